@@ -1,0 +1,120 @@
+"""Making files of chunks: every chunk is checked before it is written, every file before it counts as made."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import defaultdict
+from collections.abc import Iterable
+from pathlib import Path
+
+from blake3 import blake3
+
+from rampa.core.content.paths import printable
+from rampa.core.content.tree import FileEntry
+from rampa.core.errors import Damaged
+
+READ = os.O_RDONLY | os.O_NOFOLLOW
+WRITE = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW
+
+
+def file_holds(path: Path, size: int, digest: bytes) -> bool:
+    """Whether a regular file has exactly this content. Reads a megabyte at a time."""
+    try:
+        fd = os.open(path, READ)
+    except OSError:
+        return False
+    with open(fd, "rb", buffering=0) as stream:
+        if os.fstat(fd).st_size != size:
+            return False
+        hasher = blake3()
+        while piece := stream.read(1 << 20):
+            hasher.update(piece)
+        return hasher.digest() == digest
+
+
+def read_chunk(path: Path, offset: int, size: int, digest: bytes) -> bytes | None:
+    """A chunk out of a file, or None when the file no longer holds it there."""
+    try:
+        fd = os.open(path, READ)
+    except OSError:
+        return None
+    try:
+        data = os.pread(fd, size, offset)
+    finally:
+        os.close(fd)
+    return data if blake3(data).digest() == digest else None
+
+
+class Assembly:
+    """Files being made below `root`. `put` may be called from several threads."""
+
+    def __init__(self, root: Path, files: Iterable[FileEntry]) -> None:
+        self.root = root
+        self.files = list(files)
+        self._lock = threading.Lock()
+        self._slots: dict[bytes, list[tuple[FileEntry, int]]] = defaultdict(list)
+        self.written = 0
+        for file in self.files:
+            offset = 0
+            for chunk in file.chunks:
+                self._slots[chunk.digest].append((file, offset))
+                offset += chunk.size
+
+    def prepare(self) -> None:
+        """Makes folders and files, keeping what an earlier, interrupted run left."""
+        for folder in {(self.root / f.path).parent for f in self.files}:
+            folder.mkdir(parents=True, exist_ok=True)
+        for file in self.files:
+            fd = os.open(self.root / file.path, WRITE, 0o644)
+            try:
+                if os.fstat(fd).st_size != file.size:
+                    os.ftruncate(fd, file.size)
+            finally:
+                os.close(fd)
+
+    def salvage(self) -> int:
+        """Takes chunks that an interrupted run already wrote at their places; returns their bytes."""
+        kept = 0
+        for file in self.files:
+            offset = 0
+            for chunk in file.chunks:
+                if read_chunk(self.root / file.path, offset, chunk.size, chunk.digest) is not None:
+                    kept += chunk.size
+                    self._drop(chunk.digest, file, offset)
+                offset += chunk.size
+        return kept
+
+    def wanted(self) -> set[bytes]:
+        """The chunks that are still to be put."""
+        return {digest for digest, slots in self._slots.items() if slots}
+
+    def put(self, digest: bytes, data: bytes | memoryview) -> None:
+        """Writes a chunk, whose digest the caller checked, to every place that needs it."""
+        with self._lock:
+            slots = self._slots.pop(digest, [])
+            self.written += len(slots) * len(data)
+        for file, offset in slots:
+            fd = os.open(self.root / file.path, WRITE, 0o644)
+            try:
+                at = 0
+                while at < len(data):
+                    at += os.pwrite(fd, memoryview(data)[at:], offset + at)
+            finally:
+                os.close(fd)
+
+    def finish(self, file: FileEntry) -> None:
+        """Checks a made file against its digest and sets its mode. Raises `Damaged`."""
+        path = self.root / file.path
+        # One chunk is the whole file, and its digest was checked in memory just before it was written.
+        if len(file.chunks) > 1 and not file_holds(path, file.size, file.digest):
+            raise Damaged(
+                "file.damaged",
+                "the file that was put together is not what the manifest promises",
+                where=printable(file.path),
+                hint="Run the command again; when it stays, the build itself is wrong: withdraw it.",
+            )
+        os.chmod(path, 0o755 if file.executable else 0o644)
+
+    def _drop(self, digest: bytes, file: FileEntry, offset: int) -> None:
+        self._slots[digest] = [s for s in self._slots[digest] if s != (file, offset)]

@@ -1,0 +1,227 @@
+"""Filling a folder with a tree: from what the device has, from what an interrupted run left, and from the network."""
+
+from __future__ import annotations
+
+import errno
+import os
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from blake3 import blake3
+
+from rampa.core.content import parallel
+from rampa.core.content.assemble import Assembly, file_holds, read_chunk
+from rampa.core.content.delivery import Delivery
+from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.pack import decompress
+from rampa.core.content.plan import LocalContent, Request, requests_for
+from rampa.core.content.tree import Chunk, FileEntry, Tree
+from rampa.core.errors import Damaged, Unavailable
+
+TRIES = 3
+
+
+@dataclass
+class Report:
+    """What an install, update or repair did. Bytes, seconds."""
+
+    downloaded: int = 0
+    metadata: int = 0
+    reused: int = 0
+    written: int = 0
+    seconds: float = 0.0
+    files: int = 0
+    repaired: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Progress:
+    """`phase` is reuse, download or verify; `done` and `total` are bytes."""
+
+    phase: str
+    done: int
+    total: int
+
+
+class Filling:
+    """One run of filling `root` with `tree`. Safe to run again after a kill at any moment."""
+
+    def __init__(
+        self,
+        root: Path,
+        have_root: Path | None,
+        delivery: Delivery,
+        on: Callable[[Progress], None] = lambda _: None,
+        workers: int = parallel.WORKERS,
+    ) -> None:
+        self._root = root
+        self._have_root = have_root
+        self._delivery = delivery
+        self._on = on
+        self._workers = workers
+        self._lock = threading.Lock()
+        self._sizes: dict[bytes, int] = {}
+        self.report = Report()
+
+    def run(self, tree: Tree, have: LocalContent, locations: Locations) -> Report:
+        """Raises `Damaged` for bytes that stay wrong, `Unavailable` for a network or a disk that gave up."""
+        self.report.files = len(tree.files)
+        self._sizes = {c.digest: c.size for f in tree.files for c in f.chunks}
+        try:
+            self._root.mkdir(parents=True, exist_ok=True)
+            with parallel.pool(self._workers) as threads:
+                assembly = self._reuse(tree, have, threads)
+                self._download(assembly, locations, threads)
+                self._finish(assembly, threads)
+            self._link(tree)
+        except OSError as error:
+            raise disk_error(error, self._root) from error
+        return self.report
+
+    def _reuse(self, tree: Tree, have: LocalContent, threads: ThreadPoolExecutor) -> Assembly:
+        """Links whole files, then copies chunks; both only after their digests hold."""
+        folders = {(self._root / f.path).parent for f in tree.files}
+        for folder in folders:
+            folder.mkdir(parents=True, exist_ok=True)
+        done = parallel.in_order(threads, lambda f: (f, self._take_whole(f, have)), tree.files, ahead=64)
+        assembly = Assembly(self._root, [f for f, taken in done if not taken])
+        assembly.prepare()
+        self.report.reused += assembly.salvage()
+        places = [(d, have.chunks[d]) for d in assembly.wanted() if d in have.chunks]
+        places.sort(key=lambda p: (p[1].path, p[1].offset))
+
+        def copy(place: tuple[bytes, object]) -> int:
+            digest, old = place[0], have.chunks[place[0]]
+            assert self._have_root is not None
+            data = read_chunk(self._have_root / old.path, old.offset, self._sizes[digest], digest)
+            if data is None:
+                return 0
+            assembly.put(digest, data)
+            return len(data)
+
+        total, copied = sum(self._sizes[d] for d, _ in places), 0
+        for size in parallel.in_order(threads, copy, places, ahead=64):
+            copied += size
+            self._on(Progress("reuse", copied, total))
+        self.report.reused += copied
+        return assembly
+
+    def _take_whole(self, file: FileEntry, have: LocalContent) -> bool:
+        """A file that is already made, or that the device has as a whole under any path."""
+        target = self._root / file.path
+        mode = 0o755 if file.executable else 0o644
+        if target.exists():
+            if file_holds(target, file.size, file.digest):
+                self._count_reused(file.size)
+                if target.stat().st_mode & 0o777 != mode:
+                    target.chmod(mode)
+                return True
+            # It may be linked to the old build's file: a new one is made, the old one is not written to.
+            if target.stat().st_nlink > 1:
+                target.unlink()
+            return False
+        old = have.files.get(file.digest)
+        if old is None or self._have_root is None:
+            return False
+        source = self._have_root / old.path
+        if old.executable != file.executable or not file_holds(source, file.size, file.digest):
+            return False
+        os.link(source, target, follow_symlinks=False)
+        self._count_reused(file.size)
+        return True
+
+    def _count_reused(self, size: int) -> None:
+        with self._lock:
+            self.report.reused += size
+
+    def _download(self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor) -> None:
+        missing = [Chunk(d, self._sizes[d]) for d in assembly.wanted()]
+        requests = list(requests_for(missing, locations))
+        inside = _chunks_by_frame(missing, locations)
+        total = sum(r.size for r in requests)
+
+        def fetch(request: Request) -> int:
+            self._fetch(request, inside, assembly)
+            return request.size
+
+        done = 0
+        for size in parallel.in_order(threads, fetch, requests):
+            done += size
+            self._on(Progress("download", done, total))
+        self.report.written = assembly.written
+
+    def _fetch(
+        self, request: Request, inside: dict[FramePlace, list[tuple[Chunk, int]]], assembly: Assembly
+    ) -> None:
+        """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
+        for attempt in range(TRIES):
+            data = self._delivery.read(request.pack, request.offset, request.size)
+            with self._lock:
+                self.report.downloaded += len(data)
+            try:
+                for digest, chunk in _open_frames(request, data, inside):
+                    assembly.put(digest, chunk)
+                return
+            except Damaged:
+                if attempt == TRIES - 1:
+                    raise
+                time.sleep(0.05 * attempt)
+
+    def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
+        total, done = sum(f.size for f in assembly.files), 0
+        for file, _ in parallel.in_order(threads, lambda f: (f, assembly.finish(f)), assembly.files, ahead=64):
+            done += file.size
+            self._on(Progress("verify", done, total))
+
+    def _link(self, tree: Tree) -> None:
+        """Links come last: nothing is ever written through one."""
+        for link in tree.links:
+            path = self._root / link.path
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if path.is_symlink() or path.exists():
+                path.unlink()
+            path.symlink_to(link.target)
+
+
+def disk_error(error: OSError, where: Path) -> Unavailable:
+    """A sentence for what the operating system said."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        hint = "Free some space and run the command again: it goes on where it stopped."
+        return Unavailable("disk.full", "the disk is full", where=str(where), hint=hint)
+    return Unavailable("disk.error", f"the disk said: {error.strerror}", where=str(error.filename or where))
+
+
+def _chunks_by_frame(
+    missing: list[Chunk], locations: Locations
+) -> dict[FramePlace, list[tuple[Chunk, int]]]:
+    inside: dict[FramePlace, list[tuple[Chunk, int]]] = {}
+    for chunk in missing:
+        frame, at = locations.chunks[chunk.digest]
+        inside.setdefault(frame, []).append((chunk, at))
+    return inside
+
+
+def _open_frames(
+    request: Request, data: bytes, inside: dict[FramePlace, list[tuple[Chunk, int]]]
+) -> list[tuple[bytes, memoryview]]:
+    """The wanted chunks of fetched frames, each checked. Raises `Damaged`."""
+    if len(data) != request.size:
+        raise Damaged("download.damaged", f"{len(data)} bytes came where {request.size} were asked for")
+    view, out = memoryview(data), []
+    for frame in request.frames:
+        start = frame.offset - request.offset
+        content = memoryview(decompress(view[start : start + frame.stored], frame.raw))
+        for chunk, at in inside[frame]:
+            piece = content[at : at + chunk.size]
+            if blake3(piece).digest() != chunk.digest:
+                raise Damaged(
+                    "download.damaged",
+                    f"chunk {chunk.digest.hex()[:12]} came damaged",
+                    hint="Nothing was replaced. Run the command again; a cache on the way may hold a bad copy.",
+                )
+            out.append((chunk.digest, piece))
+    return out

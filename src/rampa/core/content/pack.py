@@ -1,0 +1,159 @@
+"""Packs: files of compressed chunks. docs/formats.md describes them byte by byte.
+
+    pack   := frame+ index
+    frame  := a zstd frame (RFC 8878) with its content size: chunks, one after another, about 1 MiB raw
+    index  := a skippable frame (RFC 8878, section 3.1.2; magic 0x184D2A5D) whose payload is
+              zstd(CBOR) | u32 little-endian: length of zstd(CBOR) | "RAMPAPK1"
+
+So `zstd -d` reads a pack as the concatenation of its chunks, the index is found from the pack's end, and a frame can be
+fetched with one HTTP range. Content that does not compress ends as raw blocks inside its frame: zstd stores it.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import cbor2
+import zstandard
+from blake3 import blake3
+
+from rampa.core.content.tree import DIGEST_SIZE, Chunk
+from rampa.core.errors import Damaged, RampaError
+
+SKIPPABLE = 0x184D2A5D
+TAIL = b"RAMPAPK1"
+FRAME_TARGET = 1024 * 1024
+"""Raw bytes after which a frame is closed; a frame holds at most this plus one chunk."""
+FRAME_LIMIT = FRAME_TARGET + 16 * 1024 * 1024
+PACK_TARGET = 16 * 1024 * 1024
+"""Stored bytes after which a pack is closed."""
+INDEX_LIMIT = 64 * 1024 * 1024
+LEVEL = 3
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A compressed group of chunks. `stored` and `raw` are bytes, `offset` is where it starts in its pack."""
+
+    offset: int
+    stored: int
+    raw: int
+    chunks: tuple[Chunk, ...]
+
+
+def compress(data: bytes | bytearray | memoryview, level: int = LEVEL) -> bytes:
+    """One frame. Short matches and a small window won on game content: shared/bench figures in docs/performance.md."""
+    parameters = zstandard.ZstdCompressionParameters.from_level(
+        level, source_size=len(data), min_match=4, window_log=20, write_checksum=False, write_content_size=True
+    )
+    return zstandard.ZstdCompressor(compression_params=parameters).compress(data)
+
+
+def decompress(stored: bytes | memoryview, raw: int) -> bytes:
+    """A frame's content, whose size must be `raw`. Raises `Damaged`."""
+    if not 0 < raw <= FRAME_LIMIT:
+        raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
+    try:
+        if zstandard.frame_content_size(stored) != raw:
+            raise Damaged("pack.damaged", "a frame's size is not what the index says")
+        return zstandard.ZstdDecompressor().decompress(stored, max_output_size=raw)
+    except zstandard.ZstdError as error:
+        raise Damaged("pack.damaged", "a frame cannot be decompressed") from error
+
+
+def verify_chunks(frame: Frame, content: bytes) -> None:
+    """Every chunk of a frame against its digest. Raises `Damaged`."""
+    at = 0
+    view = memoryview(content)
+    for chunk in frame.chunks:
+        if blake3(view[at : at + chunk.size]).digest() != chunk.digest:
+            raise Damaged("chunk.damaged", f"chunk {chunk.digest.hex()[:12]} is not what its digest says")
+        at += chunk.size
+    if at != len(content):
+        raise Damaged("pack.damaged", "a frame holds more than its chunks")
+
+
+class PackWriter:
+    """Collects compressed frames in memory; `finish` gives the pack's bytes."""
+
+    def __init__(self) -> None:
+        self._parts: list[bytes] = []
+        self._frames: list[Frame] = []
+        self.size = 0
+
+    def add(self, chunks: Iterable[Chunk], stored: bytes) -> None:
+        own = tuple(chunks)
+        self._frames.append(Frame(self.size, len(stored), sum(c.size for c in own), own))
+        self._parts.append(stored)
+        self.size += len(stored)
+
+    def finish(self) -> bytes:
+        return b"".join([*self._parts, index_bytes(self._frames)])
+
+
+def index_bytes(frames: list[Frame]) -> bytes:
+    """The skippable frame that ends a pack."""
+    chunks = [c for f in frames for c in f.chunks]
+    body = {
+        "stored": [f.stored for f in frames],
+        "chunks": [len(f.chunks) for f in frames],
+        "size": [c.size for c in chunks],
+        "digest": b"".join(c.digest for c in chunks),
+    }
+    packed = zstandard.ZstdCompressor(level=3).compress(cbor2.dumps(body, canonical=True))
+    payload = packed + struct.pack("<I", len(packed)) + TAIL
+    return struct.pack("<II", SKIPPABLE, len(payload)) + payload
+
+
+def read_index(tail: bytes, pack_size: int) -> list[Frame]:
+    """The frames of a pack of `pack_size` bytes, from its last bytes (as many as the index needs, or all).
+
+    Raises `Damaged`. `index_size` tells how many bytes are needed.
+    """
+    need = index_size(tail, pack_size)
+    if need > len(tail):
+        raise Damaged("pack.damaged", "the pack is shorter than its index")
+    own = tail[len(tail) - need :]
+    magic, length = struct.unpack_from("<II", own)
+    if magic != SKIPPABLE or length != need - 8:
+        raise Damaged("pack.damaged", "the pack's index does not start where it should")
+    try:
+        raw = zstandard.ZstdDecompressor().decompress(own[8:-12], max_output_size=INDEX_LIMIT)
+        return _frames(cbor2.loads(raw), pack_size - need)
+    except RampaError:
+        raise
+    except Exception as error:
+        # A hostile index can make the readers raise nearly anything; to the caller it is one thing.
+        raise Damaged("pack.damaged", f"the pack's index cannot be read ({type(error).__name__})") from error
+
+
+def index_size(tail: bytes, pack_size: int) -> int:
+    """How many bytes the index takes, from (at least) the last 12 bytes of a pack."""
+    if pack_size < 20 or len(tail) < 12 or tail[-8:] != TAIL:
+        raise Damaged("pack.damaged", "this is not a pack, or its end is missing")
+    size = int(struct.unpack_from("<I", tail, len(tail) - 12)[0]) + 20
+    if size > pack_size or size > INDEX_LIMIT:
+        raise Damaged("pack.damaged", "the pack's index is larger than the pack")
+    return size
+
+
+def _frames(body: dict[str, Any], content_size: int) -> list[Frame]:
+    sizes, digests = body["size"], body["digest"]
+    if len(digests) != len(sizes) * DIGEST_SIZE or sum(body["chunks"]) != len(sizes):
+        raise Damaged("pack.damaged", "the columns of the pack's index differ in length")
+    frames, at, offset = [], 0, 0
+    for stored, count in zip(body["stored"], body["chunks"], strict=True):
+        if stored <= 0 or count <= 0 or any(not 0 < s <= FRAME_LIMIT for s in sizes[at : at + count]):
+            raise Damaged("pack.damaged", "the pack's index holds an impossible size")
+        own = tuple(
+            Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), sizes[i])
+            for i in range(at, at + count)
+        )
+        frames.append(Frame(offset, stored, sum(c.size for c in own), own))
+        at, offset = at + count, offset + stored
+    if offset != content_size:
+        raise Damaged("pack.damaged", "the frames of the pack do not fill it")
+    return frames

@@ -1,0 +1,120 @@
+"""Making packs of the chunks that are missing somewhere: read again, checked, grouped, compressed on several threads."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from blake3 import blake3
+
+from rampa.core.content import parallel
+from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.paths import printable
+from rampa.core.content.tree import Chunk, Tree
+from rampa.core.errors import Conflict
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a chunk can be read: a file's delivered path and the chunk's offset in it, in bytes."""
+
+    chunk: Chunk
+    path: str
+    offset: int
+
+
+@dataclass(frozen=True)
+class MadePack:
+    data: bytes
+    content_size: int
+    """Raw bytes of the chunks in it."""
+
+
+def places(tree: Tree, wanted: Collection[bytes] | None = None) -> Iterator[Place]:
+    """Each wanted chunk (all, without `wanted`) once, in file order."""
+    seen: set[bytes] = set()
+    for file in tree.files:
+        offset = 0
+        for chunk in file.chunks:
+            if chunk.digest not in seen and (wanted is None or chunk.digest in wanted):
+                seen.add(chunk.digest)
+                yield Place(chunk, file.path, offset)
+            offset += chunk.size
+
+
+def make_packs(
+    sources: dict[str, Path], wanted: Iterator[Place], *, pack_target: int = PACK_TARGET, workers: int = parallel.WORKERS
+) -> Iterator[MadePack]:
+    """Packs of about `pack_target` stored bytes. `sources` gives each delivered path's file.
+
+    Raises `Conflict` when a file is no longer what was read.
+    """
+    writer, raw = PackWriter(), 0
+    with parallel.pool(workers) as threads:
+        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g))), _groups(wanted))
+        for own, stored in work:
+            writer.add((p.chunk for p in own), stored)
+            raw += sum(p.chunk.size for p in own)
+            if writer.size >= pack_target:
+                yield MadePack(writer.finish(), raw)
+                writer, raw = PackWriter(), 0
+    if writer.size:
+        yield MadePack(writer.finish(), raw)
+
+
+def _groups(wanted: Iterator[Place]) -> Iterator[list[Place]]:
+    own: list[Place] = []
+    size = 0
+    for place in wanted:
+        if own and size + place.chunk.size > FRAME_TARGET:
+            yield own
+            own, size = [], 0
+        own.append(place)
+        size += place.chunk.size
+    if own:
+        yield own
+
+
+def _content(sources: dict[str, Path], own: list[Place]) -> bytes:
+    """A frame's content, read with one call where chunks lie one behind the other."""
+    parts: list[bytes] = []
+    at = 0
+    while at < len(own):
+        run = at + 1
+        while run < len(own) and own[run].path == own[at].path and own[run].offset == _end(own[run - 1]):
+            run += 1
+        parts.append(_read_run(sources[own[at].path], own[at:run]))
+        at = run
+    return parts[0] if len(parts) == 1 else b"".join(parts)
+
+
+def _end(place: Place) -> int:
+    return place.offset + place.chunk.size
+
+
+def _read_run(source: Path, run: list[Place]) -> bytes:
+    try:
+        fd = os.open(source, os.O_RDONLY | getattr(os, "O_BINARY", 0))
+        try:
+            data = os.pread(fd, _end(run[-1]) - run[0].offset, run[0].offset)
+        finally:
+            os.close(fd)
+    except OSError as error:
+        raise _changed(run[0].path) from error
+    view, at = memoryview(data), 0
+    for place in run:
+        if blake3(view[at : at + place.chunk.size]).digest() != place.chunk.digest:
+            raise _changed(place.path)
+        at += place.chunk.size
+    return data
+
+
+def _changed(path: str) -> Conflict:
+    return Conflict(
+        "file.changed",
+        "this file changed after it was read",
+        where=printable(path),
+        hint="Let the export finish, then run the command again: what was uploaded is kept.",
+    )

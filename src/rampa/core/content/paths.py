@@ -1,0 +1,75 @@
+"""Paths inside depots, manifests and bundles. They are hostile until checked here.
+
+A path is relative, NFC (Unicode TR15), parted by forward slashes, and can be written below any folder without leaving it.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+
+from rampa.core.errors import Invalid
+
+MAX_PATH_BYTES = 1024
+MAX_NAME_BYTES = 255
+
+
+def check_path(path: str) -> str:
+    """Returns `path` when it is safe to deliver; raises `Invalid` with what is wrong with it."""
+    problem = path_problem(path)
+    if problem:
+        raise Invalid("path.unsafe", f"this path cannot be delivered: {problem}", where=printable(path))
+    return path
+
+
+def path_problem(path: str) -> str:
+    """What is wrong with a path, as a clause; empty when nothing is."""
+    if not path:
+        return "it is empty"
+    try:
+        encoded = path.encode("utf-8")
+    except UnicodeEncodeError:
+        return "its name is not UTF-8"
+    if len(encoded) > MAX_PATH_BYTES:
+        return f"it is longer than {MAX_PATH_BYTES} bytes"
+    if path.startswith("/") or (len(path) > 1 and path[1] == ":"):
+        return "it is absolute"
+    if any(ord(c) < 32 or ord(c) == 127 for c in path):
+        return "it holds a control character"
+    if "\\" in path:
+        return "it holds a backslash"
+    if not unicodedata.is_normalized("NFC", path):
+        return "it is not in Unicode form NFC"
+    for name in path.split("/"):
+        if name in ("", ".", ".."):
+            return f"it holds {name!r} as a name" if name else "it holds an empty name"
+        if len(name.encode()) > MAX_NAME_BYTES:
+            return f"a name in it is longer than {MAX_NAME_BYTES} bytes"
+    return ""
+
+
+def check_link(path: str, target: str) -> str:
+    """Returns `target` when the symbolic link at `path` stays inside the tree; raises `Invalid` when it leaves."""
+    where = printable(path)
+    if not target or target.startswith("/") or "\\" in target or "\0" in target:
+        raise Invalid("link.outside", f"the link points outside the folder, at {printable(target)}", where=where)
+    depth = path.count("/")
+    for name in target.split("/"):
+        if name == "..":
+            depth -= 1
+        elif name not in ("", "."):
+            depth += 1
+        if depth < 0:
+            raise Invalid(
+                "link.outside",
+                f"the link points outside the folder, at {printable(target)}",
+                where=where,
+                hint="Replace it by the file that it points at, or leave it out in the profile document.",
+            )
+    return target
+
+
+def printable(path: str) -> str:
+    """The path for a message: undecodable bytes and control characters are shown as escapes."""
+    return path.encode("utf-8", "backslashreplace").decode().encode("unicode_escape").decode("ascii") if (
+        not path.isprintable()
+    ) else path
