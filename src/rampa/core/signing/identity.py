@@ -1,0 +1,110 @@
+"""Signing identities: a private key with its certificate, kept as PKCS#12 (RFC 7292)."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec, rsa
+from cryptography.hazmat.primitives.serialization import (
+    BestAvailableEncryption,
+    Encoding,
+    pkcs12,
+)
+from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
+
+from rampa.core.errors import Invalid
+
+PrivateKey = rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey
+
+KEY_KINDS = ("ec-p256", "ec-p384", "rsa-3072", "rsa-4096")
+MIN_PASSWORD = 8
+
+
+@dataclass(frozen=True)
+class Identity:
+    """A usable signing identity."""
+
+    key: PrivateKey
+    certificate: x509.Certificate
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of the certificate's DER, in hexadecimal."""
+        return self.certificate.fingerprint(hashes.SHA256()).hex()
+
+    @property
+    def subject(self) -> str:
+        return self.certificate.subject.rfc4514_string()
+
+    @property
+    def not_after(self) -> dt.datetime:
+        return self.certificate.not_valid_after_utc
+
+
+def make(name: str, studio: str, kind: str, now: dt.datetime, years: int = 30) -> Identity:
+    """A new key with a self-signed certificate for signing code. Raises `Invalid` for an unknown kind."""
+    if kind not in KEY_KINDS:
+        raise Invalid("key.kind", f"there is no key kind {kind!r}", hint=f"Choose one of: {', '.join(KEY_KINDS)}.")
+    if not 1 <= years <= 100:
+        raise Invalid("key.years", f"a certificate cannot be valid for {years} years", hint="Choose 1 to 100.")
+    key = _key(kind)
+    subject = x509.Name(
+        [x509.NameAttribute(NameOID.ORGANIZATION_NAME, studio), x509.NameAttribute(NameOID.COMMON_NAME, name)]
+    )
+    usage = x509.KeyUsage(True, True, False, False, False, False, False, False, False)
+    certificate = (
+        x509.CertificateBuilder()
+        .subject_name(subject)
+        .issuer_name(subject)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - dt.timedelta(minutes=5))
+        .not_valid_after(now + dt.timedelta(days=365 * years))
+        .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
+        .add_extension(usage, critical=True)
+        .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.CODE_SIGNING]), critical=False)
+        .sign(key, hashes.SHA256())
+    )
+    return Identity(key, certificate)
+
+
+def _key(kind: str) -> PrivateKey:
+    family, _, size = kind.partition("-")
+    if family == "rsa":
+        return rsa.generate_private_key(public_exponent=65537, key_size=int(size))
+    return ec.generate_private_key(ec.SECP256R1() if size == "p256" else ec.SECP384R1())
+
+
+def to_pkcs12(identity: Identity, name: str, password: str) -> bytes:
+    """The identity as a PKCS#12 file under `password`."""
+    if len(password) < MIN_PASSWORD:
+        raise Invalid(
+            "key.password", f"the password has {len(password)} characters", hint=f"Use at least {MIN_PASSWORD}."
+        )
+    return pkcs12.serialize_key_and_certificates(
+        name.encode(), identity.key, identity.certificate, None, BestAvailableEncryption(password.encode())
+    )
+
+
+def from_pkcs12(data: bytes, password: str) -> Identity:
+    """Reads a PKCS#12 file. Raises `Invalid`: wrong password, damaged, no key in it, or a kind that cannot sign."""
+    try:
+        key, certificate, _ = pkcs12.load_key_and_certificates(data, password.encode())
+    except ValueError as error:
+        wrong = "password" in str(error).lower() or "mac" in str(error).lower()
+        message = "the password does not open this PKCS#12 file" if wrong else "this is not a PKCS#12 file, or it is damaged"
+        raise Invalid("key.pkcs12", message) from error
+    if key is None or certificate is None:
+        raise Invalid("key.pkcs12", "the PKCS#12 file holds no private key with a certificate")
+    if not isinstance(key, rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey):
+        raise Invalid("key.kind", "this kind of key cannot sign bundles", hint="Use RSA or an elliptic curve key.")
+    if key.public_key() != certificate.public_key():
+        raise Invalid("key.mismatch", "the private key does not belong to the certificate beside it")
+    return Identity(key, certificate)
+
+
+def certificate_pem(identity: Identity) -> str:
+    return identity.certificate.public_bytes(Encoding.PEM).decode()
