@@ -1,0 +1,172 @@
+"""The checks that gate a placement: may this build go on this channel?"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from rampa.core.check.findings import Finding, in_order
+from rampa.core.content.tree import Tree
+from rampa.core.profile.platforms import Platform
+
+SHOWN = 5
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A build as the checks see it. `signed_by` is the bundle certificate's fingerprint, empty when unsigned."""
+
+    ready: bool
+    platform: Platform
+    version_code: int
+    launch: str
+    signed_by: str
+    depots: dict[str, Tree]
+    nowhere: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What is on the channel now for the same platform: the highest version code that was ever placed."""
+
+    highest_code: int | None
+    build: str
+
+
+def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
+    """All findings, blockers first."""
+    if not build.ready:
+        hint = "Run `rampa build create` again for the same folder: it goes on where it stopped."
+        return [Finding("blocker", "build.not-ready", "the build's upload is not complete", "", hint)]
+    rules = (
+        _unsigned(build),
+        _rising(build, standing),
+        _launch(build),
+        _overlaps(build),
+        _case(build),
+        _reserved(build),
+        _nowhere(build),
+    )
+    return in_order([finding for found in rules for finding in found])
+
+
+def _unsigned(build: Candidate) -> Iterator[Finding]:
+    if not build.signed_by:
+        hint = "Name a signing identity in the profile (identity = ...), make it with `rampa key make`, and build again."
+        yield Finding("blocker", "bundle.unsigned", "the bundle is not signed", "bundle", hint)
+
+
+def _rising(build: Candidate, standing: Standing) -> Iterator[Finding]:
+    highest = standing.highest_code
+    if highest is not None and build.version_code <= highest:
+        yield Finding(
+            "blocker",
+            "version.not-rising",
+            f"version code {build.version_code} is not above {highest}, which {standing.build} had here",
+            "version code",
+            "Devices take only rising codes. Build again: the next code is reserved by itself.",
+        )
+
+
+def _launch(build: Candidate) -> Iterator[Finding]:
+    found = [f for tree in build.depots.values() for f in tree.files if f.path == build.launch]
+    if not found:
+        yield Finding(
+            "blocker",
+            "launch.missing",
+            f"the launch entry {build.launch} is in none of the depots",
+            build.launch,
+            "Correct `launch` in the profile, or include the file in [content] and a depot.",
+        )
+    elif build.platform.name != "windows" and not found[0].executable:
+        yield Finding(
+            "blocker",
+            "launch.not-executable",
+            f"the launch entry {build.launch} is not executable",
+            build.launch,
+            f"Run `chmod +x {build.launch}` in the source folder and build again.",
+        )
+
+
+def _overlaps(build: Candidate) -> Iterator[Finding]:
+    owners: dict[str, list[str]] = defaultdict(list)
+    for depot, tree in build.depots.items():
+        for path in _paths(tree):
+            owners[path].append(depot)
+    twice = {p: d for p, d in owners.items() if len(d) > 1}
+    for path, depots in _first(twice.items()):
+        yield Finding(
+            "blocker",
+            "depot.overlap",
+            f"the depots {' and '.join(depots)} both deliver {path}{_more(twice)}",
+            path,
+            "Leave it out of one of them with `not` in its [depots] table.",
+        )
+
+
+def _case(build: Candidate) -> Iterator[Finding]:
+    folded: dict[str, set[str]] = defaultdict(set)
+    for tree in build.depots.values():
+        for path in _paths(tree):
+            while path:
+                folded[path.casefold()].add(path)
+                path = path.rpartition("/")[0]
+    twins = {k: sorted(v) for k, v in folded.items() if len(v) > 1}
+    # Where the platform tells the names apart the build runs, but the title may go to one that does not.
+    severity = "blocker" if build.platform.folds_case else "warning"
+    for _, names in _first(twins.items()):
+        yield Finding(
+            severity,
+            "path.case",
+            f"{' and '.join(names)} differ only by case{_more(twins)}",
+            names[0],
+            "Rename one: on Windows and macOS they are the same file, and one would replace the other.",
+        )
+
+
+def _reserved(build: Candidate) -> Iterator[Finding]:
+    bad = {p for tree in build.depots.values() for p in _paths(tree) if _is_reserved(p, build.platform)}
+    for path in _first(sorted(bad)):
+        yield Finding(
+            "blocker",
+            "path.reserved",
+            f"{build.platform.title} cannot have a file named {path}{_more(bad)}",
+            path,
+            "Rename it: the name is reserved, ends in a dot or space, or holds a forbidden character.",
+        )
+
+
+def _is_reserved(path: str, platform: Platform) -> bool:
+    if not platform.reserved_names:
+        return False
+    return any(
+        name.split(".")[0].rstrip().casefold() in platform.reserved_names
+        or name[-1] in ". "
+        or any(c in platform.reserved_characters for c in name)
+        for name in path.split("/")
+    )
+
+
+def _nowhere(build: Candidate) -> Iterator[Finding]:
+    for path in _first(build.nowhere):
+        yield Finding(
+            "warning",
+            "depot.none",
+            f"{path} goes into the bundle, but no depot delivers it{_more(build.nowhere)}",
+            path,
+            "Let a depot's `only` match it, or strip it in [content].",
+        )
+
+
+def _paths(tree: Tree) -> Iterator[str]:
+    yield from (f.path for f in tree.files)
+    yield from (k.path for k in tree.links)
+
+
+def _first(items):  # type: ignore[no-untyped-def]
+    return list(items)[:SHOWN]
+
+
+def _more(items) -> str:  # type: ignore[no-untyped-def]
+    return f" (one of {len(items)})" if len(items) > SHOWN else ""

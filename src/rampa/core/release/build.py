@@ -1,0 +1,30 @@
+"""A build's life.
+
+    open ----complete----> ready
+      `------abandon-----> abandoned
+
+A build is open while its content arrives; its version code is reserved from the first moment. A ready one never changes. An
+abandoned one keeps its number and its code, which is burned.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class State(StrEnum):
+    OPEN = "open"
+    READY = "ready"
+    ABANDONED = "abandoned"
+
+
+class Event(StrEnum):
+    COMPLETE = "complete"
+    ABANDON = "abandon"
+
+
+TRANSITIONS = {
+    (State.OPEN, Event.COMPLETE): State.READY,
+    (State.OPEN, Event.ABANDON): State.ABANDONED,
+}
+"""Completing and abandoning again are answered by the use cases: the same call twice has the same effect."""
