@@ -1,0 +1,65 @@
+"""What all tables share: naming of constraints, times in UTC, UUIDv7 keys."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import uuid_utils
+from sqlalchemy import DateTime, Engine, MetaData, Uuid, create_engine
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
+
+from rampa.core.errors import Unavailable
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+UtcTime = DateTime(timezone=True)
+
+
+def new_id() -> uuid.UUID:
+    """UUIDv7 (RFC 9562): sorts by time of making."""
+    return uuid.UUID(bytes=uuid_utils.uuid7().bytes)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention=NAMING)
+    type_annotation_map = {dt.datetime: UtcTime, uuid.UUID: Uuid}  # noqa: RUF012
+
+
+class Identified:
+    """A row with a UUIDv7 key and the moment it was made."""
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=new_id)
+    created_at: Mapped[dt.datetime]
+
+
+class Database:
+    """The connection pool, and transactions on it."""
+
+    def __init__(self, url: str, pool_size: int = 10) -> None:
+        self.engine: Engine = create_engine(
+            url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True, connect_args={"connect_timeout": 5}
+        )
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def transaction(self) -> Iterator[Session]:
+        """Commits at the end, rolls back on any error. A database that is not there is `Unavailable`."""
+        try:
+            with self._sessions.begin() as session:
+                yield session
+        except OperationalError as error:
+            raise Unavailable(
+                "database.unavailable",
+                "the database does not answer",
+                hint="Nothing was lost. Try again in a moment.",
+            ) from error

@@ -1,0 +1,91 @@
+"""Builds, their depots and bundles, version codes."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from rampa.db.base import Base, Identified
+from rampa.db.titles import Title
+
+
+class Build(Identified, Base):
+    __tablename__ = "build"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"), index=True)
+    number: Mapped[int]
+    revision: Mapped[int]
+    profile: Mapped[str] = mapped_column(String(60))
+    platform: Mapped[str] = mapped_column(String(40))
+    purpose: Mapped[str] = mapped_column(String(20))
+    state: Mapped[str] = mapped_column(String(20))
+    version_name: Mapped[str] = mapped_column(String(64))
+    version_code: Mapped[int]
+    bundle_name: Mapped[str] = mapped_column(String(250))
+    launch: Mapped[str] = mapped_column(String(1100))
+    notes: Mapped[str] = mapped_column(Text, default="")
+    notes_version: Mapped[int] = mapped_column(default=0)
+    created_by: Mapped[str] = mapped_column(String(200))
+    completed_at: Mapped[dt.datetime | None]
+    files: Mapped[int] = mapped_column(default=0)
+    size: Mapped[int] = mapped_column(BigInteger, default=0)
+    packed: Mapped[int] = mapped_column(BigInteger, default=0)
+    figures: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    nowhere: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    left_out: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list, deferred=True)
+    left_out_files: Mapped[int] = mapped_column(default=0)
+    left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
+    statement: Mapped[bytes | None] = mapped_column(LargeBinary)
+    title: Mapped[Title] = relationship(lazy="joined")
+    depots: Mapped[list[Depot]] = relationship(lazy="selectin", order_by="Depot.position")
+    bundle: Mapped[Bundle | None] = relationship(lazy="joined")
+    __table_args__ = (UniqueConstraint("title_id", "number"),)
+
+    @property
+    def name(self) -> str:
+        """What people say aloud."""
+        return f"{self.title.slug}#{self.number}"
+
+
+class Depot(Base):
+    """A depot of a build; its manifest rests in the content store under its digest."""
+
+    __tablename__ = "depot"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), primary_key=True)
+    position: Mapped[int]
+    manifest: Mapped[bytes] = mapped_column(LargeBinary, index=True)
+    manifest_size: Mapped[int]
+    files: Mapped[int]
+    size: Mapped[int] = mapped_column(BigInteger)
+    packed: Mapped[int] = mapped_column(BigInteger)
+
+
+class Bundle(Base):
+    """The bundle is kept as chunks, like everything else. `signature` is a detached CMS."""
+
+    __tablename__ = "bundle"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(250))
+    size: Mapped[int] = mapped_column(BigInteger)
+    sha256: Mapped[bytes] = mapped_column(LargeBinary)
+    chunks: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    identity: Mapped[str] = mapped_column(String(60), default="")
+    fingerprint: Mapped[str] = mapped_column(String(64), default="")
+    signature: Mapped[bytes | None] = mapped_column(LargeBinary)
+    signed_at: Mapped[dt.datetime | None]
+
+
+class Reservation(Identified, Base):
+    """A version code that was given, for ever. Rising per identifier and platform."""
+
+    __tablename__ = "reservation"
+    identifier: Mapped[str] = mapped_column(String(200))
+    platform: Mapped[str] = mapped_column(String(40))
+    code: Mapped[int]
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"))
+    __table_args__ = (UniqueConstraint("identifier", "platform", "code"),)

@@ -1,0 +1,45 @@
+"""The index of the content store: packs, frames, chunks. A row never points at bytes that are not there."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary
+from sqlalchemy.orm import Mapped, mapped_column
+
+from rampa.db.base import Base
+
+
+class Pack(Base):
+    __tablename__ = "pack"
+    digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
+    size: Mapped[int] = mapped_column(BigInteger)
+    created_at: Mapped[dt.datetime]
+
+
+class Frame(Base):
+    __tablename__ = "frame"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    pack_digest: Mapped[bytes] = mapped_column(ForeignKey("pack.digest"))
+    offset: Mapped[int] = mapped_column(BigInteger)
+    stored: Mapped[int]
+    raw: Mapped[int]
+    __table_args__ = (Index("ix_frame_pack_digest", "pack_digest"),)
+
+
+class Chunk(Base):
+    """Where a chunk can be had. The first pack that brought it holds it."""
+
+    __tablename__ = "chunk"
+    digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
+    size: Mapped[int]
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))
+    at: Mapped[int]
+
+
+class VerifiedFile(Base):
+    """A file digest that the service itself computed over these chunks (BLAKE3 of their digests, in order)."""
+
+    __tablename__ = "verified_file"
+    digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
+    chunks: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)

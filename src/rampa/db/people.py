@@ -1,0 +1,80 @@
+"""The studio, its people, their sessions and tokens, and what was done."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from rampa.db.base import Base, Identified
+
+
+class Studio(Identified, Base):
+    """There is one a service."""
+
+    __tablename__ = "studio"
+    name: Mapped[str] = mapped_column(String(100))
+    verified: Mapped[bool] = mapped_column(default=False)
+
+
+class Person(Identified, Base):
+    __tablename__ = "person"
+    name: Mapped[str] = mapped_column(String(100))
+    email: Mapped[str] = mapped_column(String(200), unique=True)
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str] = mapped_column(String(200))
+
+
+class Token(Identified, Base):
+    """A bearer token; only the SHA-256 of its secret is kept."""
+
+    __tablename__ = "token"
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str] = mapped_column(String(100))
+    role: Mapped[str] = mapped_column(String(20))
+    digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
+    expires_at: Mapped[dt.datetime]
+    last_used_at: Mapped[dt.datetime | None]
+    person: Mapped[Person] = relationship(lazy="joined")
+
+
+class WebSession(Identified, Base):
+    """A signed-in browser; only the SHA-256 of its cookie is kept."""
+
+    __tablename__ = "web_session"
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
+    csrf_token: Mapped[str] = mapped_column(String(64))
+    expires_at: Mapped[dt.datetime]
+    person: Mapped[Person] = relationship(lazy="joined")
+
+
+class AuditEvent(Base):
+    __tablename__ = "audit_event"
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True)
+    at: Mapped[dt.datetime]
+    who: Mapped[str] = mapped_column(String(200))
+    act: Mapped[str] = mapped_column(String(60))
+    subject: Mapped[str] = mapped_column(String(200))
+    title: Mapped[str | None] = mapped_column(String(60))
+    detail: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    request_id: Mapped[str] = mapped_column(String(64))
+    __table_args__ = (Index("ix_audit_event_title_id", "title", "id"),)
+
+
+class IdempotentAnswer(Base):
+    """The answer that a creating call gave, so that the same call gives it again."""
+
+    __tablename__ = "idempotent_answer"
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True)
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    key: Mapped[str] = mapped_column(String(200))
+    request_digest: Mapped[bytes] = mapped_column(LargeBinary)
+    status: Mapped[int]
+    body: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    at: Mapped[dt.datetime]
+    __table_args__ = (UniqueConstraint("person_id", "key"),)

@@ -1,0 +1,52 @@
+"""Titles, revisions of their documents, signing identities."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+
+from sqlalchemy import ForeignKey, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from rampa.db.base import Base, Identified
+
+
+class Title(Identified, Base):
+    """`manifest_public` is the raw Ed25519 key that devices pin; its private half is sealed."""
+
+    __tablename__ = "title"
+    slug: Mapped[str] = mapped_column(String(60), unique=True)
+    name: Mapped[str] = mapped_column(String(100))
+    identifier: Mapped[str] = mapped_column(String(200), unique=True)
+    revision: Mapped[int] = mapped_column(default=0)
+    last_build: Mapped[int] = mapped_column(default=0)
+    manifest_public: Mapped[bytes] = mapped_column(LargeBinary)
+    manifest_sealed: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Revision(Identified, Base):
+    """One immutable state of a profile document; the text is kept byte for byte."""
+
+    __tablename__ = "revision"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
+    number: Mapped[int]
+    text: Mapped[str] = mapped_column(Text)
+    digest: Mapped[bytes] = mapped_column(LargeBinary)
+    message: Mapped[str] = mapped_column(String(500))
+    created_by: Mapped[str] = mapped_column(String(200))
+    __table_args__ = (UniqueConstraint("title_id", "number"),)
+
+
+class SigningIdentity(Identified, Base):
+    """A private key with its certificate. The key rests sealed; it is never answered."""
+
+    __tablename__ = "signing_identity"
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    subject: Mapped[str] = mapped_column(String(300))
+    fingerprint: Mapped[str] = mapped_column(String(64))
+    certificate: Mapped[str] = mapped_column(Text)
+    sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    not_after: Mapped[dt.datetime]
+    created_by: Mapped[str] = mapped_column(String(200))
+    used: Mapped[int] = mapped_column(default=0)

@@ -1,0 +1,197 @@
+"""Builds: opening one, sending its content, completing it, reading it back. All sizes are bytes."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQuery, Slug, Wire
+from rampa.schema.titles import TitlePath
+
+MISSING_LIMIT = 20_000
+MANIFEST_LIMIT = 64 * 1024 * 1024
+Base64 = Annotated[str, StringConstraints(max_length=90_000_000, pattern=r"^[A-Za-z0-9+/=]*$")]
+Size = Annotated[int, Field(ge=0, le=2**53)]
+Path = Annotated[str, StringConstraints(max_length=1100)]
+
+
+class BuildPath(TitlePath):
+    build: Number
+
+
+class PackPath(BuildPath):
+    pack: Digest
+
+
+class DepotPath(BuildPath):
+    depot: Slug
+
+
+class NewBuild(Wire):
+    """Opens a build and reserves its version code. `revision` defaults to the newest."""
+
+    profile: Slug
+    version_name: Annotated[str, StringConstraints(max_length=64)] | None = None
+    revision: Number | None = None
+    notes: Note = ""
+
+
+class MissingIn(Wire):
+    digests: Annotated[list[Digest], Field(max_length=MISSING_LIMIT)]
+
+
+class MissingOut(Wire):
+    """Those of the digests asked about whose chunks the service does not have."""
+
+    missing: list[str]
+
+
+class PackStored(Wire):
+    """`new_chunks` of the pack's `chunks` were not there before."""
+
+    pack: str
+    size: int
+    chunks: int
+    new_chunks: int
+
+
+class ChunkIn(Wire):
+    digest: Digest
+    size: Annotated[int, Field(ge=1, le=16 * 1024 * 1024)]
+
+
+class ManifestIn(Wire):
+    depot: Slug
+    data: Base64
+
+
+class BundleIn(Wire):
+    """The bundle that was made from the same content; its chunks are in order."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^/\\\x00-\x1f]+$")]
+    size: Size
+    sha256: Digest
+    chunks: Annotated[list[ChunkIn], Field(max_length=1_000_000)]
+
+
+class LeftOutIn(Wire):
+    path: Path
+    size: Size
+    why: Annotated[str, StringConstraints(max_length=300)]
+    origin: Annotated[str, StringConstraints(max_length=200)] = ""
+
+
+class Figures(Wire):
+    """What the maker measured. `uploaded` bytes of packs, `present` bytes of chunks that were there already."""
+
+    uploaded: Size = 0
+    present: Size = 0
+    seconds: Annotated[float, Field(ge=0, le=1e9)] = 0.0
+
+
+class CompleteBuild(Wire):
+    manifests: Annotated[list[ManifestIn], Field(min_length=1, max_length=200)]
+    nowhere: Annotated[list[Path], Field(max_length=100_000)] = []
+    left_out: Annotated[list[LeftOutIn], Field(max_length=200_000)] = []
+    bundle: BundleIn
+    figures: Figures = Figures()
+
+
+class DepotOut(Wire):
+    """`packed` is what a device downloads for this depot alone from nothing, without manifests."""
+
+    name: str
+    manifest: str
+    manifest_size: int
+    files: int
+    size: int
+    packed: int
+
+
+class BundleOut(Wire):
+    name: str
+    size: int
+    sha256: str
+    identity: str
+    fingerprint: str
+    signed_at: dt.datetime | None
+
+
+class BuildSummary(Wire):
+    """A build in a list."""
+
+    name: str
+    """What people say aloud: `peatlight#14`."""
+    title: str
+    number: int
+    profile: str
+    platform: str
+    purpose: str
+    state: str
+    version_name: str
+    version_code: int
+    revision: int
+    files: int
+    size: int
+    packed: int
+    signed: bool
+    live_on: list[str]
+    created_at: dt.datetime
+    completed_at: dt.datetime | None
+    created_by: str
+    notes: str
+
+
+class Build(BuildSummary):
+    bundle: BundleOut | None
+    bundle_name: str
+    launch: str
+    depots: list[DepotOut]
+    findings: list[FindingOut]
+    left_out_files: int
+    left_out_size: int
+    figures: Figures
+    allowed_actions: list[Action]
+
+
+class BuildChange(Wire):
+    notes: Note
+
+
+class BuildQuery(PageQuery):
+    """`sort` by number, newest first, or by size, largest first."""
+
+    profile: Slug | None = None
+    platform: Slug | None = None
+    state: Literal["open", "ready", "abandoned"] | None = None
+    search: Annotated[str, StringConstraints(max_length=100, pattern=r"^[^\x00]*$")] | None = None
+    sort: Literal["number", "size"] = "number"
+
+
+class FileOut(Wire):
+    path: str
+    size: int
+    depot: str
+    executable: bool
+    digest: str
+    chunks: int
+    link: str = ""
+
+
+class FileList(Wire):
+    """All files of a build, sorted by path."""
+
+    files: list[FileOut]
+
+
+class LeftOutOut(Wire):
+    path: str
+    size: int
+    why: str
+    origin: str
+
+
+class LeftOutList(Wire):
+    files: list[LeftOutOut]

@@ -1,0 +1,107 @@
+"""Channels, placements and what they cost."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from rampa.schema.builds import BuildSummary
+from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
+from rampa.schema.titles import TitlePath
+
+
+class ChannelPath(TitlePath):
+    channel: Slug
+
+
+class PlacementPath(ChannelPath):
+    placement: Number
+
+
+class ReleaseQuery(Query):
+    platform: Slug
+
+
+class PlaceIn(Wire):
+    build: Number
+
+
+class FileChangeOut(Wire):
+    """`shared`: bytes of the new file that the old one holds too. `kind`: changed, added, moved or removed."""
+
+    kind: str
+    path: str
+    old_path: str
+    old_size: int
+    new_size: int
+    shared: int
+
+
+class CostOut(Wire):
+    """What going from one build to another takes, in bytes, exact for a device that has the first one whole.
+
+    `download` is all that travels: frames plus `metadata` (manifests, locations, the signed statement).
+    """
+
+    download: int
+    metadata: int
+    reused: int
+    written: int
+    requests: int
+
+
+class PlacePreview(Wire):
+    """What placing would do. `etag` is the channel's state; send it as If-Match when confirming."""
+
+    build: BuildSummary
+    channel: str
+    replaces: BuildSummary | None
+    findings: list[FindingOut]
+    changes: list[FileChangeOut]
+    changes_left: int
+    """Changes that are not listed, because there are many."""
+    update: CostOut | None
+    fresh: CostOut | None
+    devices: int
+    """Devices that follow the channel for this platform and will update."""
+    possible: bool
+    etag: str
+
+
+class Placement(Wire):
+    number: int
+    channel: str
+    platform: str
+    state: str
+    build: BuildSummary
+    placed_at: dt.datetime
+    placed_by: str
+    ended_at: dt.datetime | None
+    devices: int
+    """Devices that have this build now."""
+    following: int
+    """Devices that follow the channel for this platform."""
+    allowed_actions: list[Action]
+
+
+class Channel(Wire):
+    name: str
+    title: str
+    live: list[Placement]
+    history: list[Placement]
+    closed: str
+    allowed_actions: list[Action]
+
+
+class ChannelList(Wire):
+    items: list[Channel]
+
+
+class Release(Wire):
+    """What a device that follows the channel should have now."""
+
+    title: str
+    build: int
+    name: str
+    version_name: str
+    version_code: int
+    placed_at: dt.datetime

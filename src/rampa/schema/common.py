@@ -1,0 +1,93 @@
+"""Pieces that all wire types share."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Generic, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+T = TypeVar("T")
+
+Slug = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,48}$")]
+Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+Words = Annotated[str, StringConstraints(min_length=1, max_length=100, pattern=r"^[^\x00-\x1f\x7f]+$")]
+Note = Annotated[str, StringConstraints(max_length=4000, pattern=r"^[^\x00]*$")]
+Number = Annotated[int, Field(ge=1, le=2**31 - 1)]
+
+
+class Role(StrEnum):
+    """What a person or a token may do; see docs/http.md for the table."""
+
+    OWNER = "owner"
+    ENGINEER = "engineer"
+    TESTER = "tester"
+    VIEWER = "viewer"
+    AGENT = "agent"
+
+
+class Wire(BaseModel):
+    """The base of all wire types: unknown fields are errors, so that a misspelt one is not lost in silence."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Query(BaseModel):
+    """The base of query and path models."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class ProblemItem(Wire):
+    """One of several things that are wrong. `line` and `column` from 1 where the input is text."""
+
+    where: str
+    message: str
+    hint: str = ""
+    line: int | None = None
+    column: int | None = None
+
+
+class Problem(Wire):
+    """RFC 9457 problem details. `type` is stable; `where` and `hint` are ours."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    code: str
+    where: str = ""
+    hint: str = ""
+    problems: list[ProblemItem] = []
+
+
+class Action(Wire):
+    """Something that can be done with what was answered, or why it cannot be done now."""
+
+    name: str
+    possible: bool
+    reason: str = ""
+
+
+class Page(Wire, Generic[T]):
+    """A page of a list. `next` is the cursor of the page after it, null at the end."""
+
+    items: list[T]
+    next: str | None = None
+
+
+class PageQuery(Query):
+    """`cursor` as an earlier page's `next` said; `limit` rows at most."""
+
+    cursor: Annotated[str, StringConstraints(max_length=200, pattern=r"^[A-Za-z0-9_=-]*$")] | None = None
+    limit: Annotated[int, Field(ge=1, le=200)] = 50
+
+
+class FindingOut(Wire):
+    """What a check found."""
+
+    severity: str
+    code: str
+    message: str
+    where: str
+    hint: str

@@ -1,0 +1,69 @@
+"""People, sessions and tokens."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated
+
+from pydantic import Field, StringConstraints
+
+from rampa.schema.common import Query, Role, Wire, Words
+
+Email = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$")]
+Password = Annotated[str, StringConstraints(min_length=10, max_length=200, pattern=r"^[^\x00]*$")]
+
+
+class SignIn(Wire):
+    email: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+    password: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+
+
+class Person(Wire):
+    id: str
+    name: str
+    email: str
+    role: Role
+    created_at: dt.datetime
+
+
+class NewPerson(Wire):
+    name: Words
+    email: Email
+    role: Role
+    password: Password
+
+
+class Session(Wire):
+    """Who is signed in. Changes made with the cookie must carry `csrf_token` in X-CSRF-Token."""
+
+    person: Person
+    studio: str
+    studio_verified: bool
+    csrf_token: str
+
+
+class NewToken(Wire):
+    """A bearer token. `role` is at most the maker's own; `days` until it expires."""
+
+    name: Words
+    role: Role | None = None
+    days: Annotated[int, Field(ge=1, le=366)] = 90
+
+
+class Token(Wire):
+    id: str
+    name: str
+    role: Role
+    created_at: dt.datetime
+    expires_at: dt.datetime
+    last_used_at: dt.datetime | None = None
+
+
+class MadeToken(Token):
+    """A new token; `secret` is shown this once and never again."""
+
+    secret: str
+
+
+class TokenPath(Query):
+    token_id: Annotated[str, StringConstraints(pattern=r"^[0-9a-f-]{36}$")]

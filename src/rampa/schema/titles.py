@@ -1,0 +1,108 @@
+"""Titles, their profile documents and the ramp."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated
+
+from pydantic import StringConstraints
+
+from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
+
+DocumentText = Annotated[str, StringConstraints(min_length=1, max_length=1_100_000)]
+
+
+class TitlePath(Query):
+    title: Slug
+
+
+class RevisionPath(TitlePath):
+    revision: Number
+
+
+class DocumentIn(Wire):
+    """A profile document's text, and why it changed."""
+
+    document: DocumentText
+    message: Annotated[str, StringConstraints(max_length=500, pattern=r"^[^\x00]*$")] = ""
+
+
+class ProfileOut(Wire):
+    """A profile in short."""
+
+    name: str
+    platform: str
+    platform_title: str
+    purpose: str
+    architectures: list[str]
+    identity: str
+    launch: str
+
+
+class Title(Wire):
+    slug: str
+    name: str
+    identifier: str
+    revision: int
+    version_name: str
+    profiles: list[ProfileOut]
+    depots: list[str]
+    manifest_key: str
+    """Raw Ed25519 public key, 64 hexadecimal digits: what devices pin."""
+    created_at: dt.datetime
+
+
+class Revision(Wire):
+    number: int
+    message: str
+    created_at: dt.datetime
+    created_by: str
+    digest: str
+
+
+class RevisionText(Revision):
+    document: str
+
+
+class RampBuild(Wire):
+    """A build on the ramp. `height` is the index of the station it has reached."""
+
+    number: int
+    version_name: str
+    version_code: int
+    height: int
+    state: str
+    live_on: list[str]
+    shares: dict[str, int]
+    """channel -> per cent of the devices that follow it and have this build; only where it is live and devices report."""
+    devices: dict[str, int]
+    created_at: dt.datetime
+    created_by: str
+    size: int
+    stop: FindingOut | None = None
+    """What keeps the build from its next station."""
+    next: Action | None = None
+
+
+class RampRow(Wire):
+    """A platform's builds, newest first."""
+
+    profile: str
+    platform: str
+    platform_title: str
+    builds: list[RampBuild]
+
+
+class StationOut(Wire):
+    name: str
+    channel: bool
+    closed: str
+
+
+class Ramp(Wire):
+    """What is live where, what comes next, what blocks it. `at` is when it was true."""
+
+    title: str
+    stations: list[StationOut]
+    rows: list[RampRow]
+    at: dt.datetime
