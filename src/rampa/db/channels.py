@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from rampa.db.base import Base, Identified
@@ -38,7 +38,7 @@ class Placement(Identified, Base):
     __table_args__ = (
         UniqueConstraint("channel_id", "number"),
         Index(
-            "uq_placement_live", "channel_id", "platform", unique=True, postgresql_where="state = 'live'"
+            "uq_placement_live", "channel_id", "platform", unique=True, postgresql_where=text("state = 'live'")
         ),
     )
 

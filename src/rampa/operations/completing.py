@@ -1,0 +1,243 @@
+"""Completing a build: everything that its maker claims is checked, then it is signed and becomes visible, all at once."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+from dataclasses import dataclass
+
+from blake3 import blake3
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.locations import Locations
+from rampa.core.content.manifest import Manifest
+from rampa.core.content.plan import requests_for
+from rampa.core.content.tree import Chunk, FileEntry
+from rampa.core.errors import Conflict, Damaged, Invalid
+from rampa.core.profile.resolved import resolve
+from rampa.core.release import build as life
+from rampa.core.release.machine import advance
+from rampa.core.signing import statement as statement_format
+from rampa.core.signing.cms import sign_detached
+from rampa.core.signing.statement import DepotLine, Statement
+from rampa.db.builds import Build, Bundle, Depot
+from rampa.db.content import VerifiedFile
+from rampa.operations import audit
+from rampa.operations.builds import describe, find_build, must_be_open
+from rampa.operations.content import chunk_sizes, locate
+from rampa.operations.context import Actor, Services
+from rampa.operations.keys import find_key, open_identity
+from rampa.operations.reading import stream_chunks
+from rampa.operations.titles import load_document, manifest_key
+from rampa.schema import builds as wire
+
+
+@dataclass(frozen=True)
+class _Given:
+    """A depot's manifest as it was sent, and read."""
+
+    manifest: Manifest
+    encoded: bytes
+    digest: bytes
+
+
+def complete_build(
+    services: Services, actor: Actor, slug: str, number: int, asked: wire.CompleteBuild
+) -> wire.Build:
+    """Raises `Damaged` or `Conflict` with what does not hold; the build then stays open. Twice the same is no error."""
+    given = [_read(m) for m in asked.manifests]
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+        if build.state == life.State.READY and _same(build, given):
+            return describe(session, build, actor, [])
+        _check_depots(session, must_be_open(build), given)
+        files = [f for g in given for f in g.manifest.tree.files]
+        _check_chunks(session, files, asked.bundle)
+        unverified = _unverified(session, files)
+    _verify_files(services, unverified)
+    _verify_bundle(services, asked.bundle)
+    for g in given:
+        services.store.put_manifest(g.digest, g.encoded)
+    with services.db.transaction() as session:
+        build = must_be_open(find_build(session, slug, number, lock=True))
+        _record(session, services, actor, build, given, asked)
+        session.add_all(VerifiedFile(digest=f.digest, chunks=_chunks_digest(f)) for f in unverified.values())
+        session.flush()
+        session.refresh(build)
+        return describe(session, build, actor, [])
+
+
+def _read(sent: wire.ManifestIn) -> _Given:
+    try:
+        encoded = base64.b64decode(sent.data, validate=True)
+    except binascii.Error as error:
+        raise Invalid("manifest.base64", "the manifest is not valid base64", where=sent.depot) from error
+    manifest = manifest_format.decode(encoded)
+    if manifest.depot != sent.depot:
+        raise Damaged("manifest.depot", f"the manifest is of depot {manifest.depot!r}", where=sent.depot)
+    return _Given(manifest, encoded, manifest_format.digest_of(encoded))
+
+
+def _same(build: Build, given: list[_Given]) -> bool:
+    return {d.name: d.manifest for d in build.depots} == {g.manifest.depot: g.digest for g in given}
+
+
+def _check_depots(session: Session, build: Build, given: list[_Given]) -> None:
+    profile = resolve(load_document(session, build.title, build.revision), build.profile)
+    expected, sent = {d.name for d in profile.depots}, [g.manifest.depot for g in given]
+    if set(sent) != expected or len(sent) != len(expected):
+        raise Invalid(
+            "depots.other",
+            f"profile {build.profile} has the depots {', '.join(sorted(expected))}; sent were {', '.join(sent)}",
+            where="manifests",
+        )
+
+
+def _check_chunks(session: Session, files: list[FileEntry], bundle: wire.BundleIn) -> None:
+    """Every chunk that a manifest or the bundle names is recorded, with that size."""
+    claimed = {c.digest: c.size for f in files for c in f.chunks}
+    claimed |= {bytes.fromhex(c.digest): c.size for c in bundle.chunks}
+    held = chunk_sizes(session, list(claimed))
+    missing = len(claimed) - len(held)
+    if missing:
+        raise Conflict(
+            "content.missing",
+            f"{missing} of {len(claimed)} chunks have not arrived",
+            hint="Run the command again: it sends only those.",
+        )
+    if any(held[d] != size for d, size in claimed.items()):
+        raise Damaged("content.size", "a manifest gives a chunk another size than it has")
+
+
+def _chunks_digest(file: FileEntry) -> bytes:
+    return blake3(b"".join(c.digest for c in file.chunks)).digest()
+
+
+def _unverified(session: Session, files: list[FileEntry]) -> dict[bytes, FileEntry]:
+    """Files whose digest the service has never computed itself. One chunk is its own proof."""
+    out: dict[bytes, FileEntry] = {}
+    for file in files:
+        if len(file.chunks) == 1 and file.chunks[0].digest != file.digest:
+            raise Damaged("file.digest", "the file's digest is not that of its content", where=file.path)
+        if len(file.chunks) != 1:
+            out[_chunks_digest(file)] = file
+    known = select(VerifiedFile.chunks, VerifiedFile.digest).where(VerifiedFile.chunks.in_(list(out)))
+    for chunks, digest in session.execute(known):
+        if out[chunks].digest == digest:
+            del out[chunks]
+    return out
+
+
+def _verify_files(services: Services, files: dict[bytes, FileEntry]) -> None:
+    for file in files.values():
+        hasher = blake3()
+        for piece in stream_chunks(services, (c.digest for c in file.chunks)):
+            hasher.update(piece)
+        if hasher.digest() != file.digest:
+            raise Damaged("file.digest", "the file's digest is not that of its content", where=file.path)
+
+
+def _verify_bundle(services: Services, bundle: wire.BundleIn) -> None:
+    hasher, size = hashlib.sha256(), 0
+    for piece in stream_chunks(services, (bytes.fromhex(c.digest) for c in bundle.chunks)):
+        hasher.update(piece)
+        size += len(piece)
+    if size != bundle.size or hasher.hexdigest() != bundle.sha256:
+        raise Damaged("bundle.digest", "the bundle's digest is not that of its content", where=bundle.name)
+
+
+def _record(
+    session: Session,
+    services: Services,
+    actor: Actor,
+    build: Build,
+    given: list[_Given],
+    asked: wire.CompleteBuild,
+) -> None:
+    for position, g in enumerate(given):
+        session.add(_depot(session, build, position, g))
+    build.files = sum(len(g.manifest.tree.files) for g in given)
+    build.size = sum(g.manifest.tree.size for g in given)
+    build.packed = _packed(session, [c for g in given for f in g.manifest.tree.files for c in f.chunks])
+    build.figures = asked.figures.model_dump()
+    build.nowhere = list(asked.nowhere)
+    build.left_out = [row.model_dump() for row in asked.left_out]
+    build.left_out_files = len(asked.left_out)
+    build.left_out_size = sum(row.size for row in asked.left_out)
+    bundle = _bundle(session, services, actor, build, asked.bundle)
+    session.add(bundle)
+    build.statement = statement_format.sign(_statement(build, given), manifest_key(services, build.title))
+    build.completed_at = services.now()
+    build.state = advance(life.TRANSITIONS, life.State(build.state), life.Event.COMPLETE, build.name)
+    audit.record(
+        session,
+        services,
+        actor,
+        "build.complete",
+        build.name,
+        build.title.slug,
+        files=build.files,
+        size=build.size,
+        bundle_sha256=asked.bundle.sha256,
+        identity=bundle.identity,
+    )
+
+
+def _depot(session: Session, build: Build, position: int, g: _Given) -> Depot:
+    tree = g.manifest.tree
+    return Depot(
+        build_id=build.id,
+        name=g.manifest.depot,
+        position=position,
+        manifest=g.digest,
+        manifest_size=len(g.encoded),
+        files=len(tree.files),
+        size=tree.size,
+        packed=_packed(session, [c for f in tree.files for c in f.chunks]),
+    )
+
+
+def _packed(session: Session, chunks: list[Chunk]) -> int:
+    unique = {c.digest: c for c in chunks}
+    return sum(r.size for r in requests_for(unique.values(), Locations(locate(session, unique))))
+
+
+def _bundle(
+    session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn
+) -> Bundle:
+    bundle = Bundle(
+        build_id=build.id,
+        name=sent.name,
+        size=sent.size,
+        sha256=bytes.fromhex(sent.sha256),
+        chunks=b"".join(bytes.fromhex(c.digest) for c in sent.chunks),
+        identity="",
+        fingerprint="",
+    )
+    profile = resolve(load_document(session, build.title, build.revision), build.profile)
+    if profile.identity:
+        row = find_key(session, profile.identity)
+        identity = open_identity(services, row)
+        now = services.now()
+        bundle.signature = sign_detached(bundle.sha256, identity, now)
+        bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
+        row.used += 1
+        detail = {"bundle_sha256": sent.sha256, "build": build.name}
+        audit.record(session, services, actor, "key.use", row.name, build.title.slug, **detail)
+    return bundle
+
+
+def _statement(build: Build, given: list[_Given]) -> Statement:
+    return Statement(
+        title=build.title.identifier,
+        build=build.number,
+        profile=build.profile,
+        platform=build.platform,
+        version_name=build.version_name,
+        version_code=build.version_code,
+        launch=build.launch,
+        depots=tuple(DepotLine(g.manifest.depot, g.digest, len(g.encoded)) for g in given),
+    )

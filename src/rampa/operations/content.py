@@ -1,0 +1,112 @@
+"""Content arriving: which chunks are missing, and packs that bring them. Every chunk is checked; nothing is believed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from rampa.core.content.locations import FramePlace
+from rampa.core.content.pack import Frame as PackFrame
+from rampa.core.content.pack import decompress, index_size, read_index, verify_chunks
+from rampa.db.content import Chunk, Frame, Pack
+from rampa.operations.builds import find_build, must_be_open
+from rampa.operations.context import Services
+from rampa.schema import builds as wire
+
+PACK_LIMIT = 64 * 1024 * 1024
+BATCH = 5000
+
+
+def missing_chunks(services: Services, slug: str, number: int, digests: list[str]) -> list[str]:
+    """Those that no recorded pack holds, in the order asked."""
+    with services.db.transaction() as session:
+        must_be_open(find_build(session, slug, number))
+        held = set(chunk_sizes(session, [bytes.fromhex(d) for d in digests]))
+    return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
+
+
+def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
+    """Checked, written beside, synced, renamed, then recorded. Sending it twice is no error."""
+    with services.db.transaction() as session:
+        must_be_open(find_build(session, slug, number))
+        known = session.get(Pack, digest)
+        if known:
+            for _ in pieces:  # an answer before the body was read would look like a broken connection
+                pass
+            chunks = _count(session, digest)
+            return wire.PackStored(pack=digest.hex(), size=known.size, chunks=chunks, new_chunks=0)
+    frames: list[PackFrame] = []
+    size = services.store.put_pack(digest, pieces, PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
+    with services.db.transaction() as session:
+        new = _record(session, services, digest, size, frames)
+    return wire.PackStored(
+        pack=digest.hex(), size=size, chunks=sum(len(f.chunks) for f in frames), new_chunks=new
+    )
+
+
+def check_pack(path: Path, size: int) -> list[PackFrame]:
+    """Reads a whole pack and checks every chunk, a frame at a time. Raises `Damaged`."""
+    with path.open("rb") as stream:
+        stream.seek(max(0, size - 12))
+        need = index_size(stream.read(), size)
+        stream.seek(size - need)
+        frames = read_index(stream.read(), size)
+        for frame in frames:
+            stream.seek(frame.offset)
+            verify_chunks(frame, decompress(stream.read(frame.stored), frame.raw))
+    return frames
+
+
+def _record(session: Session, services: Services, digest: bytes, size: int, frames: list[PackFrame]) -> int:
+    """Rows for what is on the disk now. Of two packs that bring the same chunk, the first recorded one holds it."""
+    added = session.execute(
+        insert(Pack)
+        .values(digest=digest, size=size, created_at=services.now())
+        .on_conflict_do_nothing()
+        .returning(Pack.digest)
+    ).scalar()
+    if added is None:
+        return 0
+    rows = [{"pack_digest": digest, "offset": f.offset, "stored": f.stored, "raw": f.raw} for f in frames]
+    ids = session.scalars(insert(Frame).returning(Frame.id, sort_by_parameter_order=True), rows).all()
+    chunks: dict[bytes, dict[str, object]] = {}
+    for frame_id, frame in zip(ids, frames, strict=True):
+        at = 0
+        for chunk in frame.chunks:
+            row = {"digest": chunk.digest, "size": chunk.size, "frame_id": frame_id, "at": at}
+            chunks.setdefault(chunk.digest, row)
+            at += chunk.size
+    # In one order for all, or two uploads of the same content would wait for each other for ever.
+    in_order = [chunks[d] for d in sorted(chunks)]
+    new = session.scalars(insert(Chunk).on_conflict_do_nothing().returning(Chunk.digest), in_order).all()
+    return len(new)
+
+
+def _count(session: Session, digest: bytes) -> int:
+    rows = select(Chunk.digest).join(Frame, Frame.id == Chunk.frame_id).where(Frame.pack_digest == digest)
+    return len(session.scalars(rows).all())
+
+
+def chunk_sizes(session: Session, digests: list[bytes]) -> dict[bytes, int]:
+    """digest -> size in bytes, for those that are recorded."""
+    out: dict[bytes, int] = {}
+    for at in range(0, len(digests), BATCH):
+        rows = select(Chunk.digest, Chunk.size).where(Chunk.digest.in_(digests[at : at + BATCH]))
+        out.update((digest, size) for digest, size in session.execute(rows))
+    return out
+
+
+def locate(session: Session, digests: Iterable[bytes]) -> dict[bytes, tuple[FramePlace, int]]:
+    """Where chunks lie; those that are not recorded are left out."""
+    wanted, out = list(digests), {}
+    columns = (Chunk.digest, Chunk.at, Frame.pack_digest, Frame.offset, Frame.stored, Frame.raw)
+    for at in range(0, len(wanted), BATCH):
+        rows = select(*columns).join(Frame, Frame.id == Chunk.frame_id)
+        rows = rows.where(Chunk.digest.in_(wanted[at : at + BATCH]))
+        for digest, offset_in_frame, pack, offset, stored, raw in session.execute(rows):
+            out[digest] = (FramePlace(pack, offset, stored, raw), offset_in_frame)
+    return out

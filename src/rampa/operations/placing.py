@@ -1,0 +1,199 @@
+"""Placing a build on a channel: what it would do, then doing it, wholly or not at all."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.findings import Finding, blocks, in_order
+from rampa.core.check.placement import Candidate, Standing, check_placement
+from rampa.core.content.compare import compare
+from rampa.core.content.tree import Tree
+from rampa.core.errors import Conflict, NotFound, Refused
+from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.release import build as build_life
+from rampa.core.release import placement as life
+from rampa.core.release.machine import advance
+from rampa.core.release.ramp import CHANNELS
+from rampa.db.builds import Build
+from rampa.db.channels import Channel, Device, Placement
+from rampa.operations import audit
+from rampa.operations.builds import find_build, finding_out, live_channels, summary
+from rampa.operations.context import Actor, Services, must_place
+from rampa.operations.costs import update_cost
+from rampa.operations.idempotency import Once, once
+from rampa.operations.placements import describe_placement, live_placement
+from rampa.operations.reading import build_tree, depot_trees
+from rampa.operations.titles import find_title
+from rampa.schema import channels as wire
+
+SHOWN_CHANGES = 500
+
+
+def preview(services: Services, slug: str, channel_name: str, number: int) -> wire.PlacePreview:
+    """What placing would do, in figures. Changes nothing."""
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+        channel = find_channel(session, slug, channel_name)
+        live = live_placement(session, channel, build.platform)
+        old = live.build if live else None
+        findings = check(session, services, build, channel)
+        devices = _followers(session, channel, build.platform)
+        names = live_channels(session, [b for b in (build, old) if b])
+    # Both deliver it or the upload is not whole: there is no tree to compare or to price.
+    whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
+    changes = compare(build_tree(services, old) if old else Tree(()), build_tree(services, build)) if whole else []
+    return wire.PlacePreview(
+        build=summary(build, names.get(build.number, [])),
+        channel=channel_name,
+        replaces=summary(old, names.get(old.number, [])) if old else None,
+        findings=[finding_out(f) for f in findings],
+        changes=[wire.FileChangeOut(**asdict(c)) for c in changes[:SHOWN_CHANGES]],
+        changes_left=max(0, len(changes) - SHOWN_CHANGES),
+        update=update_cost(services, build, old) if whole and old else None,
+        fresh=update_cost(services, build, None) if whole else None,
+        devices=devices,
+        possible=not blocks(findings),
+        etag=str(channel.version),
+    )
+
+
+def place(
+    services: Services, actor: Actor, slug: str, channel_name: str, number: int, expected: int | None, key: Once | None
+) -> wire.Placement:
+    """Raises `Refused` with the blockers, `Conflict` when the channel is not what the caller saw."""
+    must_place(actor)
+
+    def make() -> wire.Placement:
+        channel = find_channel(session, slug, channel_name, lock=True)
+        if expected is not None and expected != channel.version:
+            raise Conflict(
+                "channel.moved",
+                f"the channel {channel_name} changed meanwhile",
+                hint="Look again at what placing would do, then confirm.",
+            )
+        build = find_build(session, slug, number)
+        _refuse(build, channel, check(session, services, build, channel))
+        placement = _put(session, services, actor, channel, build)
+        audit.record(session, services, actor, "build.place", build.name, slug, channel=channel_name)
+        return describe_placement(session, placement, actor)
+
+    with services.db.transaction() as session:
+        return once(session, services, actor, key, wire.Placement, make)
+
+
+def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, number: int) -> wire.Placement:
+    """Takes a live placement off its channel: devices keep what they have and are offered nothing new."""
+    must_place(actor)
+    with services.db.transaction() as session:
+        channel = find_channel(session, slug, channel_name, lock=True)
+        placement = session.scalar(
+            select(Placement).where(Placement.channel_id == channel.id, Placement.number == number)
+        )
+        if placement is None:
+            raise NotFound("placement.unknown", f"{channel_name} has no placement {number}")
+        what = f"{placement.build.name} on {channel_name}"
+        placement.state = advance(life.TRANSITIONS, life.State(placement.state), life.Event.WITHDRAW, what)
+        placement.ended_at = services.now()
+        channel.version += 1
+        audit.record(session, services, actor, "build.withdraw", placement.build.name, slug, channel=channel_name)
+        session.flush()
+        return describe_placement(session, placement, actor)
+
+
+def check(session: Session, services: Services, build: Build, channel: Channel) -> list[Finding]:
+    """All findings that stand between this build and this channel."""
+    station = next(s for s in CHANNELS if s.name == channel.name)
+    closed = (
+        [Finding("blocker", "channel.closed", f"the channel {channel.name} is closed", channel.name, station.closed)]
+        if station.closed
+        else []
+    )
+    live = live_placement(session, channel, build.platform)
+    again = (
+        [
+            Finding(
+                "blocker", "build.live", f"{build.name} is live on {channel.name} already", channel.name, "Nothing to do."
+            )
+        ]
+        if live and live.build_id == build.id
+        else []
+    )
+    found = check_placement(candidate(services, build), _standing(session, channel, build))
+    if again:
+        found = [f for f in found if f.code != "version.not-rising"]
+    return in_order([*closed, *again, *found])
+
+
+def candidate(services: Services, build: Build) -> Candidate:
+    ready = build.state == build_life.State.READY
+    return Candidate(
+        ready=ready,
+        platform=PLATFORMS[build.platform],
+        version_code=build.version_code,
+        launch=build.launch,
+        signed_by=build.bundle.fingerprint if build.bundle and build.bundle.signature else "",
+        depots=depot_trees(services, build) if ready else {},
+        nowhere=tuple(build.nowhere),
+    )
+
+
+def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) -> Channel:
+    title = find_title(session, slug)
+    rows = select(Channel).where(Channel.title_id == title.id, Channel.name == name)
+    channel = session.scalar(rows.with_for_update() if lock else rows)
+    if channel is None:
+        known = ", ".join(s.name for s in CHANNELS)
+        raise NotFound("channel.unknown", f"{slug} has no channel {name!r}", where="channel", hint=f"It has: {known}.")
+    return channel
+
+
+def _standing(session: Session, channel: Channel, build: Build) -> Standing:
+    """The highest version code ever placed here for this platform: withdrawn ones count, devices may have them."""
+    top = session.scalar(
+        select(Placement)
+        .join(Build, Build.id == Placement.build_id)
+        .where(Placement.channel_id == channel.id, Placement.platform == build.platform)
+        .order_by(Build.version_code.desc())
+        .limit(1)
+    )
+    return Standing(top.build.version_code, top.build.name) if top else Standing(None, "")
+
+
+def _refuse(build: Build, channel: Channel, findings: list[Finding]) -> None:
+    blockers = [f for f in findings if f.severity == "blocker"]
+    if blockers:
+        lines = "".join(f"\n  {f.message}. {f.hint}" for f in blockers)
+        count = "one blocker" if len(blockers) == 1 else f"{len(blockers)} blockers"
+        raise Refused("placement.blocked", f"{build.name} cannot be placed on {channel.name}: {count}{lines}")
+
+
+def _put(session: Session, services: Services, actor: Actor, channel: Channel, build: Build) -> Placement:
+    now = services.now()
+    live = live_placement(session, channel, build.platform)
+    if live:
+        live.state = advance(life.TRANSITIONS, life.State(live.state), life.Event.SUPERSEDE, live.build.name)
+        live.ended_at = now
+        session.flush()
+    last = session.scalar(select(func.max(Placement.number)).where(Placement.channel_id == channel.id)) or 0
+    placement = Placement(
+        channel=channel,
+        number=last + 1,
+        platform=build.platform,
+        build=build,
+        state=life.State.LIVE,
+        placed_by=actor.name,
+        created_at=now,
+    )
+    session.add(placement)
+    channel.version += 1
+    session.flush()
+    return placement
+
+
+def _followers(session: Session, channel: Channel, platform: str) -> int:
+    rows = select(func.count()).select_from(Device)
+    return session.scalar(rows.where(Device.channel_id == channel.id, Device.platform == platform)) or 0
+

@@ -1,0 +1,122 @@
+"""The ramp of a title: how high each build has climbed, and what stops it."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.findings import Finding
+from rampa.core.release import build as build_life
+from rampa.core.release.ramp import STATIONS
+from rampa.db.builds import Build
+from rampa.db.channels import Channel, Placement
+from rampa.db.titles import Title
+from rampa.operations.builds import finding_out, platform_title
+from rampa.operations.context import PLACERS, Actor, Services
+from rampa.operations.placements import describe_placement
+from rampa.operations.placing import check
+from rampa.operations.titles import find_title, load_document
+from rampa.schema import titles as wire
+from rampa.schema.channels import Placement as PlacementOut
+from rampa.schema.common import Action
+
+SHOWN = 5
+"""Newest builds a profile; live ones are shown however old."""
+HEIGHT = {station.name: i for i, station in enumerate(STATIONS)}
+
+
+def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        document = load_document(session, title)
+        live = _live(session, title, actor)
+        rows = []
+        for name, profile in document.values["profiles"].items():
+            builds = _row_builds(session, title, name, live)
+            rows.append(
+                wire.RampRow(
+                    profile=name,
+                    platform=profile["platform"],
+                    platform_title=platform_title(profile["platform"]),
+                    builds=[
+                        _token(session, services, actor, b, live.get(b.number, []), leads=i == 0)
+                        for i, b in enumerate(builds)
+                    ],
+                )
+            )
+    stations = [wire.StationOut(name=s.name, channel=s.channel, closed=s.closed) for s in STATIONS]
+    return wire.Ramp(title=slug, stations=stations, rows=rows, at=services.now())
+
+
+def _live(session: Session, title: Title, actor: Actor) -> dict[int, list[PlacementOut]]:
+    rows = session.scalars(
+        select(Placement)
+        .join(Channel, Channel.id == Placement.channel_id)
+        .where(Channel.title_id == title.id, Placement.state == "live")
+    )
+    out: dict[int, list[PlacementOut]] = {}
+    for row in rows:
+        out.setdefault(row.build.number, []).append(describe_placement(session, row, actor))
+    return out
+
+
+def _row_builds(
+    session: Session, title: Title, profile: str, live: dict[int, list[PlacementOut]]
+) -> list[Build]:
+    """The newest, and whatever is live, newest first. Abandoned ones are history, not on the ramp."""
+    rows = select(Build).where(
+        Build.title_id == title.id, Build.profile == profile, Build.state != build_life.State.ABANDONED
+    )
+    newest = list(session.scalars(rows.order_by(Build.number.desc()).limit(SHOWN)))
+    shown = {b.number for b in newest}
+    older = session.scalars(rows.where(Build.number.in_([n for n in live if n not in shown])))
+    return sorted([*newest, *older], key=lambda b: -b.number)
+
+
+def _token(
+    session: Session, services: Services, actor: Actor, build: Build, live: list[PlacementOut], *, leads: bool
+) -> wire.RampBuild:
+    height = max([_own_height(build), *(HEIGHT[p.channel] for p in live)])
+    stop, act = (None, None)
+    if leads:
+        stop, act = _next(session, services, actor, build, height)
+    return wire.RampBuild(
+        number=build.number,
+        version_name=build.version_name,
+        version_code=build.version_code,
+        height=height,
+        state=build.state,
+        live_on=[p.channel for p in live],
+        shares={p.channel: round(100 * p.devices / p.following) for p in live if p.following},
+        devices={p.channel: p.following for p in live},
+        created_at=build.created_at,
+        created_by=build.created_by,
+        size=build.size,
+        stop=finding_out(stop) if stop else None,
+        next=act,
+    )
+
+
+def _own_height(build: Build) -> int:
+    if build.state == build_life.State.OPEN:
+        return HEIGHT["built"]
+    signed = bool(build.bundle and build.bundle.signature)
+    return HEIGHT["split"] if signed else HEIGHT["built"]
+
+
+def _next(
+    session: Session, services: Services, actor: Actor, build: Build, height: int
+) -> tuple[Finding | None, Action | None]:
+    """What keeps the leading build from the next station, and the act that takes it there."""
+    station = next((s for s in STATIONS[max(height, HEIGHT["split"]) + 1 :]), None)
+    if station is None:
+        return None, None
+    if station.closed and not station.channel:
+        return Finding("note", "station.closed", f"{station.name} is not open yet", station.name, station.closed), None
+    channel = session.scalars(
+        select(Channel).where(Channel.title_id == build.title_id, Channel.name == station.name)
+    ).one()
+    blocker = next((f for f in check(session, services, build, channel) if f.severity == "blocker"), None)
+    may = actor.role in PLACERS
+    reason = blocker.message if blocker else ("" if may else f"A {actor.role} may not.")
+    return blocker, Action(name=f"place on {station.name}", possible=not blocker and may, reason=reason)

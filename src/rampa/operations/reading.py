@@ -1,0 +1,141 @@
+"""Reading stored content: manifests as trees, chunks as a stream, what a device asks for."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from typing import TypeVar
+
+from rampa.core.content import locations as locations_format
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.pack import decompress
+from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
+from rampa.core.errors import Damaged, NotFound
+from rampa.db.builds import Build
+from rampa.operations.builds import find_build
+from rampa.operations.content import chunk_sizes, locate
+from rampa.operations.context import Services
+from rampa.schema import builds as wire
+
+T = TypeVar("T")
+KEPT_FRAMES = 8
+
+
+class Kept:
+    """A few results that never change, by key: manifests and locations are immutable, decoding them is not free."""
+
+    def __init__(self, size: int) -> None:
+        self._size = size
+        self._lock = threading.Lock()
+        self._kept: OrderedDict[Hashable, object] = OrderedDict()
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]  # type: ignore[return-value]
+        made = make()
+        with self._lock:
+            self._kept[key] = made
+            while len(self._kept) > self._size:
+                self._kept.popitem(last=False)
+        return made
+
+
+_trees = Kept(12)
+_locations = Kept(6)
+
+
+def depot_trees(services: Services, build: Build) -> dict[str, Tree]:
+    """Depot -> tree, in the build's order."""
+    return {d.name: manifest_tree(services, d.manifest) for d in build.depots}
+
+
+def manifest_tree(services: Services, digest: bytes) -> Tree:
+    return _trees.get(digest, lambda: manifest_format.decode(services.store.manifest(digest)).tree)
+
+
+def build_tree(services: Services, build: Build) -> Tree:
+    """All depots together. Raises `Damaged` when two deliver the same path."""
+    return merge(depot_trees(services, build).values())
+
+
+def build_locations(services: Services, build: Build) -> tuple[Locations, bytes]:
+    """Where the build's chunks lie, decoded and as a device gets them."""
+
+    def make() -> tuple[Locations, bytes]:
+        trees = depot_trees(services, build).values()
+        digests = dict.fromkeys(c.digest for t in trees for f in t.files for c in f.chunks)
+        with services.db.transaction() as session:
+            located = Locations(locate(session, digests))
+        return located, locations_format.encode(located)
+
+    return _locations.get(build.id, make)
+
+
+def find_ready(services: Services, slug: str, number: int) -> Build:
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+    if build.state != "ready":
+        raise NotFound("build.not-ready", f"{build.name} is {build.state}: it has no content to read")
+    return build
+
+
+def list_files(services: Services, slug: str, number: int) -> wire.FileList:
+    build = find_ready(services, slug, number)
+    out = []
+    for depot, tree in depot_trees(services, build).items():
+        for f in tree.files:
+            out.append(
+                wire.FileOut(
+                    path=f.path,
+                    size=f.size,
+                    depot=depot,
+                    executable=f.executable,
+                    digest=f.digest.hex(),
+                    chunks=len(f.chunks),
+                )
+            )
+        for k in tree.links:
+            out.append(
+                wire.FileOut(
+                    path=k.path, size=0, depot=depot, executable=False, digest="", chunks=0, link=k.target
+                )
+            )
+    return wire.FileList(files=sorted(out, key=lambda f: f.path))
+
+
+def list_left_out(services: Services, slug: str, number: int) -> wire.LeftOutList:
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+        return wire.LeftOutList(files=[wire.LeftOutOut(**row) for row in build.left_out])
+
+
+def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[bytes]:
+    """The chunks' content, one after another; a few frames are kept, so order matters for speed only."""
+    wanted = list(digests)
+    with services.db.transaction() as session:
+        found = locate(session, dict.fromkeys(wanted))
+        sizes = chunk_sizes(session, list(found))
+    frames: OrderedDict[FramePlace, bytes] = OrderedDict()
+    for digest in wanted:
+        if digest not in found:
+            raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
+        frame, at = found[digest]
+        if frame not in frames:
+            frames[frame] = _read_frame(services, frame)
+            if len(frames) > KEPT_FRAMES:
+                frames.popitem(last=False)
+        yield frames[frame][at : at + sizes[digest]]
+
+
+def _read_frame(services: Services, frame: FramePlace) -> bytes:
+    with services.store.pack_path(frame.pack).open("rb") as stream:
+        stream.seek(frame.offset)
+        return decompress(stream.read(frame.stored), frame.raw)
+
+
+def split_digests(joined: bytes) -> list[bytes]:
+    return [joined[i : i + DIGEST_SIZE] for i in range(0, len(joined), DIGEST_SIZE)]
