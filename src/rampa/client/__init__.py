@@ -1,0 +1,5 @@
+"""The client library."""
+
+from rampa.client.client import Client
+
+__all__ = ["Client"]

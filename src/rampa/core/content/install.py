@@ -27,7 +27,7 @@ from rampa.core.content.delivery import Delivery
 from rampa.core.content.fill import Filling, Progress, Report, disk_error
 from rampa.core.content.plan import LocalContent, OldPlace, local_content
 from rampa.core.content.tree import FileEntry, Tree, merge
-from rampa.core.errors import Damaged, Invalid, NotFound
+from rampa.core.errors import Damaged, Invalid, NotFound, Refused
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import Statement
 
@@ -82,6 +82,12 @@ class Installation:
         if now is not None and now.key == key:
             self._clean(key)
             return Report(files=len(now.tree.files), seconds=time.monotonic() - started)
+        if now is not None and statement.version_code < now.statement.version_code:
+            raise Refused(
+                "statement.older",
+                f"version code {statement.version_code} is older than the installed {now.statement.version_code}",
+                hint="Nothing was replaced. Devices take only rising version codes.",
+            )
         held = {} if now is None else {d.manifest: self._release(now) for d in now.statement.depots}
         try:
             encoded, fetched = _manifests(statement, delivery, held)

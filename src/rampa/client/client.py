@@ -1,0 +1,212 @@
+"""The client library: what people script with. The command line and agents use nothing else.
+
+    from rampa.client import Client
+    with Client("http://127.0.0.1:8600", token) as rampa:
+        for build in rampa.builds("peatlight"):
+            print(build.name, build.version_name)
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from types import TracebackType
+
+from blake3 import blake3
+
+from rampa.client.connection import Connection
+from rampa.core.content.fill import disk_error
+from rampa.schema import builds, channels, devices, keys, people, titles
+from rampa.schema.common import Page, Wire
+from rampa.schema.events import Event
+
+API = "/api/v1"
+
+
+class Client:
+    """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
+
+    def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
+        self.connection = connection or Connection(address, token)
+
+    def __enter__(self) -> Client:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.connection.close()
+
+    # People
+
+    def session(self) -> people.Session:
+        return self.connection.get(people.Session, f"{API}/session")
+
+    def people(self) -> list[people.Person]:
+        return self.connection.get(Page[people.Person], f"{API}/people").items
+
+    def add_person(self, person: people.NewPerson) -> people.Person:
+        return self.connection.post(people.Person, f"{API}/people", person)
+
+    def tokens(self) -> list[people.Token]:
+        return self.connection.get(Page[people.Token], f"{API}/tokens").items
+
+    def make_token(self, token: people.NewToken) -> people.MadeToken:
+        return self.connection.post(people.MadeToken, f"{API}/tokens", token)
+
+    def revoke_token(self, token_id: str) -> None:
+        self.connection.request("DELETE", f"{API}/tokens/{token_id}")
+
+    # Titles
+
+    def titles(self) -> list[titles.Title]:
+        return self.connection.get(Page[titles.Title], f"{API}/titles").items
+
+    def title(self, title: str) -> titles.Title:
+        return self.connection.get(titles.Title, f"{API}/titles/{title}")
+
+    def import_title(self, document: str, message: str = "") -> titles.Title:
+        """A new title. One whose identifier is known already is a `Conflict`: add a revision to it."""
+        sent = titles.DocumentIn(document=document, message=message)
+        return self.connection.post(titles.Title, f"{API}/titles", sent)
+
+    def add_revision(self, title: str, document: str, message: str, seen: int) -> titles.Title:
+        """`seen` is the revision that this one was made from."""
+        sent = titles.DocumentIn(document=document, message=message)
+        path = f"{API}/titles/{title}/revisions"
+        return self.connection.post(titles.Title, path, sent, if_match=f'"{seen}"')
+
+    def revisions(self, title: str) -> list[titles.Revision]:
+        return self.connection.get(Page[titles.Revision], f"{API}/titles/{title}/revisions").items
+
+    def revision(self, title: str, number: int) -> titles.RevisionText:
+        return self.connection.get(titles.RevisionText, f"{API}/titles/{title}/revisions/{number}")
+
+    def ramp(self, title: str) -> titles.Ramp:
+        return self.connection.get(titles.Ramp, f"{API}/titles/{title}/ramp")
+
+    # Signing identities
+
+    def keys(self) -> list[keys.Key]:
+        return self.connection.get(Page[keys.Key], f"{API}/keys").items
+
+    def key(self, name: str) -> keys.Key:
+        return self.connection.get(keys.Key, f"{API}/keys/{name}")
+
+    def add_key(self, key: keys.NewKey) -> keys.Key:
+        return self.connection.post(keys.Key, f"{API}/keys", key)
+
+    # Builds
+
+    def builds(self, title: str, **query: object) -> Iterator[builds.BuildSummary]:
+        """Filters as in `rampa.schema.builds.BuildQuery`."""
+        return self.connection.pages(Page[builds.BuildSummary], f"{API}/titles/{title}/builds", **query)
+
+    def build(self, title: str, number: int) -> builds.Build:
+        return self.connection.get(builds.Build, _build(title, number))
+
+    def open_build(self, title: str, build: builds.NewBuild, key: str = "") -> builds.Build:
+        return self.connection.post(builds.Build, f"{API}/titles/{title}/builds", build, key=key)
+
+    def missing(self, title: str, number: int, digests: list[str]) -> list[str]:
+        sent = builds.MissingIn(digests=digests)
+        return self.connection.post(builds.MissingOut, _build(title, number) + "/missing", sent).missing
+
+    def put_pack(self, title: str, number: int, data: bytes) -> builds.PackStored:
+        path = f"{_build(title, number)}/packs/{blake3(data).hexdigest()}"
+        headers = {"Content-Type": "application/octet-stream"}
+        response = self.connection.request("PUT", path, content=data, headers=headers)
+        return builds.PackStored.model_validate_json(response.content)
+
+    def complete_build(self, title: str, number: int, complete: builds.CompleteBuild) -> builds.Build:
+        return self.connection.post(builds.Build, _build(title, number) + "/complete", complete)
+
+    def abandon_build(self, title: str, number: int) -> builds.Build:
+        return self.connection.post(builds.Build, _build(title, number) + "/abandon")
+
+    def change_notes(self, title: str, number: int, notes: str) -> builds.Build:
+        """Replaces the notes, whatever they were."""
+        body = builds.BuildChange(notes=notes).model_dump_json().encode()
+        headers = {"If-Match": "*", "Content-Type": "application/json"}
+        response = self.connection.request("PATCH", _build(title, number), content=body, headers=headers)
+        return builds.Build.model_validate_json(response.content)
+
+    def files(self, title: str, number: int) -> list[builds.FileOut]:
+        return self.connection.get(builds.FileList, _build(title, number) + "/files").files
+
+    def left_out(self, title: str, number: int) -> list[builds.LeftOutOut]:
+        return self.connection.get(builds.LeftOutList, _build(title, number) + "/left-out").files
+
+    def save_bundle(self, title: str, number: int, target: Path) -> None:
+        """Writes the bundle beside and renames it."""
+        beside = target.with_name(target.name + ".part")
+        try:
+            with beside.open("wb") as out:
+                for piece in self.connection.stream(_build(title, number) + "/bundle"):
+                    out.write(piece)
+            beside.replace(target)
+        except OSError as error:
+            raise disk_error(error, target) from error
+        finally:
+            beside.unlink(missing_ok=True)
+
+    def signature(self, title: str, number: int) -> bytes:
+        return self.fetch(_build(title, number) + "/signature")
+
+    def statement(self, title: str, number: int) -> bytes:
+        return self.fetch(_build(title, number) + "/statement")
+
+    # Channels and devices
+
+    def channels(self, title: str) -> list[channels.Channel]:
+        return self.connection.get(channels.ChannelList, f"{API}/titles/{title}/channels").items
+
+    def channel(self, title: str, channel: str) -> channels.Channel:
+        return self.connection.get(channels.Channel, _channel(title, channel))
+
+    def preview(self, title: str, channel: str, number: int) -> channels.PlacePreview:
+        sent = channels.PlaceIn(build=number)
+        return self.connection.post(channels.PlacePreview, _channel(title, channel) + "/preview", sent)
+
+    def place(self, title: str, channel: str, number: int, etag: str) -> channels.Placement:
+        """`etag` from the preview: what the caller saw is what is placed, or nothing is."""
+        sent = channels.PlaceIn(build=number)
+        path = _channel(title, channel) + "/placements"
+        return self.connection.post(channels.Placement, path, sent, if_match=f'"{etag}"')
+
+    def withdraw(self, title: str, channel: str, placement: int) -> channels.Placement:
+        path = f"{_channel(title, channel)}/placements/{placement}/withdraw"
+        return self.connection.post(channels.Placement, path)
+
+    def release(self, title: str, channel: str, platform: str) -> channels.Release:
+        return self.connection.get(channels.Release, _channel(title, channel) + "/release", platform=platform)
+
+    def devices(self, title: str) -> list[devices.Device]:
+        return self.connection.get(Page[devices.Device], f"{API}/titles/{title}/devices").items
+
+    def register_device(self, title: str, device: devices.NewDevice) -> devices.Device:
+        return self.connection.post(devices.Device, f"{API}/titles/{title}/devices", device)
+
+    def remove_device(self, title: str, name: str) -> None:
+        self.connection.request("DELETE", f"{API}/titles/{title}/devices/{name}")
+
+    def report_device(self, title: str, name: str, report: devices.DeviceReport) -> devices.Device:
+        return self._put(devices.Device, f"{API}/titles/{title}/devices/{name}/report", report)
+
+    def events(self, **query: object) -> Iterator[Event]:
+        return self.connection.pages(Page[Event], f"{API}/events", **query)
+
+    def fetch(self, path: str, headers: dict[str, str] | None = None) -> bytes:
+        """Plain bytes of an address."""
+        return self.connection.request("GET", path, headers=headers or {}).content
+
+    def _put(self, kind: type[devices.Device], path: str, body: Wire) -> devices.Device:
+        headers = {"Content-Type": "application/json"}
+        response = self.connection.request("PUT", path, content=body.model_dump_json().encode(), headers=headers)
+        return kind.model_validate_json(response.content)
+
+
+def _build(title: str, number: int) -> str:
+    return f"{API}/titles/{title}/builds/{number}"
+
+
+def _channel(title: str, channel: str) -> str:
+    return f"{API}/titles/{title}/channels/{channel}"

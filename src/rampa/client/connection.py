@@ -1,0 +1,154 @@
+"""One way to the service: requests, patience, and the service's problems as our errors.
+
+    RampaError (rampa.core.errors)
+    |-- Denied        401, 403, 429
+    |-- NotFound      404
+    |-- Conflict      409 and 412, 428
+    |-- Invalid       400, 413, 415, 422
+    `-- Unavailable   5xx, and no answer at all
+"""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from typing import Any, TypeVar
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from rampa.core import errors
+from rampa.schema.common import Page, Problem
+
+M = TypeVar("M", bound=BaseModel)
+
+BY_STATUS: dict[int, type[errors.RampaError]] = {
+    401: errors.Denied,
+    403: errors.Denied,
+    404: errors.NotFound,
+    409: errors.Conflict,
+    412: errors.Conflict,
+    428: errors.Conflict,
+    429: errors.Denied,
+}
+PATIENCE = 60.0
+"""Seconds to go on trying while the service does not answer: it may be starting again."""
+NO_WAIT = frozenset({"store.full"})
+
+
+class Connection:
+    """`address` such as http://127.0.0.1:8600; `token` a bearer secret. `transport` is for tests."""
+
+    def __init__(
+        self,
+        address: str,
+        token: str = "",
+        *,
+        transport: httpx.BaseTransport | None = None,
+        patience: float = PATIENCE,
+        sleep: Callable[[float], None] = time.sleep,
+    ) -> None:
+        self.address = address.rstrip("/")
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        timeout = httpx.Timeout(120.0, connect=10.0)
+        limits = httpx.Limits(max_connections=16, max_keepalive_connections=16)
+        self._http = httpx.Client(
+            base_url=self.address, headers=headers, timeout=timeout, limits=limits, transport=transport, trust_env=False
+        )
+        self._patience = patience
+        self._sleep = sleep
+
+    def close(self) -> None:
+        self._http.close()
+
+    def get(self, kind: type[M], path: str, **query: object) -> M:
+        asked = {k: str(v) for k, v in query.items() if v is not None}
+        return self._read(kind, self.request("GET", path, params=asked))
+
+    def pages(self, kind: type[Page[Any]], path: str, **query: object) -> Iterator[Any]:
+        """All items of a list, page after page."""
+        cursor: str | None = None
+        while True:
+            page = self.get(kind, path, **query, cursor=cursor)
+            yield from page.items
+            cursor = page.next
+            if cursor is None:
+                return
+
+    def post(
+        self, kind: type[M], path: str, body: BaseModel | None = None, *, key: str = "", if_match: str = ""
+    ) -> M:
+        """`key` makes a creating call repeatable; one is made up where none is given."""
+        headers = {"Idempotency-Key": key or uuid.uuid4().hex, "Content-Type": "application/json"}
+        if if_match:
+            headers["If-Match"] = if_match
+        content = body.model_dump_json(exclude_unset=True).encode() if body is not None else b"{}"
+        return self._read(kind, self.request("POST", path, content=content, headers=headers))
+
+    def request(self, method: str, path: str, **more: Any) -> httpx.Response:
+        """Tries again while the service does not answer. All our calls can be sent twice."""
+        end = time.monotonic() + self._patience
+        wait = 0.2
+        while True:
+            try:
+                return self._once(method, path, **more)
+            except errors.Unavailable as error:
+                if error.code in NO_WAIT or time.monotonic() + wait > end:
+                    raise
+            self._sleep(wait)
+            wait = min(wait * 1.7, 5.0)
+
+    def stream(self, path: str) -> Iterator[bytes]:
+        """The bytes of an address, a mebibyte at a time. Raises `Unavailable` when they end early."""
+        try:
+            with self._http.stream("GET", path) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise problem_error(response)
+                yield from response.iter_bytes(1 << 20)
+        except httpx.TransportError as error:
+            raise errors.Unavailable(
+                "service.unreachable", "the download broke off", hint="Run the same command again."
+            ) from error
+
+    def _once(self, method: str, path: str, **more: Any) -> httpx.Response:
+        try:
+            response = self._http.request(method, path, **more)
+        except httpx.TransportError as error:
+            raise errors.Unavailable(
+                "service.unreachable",
+                f"the service at {self.address} does not answer",
+                hint="Start it with bin/up, then run the same command again: nothing that arrived is lost.",
+            ) from error
+        except httpx.InvalidURL as error:
+            raise errors.Invalid("address.invalid", f"{self.address!r} is not an address", hint=str(error)) from error
+        if response.status_code >= 400:
+            raise problem_error(response)
+        return response
+
+    def _read(self, kind: type[M], response: httpx.Response) -> M:
+        try:
+            return kind.model_validate_json(response.content)
+        except ValidationError as error:
+            raise errors.Invalid(
+                "answer.unknown",
+                f"the answer from {self.address} is not what this version of Rampa knows",
+                hint="Use a command line of the service's version.",
+            ) from error
+
+
+def problem_error(response: httpx.Response) -> errors.RampaError:
+    """The error that a problem document stands for."""
+    status = response.status_code
+    kind = BY_STATUS.get(status, errors.Unavailable if status >= 500 else errors.Invalid)
+    try:
+        problem = Problem.model_validate_json(response.content)
+    except ValidationError:
+        return kind(f"http.{status}", f"the service answered {status}", hint="Is this the address of a Rampa service?")
+    detail = problem.detail
+    if len(problem.problems) > 1 and "\n" not in detail:
+        detail += "".join(f"\n  {p.where}: {p.message}" for p in problem.problems)
+    if problem.code == "placement.blocked":
+        kind = errors.Refused
+    return kind(problem.code, detail, where=problem.where, hint=problem.hint)

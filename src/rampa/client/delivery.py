@@ -1,0 +1,30 @@
+"""The installer's port over HTTP: manifests, locations, ranges of packs."""
+
+from __future__ import annotations
+
+from rampa.client.client import API, Client
+from rampa.core.errors import Damaged
+
+
+class HttpDelivery:
+    """A `rampa.core.content.delivery.Delivery` of one build. `packs` may be another server that holds the packs."""
+
+    def __init__(self, client: Client, title: str, build: int, packs: str = f"{API}/packs") -> None:
+        self._client = client
+        self._at = f"{API}/titles/{title}/builds/{build}"
+        self._packs = packs
+        self._depots = {d.manifest: d.name for d in client.build(title, build).depots}
+
+    def manifest(self, digest: bytes) -> bytes:
+        name = self._depots.get(digest.hex())
+        if name is None:
+            raise Damaged("manifest.unknown", "the signed statement names a manifest that the service does not list")
+        return self._client.fetch(f"{self._at}/depots/{name}/manifest")
+
+    def locations(self) -> bytes:
+        return self._client.fetch(f"{self._at}/locations")
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        return self._client.fetch(
+            f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"}
+        )

@@ -1,0 +1,168 @@
+"""Builds: opening, sending content, completing, reading back."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+
+from flask import Response, request, send_file
+
+from rampa.core.errors import NotFound
+from rampa.operations import builds, completing, content, reading
+from rampa.operations.context import Services
+from rampa.schema import builds as wire
+from rampa.schema.common import Page
+from rampa.schema.titles import TitlePath
+from rampa.service.access import EVERYBODY, MAKERS, current_actor
+from rampa.service.resource import (
+    ChangeHeaders,
+    CreateHeaders,
+    Resource,
+    expected_version,
+    once_from,
+)
+
+BUILD = "/titles/<string:title>/builds/<int:build>"
+BYTES = "application/octet-stream"
+FOREVER = "public, max-age=31536000, immutable"
+PIECE = 256 * 1024
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("builds")
+
+    @api.call("GET", "/titles/<string:title>/builds", EVERYBODY, Page[wire.BuildSummary])
+    def list_builds(path: TitlePath, query: wire.BuildQuery) -> Page[wire.BuildSummary]:
+        """A title's builds."""
+        return builds.list_builds(services, path.title, query)
+
+    @api.call("POST", "/titles/<string:title>/builds", MAKERS, wire.Build, status=201)
+    def open_build(path: TitlePath, body: wire.NewBuild, header: CreateHeaders) -> wire.Build:
+        """Open a build: reserves its number and version code."""
+        return builds.open_build(services, current_actor(), path.title, body, once_from(header))
+
+    @api.call("GET", BUILD, EVERYBODY, wire.Build)
+    def get_build(path: wire.BuildPath) -> tuple[wire.Build, int]:
+        """One build; the ETag is the version of its notes."""
+        with services.db.transaction() as session:
+            build = builds.find_build(session, path.title, path.build)
+            return builds.describe(session, build, current_actor(), []), build.notes_version
+
+    @api.call("PATCH", BUILD, MAKERS, wire.Build)
+    def change_build(path: wire.BuildPath, body: wire.BuildChange, header: ChangeHeaders) -> tuple[wire.Build, int]:
+        """Change a build's notes. If-Match: the ETag that you saw."""
+        expected = expected_version(header.if_match, needed=True)
+        if expected is None:
+            expected = builds.notes_version(services, path.title, path.build)
+        changed = builds.change_notes(services, current_actor(), path.title, path.build, body, expected)
+        return changed, builds.notes_version(services, path.title, path.build)
+
+    @api.call("POST", BUILD + "/missing", MAKERS, wire.MissingOut)
+    def ask_missing(path: wire.BuildPath, body: wire.MissingIn) -> wire.MissingOut:
+        """Which of these chunks the service does not have."""
+        return wire.MissingOut(missing=content.missing_chunks(services, path.title, path.build, body.digests))
+
+    @api.call("PUT", BUILD + "/packs/<string:pack>", MAKERS, wire.PackStored, sends=BYTES)
+    def put_pack(path: wire.PackPath) -> wire.PackStored:
+        """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
+        pieces = _body()
+        return content.store_pack(services, path.title, path.build, bytes.fromhex(path.pack), pieces)
+
+    @api.call("POST", BUILD + "/complete", MAKERS, wire.Build)
+    def complete_build(path: wire.BuildPath, body: wire.CompleteBuild) -> wire.Build:
+        """Check everything, sign, and make the build ready."""
+        return completing.complete_build(services, current_actor(), path.title, path.build, body)
+
+    @api.call("POST", BUILD + "/abandon", MAKERS, wire.Build)
+    def abandon_build(path: wire.BuildPath) -> wire.Build:
+        """Give an open build up; its version code is burned."""
+        return builds.abandon_build(services, current_actor(), path.title, path.build)
+
+    @api.call("GET", BUILD + "/files", EVERYBODY, wire.FileList)
+    def list_files(path: wire.BuildPath) -> wire.FileList:
+        """All files of a build."""
+        return reading.list_files(services, path.title, path.build)
+
+    @api.call("GET", BUILD + "/left-out", EVERYBODY, wire.LeftOutList)
+    def list_left_out(path: wire.BuildPath) -> wire.LeftOutList:
+        """What stayed out of a build, and why."""
+        return reading.list_left_out(services, path.title, path.build)
+
+    _downloads(api, services)
+    return api
+
+
+def _downloads(api: Resource, services: Services) -> None:
+    """What devices and people fetch: immutable, with strong ETags."""
+
+    @api.call("GET", BUILD + "/statement", EVERYBODY, "application/vnd.in-toto+dsse")
+    def get_statement(path: wire.BuildPath) -> Response:
+        """The signed statement: a DSSE envelope."""
+        build = reading.find_ready(services, path.title, path.build)
+        return _immutable(build.statement or b"", "application/vnd.in-toto+dsse", str(build.id))
+
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest", EVERYBODY, BYTES)
+    def get_manifest(path: wire.DepotPath) -> Response:
+        """A depot's manifest."""
+        build = reading.find_ready(services, path.title, path.build)
+        for depot in build.depots:
+            if depot.name == path.depot:
+                return _immutable(services.store.manifest(depot.manifest), BYTES, depot.manifest.hex())
+        raise NotFound("depot.unknown", f"{build.name} has no depot {path.depot!r}", where="depot")
+
+    @api.call("GET", BUILD + "/locations", EVERYBODY, BYTES)
+    def get_locations(path: wire.BuildPath) -> Response:
+        """Where the build's chunks lie in packs. May change when packs are rewritten."""
+        build = reading.find_ready(services, path.title, path.build)
+        return Response(reading.build_locations(services, build)[1], content_type=BYTES)
+
+    @api.call("GET", BUILD + "/bundle", EVERYBODY, BYTES)
+    def get_bundle(path: wire.BuildPath) -> Response:
+        """The bundle, as it was signed."""
+        with services.db.transaction() as session:
+            build = builds.find_build(session, path.title, path.build)
+            bundle = build.bundle
+            digests = reading.split_digests(bundle.chunks) if bundle else []
+        if bundle is None:
+            raise NotFound("bundle.none", f"{build.name} is {build.state}: it has no bundle yet")
+        response = Response(reading.stream_chunks(services, digests), content_type=BYTES)
+        response.content_length = bundle.size
+        response.headers["Content-Disposition"] = f'attachment; filename="{bundle.name}"'
+        return _forever(response, bundle.sha256.hex())
+
+    @api.call("GET", BUILD + "/signature", EVERYBODY, "application/pkcs7-signature")
+    def get_signature(path: wire.BuildPath) -> Response:
+        """The bundle's detached CMS signature (DER)."""
+        build = reading.find_ready(services, path.title, path.build)
+        if build.bundle is None or build.bundle.signature is None:
+            raise NotFound("bundle.unsigned", f"the bundle of {build.name} is not signed")
+        return _immutable(build.bundle.signature, "application/pkcs7-signature", build.bundle.sha256.hex() + "-sig")
+
+    @api.call("GET", "/packs/<string:pack>", EVERYBODY, BYTES)
+    def get_pack(path: PackAddress) -> Response:
+        """A pack's bytes; ranges welcome. The address never means anything else."""
+        file = services.store.pack_path(bytes.fromhex(path.pack))
+        response = send_file(file, mimetype=BYTES, conditional=True, etag=path.pack)
+        response.headers["Cache-Control"] = FOREVER
+        return response
+
+
+class PackAddress(wire.Wire):
+    pack: wire.Digest
+
+
+def _immutable(data: bytes, media_type: str, etag: str) -> Response:
+    response = send_file(io.BytesIO(data), mimetype=media_type, conditional=True, etag=etag)
+    response.headers["Cache-Control"] = FOREVER
+    return response
+
+
+def _forever(response: Response, etag: str) -> Response:
+    response.headers["ETag"] = f'"{etag}"'
+    response.headers["Cache-Control"] = FOREVER
+    return response
+
+
+def _body() -> Iterator[bytes]:
+    while piece := request.stream.read(PIECE):
+        yield piece

@@ -1,0 +1,45 @@
+"""Devices and audit events."""
+
+from __future__ import annotations
+
+from rampa.operations import audit, devices
+from rampa.operations.context import Services
+from rampa.schema import devices as wire
+from rampa.schema.common import Page
+from rampa.schema.events import Event, EventQuery
+from rampa.schema.titles import TitlePath
+from rampa.service.access import EVERYBODY, INSTALLERS, current_actor
+from rampa.service.resource import CreateHeaders, Resource, once_from
+
+DEVICE = "/titles/<string:title>/devices/<string:device>"
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("devices")
+
+    @api.call("GET", "/titles/<string:title>/devices", EVERYBODY, Page[wire.Device])
+    def list_devices(path: TitlePath) -> Page[wire.Device]:
+        """The devices that are registered for a title."""
+        return Page[wire.Device](items=devices.list_devices(services, path.title))
+
+    @api.call("POST", "/titles/<string:title>/devices", INSTALLERS, wire.Device, status=201)
+    def register_device(path: TitlePath, body: wire.NewDevice, header: CreateHeaders) -> wire.Device:
+        """Register a device that follows a channel."""
+        return devices.register(services, current_actor(), path.title, body, once_from(header))
+
+    @api.call("PUT", DEVICE + "/report", INSTALLERS, wire.Device)
+    def report_device(path: wire.DevicePath, body: wire.DeviceReport) -> wire.Device:
+        """What a device installed."""
+        return devices.report(services, current_actor(), path.title, path.device, body)
+
+    @api.call("DELETE", DEVICE, INSTALLERS, None)
+    def remove_device(path: wire.DevicePath) -> None:
+        """Forget a device."""
+        devices.remove(services, current_actor(), path.title, path.device)
+
+    @api.call("GET", "/events", EVERYBODY, Page[Event])
+    def list_events(query: EventQuery) -> Page[Event]:
+        """Who did what, newest first."""
+        return audit.list_events(services, query)
+
+    return api

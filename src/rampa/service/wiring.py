@@ -1,0 +1,79 @@
+"""Puts the service together. Nothing else imports everything."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from flask import Response
+from flask_openapi import OpenAPI
+
+from rampa import __version__
+from rampa.db.base import Database
+from rampa.operations.context import Services
+from rampa.schema.common import Problem
+from rampa.service import access, builds, channels, console, devices, keys, people, problems, titles, watching
+from rampa.service.access import PUBLIC, AccessTable
+from rampa.service.resource import PREFIX
+from rampa.service.settings import Settings
+from rampa.store.folder import FolderStore
+
+BODY_LIMIT = 160 * 1024 * 1024
+
+
+def make_services(settings: Settings) -> Services:
+    store = FolderStore(settings.store)
+    return Services(db=Database(settings.database_url), store=store, master_key=settings.master_key)
+
+
+def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:
+    """The Flask application. Its `access` table says who may call each endpoint."""
+    app = OpenAPI(
+        "rampa",
+        info={"title": "Rampa", "version": __version__, "description": "Builds from folder to player."},
+        security_schemes={
+            "bearer": {"type": "http", "scheme": "bearer"},
+            "cookie": {"type": "apiKey", "in": "cookie", "name": access.COOKIE},
+        },
+        validation_error_callback=problems.on_validation_error,
+        validation_error_model=Problem,
+        doc_ui=False,
+        static_folder=None,
+    )
+    app.openapi_version = "3.1.0"
+    app.config["MAX_CONTENT_LENGTH"] = BODY_LIMIT
+    table = AccessTable({})
+    app.extensions["rampa_access"] = table
+    watching.install(app, services, table)
+    access.install(app, services, table)
+    problems.install(app)
+    for resource in (
+        people.resource(services, secure_cookies),
+        titles.resource(services),
+        keys.resource(services),
+        builds.resource(services),
+        channels.resource(services),
+        devices.resource(services),
+    ):
+        app.register_api(resource)
+        table.roles.update(resource.access)
+    _document(app, table)
+    console.install(app, console_folder, table)
+    return app
+
+
+def _document(app: OpenAPI, table: AccessTable) -> None:
+    def openapi_document() -> Response:
+        return Response(json.dumps(app.api_doc), content_type="application/json")
+
+    app.add_url_rule(f"{PREFIX}/openapi.json", "openapi_document", openapi_document)
+    table.roles["openapi_document"] = PUBLIC
+
+
+def from_environment() -> OpenAPI:
+    """What gunicorn calls."""
+    settings = Settings.from_environment()
+    watching.configure_logs()
+    services = make_services(settings)
+    app: OpenAPI = make_app(services, settings.console, settings.secure_cookies)
+    return app

@@ -1,0 +1,123 @@
+"""A simulated device: a folder that stands for a player's machine. It says so wherever it is shown.
+
+    FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
+    FOLDER/title/        the installation (rampa.core.content.install)
+"""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+import subprocess
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from rampa.core.content.delivery import Delivery
+from rampa.core.content.fill import Progress, Report
+from rampa.core.content.install import Installation, Installed
+from rampa.core.errors import Conflict, Invalid, NotFound
+
+FILE = "device.json"
+Listener = Callable[[Progress], None]
+
+
+@dataclass(frozen=True)
+class Identity:
+    """`key` is the title's manifest key (hexadecimal), pinned; `service` the address that it was registered at."""
+
+    name: str
+    title: str
+    identifier: str
+    platform: str
+    channel: str
+    service: str
+    key: str
+
+
+class SimulatedDevice:
+    """The folder of a registered device."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        try:
+            self.identity = Identity(**json.loads((folder / FILE).read_text()))
+            self.installation = Installation(
+                folder / "title", self.identity.identifier, bytes.fromhex(self.identity.key)
+            )
+        except FileNotFoundError as error:
+            raise NotFound(
+                "device.none",
+                "there is no simulated device in this folder",
+                where=str(folder),
+                hint="Make one: `rampa device add FOLDER --title TITLE --channel internal`.",
+            ) from error
+        except (ValueError, TypeError) as error:
+            raise Invalid(
+                "device.damaged", "the device's file cannot be read", where=str(folder / FILE), hint="Add it again."
+            ) from error
+
+    @classmethod
+    def add(cls, folder: Path, identity: Identity) -> SimulatedDevice:
+        folder.mkdir(parents=True, exist_ok=True)
+        beside = folder / (FILE + ".new")
+        beside.write_text(json.dumps(asdict(identity), indent=1))
+        beside.replace(folder / FILE)
+        return cls(folder)
+
+    @classmethod
+    def must_be_free(cls, folder: Path) -> None:
+        if (folder / FILE).exists():
+            raise Conflict("device.exists", "there is a simulated device in this folder already", where=str(folder))
+        if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+            raise Conflict(
+                "device.folder", "this folder is not empty", where=str(folder), hint="Name a new or an empty folder."
+            )
+
+    def installed(self) -> Installed | None:
+        return self.installation.current()
+
+    def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> Report:
+        with self._alone():
+            return self.installation.update(envelope, delivery, on)
+
+    def verify(self, on: Listener) -> list[str]:
+        return self.installation.verify(on)
+
+    def repair(self, delivery: Delivery, on: Listener) -> Report:
+        with self._alone():
+            return self.installation.repair(delivery, on)
+
+    def start(self, arguments: list[str]) -> int:
+        """Starts the launch entry with the installed tree as its working folder; returns its exit code."""
+        now = self.installation.current()
+        if now is None:
+            raise NotFound("install.none", "nothing is installed on this device", hint="Run `rampa device update`.")
+        if now.statement.platform != "linux":
+            raise Invalid(
+                "device.platform",
+                f"this machine cannot start a build for {now.statement.platform}",
+                hint="Verifying and updating work; starting needs the platform itself.",
+            )
+        tree = self.installation.tree_folder(now)
+        entry = tree / now.statement.launch
+        try:
+            return subprocess.run([str(entry.resolve()), *arguments], cwd=tree, check=False).returncode
+        except OSError as error:
+            raise Invalid(
+                "device.start", f"the launch entry cannot be started ({error.strerror})", where=str(entry)
+            ) from error
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        """One update at a time; the lock dies with its process."""
+        fd = os.open(self.folder / FILE, os.O_RDONLY)
+        try:
+            fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            yield
+        except BlockingIOError as error:
+            raise Conflict("device.busy", "this device is being updated by another process") from error
+        finally:
+            os.close(fd)
