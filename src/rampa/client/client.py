@@ -1,9 +1,9 @@
 """The client library: what people script with. The command line and agents use nothing else.
 
-    from rampa.client import Client
-    with Client("http://127.0.0.1:8600", token) as rampa:
-        for build in rampa.builds("peatlight"):
-            print(build.name, build.version_name)
+from rampa.client import Client
+with Client("http://127.0.0.1:8600", token) as rampa:
+    for build in rampa.builds("peatlight"):
+        print(build.name, build.version_name)
 """
 
 from __future__ import annotations
@@ -16,7 +16,12 @@ from blake3 import blake3
 
 from rampa.client.connection import Connection
 from rampa.core.content.fill import disk_error
-from rampa.schema import builds, channels, devices, keys, people, titles
+from rampa.schema import builds as builds_wire
+from rampa.schema import channels as channels_wire
+from rampa.schema import devices as devices_wire
+from rampa.schema import keys as keys_wire
+from rampa.schema import people as people_wire
+from rampa.schema import titles as titles_wire
 from rampa.schema.common import Page, Wire
 from rampa.schema.events import Event
 
@@ -32,108 +37,110 @@ class Client:
     def __enter__(self) -> Client:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.connection.close()
 
     # People
 
-    def session(self) -> people.Session:
-        return self.connection.get(people.Session, f"{API}/session")
+    def session(self) -> people_wire.Session:
+        return self.connection.get(people_wire.Session, f"{API}/session")
 
-    def people(self) -> list[people.Person]:
-        return self.connection.get(Page[people.Person], f"{API}/people").items
+    def people(self) -> list[people_wire.Person]:
+        return self.connection.get(Page[people_wire.Person], f"{API}/people").items
 
-    def add_person(self, person: people.NewPerson) -> people.Person:
-        return self.connection.post(people.Person, f"{API}/people", person)
+    def add_person(self, person: people_wire.NewPerson) -> people_wire.Person:
+        return self.connection.post(people_wire.Person, f"{API}/people", person)
 
-    def tokens(self) -> list[people.Token]:
-        return self.connection.get(Page[people.Token], f"{API}/tokens").items
+    def tokens(self) -> list[people_wire.Token]:
+        return self.connection.get(Page[people_wire.Token], f"{API}/tokens").items
 
-    def make_token(self, token: people.NewToken) -> people.MadeToken:
-        return self.connection.post(people.MadeToken, f"{API}/tokens", token)
+    def make_token(self, token: people_wire.NewToken) -> people_wire.MadeToken:
+        return self.connection.post(people_wire.MadeToken, f"{API}/tokens", token)
 
     def revoke_token(self, token_id: str) -> None:
         self.connection.request("DELETE", f"{API}/tokens/{token_id}")
 
     # Titles
 
-    def titles(self) -> list[titles.Title]:
-        return self.connection.get(Page[titles.Title], f"{API}/titles").items
+    def titles(self) -> list[titles_wire.Title]:
+        return self.connection.get(Page[titles_wire.Title], f"{API}/titles").items
 
-    def title(self, title: str) -> titles.Title:
-        return self.connection.get(titles.Title, f"{API}/titles/{title}")
+    def title(self, title: str) -> titles_wire.Title:
+        return self.connection.get(titles_wire.Title, f"{API}/titles/{title}")
 
-    def import_title(self, document: str, message: str = "") -> titles.Title:
+    def import_title(self, document: str, message: str = "") -> titles_wire.Title:
         """A new title. One whose identifier is known already is a `Conflict`: add a revision to it."""
-        sent = titles.DocumentIn(document=document, message=message)
-        return self.connection.post(titles.Title, f"{API}/titles", sent)
+        sent = titles_wire.DocumentIn(document=document, message=message)
+        return self.connection.post(titles_wire.Title, f"{API}/titles", sent)
 
-    def add_revision(self, title: str, document: str, message: str, seen: int) -> titles.Title:
+    def add_revision(self, title: str, document: str, message: str, seen: int) -> titles_wire.Title:
         """`seen` is the revision that this one was made from."""
-        sent = titles.DocumentIn(document=document, message=message)
+        sent = titles_wire.DocumentIn(document=document, message=message)
         path = f"{API}/titles/{title}/revisions"
-        return self.connection.post(titles.Title, path, sent, if_match=f'"{seen}"')
+        return self.connection.post(titles_wire.Title, path, sent, if_match=f'"{seen}"')
 
-    def revisions(self, title: str) -> list[titles.Revision]:
-        return self.connection.get(Page[titles.Revision], f"{API}/titles/{title}/revisions").items
+    def revisions(self, title: str) -> list[titles_wire.Revision]:
+        return self.connection.get(Page[titles_wire.Revision], f"{API}/titles/{title}/revisions").items
 
-    def revision(self, title: str, number: int) -> titles.RevisionText:
-        return self.connection.get(titles.RevisionText, f"{API}/titles/{title}/revisions/{number}")
+    def revision(self, title: str, number: int) -> titles_wire.RevisionText:
+        return self.connection.get(titles_wire.RevisionText, f"{API}/titles/{title}/revisions/{number}")
 
-    def ramp(self, title: str) -> titles.Ramp:
-        return self.connection.get(titles.Ramp, f"{API}/titles/{title}/ramp")
+    def ramp(self, title: str) -> titles_wire.Ramp:
+        return self.connection.get(titles_wire.Ramp, f"{API}/titles/{title}/ramp")
 
     # Signing identities
 
-    def keys(self) -> list[keys.Key]:
-        return self.connection.get(Page[keys.Key], f"{API}/keys").items
+    def keys(self) -> list[keys_wire.Key]:
+        return self.connection.get(Page[keys_wire.Key], f"{API}/keys").items
 
-    def key(self, name: str) -> keys.Key:
-        return self.connection.get(keys.Key, f"{API}/keys/{name}")
+    def key(self, name: str) -> keys_wire.Key:
+        return self.connection.get(keys_wire.Key, f"{API}/keys/{name}")
 
-    def add_key(self, key: keys.NewKey) -> keys.Key:
-        return self.connection.post(keys.Key, f"{API}/keys", key)
+    def add_key(self, key: keys_wire.NewKey) -> keys_wire.Key:
+        return self.connection.post(keys_wire.Key, f"{API}/keys", key)
 
     # Builds
 
-    def builds(self, title: str, **query: object) -> Iterator[builds.BuildSummary]:
+    def builds(self, title: str, **query: object) -> Iterator[builds_wire.BuildSummary]:
         """Filters as in `rampa.schema.builds.BuildQuery`."""
-        return self.connection.pages(Page[builds.BuildSummary], f"{API}/titles/{title}/builds", **query)
+        return self.connection.pages(Page[builds_wire.BuildSummary], f"{API}/titles/{title}/builds", **query)
 
-    def build(self, title: str, number: int) -> builds.Build:
-        return self.connection.get(builds.Build, _build(title, number))
+    def build(self, title: str, number: int) -> builds_wire.Build:
+        return self.connection.get(builds_wire.Build, _build(title, number))
 
-    def open_build(self, title: str, build: builds.NewBuild, key: str = "") -> builds.Build:
-        return self.connection.post(builds.Build, f"{API}/titles/{title}/builds", build, key=key)
+    def open_build(self, title: str, build: builds_wire.NewBuild, key: str = "") -> builds_wire.Build:
+        return self.connection.post(builds_wire.Build, f"{API}/titles/{title}/builds", build, key=key)
 
     def missing(self, title: str, number: int, digests: list[str]) -> list[str]:
-        sent = builds.MissingIn(digests=digests)
-        return self.connection.post(builds.MissingOut, _build(title, number) + "/missing", sent).missing
+        sent = builds_wire.MissingIn(digests=digests)
+        return self.connection.post(builds_wire.MissingOut, _build(title, number) + "/missing", sent).missing
 
-    def put_pack(self, title: str, number: int, data: bytes) -> builds.PackStored:
+    def put_pack(self, title: str, number: int, data: bytes) -> builds_wire.PackStored:
         path = f"{_build(title, number)}/packs/{blake3(data).hexdigest()}"
         headers = {"Content-Type": "application/octet-stream"}
         response = self.connection.request("PUT", path, content=data, headers=headers)
-        return builds.PackStored.model_validate_json(response.content)
+        return builds_wire.PackStored.model_validate_json(response.content)
 
-    def complete_build(self, title: str, number: int, complete: builds.CompleteBuild) -> builds.Build:
-        return self.connection.post(builds.Build, _build(title, number) + "/complete", complete)
+    def complete_build(self, title: str, number: int, complete: builds_wire.CompleteBuild) -> builds_wire.Build:
+        return self.connection.post(builds_wire.Build, _build(title, number) + "/complete", complete)
 
-    def abandon_build(self, title: str, number: int) -> builds.Build:
-        return self.connection.post(builds.Build, _build(title, number) + "/abandon")
+    def abandon_build(self, title: str, number: int) -> builds_wire.Build:
+        return self.connection.post(builds_wire.Build, _build(title, number) + "/abandon")
 
-    def change_notes(self, title: str, number: int, notes: str) -> builds.Build:
+    def change_notes(self, title: str, number: int, notes: str) -> builds_wire.Build:
         """Replaces the notes, whatever they were."""
-        body = builds.BuildChange(notes=notes).model_dump_json().encode()
+        body = builds_wire.BuildChange(notes=notes).model_dump_json().encode()
         headers = {"If-Match": "*", "Content-Type": "application/json"}
         response = self.connection.request("PATCH", _build(title, number), content=body, headers=headers)
-        return builds.Build.model_validate_json(response.content)
+        return builds_wire.Build.model_validate_json(response.content)
 
-    def files(self, title: str, number: int) -> list[builds.FileOut]:
-        return self.connection.get(builds.FileList, _build(title, number) + "/files").files
+    def files(self, title: str, number: int) -> list[builds_wire.FileOut]:
+        return self.connection.get(builds_wire.FileList, _build(title, number) + "/files").files
 
-    def left_out(self, title: str, number: int) -> list[builds.LeftOutOut]:
-        return self.connection.get(builds.LeftOutList, _build(title, number) + "/left-out").files
+    def left_out(self, title: str, number: int) -> list[builds_wire.LeftOutOut]:
+        return self.connection.get(builds_wire.LeftOutList, _build(title, number) + "/left-out").files
 
     def save_bundle(self, title: str, number: int, target: Path) -> None:
         """Writes the bundle beside and renames it."""
@@ -156,40 +163,40 @@ class Client:
 
     # Channels and devices
 
-    def channels(self, title: str) -> list[channels.Channel]:
-        return self.connection.get(channels.ChannelList, f"{API}/titles/{title}/channels").items
+    def channels(self, title: str) -> list[channels_wire.Channel]:
+        return self.connection.get(channels_wire.ChannelList, f"{API}/titles/{title}/channels").items
 
-    def channel(self, title: str, channel: str) -> channels.Channel:
-        return self.connection.get(channels.Channel, _channel(title, channel))
+    def channel(self, title: str, channel: str) -> channels_wire.Channel:
+        return self.connection.get(channels_wire.Channel, _channel(title, channel))
 
-    def preview(self, title: str, channel: str, number: int) -> channels.PlacePreview:
-        sent = channels.PlaceIn(build=number)
-        return self.connection.post(channels.PlacePreview, _channel(title, channel) + "/preview", sent)
+    def preview(self, title: str, channel: str, number: int) -> channels_wire.PlacePreview:
+        sent = channels_wire.PlaceIn(build=number)
+        return self.connection.post(channels_wire.PlacePreview, _channel(title, channel) + "/preview", sent)
 
-    def place(self, title: str, channel: str, number: int, etag: str) -> channels.Placement:
+    def place(self, title: str, channel: str, number: int, etag: str) -> channels_wire.Placement:
         """`etag` from the preview: what the caller saw is what is placed, or nothing is."""
-        sent = channels.PlaceIn(build=number)
+        sent = channels_wire.PlaceIn(build=number)
         path = _channel(title, channel) + "/placements"
-        return self.connection.post(channels.Placement, path, sent, if_match=f'"{etag}"')
+        return self.connection.post(channels_wire.Placement, path, sent, if_match=f'"{etag}"')
 
-    def withdraw(self, title: str, channel: str, placement: int) -> channels.Placement:
+    def withdraw(self, title: str, channel: str, placement: int) -> channels_wire.Placement:
         path = f"{_channel(title, channel)}/placements/{placement}/withdraw"
-        return self.connection.post(channels.Placement, path)
+        return self.connection.post(channels_wire.Placement, path)
 
-    def release(self, title: str, channel: str, platform: str) -> channels.Release:
-        return self.connection.get(channels.Release, _channel(title, channel) + "/release", platform=platform)
+    def release(self, title: str, channel: str, platform: str) -> channels_wire.Release:
+        return self.connection.get(channels_wire.Release, _channel(title, channel) + "/release", platform=platform)
 
-    def devices(self, title: str) -> list[devices.Device]:
-        return self.connection.get(Page[devices.Device], f"{API}/titles/{title}/devices").items
+    def devices(self, title: str) -> list[devices_wire.Device]:
+        return self.connection.get(Page[devices_wire.Device], f"{API}/titles/{title}/devices").items
 
-    def register_device(self, title: str, device: devices.NewDevice) -> devices.Device:
-        return self.connection.post(devices.Device, f"{API}/titles/{title}/devices", device)
+    def register_device(self, title: str, device: devices_wire.NewDevice) -> devices_wire.Device:
+        return self.connection.post(devices_wire.Device, f"{API}/titles/{title}/devices", device)
 
     def remove_device(self, title: str, name: str) -> None:
         self.connection.request("DELETE", f"{API}/titles/{title}/devices/{name}")
 
-    def report_device(self, title: str, name: str, report: devices.DeviceReport) -> devices.Device:
-        return self._put(devices.Device, f"{API}/titles/{title}/devices/{name}/report", report)
+    def report_device(self, title: str, name: str, report: devices_wire.DeviceReport) -> devices_wire.Device:
+        return self._put(devices_wire.Device, f"{API}/titles/{title}/devices/{name}/report", report)
 
     def events(self, **query: object) -> Iterator[Event]:
         return self.connection.pages(Page[Event], f"{API}/events", **query)
@@ -198,7 +205,7 @@ class Client:
         """Plain bytes of an address."""
         return self.connection.request("GET", path, headers=headers or {}).content
 
-    def _put(self, kind: type[devices.Device], path: str, body: Wire) -> devices.Device:
+    def _put(self, kind: type[devices_wire.Device], path: str, body: Wire) -> devices_wire.Device:
         headers = {"Content-Type": "application/json"}
         response = self.connection.request("PUT", path, content=body.model_dump_json().encode(), headers=headers)
         return kind.model_validate_json(response.content)

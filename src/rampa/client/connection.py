@@ -1,11 +1,11 @@
 """One way to the service: requests, patience, and the service's problems as our errors.
 
-    RampaError (rampa.core.errors)
-    |-- Denied        401, 403, 429
-    |-- NotFound      404
-    |-- Conflict      409 and 412, 428
-    |-- Invalid       400, 413, 415, 422
-    `-- Unavailable   5xx, and no answer at all
+RampaError (rampa.core.errors)
+|-- Denied        401, 403, 429
+|-- NotFound      404
+|-- Conflict      409 and 412, 428
+|-- Invalid       400, 413, 415, 422
+`-- Unavailable   5xx, and no answer at all
 """
 
 from __future__ import annotations
@@ -76,9 +76,7 @@ class Connection:
             if cursor is None:
                 return
 
-    def post(
-        self, kind: type[M], path: str, body: BaseModel | None = None, *, key: str = "", if_match: str = ""
-    ) -> M:
+    def post(self, kind: type[M], path: str, body: BaseModel | None = None, *, key: str = "", if_match: str = "") -> M:
         """`key` makes a creating call repeatable; one is made up where none is given."""
         headers = {"Idempotency-Key": key or uuid.uuid4().hex, "Content-Type": "application/json"}
         if if_match:

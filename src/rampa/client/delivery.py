@@ -25,6 +25,4 @@ class HttpDelivery:
         return self._client.fetch(f"{self._at}/locations")
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
-        return self._client.fetch(
-            f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"}
-        )
+        return self._client.fetch(f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

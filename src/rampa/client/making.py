@@ -201,5 +201,3 @@ def _only(name: str) -> ContentRules:
 def _sha256(file: Path) -> str:
     with file.open("rb") as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()
-
-

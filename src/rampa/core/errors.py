@@ -1,13 +1,13 @@
 """The errors of Rampa, one tree. It knows no HTTP, no exit codes: each edge has a table of its own.
 
-    RampaError
-    |-- Invalid        the input is wrong; the same call can never work
-    |-- NotFound       a named thing does not exist
-    |-- Denied         who asks may not
-    |-- Conflict       somebody else was first, or the state moved on
-    |-- Refused        a rule says no; the message says which and what frees it
-    |-- Damaged        bytes are not what their digest or signature promised
-    `-- Unavailable    not now: a service, a disk or a network; trying again can help
+RampaError
+|-- Invalid        the input is wrong; the same call can never work
+|-- NotFound       a named thing does not exist
+|-- Denied         who asks may not
+|-- Conflict       somebody else was first, or the state moved on
+|-- Refused        a rule says no; the message says which and what frees it
+|-- Damaged        bytes are not what their digest or signature promised
+`-- Unavailable    not now: a service, a disk or a network; trying again can help
 """
 
 from __future__ import annotations

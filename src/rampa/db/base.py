@@ -32,7 +32,7 @@ def new_id() -> uuid.UUID:
 
 class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMING)
-    type_annotation_map = {dt.datetime: UtcTime, uuid.UUID: Uuid}  # noqa: RUF012
+    type_annotation_map = {dt.datetime: UtcTime, uuid.UUID: Uuid}
 
 
 class Identified:

@@ -37,9 +37,7 @@ class Placement(Identified, Base):
     build: Mapped[Build] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("channel_id", "number"),
-        Index(
-            "uq_placement_live", "channel_id", "platform", unique=True, postgresql_where=text("state = 'live'")
-        ),
+        Index("uq_placement_live", "channel_id", "platform", unique=True, postgresql_where=text("state = 'live'")),
     )
 
 

@@ -244,9 +244,7 @@ def _actions(build: Build, actor: Actor) -> list[Action]:
     is_open, is_ready = build.state == life.State.OPEN, build.state == life.State.READY
     return [
         Action(name="abandon", possible=is_open and may, reason=role or ("" if is_open else f"It is {build.state}.")),
-        Action(
-            name="place", possible=is_ready and may, reason=role or ("" if is_ready else f"It is {build.state}.")
-        ),
+        Action(name="place", possible=is_ready and may, reason=role or ("" if is_ready else f"It is {build.state}.")),
     ]
 
 

@@ -44,9 +44,7 @@ class _Given:
     digest: bytes
 
 
-def complete_build(
-    services: Services, actor: Actor, slug: str, number: int, asked: wire.CompleteBuild
-) -> wire.Build:
+def complete_build(services: Services, actor: Actor, slug: str, number: int, asked: wire.CompleteBuild) -> wire.Build:
     """Raises `Damaged` or `Conflict` with what does not hold; the build then stays open. Twice the same is no error."""
     given = [_read(m) for m in asked.manifests]
     with services.db.transaction() as session:
@@ -205,9 +203,7 @@ def _packed(session: Session, chunks: list[Chunk]) -> int:
     return sum(r.size for r in requests_for(unique.values(), Locations(locate(session, unique))))
 
 
-def _bundle(
-    session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn
-) -> Bundle:
+def _bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:
     bundle = Bundle(
         build_id=build.id,
         name=sent.name,

@@ -43,9 +43,7 @@ def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces
     size = services.store.put_pack(digest, pieces, PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
     with services.db.transaction() as session:
         new = _record(session, services, digest, size, frames)
-    return wire.PackStored(
-        pack=digest.hex(), size=size, chunks=sum(len(f.chunks) for f in frames), new_chunks=new
-    )
+    return wire.PackStored(pack=digest.hex(), size=size, chunks=sum(len(f.chunks) for f in frames), new_chunks=new)
 
 
 def check_pack(path: Path, size: int) -> list[PackFrame]:

@@ -38,7 +38,13 @@ def once(
     now = services.now()
     session.execute(delete(IdempotentAnswer).where(IdempotentAnswer.at < now - KEPT))
     row = insert(IdempotentAnswer).values(
-        id=new_id(), person_id=actor.person_id, key=asked.key, request_digest=asked.request_digest, status=0, body={}, at=now
+        id=new_id(),
+        person_id=actor.person_id,
+        key=asked.key,
+        request_digest=asked.request_digest,
+        status=0,
+        body={},
+        at=now,
     )
     mine = session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswer.id)).scalar()
     if mine is None:
@@ -51,9 +57,7 @@ def once(
 
 def _earlier(session: Session, actor: Actor, asked: Once, kind: type[W]) -> W:
     row = session.scalars(
-        select(IdempotentAnswer).where(
-            IdempotentAnswer.person_id == actor.person_id, IdempotentAnswer.key == asked.key
-        )
+        select(IdempotentAnswer).where(IdempotentAnswer.person_id == actor.person_id, IdempotentAnswer.key == asked.key)
     ).one()
     if row.request_digest != asked.request_digest:
         raise Invalid(

@@ -50,9 +50,7 @@ def first_start(services: Services, studio: str, name: str, email: str) -> str |
         password = secrets.token_urlsafe(12)
         now = services.now()
         session.add(Studio(name=studio, verified=True, created_at=now))
-        owner = Person(
-            name=name, email=email, role=Role.OWNER, password_hash=_hasher().hash(password), created_at=now
-        )
+        owner = Person(name=name, email=email, role=Role.OWNER, password_hash=_hasher().hash(password), created_at=now)
         session.add(owner)
         session.flush()
         actor = Actor(owner.id, name, Role.OWNER)
@@ -68,7 +66,9 @@ def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session
     try:
         _hasher().verify(known, password)
     except (VerifyMismatchError, InvalidHashError) as error:
-        raise Denied("sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password.") from error
+        raise Denied(
+            "sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password."
+        ) from error
     if person is None:
         raise Denied("sign-in.denied", FAILURES_SHOWN)
     secret = secrets.token_urlsafe(32)
@@ -148,9 +148,7 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
 def list_tokens(services: Services, actor: Actor) -> list[wire.Token]:
     """The caller's own."""
     with services.db.transaction() as session:
-        rows = session.scalars(
-            select(Token).where(Token.person_id == actor.person_id).order_by(Token.id.desc())
-        )
+        rows = session.scalars(select(Token).where(Token.person_id == actor.person_id).order_by(Token.id.desc()))
         return [_token(r) for r in rows]
 
 
@@ -190,9 +188,7 @@ def list_people(services: Services) -> list[wire.Person]:
 
 
 def _person(row: Person) -> wire.Person:
-    return wire.Person(
-        id=str(row.id), name=row.name, email=row.email, role=Role(row.role), created_at=row.created_at
-    )
+    return wire.Person(id=str(row.id), name=row.name, email=row.email, role=Role(row.role), created_at=row.created_at)
 
 
 def _token(row: Token) -> wire.Token:

@@ -104,10 +104,7 @@ def _channel(session: Session, actor: Actor, slug: str, channel: Channel) -> wir
     station = next(s for s in CHANNELS if s.name == channel.name)
     rows = list(
         session.scalars(
-            select(Placement)
-            .where(Placement.channel_id == channel.id)
-            .order_by(Placement.number.desc())
-            .limit(HISTORY)
+            select(Placement).where(Placement.channel_id == channel.id).order_by(Placement.number.desc()).limit(HISTORY)
         )
     )
     out = [describe_placement(session, p, actor) for p in rows]

@@ -115,7 +115,11 @@ def check(session: Session, services: Services, build: Build, channel: Channel) 
     again = (
         [
             Finding(
-                "blocker", "build.live", f"{build.name} is live on {channel.name} already", channel.name, "Nothing to do."
+                "blocker",
+                "build.live",
+                f"{build.name} is live on {channel.name} already",
+                channel.name,
+                "Nothing to do.",
             )
         ]
         if live and live.build_id == build.id
@@ -196,4 +200,3 @@ def _put(session: Session, services: Services, actor: Actor, channel: Channel, b
 def _followers(session: Session, channel: Channel, platform: str) -> int:
     rows = select(func.count()).select_from(Device)
     return session.scalar(rows.where(Device.channel_id == channel.id, Device.platform == platform)) or 0
-

@@ -60,9 +60,7 @@ def _live(session: Session, title: Title, actor: Actor) -> dict[int, list[Placem
     return out
 
 
-def _row_builds(
-    session: Session, title: Title, profile: str, live: dict[int, list[PlacementOut]]
-) -> list[Build]:
+def _row_builds(session: Session, title: Title, profile: str, live: dict[int, list[PlacementOut]]) -> list[Build]:
     """The newest, and whatever is live, newest first. Abandoned ones are history, not on the ramp."""
     rows = select(Build).where(
         Build.title_id == title.id, Build.profile == profile, Build.state != build_life.State.ABANDONED

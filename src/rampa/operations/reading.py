@@ -100,9 +100,7 @@ def list_files(services: Services, slug: str, number: int) -> wire.FileList:
             )
         for k in tree.links:
             out.append(
-                wire.FileOut(
-                    path=k.path, size=0, depot=depot, executable=False, digest="", chunks=0, link=k.target
-                )
+                wire.FileOut(path=k.path, size=0, depot=depot, executable=False, digest="", chunks=0, link=k.target)
             )
     return wire.FileList(files=sorted(out, key=lambda f: f.path))
 

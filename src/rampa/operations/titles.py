@@ -103,9 +103,7 @@ def list_revisions(services: Services, slug: str) -> list[wire.Revision]:
     """Newest first."""
     with services.db.transaction() as session:
         title = find_title(session, slug)
-        rows = session.scalars(
-            select(Revision).where(Revision.title_id == title.id).order_by(Revision.number.desc())
-        )
+        rows = session.scalars(select(Revision).where(Revision.title_id == title.id).order_by(Revision.number.desc()))
         return [wire.Revision(**_revision(r)) for r in rows]
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQuery, Slug, Wire
+from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQuery, Query, Slug, Wire
 from rampa.schema.titles import TitlePath
 
 MISSING_LIMIT = 20_000
@@ -22,6 +22,10 @@ class BuildPath(TitlePath):
 
 
 class PackPath(BuildPath):
+    pack: Digest
+
+
+class PackAddress(Query):
     pack: Digest
 
 

@@ -139,16 +139,12 @@ def _downloads(api: Resource, services: Services) -> None:
         return _immutable(build.bundle.signature, "application/pkcs7-signature", build.bundle.sha256.hex() + "-sig")
 
     @api.call("GET", "/packs/<string:pack>", EVERYBODY, BYTES)
-    def get_pack(path: PackAddress) -> Response:
+    def get_pack(path: wire.PackAddress) -> Response:
         """A pack's bytes; ranges welcome. The address never means anything else."""
         file = services.store.pack_path(bytes.fromhex(path.pack))
         response = send_file(file, mimetype=BYTES, conditional=True, etag=path.pack)
         response.headers["Cache-Control"] = FOREVER
         return response
-
-
-class PackAddress(wire.Wire):
-    pack: wire.Digest
 
 
 def _immutable(data: bytes, media_type: str, etag: str) -> Response:

@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from flask import Response, request
-from flask_openapi import APIBlueprint
+from flask_openapi.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 
 from rampa.core.errors import Conflict, Invalid
@@ -27,7 +27,9 @@ class CreateHeaders(BaseModel):
     """Creating calls can be sent twice with the same key."""
 
     model_config = ConfigDict(populate_by_name=True)
-    idempotency_key: str | None = Field(None, alias="Idempotency-Key", min_length=8, max_length=200, pattern=r"^[!-~]+$")
+    idempotency_key: str | None = Field(
+        None, alias="Idempotency-Key", min_length=8, max_length=200, pattern=r"^[!-~]+$"
+    )
 
 
 class ChangeHeaders(BaseModel):

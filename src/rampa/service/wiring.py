@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 from flask import Response
-from flask_openapi import OpenAPI
+from flask_openapi.openapi import OpenAPI
 
 from rampa import __version__
 from rampa.db.base import Database

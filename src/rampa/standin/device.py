@@ -1,7 +1,7 @@
 """A simulated device: a folder that stands for a player's machine. It says so wherever it is shown.
 
-    FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
-    FOLDER/title/        the installation (rampa.core.content.install)
+FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
+FOLDER/title/        the installation (rampa.core.content.install)
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from pathlib import Path
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.fill import Progress, Report
 from rampa.core.content.install import Installation, Installed
-from rampa.core.errors import Conflict, Invalid, NotFound
+from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
 
 FILE = "device.json"
 Listener = Callable[[Progress], None]
@@ -78,6 +78,14 @@ class SimulatedDevice:
 
     def installed(self) -> Installed | None:
         return self.installation.current()
+
+    def installed_build(self) -> int | None:
+        """The number of the installed build, None when there is none or its papers are damaged."""
+        try:
+            now = self.installation.current()
+        except Damaged:
+            return None
+        return now.statement.build if now else None
 
     def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> Report:
         with self._alone():

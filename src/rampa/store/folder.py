@@ -1,6 +1,6 @@
 """The content store as a folder.
 
-    packs/ab/<digest>.pack   manifests/ab/<digest>.manifest   incoming/   what is being written
+packs/ab/<digest>.pack   manifests/ab/<digest>.manifest   incoming/   what is being written
 """
 
 from __future__ import annotations
@@ -32,9 +32,7 @@ class FolderStore:
             path.unlink(missing_ok=True)
         return len(left)
 
-    def put_pack(
-        self, digest: bytes, pieces: Iterable[bytes], limit: int, check: Callable[[Path, int], None]
-    ) -> int:
+    def put_pack(self, digest: bytes, pieces: Iterable[bytes], limit: int, check: Callable[[Path, int], None]) -> int:
         target = self._place("packs", digest, ".pack")
         with self._beside() as (fd, path):
             hasher, size = blake3(), 0

@@ -13,9 +13,7 @@ class ContentStore(Protocol):
     Raises `Unavailable` when the disk is full or fails, `NotFound` for what is not there.
     """
 
-    def put_pack(
-        self, digest: bytes, pieces: Iterable[bytes], limit: int, check: Callable[[Path, int], None]
-    ) -> int:
+    def put_pack(self, digest: bytes, pieces: Iterable[bytes], limit: int, check: Callable[[Path, int], None]) -> int:
         """Keeps a pack whose bytes have this BLAKE3 digest, after `check` (path, size) found nothing; returns its size.
 
         Raises `Damaged` when the bytes have another digest, `Invalid` above `limit` bytes, and whatever `check` raises.

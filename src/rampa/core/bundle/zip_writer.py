@@ -89,9 +89,7 @@ def _write_member(out: BinaryIO, member: Member, threads: ThreadPoolExecutor) ->
     return record
 
 
-def _pieces(
-    fd: int, member: Member, method: int, threads: ThreadPoolExecutor
-) -> Iterator[tuple[bytes, memoryview]]:
+def _pieces(fd: int, member: Member, method: int, threads: ThreadPoolExecutor) -> Iterator[tuple[bytes, memoryview]]:
     """(what is written, the content it stands for), in order."""
 
     def work(at: int) -> tuple[bytes, memoryview]:

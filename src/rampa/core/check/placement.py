@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sized
 from dataclasses import dataclass
+from typing import TypeVar
 
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.content.tree import Tree
 from rampa.core.profile.platforms import Platform
 
+T = TypeVar("T")
 SHOWN = 5
 
 
@@ -53,7 +55,9 @@ def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
 
 def _unsigned(build: Candidate) -> Iterator[Finding]:
     if not build.signed_by:
-        hint = "Name a signing identity in the profile (identity = ...), make it with `rampa key make`, and build again."
+        hint = (
+            "Name a signing identity in the profile (identity = ...), make it with `rampa key make`, and build again."
+        )
         yield Finding("blocker", "bundle.unsigned", "the bundle is not signed", "bundle", hint)
 
 
@@ -164,9 +168,9 @@ def _paths(tree: Tree) -> Iterator[str]:
     yield from (k.path for k in tree.links)
 
 
-def _first(items):  # type: ignore[no-untyped-def]
+def _first(items: Iterable[T]) -> list[T]:
     return list(items)[:SHOWN]
 
 
-def _more(items) -> str:  # type: ignore[no-untyped-def]
+def _more(items: Sized) -> str:
     return f" (one of {len(items)})" if len(items) > SHOWN else ""

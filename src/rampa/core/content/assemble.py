@@ -103,8 +103,8 @@ class Assembly:
             finally:
                 os.close(fd)
 
-    def finish(self, file: FileEntry) -> None:
-        """Checks a made file against its digest and sets its mode. Raises `Damaged`."""
+    def finish(self, file: FileEntry) -> int:
+        """Checks a made file against its digest and sets its mode; returns its size. Raises `Damaged`."""
         path = self.root / file.path
         # One chunk is the whole file, and its digest was checked in memory just before it was written.
         if len(file.chunks) > 1 and not file_holds(path, file.size, file.digest):
@@ -114,7 +114,8 @@ class Assembly:
                 where=printable(file.path),
                 hint="Run the command again; when it stays, the build itself is wrong: withdraw it.",
             )
-        os.chmod(path, 0o755 if file.executable else 0o644)
+        path.chmod(0o755 if file.executable else 0o644)
+        return file.size
 
     def _drop(self, digest: bytes, file: FileEntry, offset: int) -> None:
         self._slots[digest] = [s for s in self._slots[digest] if s != (file, offset)]

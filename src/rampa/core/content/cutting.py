@@ -7,16 +7,19 @@ content alone and never on how the content was fed.
 from __future__ import annotations
 
 import array
+import importlib
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from rampa.core.content.parameters import DEFAULT, WINDOW, CutParameters, gear_table
 
+_cut_kernel: Any
 try:
-    from rampa.core.content import _cut_kernel
+    _cut_kernel = importlib.import_module("rampa.core.content._cut_kernel")
 except ImportError:  # no C compiler when Rampa was installed
     _cut_kernel = None
 

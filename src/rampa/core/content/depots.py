@@ -22,8 +22,7 @@ class DepotRule:
 def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], list[str]]:
     """(each depot's tree, the paths that belong to none). A depot that nothing matches stays empty."""
     takers = [
-        (r.name, pathspec.GitIgnoreSpec.from_lines(r.only), pathspec.GitIgnoreSpec.from_lines(r.not_))
-        for r in rules
+        (r.name, pathspec.GitIgnoreSpec.from_lines(r.only), pathspec.GitIgnoreSpec.from_lines(r.not_)) for r in rules
     ]
     files: dict[str, list[FileEntry]] = {r.name: [] for r in rules}
     links: dict[str, list[LinkEntry]] = {r.name: [] for r in rules}

@@ -154,9 +154,7 @@ class Filling:
             self._on(Progress("download", done, total))
         self.report.written = assembly.written
 
-    def _fetch(
-        self, request: Request, inside: dict[FramePlace, list[tuple[Chunk, int]]], assembly: Assembly
-    ) -> None:
+    def _fetch(self, request: Request, inside: dict[FramePlace, list[tuple[Chunk, int]]], assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
         for attempt in range(TRIES):
             data = self._delivery.read(request.pack, request.offset, request.size)
@@ -173,8 +171,8 @@ class Filling:
 
     def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
         total, done = sum(f.size for f in assembly.files), 0
-        for file, _ in parallel.in_order(threads, lambda f: (f, assembly.finish(f)), assembly.files, ahead=64):
-            done += file.size
+        for size in parallel.in_order(threads, assembly.finish, assembly.files, ahead=64):
+            done += size
             self._on(Progress("verify", done, total))
 
     def _link(self, tree: Tree) -> None:
@@ -195,9 +193,7 @@ def disk_error(error: OSError, where: Path) -> Unavailable:
     return Unavailable("disk.error", f"the disk said: {error.strerror}", where=str(error.filename or where))
 
 
-def _chunks_by_frame(
-    missing: list[Chunk], locations: Locations
-) -> dict[FramePlace, list[tuple[Chunk, int]]]:
+def _chunks_by_frame(missing: list[Chunk], locations: Locations) -> dict[FramePlace, list[tuple[Chunk, int]]]:
     inside: dict[FramePlace, list[tuple[Chunk, int]]] = {}
     for chunk in missing:
         frame, at = locations.chunks[chunk.digest]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import array
 from pathlib import Path
+from typing import Any
 
 import cbor2
 import zstandard
@@ -27,19 +28,15 @@ class FolderIndex:
         self._file = file
         self._parameters = parameters
         self._now_ns = now_ns
-        self._rows: dict[str, list[object]] = self._load()
+        self._rows: dict[str, list[Any]] = self._load()
         self._changed = False
 
     def look_up(self, file: Selected) -> FileEntry | None:
         row = self._rows.get(file.disk)
-        if row is None or tuple(row[0]) != file.stamp:  # type: ignore[arg-type]
+        if row is None or tuple(row[0]) != file.stamp:
             return None
-        digest, digests, sizes = row[1], row[2], array.array("I", row[3])  # type: ignore[arg-type]
-        assert isinstance(digest, bytes)
-        assert isinstance(digests, bytes)
-        chunks = tuple(
-            Chunk(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE], size) for i, size in enumerate(sizes)
-        )
+        digest, digests, sizes = row[1], row[2], array.array("I", row[3])
+        chunks = tuple(Chunk(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE], size) for i, size in enumerate(sizes))
         return FileEntry(file.path, file.size, file.executable, digest, chunks)
 
     def remember(self, files: list[Selected], entries: list[FileEntry]) -> None:
@@ -66,7 +63,7 @@ class FolderIndex:
         p = self._parameters
         return [p.minimum, p.average, p.maximum, p.normalisation]
 
-    def _load(self) -> dict[str, list[object]]:
+    def _load(self) -> dict[str, list[Any]]:
         try:
             body = cbor2.loads(zstandard.ZstdDecompressor().decompress(self._file.read_bytes()))
             if body["version"] == VERSION and body["cut"] == self._cut():

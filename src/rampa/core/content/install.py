@@ -106,9 +106,7 @@ class Installation:
         tree_at = self.tree_folder(now)
         total, done, bad = now.tree.size, 0, []
         with parallel.pool() as threads:
-            checked = parallel.in_order(
-                threads, lambda f: (f, _intact(tree_at / f.path, f)), now.tree.files, ahead=64
-            )
+            checked = parallel.in_order(threads, lambda f: (f, _intact(tree_at / f.path, f)), now.tree.files, ahead=64)
             for file, intact in checked:
                 done += file.size
                 on(Progress("verify", done, total))
@@ -236,9 +234,7 @@ def _key(statement: Statement, envelope: bytes) -> str:
     return f"{statement.build}-{manifest_format.digest_of(envelope).hex()[:12]}"
 
 
-def _manifests(
-    statement: Statement, delivery: Delivery, held: dict[bytes, Path]
-) -> tuple[dict[str, bytes], int]:
+def _manifests(statement: Statement, delivery: Delivery, held: dict[bytes, Path]) -> tuple[dict[str, bytes], int]:
     """Each depot's manifest, checked against the statement, and how many bytes were fetched for them."""
     out, fetched = {}, 0
     for line in statement.depots:

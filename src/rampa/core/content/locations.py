@@ -77,9 +77,7 @@ def decode(encoded: bytes) -> Locations:
         raise
     except Exception as error:
         # A hostile document can make the readers raise nearly anything; to the caller it is one thing.
-        raise Damaged(
-            "locations.damaged", f"the locations cannot be read ({type(error).__name__})"
-        ) from error
+        raise Damaged("locations.damaged", f"the locations cannot be read ({type(error).__name__})") from error
 
 
 def _frames(body: dict[str, Any]) -> list[FramePlace]:
@@ -103,5 +101,5 @@ def _chunks(column: dict[str, Any], frames: list[FramePlace]) -> dict[bytes, tup
     return {
         bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]): (frames[number], at)
         for i, (number, at) in enumerate(rows)
-        if 0 <= number and 0 <= at <= frames[number].raw
+        if number >= 0 and 0 <= at <= frames[number].raw
     }

@@ -89,9 +89,7 @@ def decode(encoded: bytes) -> Manifest:
     except RampaError as error:
         if isinstance(error, Damaged):
             raise
-        raise Damaged(
-            "manifest.damaged", f"the manifest cannot be used: {error.message}", where=error.where
-        ) from error
+        raise Damaged("manifest.damaged", f"the manifest cannot be used: {error.message}", where=error.where) from error
     except Exception as error:
         # Whatever a hostile document makes the readers raise (types, keys, depth), it is one thing to the caller.
         raise Damaged("manifest.damaged", f"the manifest cannot be read ({type(error).__name__})") from error
@@ -118,9 +116,7 @@ def _read_chunks(column: dict[str, Any], parameters: CutParameters) -> list[Chun
     for size in sizes:
         if type(size) is not int or not 0 < size <= parameters.maximum:
             raise Damaged("manifest.damaged", f"a chunk of {size} bytes is outside the cut's limits")
-    return [
-        Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), size) for i, size in enumerate(sizes)
-    ]
+    return [Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), size) for i, size in enumerate(sizes)]
 
 
 def _read_files(column: dict[str, Any], chunks: list[Chunk]) -> tuple[FileEntry, ...]:

@@ -149,8 +149,7 @@ def _frames(body: dict[str, Any], content_size: int) -> list[Frame]:
         if stored <= 0 or count <= 0 or any(not 0 < s <= FRAME_LIMIT for s in sizes[at : at + count]):
             raise Damaged("pack.damaged", "the pack's index holds an impossible size")
         own = tuple(
-            Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), sizes[i])
-            for i in range(at, at + count)
+            Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), sizes[i]) for i in range(at, at + count)
         )
         frames.append(Frame(offset, stored, sum(c.size for c in own), own))
         at, offset = at + count, offset + stored

@@ -45,7 +45,11 @@ def places(tree: Tree, wanted: Collection[bytes] | None = None) -> Iterator[Plac
 
 
 def make_packs(
-    sources: dict[str, Path], wanted: Iterator[Place], *, pack_target: int = PACK_TARGET, workers: int = parallel.WORKERS
+    sources: dict[str, Path],
+    wanted: Iterator[Place],
+    *,
+    pack_target: int = PACK_TARGET,
+    workers: int = parallel.WORKERS,
 ) -> Iterator[MadePack]:
     """Packs of about `pack_target` stored bytes. `sources` gives each delivered path's file.
 

@@ -55,6 +55,4 @@ DEFAULT = CutParameters()
 @lru_cache(maxsize=1)
 def gear_table() -> tuple[int, ...]:
     """256 numbers of 64 bits: the first eight bytes, little-endian, of BLAKE3("rampa gear 1" + byte)."""
-    return tuple(
-        int.from_bytes(blake3(b"rampa gear 1" + bytes([i])).digest()[:8], "little") for i in range(256)
-    )
+    return tuple(int.from_bytes(blake3(b"rampa gear 1" + bytes([i])).digest()[:8], "little") for i in range(256))

@@ -70,6 +70,8 @@ def check_link(path: str, target: str) -> str:
 
 def printable(path: str) -> str:
     """The path for a message: undecodable bytes and control characters are shown as escapes."""
-    return path.encode("utf-8", "backslashreplace").decode().encode("unicode_escape").decode("ascii") if (
-        not path.isprintable()
-    ) else path
+    return (
+        path.encode("utf-8", "backslashreplace").decode().encode("unicode_escape").decode("ascii")
+        if (not path.isprintable())
+        else path
+    )

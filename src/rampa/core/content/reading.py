@@ -74,7 +74,9 @@ def _read_fresh(
     for file in fresh:
         if file.size > SEGMENT:
             done[file.path] = _steady(
-                root, file, lambda fd, size, f=file: _read_large(fd, f, parameters, threads, progress)  # type: ignore[misc]
+                root,
+                file,
+                lambda fd, size, f=file: _read_large(fd, f, parameters, threads, progress),  # type: ignore[misc]
             )
     for file in fresh:
         yield done[file.path]

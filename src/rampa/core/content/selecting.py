@@ -129,7 +129,7 @@ class _Picking:
 
     def _why_out(self, path: str) -> Pattern | None:
         stripped = self._strip.check_file(path)
-        if stripped.include:
+        if stripped.include and stripped.index is not None:
             return self._rules.strip[stripped.index]
         if not self._include.check_file(path).include:
             return Pattern("", "no include rule matches")
@@ -155,7 +155,9 @@ class _Picking:
             except Invalid as error:
                 self.problems.append(f"{printable(path)}: {error.message}; replace it by a file or strip it")
         else:
-            self.problems.append(f"{printable(path)}: it is {_kind(info.st_mode)}, which no player can be sent; strip it")
+            self.problems.append(
+                f"{printable(path)}: it is {_kind(info.st_mode)}, which no player can be sent; strip it"
+            )
 
     def check_links(self) -> None:
         """A link must point at something that ships with it."""
@@ -191,7 +193,12 @@ def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
 
 
 def _kind(mode: int) -> str:
-    kinds = {stat.S_IFIFO: "a named pipe", stat.S_IFSOCK: "a socket", stat.S_IFBLK: "a device", stat.S_IFCHR: "a device"}
+    kinds = {
+        stat.S_IFIFO: "a named pipe",
+        stat.S_IFSOCK: "a socket",
+        stat.S_IFBLK: "a device",
+        stat.S_IFCHR: "a device",
+    }
     return kinds.get(stat.S_IFMT(mode), "a special file")
 
 

@@ -9,7 +9,10 @@ STRIP_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
         ("*.ora", "*.tif", "*.tiff", "*.exr", "*.svg", "*.flac", "*.aif", "*.aiff", "*.mid", "*.usda", "*.gltf"),
     ),
     "symbols": ("symbols", ("*.sym", "*.pdb", "*.dSYM/", "*.debug", "*.dwo", "*.map.txt")),
-    "tools": ("editor or tool", ("tools/", "editor/", "*.bak", "*.orig", "*.tmp", "*~", "*.swp", "Thumbs.db", ".DS_Store")),
+    "tools": (
+        "editor or tool",
+        ("tools/", "editor/", "*.bak", "*.orig", "*.tmp", "*~", "*.swp", "Thumbs.db", ".DS_Store"),
+    ),
     "logs": ("log", ("*.log", "logs/", "*.dmp", "core.[0-9]*")),
     "secrets": ("secret", ("*.p12", "*.pfx", "*.pem", "*.key", "*.jks", ".env", "id_rsa*", "id_ed25519*", "*.token")),
 }

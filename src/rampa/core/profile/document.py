@@ -130,7 +130,7 @@ class _Reading:
             if name in table:
                 self._value(path, table[name], key)
             elif key.required:
-                example = f'For example: {name} = {key.example if key.kind == "texts" else repr(key.example)}.'
+                example = f"For example: {name} = {key.example if key.kind == 'texts' else repr(key.example)}."
                 self._say(prefix, f"the key {name!r} is missing", example.replace("'", '"'))
 
     def _unknown(self, prefix: tuple[str, ...], table: dict[str, Any], known: list[str]) -> None:
@@ -167,7 +167,9 @@ class _Reading:
         for name, profile in profiles.items() if isinstance(profiles, dict) else ():
             platform = PLATFORMS.get(str(profile.get("platform"))) if isinstance(profile, dict) else None
             listed = profile.get("architectures") if isinstance(profile, dict) else None
-            for number, item in enumerate(listed) if platform and isinstance(listed, list) else ():
+            if platform is None or not isinstance(listed, list):
+                continue
+            for number, item in enumerate(listed):
                 if isinstance(item, str) and item not in platform.architectures:
                     allowed = f"Allowed: {', '.join(platform.architectures)}."
                     where = ("profiles", name, "architectures", number)

@@ -67,9 +67,7 @@ def _rules(document: Document, name: str) -> ContentRules:
     content, own = document.values["content"], document.values["profiles"][name]
     include = _patterns(document, content["include"], "", "content", "include")
     include += _patterns(document, own.get("include", []), "", "profiles", name, "include")
-    classes = {
-        c: document.line("content", "strip_classes", i) for i, c in enumerate(content.get("strip_classes", []))
-    }
+    classes = {c: document.line("content", "strip_classes", i) for i, c in enumerate(content.get("strip_classes", []))}
     strip = class_patterns(classes)
     strip += _patterns(document, content.get("strip", []), "strip rule", "content", "strip")
     strip += _patterns(document, own.get("strip", []), f"strip rule of {name}", "profiles", name, "strip")
@@ -77,9 +75,7 @@ def _rules(document: Document, name: str) -> ContentRules:
 
 
 def _patterns(document: Document, texts: list[str], why: str, *key: str) -> list[Pattern]:
-    return [
-        Pattern(text, f"{why} {text}".strip(), document.line(*key, number)) for number, text in enumerate(texts)
-    ]
+    return [Pattern(text, f"{why} {text}".strip(), document.line(*key, number)) for number, text in enumerate(texts)]
 
 
 def _depots(document: Document, platform: str) -> tuple[DepotRule, ...]:

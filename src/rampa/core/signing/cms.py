@@ -25,9 +25,7 @@ def sign_detached(sha256: bytes, identity: Identity, now: dt.datetime) -> bytes:
     attributes = cms.CMSAttributes(
         [
             cms.CMSAttribute({"type": "content_type", "values": ["data"]}),
-            cms.CMSAttribute(
-                {"type": "signing_time", "values": [cms.Time({"utc_time": now.replace(microsecond=0)})]}
-            ),
+            cms.CMSAttribute({"type": "signing_time", "values": [cms.Time({"utc_time": now.replace(microsecond=0)})]}),
             cms.CMSAttribute({"type": "message_digest", "values": [sha256]}),
         ]
     )

@@ -95,7 +95,9 @@ def from_pkcs12(data: bytes, password: str) -> Identity:
         key, certificate, _ = pkcs12.load_key_and_certificates(data, password.encode())
     except ValueError as error:
         wrong = "password" in str(error).lower() or "mac" in str(error).lower()
-        message = "the password does not open this PKCS#12 file" if wrong else "this is not a PKCS#12 file, or it is damaged"
+        message = (
+            "the password does not open this PKCS#12 file" if wrong else "this is not a PKCS#12 file, or it is damaged"
+        )
         raise Invalid("key.pkcs12", message) from error
     if key is None or certificate is None:
         raise Invalid("key.pkcs12", "the PKCS#12 file holds no private key with a certificate")

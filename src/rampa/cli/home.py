@@ -1,0 +1,58 @@
+"""Where the command line keeps what it knows: the address of the service, the token, attempts and folder indexes."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from rampa.core.errors import Denied
+
+
+@dataclass(frozen=True)
+class Credentials:
+    address: str
+    token: str = ""
+    email: str = ""
+
+
+def folder() -> Path:
+    """RAMPA_HOME, else the user's data folder."""
+    given = os.environ.get("RAMPA_HOME")
+    if given:
+        return Path(given)
+    from platformdirs import user_data_path
+
+    return user_data_path("rampa")
+
+
+def load() -> Credentials | None:
+    """RAMPA_ADDRESS and RAMPA_TOKEN, where they are set, else what sign-in kept."""
+    address, token = os.environ.get("RAMPA_ADDRESS", ""), os.environ.get("RAMPA_TOKEN", "")
+    try:
+        kept = Credentials(**json.loads((folder() / "credentials.json").read_text()))
+    except (OSError, ValueError, TypeError):
+        kept = None
+    if address or token:
+        return Credentials(address or (kept.address if kept else ""), token or (kept.token if kept else ""))
+    return kept
+
+
+def must_load() -> Credentials:
+    found = load()
+    if found is None or not found.address or not found.token:
+        raise Denied("sign-in.needed", "you are not signed in", hint="Run `rampa sign-in` first.")
+    return found
+
+
+def save(credentials: Credentials) -> None:
+    """Readable by its owner only, from the first byte on."""
+    home = folder()
+    home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    beside = home / "credentials.new"
+    beside.unlink(missing_ok=True)
+    fd = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(fd, "w") as out:
+        json.dump(asdict(credentials), out, indent=1)
+    beside.replace(home / "credentials.json")

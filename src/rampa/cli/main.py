@@ -1,0 +1,108 @@
+"""The command line's entry: groups are loaded when they are used, errors become a sentence and an exit code.
+
+Exit codes: 0 done; 1 an error that none of the others names; 2 the command's words are wrong; 3 not signed in or not allowed;
+4 not found; 5 a conflict; 6 a rule refused; 7 damaged or forged; 8 not available now; 130 interrupted.
+"""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from typing import Any
+
+import click
+import typer
+from typer.core import TyperGroup
+
+from rampa.core import errors
+
+EXIT_CODES: dict[type[errors.RampaError], int] = {
+    errors.Invalid: 1,
+    errors.Denied: 3,
+    errors.NotFound: 4,
+    errors.Conflict: 5,
+    errors.Refused: 6,
+    errors.Damaged: 7,
+    errors.Unavailable: 8,
+}
+GROUPS = {
+    "title": "Titles and their profile documents.",
+    "key": "Signing identities.",
+    "build": "Builds: make one from a folder, look at it, fetch its bundle.",
+    "channel": "Channels: place a build, see what is live.",
+    "device": "Simulated devices: install, update, verify, repair, start.",
+    "person": "People of the studio and their roles.",
+    "event": "Who did what.",
+}
+COMMANDS = {
+    "sign-in": "Sign in to a service and keep a token for this machine.",
+    "sign-out": "Revoke this machine's token and forget it.",
+    "whoami": "Who is signed in, where.",
+}
+
+
+class LazyGroup(TyperGroup):
+    """Knows the names and one line of help of each group; imports a group only when it is used."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return [*COMMANDS, *GROUPS]
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        if name not in GROUPS and name not in COMMANDS:
+            return None
+        if ctx.resilient_parsing or not _used(ctx, name):
+            return click.Command(name, short_help=GROUPS.get(name) or COMMANDS[name])
+        module = importlib.import_module(f"rampa.cli.{name if name in GROUPS else 'account'}")
+        command = typer.main.get_command(module.app)
+        if name in COMMANDS:
+            assert isinstance(command, click.Group)
+            return command.get_command(ctx, name)
+        return command
+
+
+def _used(ctx: click.Context, name: str) -> bool:
+    """The group is asked for by its word, rather than listed for help."""
+    return name in sys.argv[1:]
+
+
+app = typer.Typer(
+    cls=LazyGroup,
+    name="rampa",
+    help="Builds from a title's folder to the player's device.",
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    add_completion=False,
+)
+
+
+@app.callback()
+def root(
+    version: bool = typer.Option(False, "--version", help="Say the version and stop.", is_eager=True),
+) -> None:
+    if version:
+        from rampa import __version__
+
+        typer.echo(f"rampa {__version__}")
+        raise typer.Exit
+
+
+def exit_code(error: errors.RampaError) -> int:
+    return next((code for kind, code in EXIT_CODES.items() if isinstance(error, kind)), 1)
+
+
+def main(arguments: list[str] | None = None) -> Any:
+    """One sentence for every error of ours; nothing else is caught, so that a defect shows whole."""
+    if arguments is not None:
+        sys.argv = ["rampa", *arguments]
+    try:
+        return app(standalone_mode=True)
+    except errors.RampaError as error:
+        typer.echo(f"rampa: {error.sentence()}", err=True)
+        sys.exit(exit_code(error))
+    except KeyboardInterrupt:
+        typer.echo("\nrampa: interrupted. What was done is kept; the same command goes on.", err=True)
+        sys.exit(130)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,107 @@
+"""Data to standard output, all else to standard error; tables for people, JSON for scripts."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import sys
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from pydantic import BaseModel
+from rich import box
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from rampa.schema.common import FindingOut
+
+SEVERITY = {"blocker": ("■ blocker", "bold red"), "warning": ("▲ warning", "yellow"), "note": ("● note", "cyan")}
+
+
+def out() -> Console:
+    return Console(highlight=False, soft_wrap=not sys.stdout.isatty())
+
+
+def err() -> Console:
+    return Console(stderr=True, highlight=False)
+
+
+def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:
+    if isinstance(value, BaseModel):
+        sys.stdout.write(value.model_dump_json(indent=1) + "\n")
+    elif isinstance(value, dict):
+        sys.stdout.write(json.dumps(value, indent=1, default=str) + "\n")
+    else:
+        sys.stdout.write(json.dumps([v.model_dump(mode="json") for v in value], indent=1) + "\n")
+
+
+def table(columns: Sequence[str], rows: Iterable[Sequence[object]], empty: str = "") -> None:
+    """Columns whose name starts with `>` hold numbers and are aligned to the right."""
+    listed = list(rows)
+    if not listed:
+        err().print(empty or "There is nothing yet.")
+        return
+    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
+    for column in columns:
+        right = column.startswith(">")
+        grid.add_column(column.lstrip(">"), justify="right" if right else "left", no_wrap=right, overflow="fold")
+    for row in listed:
+        grid.add_row(*(cell if isinstance(cell, Text) else str(cell) for cell in row))
+    out().print(grid)
+
+
+def facts(rows: Iterable[tuple[str, object]]) -> None:
+    """Names and values, one a line."""
+    grid = Table.grid(padding=(0, 2))
+    grid.add_column(style="dim", no_wrap=True)
+    grid.add_column(overflow="fold")
+    for name, value in rows:
+        grid.add_row(name, value if isinstance(value, Text) else str(value))
+    out().print(grid)
+
+
+def findings(found: Sequence[FindingOut]) -> None:
+    """Shape and word beside the colour."""
+    for finding in found:
+        word, style = SEVERITY[finding.severity]
+        line = Text(f"{word}  ", style=style)
+        line.append(finding.message + ".", style="default")
+        out().print(line)
+        out().print(Text(f"           {finding.hint}", style="dim"))
+
+
+def mb(size: int, signed: bool = False) -> str:
+    """Bytes for people: kB, MB, GB are powers of 1000."""
+    sign = "+" if signed and size > 0 else ""
+    magnitude = abs(size)
+    if magnitude < 1000:
+        return f"{sign}{size} B"
+    for unit, scale in (("kB", 1e3), ("MB", 1e6), ("GB", 1e9)):
+        if magnitude < scale * 999.95 or unit == "GB":
+            return f"{sign}{size / scale:.1f} {unit}"
+    return ""
+
+
+def duration(seconds: float) -> str:
+    if seconds < 10:
+        return f"{seconds:.1f} s"
+    if seconds < 60:
+        return f"{seconds:.0f} s"
+    minutes, rest = divmod(round(seconds), 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {rest:02d} s"
+
+
+def ago(moment: dt.datetime | None) -> str:
+    if moment is None:
+        return "never"
+    seconds = (dt.datetime.now(dt.UTC) - moment).total_seconds()
+    for limit, scale, word in ((90, 1, "s"), (5400, 60, "min"), (129600, 3600, "h")):
+        if seconds < limit:
+            return f"{max(0, round(seconds / scale))} {word} ago"
+    return f"{round(seconds / 86400)} days ago"
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
