@@ -10,9 +10,8 @@ import importlib
 import sys
 from typing import Any
 
-import click
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
 from rampa.core import errors
 
@@ -44,23 +43,23 @@ COMMANDS = {
 class LazyGroup(TyperGroup):
     """Knows the names and one line of help of each group; imports a group only when it is used."""
 
-    def list_commands(self, ctx: click.Context) -> list[str]:
+    def list_commands(self, ctx: Any) -> list[str]:
         return [*COMMANDS, *GROUPS]
 
-    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+    def get_command(self, ctx: Any, name: str) -> Any:
         if name not in GROUPS and name not in COMMANDS:
             return None
         if ctx.resilient_parsing or not _used(ctx, name):
-            return click.Command(name, short_help=GROUPS.get(name) or COMMANDS[name])
+            return TyperCommand(name, short_help=GROUPS.get(name) or COMMANDS[name])
         module = importlib.import_module(f"rampa.cli.{name if name in GROUPS else 'account'}")
         command = typer.main.get_command(module.app)
         if name in COMMANDS:
-            assert isinstance(command, click.Group)
+            assert isinstance(command, TyperGroup)
             return command.get_command(ctx, name)
         return command
 
 
-def _used(ctx: click.Context, name: str) -> bool:
+def _used(ctx: Any, name: str) -> bool:
     """The group is asked for by its word, rather than listed for help."""
     return name in sys.argv[1:]
 

@@ -58,6 +58,21 @@ def first_start(services: Services, studio: str, name: str, email: str) -> str |
         return password
 
 
+def new_password(services: Services, email: str) -> str:
+    """A new password for somebody who lost theirs; their sessions and tokens end with the old one."""
+    password = secrets.token_urlsafe(12)
+    with services.db.transaction() as session:
+        person = session.scalar(select(Person).where(func.lower(Person.email) == email.lower()))
+        if person is None:
+            raise NotFound("person.unknown", f"there is nobody with the address {email}")
+        person.password_hash = _hasher().hash(password)
+        for kind in (WebSession, Token):
+            session.execute(delete(kind).where(kind.person_id == person.id))
+        actor = Actor(person.id, person.name, Role(person.role))
+        audit.record(session, services, actor, "person.password", email)
+    return password
+
+
 def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session, str]:
     """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password."""
     with services.db.transaction() as session:

@@ -1,0 +1,90 @@
+"""Fills an empty service with the demo, by the client library alone: `python -m demo.seed FOLDER ADDRESS EMAIL`.
+
+The password comes from RAMPA_PASSWORD. Everything is made up; the device is simulated and says so.
+"""
+
+from __future__ import annotations
+
+import base64
+import datetime as dt
+import os
+import secrets
+import sys
+from pathlib import Path
+
+from demo.peatlight.tree import make_all
+from rampa.client import Client
+from rampa.client.delivery import HttpDelivery
+from rampa.client.making import make_build
+from rampa.client.sign_in import token_for
+from rampa.core.signing import identity
+from rampa.schema.common import Role
+from rampa.schema.devices import DeviceReport, NewDevice
+from rampa.schema.keys import NewKey
+from rampa.schema.people import NewPerson
+from rampa.standin.device import Identity, SimulatedDevice
+
+PEOPLE = (("Oskari", Role.ENGINEER), ("Marisol", Role.TESTER), ("Tuuli", Role.VIEWER))
+KEY = "quillback-2026"
+
+
+def main(folder: Path, address: str, email: str) -> None:
+    folders = make_all(folder)
+    _, token = token_for(address, email, os.environ["RAMPA_PASSWORD"], "demo seed")
+    with Client(address, token.secret) as client:
+        for name, role in PEOPLE:
+            password = secrets.token_urlsafe(12)
+            client.add_person(NewPerson(name=name, email=f"{name.lower()}@quillback.example", role=role, password=password))
+        _key(client, folder)
+        document = (folders["1.4.0"] / "rampa.toml").read_text()
+        client.import_title(document, "The first profile document.")
+        first = _build(client, "linux-release", folders["1.4.0"], "First night on the bog. Try the fog at Marrow Bend.")
+        windows = _build(client, "windows-release", folders["1.4.0"], "The same night, on Windows.")
+        _build(client, "linux-testing", folders["1.4.0"], "Unsigned, for a quick look.")
+        for number, channel in ((first, "internal"), (first, "testers"), (windows, "internal")):
+            client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
+        for name in ("loft-desk", "kiln-laptop"):
+            _device(client, folder, name, address)
+        newer = (folders["1.5.0"] / "rampa.toml").read_text()
+        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate.", 1)
+        client.revoke_token(token.id)
+
+
+def _key(client: Client, folder: Path) -> None:
+    """The demo's signing identity; its own copy and password lie beside the demo's folders."""
+    password = secrets.token_urlsafe(12)
+    made = identity.make(KEY, "Quillback Works", "ec-p256", dt.datetime.now(dt.UTC))
+    data = identity.to_pkcs12(made, KEY, password)
+    for name, content in ((f"{KEY}.p12", data), (f"{KEY}.password.txt", password.encode() + b"\n")):
+        fd = os.open(folder / name, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(fd, "wb") as out:
+            out.write(content)
+    client.add_key(NewKey(name=KEY, pkcs12=base64.b64encode(data).decode(), password=password))
+
+
+def _build(client: Client, profile: str, source: Path, notes: str) -> int:
+    made = make_build(client, "peatlight", profile, source, notes=notes, state=source.parent / ".state")
+    print(f"  {made.build.name} {profile} {made.build.version_name}", flush=True)
+    return made.build.number
+
+
+def _device(client: Client, folder: Path, name: str, address: str) -> None:
+    title = client.title("peatlight")
+    client.register_device("peatlight", NewDevice(name=name, platform="linux", channel="internal", simulated=True))
+    own = Identity(name, "peatlight", title.identifier, "linux", "internal", address, title.manifest_key)
+    device = SimulatedDevice.add(folder / "devices" / name, own)
+    release = client.release("peatlight", "internal", "linux")
+    delivery = HttpDelivery(client, "peatlight", release.build)
+    report = device.update(client.statement("peatlight", release.build), delivery, lambda _: None)
+    said = DeviceReport(
+        build=release.build,
+        downloaded=report.downloaded + report.metadata,
+        reused=report.reused,
+        written=report.written,
+        seconds=round(report.seconds, 3),
+    )
+    client.report_device("peatlight", name, said)
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]), sys.argv[2], sys.argv[3])

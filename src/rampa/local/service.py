@@ -1,0 +1,115 @@
+"""The service as a child process: gunicorn on loopback, ended with its parent."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+
+from rampa.core.errors import Unavailable
+from rampa.local.postgres import ends_with_parent, free_port
+
+THREADS = 32
+START_SECONDS = 60
+
+
+@dataclass(frozen=True)
+class ServiceFolder:
+    """Where a service keeps its things: content store, master key, log, port."""
+
+    root: Path
+
+    @property
+    def store(self) -> Path:
+        return self.root / "store"
+
+    @property
+    def master_key(self) -> Path:
+        return self.root / "master.key"
+
+    @property
+    def log(self) -> Path:
+        return self.root / "service.log"
+
+    def prepare(self) -> None:
+        """Makes the master key on the first start; losing it loses every secret in the vault."""
+        self.root.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if not self.master_key.exists():
+            fd = os.open(self.master_key, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(fd, "w") as out:
+                out.write(secrets.token_hex(32) + "\n")
+
+    def port(self) -> int:
+        """The port of the last start when it is free, so that addresses stay; else another."""
+        kept = self.root / "port"
+        try:
+            port = int(kept.read_text())
+            with socket.socket() as probe:
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                probe.bind(("127.0.0.1", port))
+        except (OSError, ValueError, OverflowError):
+            port = free_port()
+            kept.write_text(f"{port}\n")
+        return port
+
+
+def start_service(
+    folder: ServiceFolder, database_url: str, port: int, console: Path | None, workers: int = 1
+) -> subprocess.Popen[bytes]:
+    """Starts gunicorn and waits until it is ready. Raises `Unavailable` with the end of its log."""
+    environment = {
+        **os.environ,
+        "RAMPA_DATABASE_URL": database_url,
+        "RAMPA_STORE": str(folder.store),
+        "RAMPA_MASTER_KEY_FILE": str(folder.master_key),
+        "RAMPA_CONSOLE": str(console or ""),
+    }
+    command = [sys.executable, "-m", "gunicorn", "--no-control-socket", "--bind", f"127.0.0.1:{port}"]
+    command += ["--worker-class", "gthread", "--workers", str(workers), "--threads", str(THREADS), "--timeout", "300"]
+    command += ["--graceful-timeout", "5", "--log-level", "warning", "rampa.service.wiring:from_environment()"]
+    with folder.log.open("ab") as log:
+        service = subprocess.Popen(
+            command,
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            env=environment,
+            start_new_session=True,
+            preexec_fn=ends_with_parent(signal.SIGTERM),
+        )
+    _wait_ready(service, folder, port)
+    return service
+
+
+def _wait_ready(service: subprocess.Popen[bytes], folder: ServiceFolder, port: int) -> None:
+    end = time.monotonic() + START_SECONDS
+    while time.monotonic() < end and service.poll() is None:
+        try:
+            if httpx.get(f"http://127.0.0.1:{port}/readyz", timeout=2, trust_env=False).status_code == 200:
+                return
+        except httpx.TransportError:
+            pass
+        time.sleep(0.05)
+    told = folder.log.read_text(errors="replace")[-1500:]
+    service.kill()
+    raise Unavailable("service.failed", f"the service did not start; the end of {folder.log}:\n{told}")
+
+
+def stop(process: subprocess.Popen[bytes], how: signal.Signals, seconds: float = 15) -> None:
+    """Ends a child that this process started; what does not listen is killed."""
+    if process.poll() is not None:
+        return
+    process.send_signal(how)
+    try:
+        process.wait(seconds)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()

@@ -1,0 +1,157 @@
+"""What bin/up runs once everything is installed: database, migrations, service, demo; until Ctrl-C."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import fcntl
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from rampa.cli import home
+from rampa.core.errors import Conflict, RampaError
+from rampa.db.base import Database
+from rampa.db.migrate import migrate
+from rampa.local.postgres import private_server
+from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.operations import people
+from rampa.operations.context import Services
+from rampa.store.folder import FolderStore
+
+STUDIO = "Quillback Works"
+OWNER = ("Iida", "iida@quillback.example")
+
+
+def say(text: str) -> None:
+    print(text, flush=True)
+
+
+def main() -> int:
+    options = _options()
+    signal.signal(signal.SIGTERM, _interrupt)
+    signal.signal(signal.SIGHUP, _interrupt)
+    try:
+        with contextlib.ExitStack() as stack:
+            _run(stack, options)
+    except KeyboardInterrupt:
+        say("Stopped. What was there is kept; bin/up starts it again.")
+    except RampaError as error:
+        say(f"bin/up: {error.sentence()}")
+        return 1
+    return 0
+
+
+def _options() -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="bin/up", description="Start Rampa on this machine, until Ctrl-C.")
+    parser.add_argument("--no-demo", action="store_true", help="do not fill an empty service with the demo")
+    parser.add_argument("--new-password", action="store_true", help="give the owner a new password and print it")
+    return parser.parse_args()
+
+
+def _interrupt(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
+    root = Path(os.environ["RAMPA_ROOT"])
+    data = Path(os.environ.get("RAMPA_DATA") or root / ".rampa")
+    data.mkdir(parents=True, exist_ok=True)
+    stack.enter_context(_only_one(data))
+    folder = ServiceFolder(data / "service")
+    folder.prepare()
+    say("Starting PostgreSQL on loopback …")
+    postgres = private_server(data / "postgres")
+    server = postgres.start()
+    if server is not None:
+        stack.callback(stop, server, signal.SIGINT)
+    url = postgres.url()
+    migrate(url)
+    password = _prepare(folder, url, options.new_password)
+    port = folder.port()
+    say("Starting the service …")
+    service = start_service(folder, url, port, root / "console" / "dist")
+    stack.callback(stop, service, signal.SIGTERM)
+    address = f"http://127.0.0.1:{port}"
+    _tell_command_line(data, address)
+    if password and not options.new_password and not options.no_demo:
+        _seed(root, data, address, password)
+    _print_sign_in(root, data, address, password)
+    _watch(service, server)
+
+
+def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> str | None:
+    """Sweeps what a killed service left half-written, and makes the owner on the first start."""
+    store = FolderStore(folder.store)
+    store.sweep()
+    master = bytes.fromhex(folder.master_key.read_text().strip())
+    services = Services(Database(url, pool_size=1), store, master)
+    try:
+        password = people.first_start(services, STUDIO, *OWNER)
+        if password is None and new_password:
+            password = people.new_password(services, OWNER[1])
+        return password
+    finally:
+        services.db.engine.dispose()
+
+
+def _seed(root: Path, data: Path, address: str, password: str) -> None:
+    say("Filling it with the demo: making Peatlight's folders, three builds, a device (about half a minute) …")
+    environment = {**os.environ, "RAMPA_PASSWORD": password, "PYTHONPATH": str(root)}
+    command = [sys.executable, "-m", "demo.seed", str(data / "demo"), address, OWNER[1]]
+    if subprocess.run(command, env=environment, check=False, cwd=root).returncode != 0:
+        say("The demo could not be filled in; the service runs all the same. The lines above say why.")
+
+
+def _tell_command_line(data: Path, address: str) -> None:
+    """bin/rampa then knows where to sign in; a token that was kept for the same address stays."""
+    os.environ["RAMPA_HOME"] = str(data / "home")
+    known = home.load()
+    if known is None or known.address != address:
+        home.save(home.Credentials(address, known.token if known else "", known.email if known else OWNER[1]))
+
+
+def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -> None:
+    say("")
+    say(f"Rampa runs at {address}")
+    if password:
+        say(f"Sign in as      {OWNER[1]}")
+        say(f"with password   {password}      (shown this once)")
+    else:
+        say(f"Sign in as {OWNER[1]}; its password was shown at the first start (bin/up --new-password gives another).")
+    say(f"Command line:   {root / 'bin' / 'rampa'} sign-in")
+    say(f"Demo folders:   {data / 'demo'}")
+    say("Ctrl-C stops it and keeps everything.")
+
+
+def _watch(service: subprocess.Popen[bytes], server: subprocess.Popen[bytes] | None) -> None:
+    while True:
+        time.sleep(0.5)
+        if service.poll() is not None:
+            raise Conflict(
+                "service.ended", "the service ended by itself", hint="Its log is .rampa/service/service.log."
+            )
+        if server is not None and server.poll() is not None:
+            raise Conflict("postgres.ended", "PostgreSQL ended by itself", hint="Start again with bin/up.")
+
+
+@contextlib.contextmanager
+def _only_one(data: Path) -> Iterator[None]:
+    fd = os.open(data / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        yield
+    except BlockingIOError as error:
+        raise Conflict(
+            "up.running", f"Rampa runs already with the data in {data}", hint="Stop that one first, or set RAMPA_DATA."
+        ) from error
+    finally:
+        os.close(fd)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
