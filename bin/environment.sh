@@ -34,14 +34,12 @@ find_python() {
 make_venv() {
     mkdir -p "$ROOT/.rampa"
     python=$(find_python)
-    wanted=$(cat "$ROOT/$1" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*.pyx | cksum)
+    wanted=$(cat "$ROOT/requirements.lock" "$ROOT/requirements-dev.lock" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*.pyx | cksum)
     wanted="$1 $("$python" --version) $ROOT $wanted"
     stamp="$ROOT/.venv/rampa-stamp"
     if [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ]; then return; fi
     # What was installed for the tests is good for running, too.
-    case $(cat "$stamp" 2>/dev/null) in
-        "requirements-dev.lock${wanted#"$1"}") [ "$1" = requirements.lock ] && return ;;
-    esac
+    if [ "$(cat "$stamp" 2>/dev/null)" = "requirements-dev.lock${wanted#"$1"}" ]; then return; fi
     say "Making the Python environment from $1 …"
     if ! "$ROOT/.venv/bin/python" -c '' 2>/dev/null; then
         rm -rf "$ROOT/.venv"

@@ -34,7 +34,9 @@ def main(folder: Path, address: str, email: str) -> None:
     with Client(address, token.secret) as client:
         for name, role in PEOPLE:
             password = secrets.token_urlsafe(12)
-            client.add_person(NewPerson(name=name, email=f"{name.lower()}@quillback.example", role=role, password=password))
+            client.add_person(
+                NewPerson(name=name, email=f"{name.lower()}@quillback.example", role=role, password=password)
+            )
         _key(client, folder)
         document = (folders["1.4.0"] / "rampa.toml").read_text()
         client.import_title(document, "The first profile document.")

@@ -17,7 +17,11 @@ LINES: dict[str, dict[str, str]] = {
 }
 HINTS = {
     "en": ("Lanterns go out in thick fog.", "A siding costs four minutes.", "The Signal Loft sees two bends ahead."),
-    "fi": ("Lyhdyt sammuvat sankassa sumussa.", "Sivuraide maksaa neljä minuuttia.", "Opastinvintti näkee kaksi mutkaa."),
+    "fi": (
+        "Lyhdyt sammuvat sankassa sumussa.",
+        "Sivuraide maksaa neljä minuuttia.",
+        "Opastinvintti näkee kaksi mutkaa.",
+    ),
     "es": ("Los faroles se apagan en la niebla.", "Un apartadero cuesta cuatro minutos.", "La torre ve dos curvas."),
 }
 
@@ -86,7 +90,7 @@ if __name__ == "__main__":
 
 STARTER = '@echo off\r\nrem Starts Peatlight with the Python that is installed.\r\npy "%~dp0peatlight" %*\r\n'
 
-DOCUMENT = '''# Peatlight's profile document: how the title is built, for every platform.
+DOCUMENT = """# Peatlight's profile document: how the title is built, for every platform.
 
 [title]
 name = "Peatlight"
@@ -131,9 +135,9 @@ not = ["addons/"]
 [depots.winter-timetable]
 only = ["addons/winter-timetable/"]
 addon = "Winter Timetable"
-'''
+"""
 
-POCKET_DOCUMENT = '''# The phone companion, here as a small desktop title to try things on.
+POCKET_DOCUMENT = """# The phone companion, here as a small desktop title to try things on.
 
 [title]
 name = "Peatlight Pocket"
@@ -166,4 +170,4 @@ not = ["locale/"]
 
 [depots.languages]
 only = ["locale/"]
-'''
+"""

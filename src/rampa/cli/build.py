@@ -88,7 +88,7 @@ def list_(
         print_json(rows)
         return
     table(
-        ["build", "profile", "version", ">code", "state", "live on", ">size", ">packed", "made", "by"],
+        ["build", "profile", "version", ">code", "state", "~live on", ">size", ">packed", "made", "~by"],
         [
             (
                 b.name,
@@ -134,14 +134,14 @@ def files(
                 print_json(missing)
                 return
             rows = [(o.path, mb(o.size), o.why, o.origin) for o in missing]
-            table(["path", ">size", "why", "rule"], rows, "Nothing was left out.")
+            table(["~path", ">size", "~why", "rule"], rows, "Nothing was left out.")
             return
         found = client.files(title, number)
     if as_json:
         print_json(found)
         return
     table(
-        ["path", ">size", "depot", "BLAKE3"],
+        ["~path", ">size", "depot", "BLAKE3"],
         [(f.path + (f" -> {f.link}" if f.link else ""), mb(f.size), f.depot, f.digest[:12]) for f in found],
     )
 
@@ -216,7 +216,7 @@ def _made(made: Made) -> None:
         for o in stripped:
             by_rule.setdefault((o.why, o.origin), []).append(o.size)
         rows = [(why, origin, len(sizes), mb(sum(sizes))) for (why, origin), sizes in sorted(by_rule.items())]
-        table(["why", "rule", ">files", ">size"], rows)
+        table(["~why", "rule", ">files", ">size"], rows)
     out().print(f"Next: rampa channel place {made.build.name} --on internal")
 
 

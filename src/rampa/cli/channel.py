@@ -7,7 +7,7 @@ from rich.text import Text
 
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.output import ago, err, findings, mb, out, plural, print_json, table
-from rampa.core.errors import NotFound
+from rampa.core.errors import NotFound, Refused
 from rampa.schema.channels import CostOut, PlacePreview
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Channels: place a build, see what is live.")
@@ -34,9 +34,12 @@ def place(
             _preview(seen)
         if dry:
             return
+        if not as_json and not seen.possible:
+            count = sum(f.severity == "blocker" for f in seen.findings)
+            raise Refused("placement.blocked", f"not placed: {plural(count, 'blocker')}, above")
         if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
             raise typer.Exit(1)
-        # Where it is not possible the service is asked all the same: it says why, and the exit code with it.
+        # With --json the service says what blocks it, and the exit code says so too.
         placed = client.place(title, on, number, seen.etag)
     if as_json:
         print_json(placed)
@@ -60,8 +63,11 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
                 (channel.name, p.platform, p.build.name, p.build.version_name, share, ago(p.placed_at), p.placed_by)
             )
         if not channel.live:
-            rows.append((channel.name, "", channel.closed or "nothing is live", "", "", "", ""))
-    table(["channel", "platform", "build", "version", "devices", "since", "placed by"], rows)
+            rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", ""))
+    table(["channel", "platform", "build", "version", "devices", "since", "~placed by"], rows)
+    for channel in channels:
+        if channel.closed:
+            out().print(f"{channel.name} is closed: {channel.closed}", style="dim")
 
 
 @app.command("show")
@@ -79,7 +85,7 @@ def show(
         for p in found.history
     ]
     empty = found.closed or f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
-    table([">placement", "platform", "build", "version", "state", "placed", "by"], rows, empty)
+    table([">placement", "platform", "build", "version", "state", "placed", "~by"], rows, empty)
 
 
 @app.command("withdraw")
@@ -138,7 +144,7 @@ def _changes(seen: PlacePreview) -> None:
         new = mb(c.new_size - c.shared) if c.kind in ("changed", "added") else ""
         rows.append((Text(c.kind, style=STYLES[c.kind]), path, mb(c.new_size - c.old_size, signed=True), new))
     left = len(seen.changes) - SHOWN + seen.changes_left
-    table(["", "file", ">size", ">new content"], rows, "No file differs.")
+    table(["", "~file", ">size", ">new content"], rows, "No file differs.")
     if left > 0:
         out().print(f"and {plural(left, 'more file')}")
 

@@ -91,7 +91,7 @@ def verify(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     if as_json:
         print_json({"files": files, "damaged": bad})
     else:
-        table(["damaged or missing"], [(b,) for b in bad], f"All {files:,} files are as they were signed.")
+        table(["~damaged or missing"], [(b,) for b in bad], f"All {files:,} files are as they were signed.")
     if bad:
         raise Damaged(
             "install.damaged",
@@ -113,7 +113,7 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     if as_json:
         print_json(asdict(report))
         return
-    table(["repaired"], [(p,) for p in report.repaired], "Nothing was damaged.")
+    table(["~repaired"], [(p,) for p in report.repaired], "Nothing was damaged.")
     if report.repaired:
         _report(report)
 

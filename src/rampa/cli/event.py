@@ -10,6 +10,11 @@ from rampa.cli.output import ago, print_json, table
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Who did what.")
 
 
+@app.callback()
+def group() -> None:
+    """Who did what."""
+
+
 @app.command("list")
 def list_(
     title: str = typer.Option("", "--title", help="Of one title only."),
@@ -31,4 +36,4 @@ def list_(
         (ago(e.at), e.who, e.act, e.subject, ", ".join(f"{k} {v}" for k, v in e.detail.items() if v not in ("", 0)))
         for e in rows
     ]
-    table(["when", "who", "act", "what", "detail"], shown, "Nothing happened yet.")
+    table(["when", "who", "act", "~what", "~detail"], shown, "Nothing happened yet.")

@@ -16,15 +16,17 @@ from rich.text import Text
 
 from rampa.schema.common import FindingOut
 
+UNFOLDED = 240
+"""Columns where there is no terminal: a pipe or a log gets one line a row."""
 SEVERITY = {"blocker": ("■ blocker", "bold red"), "warning": ("▲ warning", "yellow"), "note": ("● note", "cyan")}
 
 
 def out() -> Console:
-    return Console(highlight=False, soft_wrap=not sys.stdout.isatty())
+    return Console(highlight=False, width=None if sys.stdout.isatty() else UNFOLDED)
 
 
 def err() -> Console:
-    return Console(stderr=True, highlight=False)
+    return Console(stderr=True, highlight=False, width=None if sys.stderr.isatty() else UNFOLDED)
 
 
 def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:
@@ -37,15 +39,15 @@ def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:
 
 
 def table(columns: Sequence[str], rows: Iterable[Sequence[object]], empty: str = "") -> None:
-    """Columns whose name starts with `>` hold numbers and are aligned to the right."""
+    """`>name` holds numbers, aligned to the right; `~name` is free text that may fold. The others keep to one line."""
     listed = list(rows)
     if not listed:
         err().print(empty or "There is nothing yet.")
         return
     grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
     for column in columns:
-        right = column.startswith(">")
-        grid.add_column(column.lstrip(">"), justify="right" if right else "left", no_wrap=right, overflow="fold")
+        right, free = column.startswith(">"), column.startswith("~")
+        grid.add_column(column.lstrip(">~"), justify="right" if right else "left", no_wrap=not free, overflow="fold")
     for row in listed:
         grid.add_row(*(cell if isinstance(cell, Text) else str(cell) for cell in row))
     out().print(grid)

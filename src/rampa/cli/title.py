@@ -59,7 +59,7 @@ def list_(as_json: bool = JSON) -> None:
         return
     rows = [(t.slug, t.name, t.identifier, t.version_name, t.revision, len(t.profiles)) for t in titles]
     empty = "There is no title yet. Import one: rampa title import FOLDER"
-    table(["title", "name", "identifier", "version", ">revision", ">profiles"], rows, empty)
+    table(["title", "name", "~identifier", "version", ">revision", ">profiles"], rows, empty)
 
 
 @app.command("show")
@@ -80,7 +80,7 @@ def show(title: str = typer.Argument("", help="The title's short name."), as_jso
             live = ", ".join(f"{c} {build.shares[c]}%" if c in build.shares else c for c in build.live_on)
             stop = build.stop.message if build.stop else (build.next.name if build.next and build.next.possible else "")
             rows.append((row.profile, f"#{build.number}", build.version_name, build.version_code, station, live, stop))
-    columns = ["profile", "build", "version", ">code", "reached", "live on", "what comes next"]
+    columns = ["profile", "build", "version", ">code", "reached", "~live on", "~what comes next"]
     table(columns, rows, "No build yet. Make one: rampa build create --profile PROFILE --from FOLDER")
 
 
@@ -93,7 +93,7 @@ def revisions(title: str = TITLE, as_json: bool = JSON) -> None:
         print_json(found)
         return
     rows = [(r.number, ago(r.created_at), r.created_by, r.message) for r in found]
-    table([">revision", "when", "who", "why"], rows)
+    table([">revision", "when", "who", "~why"], rows)
 
 
 @app.command("export")
@@ -112,4 +112,4 @@ def _profiles(title: Title) -> None:
         (p.name, p.platform_title, p.purpose, ", ".join(p.architectures), p.identity or "unsigned", p.launch)
         for p in title.profiles
     ]
-    table(["profile", "platform", "purpose", "architectures", "signing identity", "launch entry"], rows)
+    table(["profile", "platform", "purpose", "architectures", "~signing identity", "~launch entry"], rows)

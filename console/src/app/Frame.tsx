@@ -1,0 +1,79 @@
+import { ActionIcon, AppShell, Burger, Group, Menu, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
+import { useDisclosure } from "@mantine/hooks";
+import { IconMoon, IconSun } from "@tabler/icons-react";
+import { useEffect } from "react";
+import { Link, Outlet, useLocation } from "react-router";
+
+import { useSession, useSignOut } from "../features/session/queries";
+import { Nav } from "./Nav";
+
+/** What stands around every page: where one is, where one can go, who one is. */
+export function Frame() {
+  const [open, { toggle, close }] = useDisclosure();
+  const place = useLocation();
+  useEffect(close, [place.pathname, close]);
+  return (
+    <AppShell header={{ height: 46 }} navbar={{ width: 196, breakpoint: 900, collapsed: { mobile: !open } }} padding="md">
+      <AppShell.Header style={{ background: "var(--r-panel)", borderColor: "var(--r-line)" }}>
+        <Group h="100%" px="md" gap="md" wrap="nowrap">
+          <Burger opened={open} onClick={toggle} hiddenFrom="sm" size="sm" aria-label="Pages" />
+          <Link to="/" style={{ display: "flex", alignItems: "center", gap: 8, color: "inherit" }}>
+            <Mark />
+            <Text ff="heading" fw={700} size="lg" component="span" style={{ fontFamily: "'Bitter Variable'" }}>
+              Rampa
+            </Text>
+          </Link>
+          <Person />
+        </Group>
+      </AppShell.Header>
+      <AppShell.Navbar p="xs" style={{ background: "var(--r-panel)", borderColor: "var(--r-line)" }}>
+        <Nav />
+      </AppShell.Navbar>
+      <AppShell.Main>
+        <Outlet />
+      </AppShell.Main>
+    </AppShell>
+  );
+}
+
+function Mark() {
+  return (
+    <svg width="24" height="24" viewBox="0 0 32 32" aria-hidden>
+      <path d="M2 28 30 28 30 12z" fill="var(--r-accent)" />
+      <rect x="17" y="5" width="8" height="8" rx="1.5" fill="#e8a33d" />
+    </svg>
+  );
+}
+
+function Person() {
+  const { data: session } = useSession();
+  const signOut = useSignOut();
+  const { setColorScheme } = useMantineColorScheme();
+  const dark = useComputedColorScheme("light") === "dark";
+  return (
+    <Group gap="xs" ml="auto" wrap="nowrap">
+      <Text size="sm" c="dimmed" visibleFrom="sm">
+        {session?.studio}
+        {session?.studio_verified && " · verified"}
+      </Text>
+      <Tooltip label={dark ? "Light scheme" : "Dark scheme"}>
+        <ActionIcon variant="subtle" color="gray" aria-label={dark ? "Light scheme" : "Dark scheme"} onClick={() => setColorScheme(dark ? "light" : "dark")}>
+          {dark ? <IconSun size={17} /> : <IconMoon size={17} />}
+        </ActionIcon>
+      </Tooltip>
+      <Menu position="bottom-end" withinPortal>
+        <Menu.Target>
+          <button type="button" style={{ all: "unset", cursor: "pointer", fontWeight: 600, fontSize: 13.5 }}>
+            {session?.person.name} <span className="dim">▾</span>
+          </button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Label>
+            {session?.person.email}, {session?.person.role}
+          </Menu.Label>
+          <Menu.Item onClick={() => signOut.mutate()}>Sign out</Menu.Item>
+        </Menu.Dropdown>
+      </Menu>
+    </Group>
+  );
+}

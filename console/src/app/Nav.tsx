@@ -1,0 +1,67 @@
+import { IconBroadcast, IconDeviceLaptop, IconFileText, IconHistory, IconKey, IconPackage, IconStack2, IconTrendingUp, IconUsers } from "@tabler/icons-react";
+import type { ReactNode } from "react";
+import { NavLink, useMatch } from "react-router";
+
+import { useChannels } from "../features/channels/queries";
+import { useTitles } from "../features/titles/queries";
+
+const SIZE = 16;
+
+export function Nav() {
+  const title = useMatch("/titles/:title/*")?.params.title;
+  const { data: titles } = useTitles();
+  const name = titles?.items.find((t) => t.slug === title)?.name ?? title;
+  return (
+    <nav className="nav" aria-label="Pages">
+      <Item to="/" icon={<IconStack2 size={SIZE} />} end>
+        Titles
+      </Item>
+      {title && (
+        <>
+          <div className="group">{name}</div>
+          <Item to={`/titles/${title}`} icon={<IconTrendingUp size={SIZE} />} end>
+            Ramp
+          </Item>
+          <Item to={`/titles/${title}/builds`} icon={<IconPackage size={SIZE} />}>
+            Builds
+          </Item>
+          <Channels title={title} />
+          <Item to={`/titles/${title}/devices`} icon={<IconDeviceLaptop size={SIZE} />}>
+            Devices
+          </Item>
+          <Item to={`/titles/${title}/document`} icon={<IconFileText size={SIZE} />}>
+            Profile document
+          </Item>
+        </>
+      )}
+      <div className="group">Studio</div>
+      <Item to="/keys" icon={<IconKey size={SIZE} />}>
+        Signing identities
+      </Item>
+      <Item to="/people" icon={<IconUsers size={SIZE} />}>
+        People
+      </Item>
+      <Item to="/events" icon={<IconHistory size={SIZE} />}>
+        Events
+      </Item>
+    </nav>
+  );
+}
+
+function Channels({ title }: { title: string }) {
+  const { data } = useChannels(title);
+  return (data?.items ?? []).map((channel) => (
+    <Item key={channel.name} to={`/titles/${title}/channels/${channel.name}`} icon={<IconBroadcast size={SIZE} />}>
+      {channel.name}
+    </Item>
+  ));
+}
+
+function Item({ to, icon, end, children }: { to: string; icon: ReactNode; end?: boolean; children: ReactNode }) {
+  return (
+    <NavLink to={to} end={end}>
+      {icon}
+      {children}
+    </NavLink>
+  );
+}

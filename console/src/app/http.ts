@@ -1,0 +1,56 @@
+import type { components } from "../generated/api";
+
+export type Schemas = components["schemas"];
+export type Problem = Schemas["Problem"];
+
+/** A problem document (RFC 9457), or no answer at all (status 0). */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Partial<Problem>,
+  ) {
+    super(problem.detail ?? "The service does not answer.");
+  }
+  get hint(): string {
+    return this.problem.hint ?? "";
+  }
+}
+
+let csrfToken = "";
+export function rememberCsrf(token: string): void {
+  csrfToken = token;
+}
+
+interface Options {
+  method?: string;
+  body?: unknown;
+  ifMatch?: string;
+  key?: string;
+}
+
+/** One call of the service. `key` makes a creating call safe to repeat. */
+export async function call<T>(path: string, options: Options = {}): Promise<T> {
+  const headers: Record<string, string> = { Accept: "application/json" };
+  const method = options.method ?? "GET";
+  if (method !== "GET") {
+    headers["X-CSRF-Token"] = csrfToken;
+    headers["Content-Type"] = "application/json";
+  }
+  if (options.ifMatch !== undefined) headers["If-Match"] = `"${options.ifMatch}"`;
+  if (options.key) headers["Idempotency-Key"] = options.key;
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, {
+      method,
+      headers,
+      credentials: "same-origin",
+      body: options.body === undefined ? undefined : JSON.stringify(options.body),
+    });
+  } catch {
+    throw new ApiError(0, { detail: "The service does not answer.", hint: "Is bin/up still running?" });
+  }
+  if (response.status === 204) return undefined as T;
+  const answered = await response.json().catch(() => ({}));
+  if (!response.ok) throw new ApiError(response.status, answered as Partial<Problem>);
+  return answered as T;
+}

@@ -1,0 +1,149 @@
+import { Button, Tabs } from "@mantine/core";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+
+import { bytes, capital, duration, plural } from "../../ui/format";
+import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
+import { useChannels } from "../channels/queries";
+import { FileTree } from "./FileTree";
+import { LeftOut } from "./LeftOut";
+import { Notes } from "./Notes";
+import { State } from "./BuildTable";
+import { type Build, useBuild } from "./queries";
+
+/** What is in this build, who signed it, and where is it live? */
+export function BuildPage() {
+  const { title = "", build: spoken = "" } = useParams();
+  const number = Number(spoken);
+  const build = useBuild(title, number);
+  const [search, setSearch] = useSearchParams();
+  return (
+    <Answer of={build} rows={10}>
+      {(b) => (
+        <>
+          <PageHead title={`${b.name} · ${b.version_name}`} aside={<Place build={b} title={title} />}>
+            <State build={b} /> · version code {b.version_code} · {b.profile} · made <When at={b.created_at} /> by {b.created_by}
+          </PageHead>
+          {b.state === "open" && (
+            <Empty command={`bin/rampa build abandon ${b.name}`}>
+              Its content is still arriving, or its upload was cut off: the same build create command goes on. To give it up:
+            </Empty>
+          )}
+          <div className="halves" style={{ marginTop: 0 }}>
+            <Panel title="Depots" aside={`${plural(b.files, "file")}, ${bytes(b.size)}`} flush>
+              <Depots build={b} />
+            </Panel>
+            <Panel title="Bundle and signature">
+              <Bundle build={b} title={title} />
+            </Panel>
+          </div>
+          <div style={{ marginTop: 16 }}>
+            <Notes build={b} title={title} />
+          </div>
+          <section className="panel" style={{ marginTop: 16 }}>
+            <Tabs value={search.get("tab") ?? "files"} onChange={(tab) => setSearch(tab && tab !== "files" ? { tab } : {})} keepMounted={false}>
+              <Tabs.List>
+                <Tabs.Tab value="files">Files</Tabs.Tab>
+                <Tabs.Tab value="left-out">Left out ({b.left_out_files})</Tabs.Tab>
+              </Tabs.List>
+              <Tabs.Panel value="files">
+                <FileTree title={title} number={number} ready={b.state === "ready"} />
+              </Tabs.Panel>
+              <Tabs.Panel value="left-out">
+                <LeftOut title={title} number={number} ready={b.state === "ready"} />
+              </Tabs.Panel>
+            </Tabs>
+          </section>
+        </>
+      )}
+    </Answer>
+  );
+}
+
+function Depots({ build }: { build: Build }) {
+  if (build.depots.length === 0) return <div className="dim" style={{ padding: 14 }}>The depots are split when the upload is complete.</div>;
+  return (
+    <table className="rows">
+      <thead>
+        <tr>
+          <th>Depot</th>
+          <th className="number">Files</th>
+          <th className="number">On disk</th>
+          <th className="number">Download</th>
+          <th className="wide">Manifest</th>
+        </tr>
+      </thead>
+      <tbody>
+        {build.depots.map((d) => (
+          <tr key={d.name}>
+            <td>{d.name}</td>
+            <td className="number">{d.files.toLocaleString("en")}</td>
+            <td className="number">{bytes(d.size)}</td>
+            <td className="number">{bytes(d.packed)}</td>
+            <td className="wide">
+              <Digest value={d.manifest} what="manifest digest" />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Bundle({ build, title }: { build: Build; title: string }) {
+  const { bundle } = build;
+  if (!bundle) return <span className="dim">{build.bundle_name}.zip is made when the upload is complete.</span>;
+  const at = `/api/v1/titles/${title}/builds/${build.number}`;
+  return (
+    <dl className="facts">
+      <dt>Bundle</dt>
+      <dd>
+        <a href={`${at}/bundle`}>{bundle.name}</a>, {bytes(bundle.size)}
+      </dd>
+      <dt>SHA-256</dt>
+      <dd>
+        <Digest value={bundle.sha256} what="SHA-256 of the bundle" length={16} />
+      </dd>
+      <dt>Signature</dt>
+      <dd>
+        {build.signed && bundle.signed_at ? (
+          <>
+            <a href={`${at}/signature`}>CMS, detached</a> by <Link to="/keys">{bundle.identity}</Link>, <When at={bundle.signed_at} />
+          </>
+        ) : (
+          <>Not signed. Name a signing identity in the profile and build again.</>
+        )}
+      </dd>
+      {build.signed && (
+        <>
+          <dt>Certificate</dt>
+          <dd>
+            <Digest value={bundle.fingerprint} what="certificate fingerprint (SHA-256)" length={16} />
+          </dd>
+        </>
+      )}
+      <dt>Made in</dt>
+      <dd>
+        {duration(build.figures.seconds)}; sent {bytes(build.figures.uploaded)}, {bytes(build.figures.present)} was there
+      </dd>
+    </dl>
+  );
+}
+
+function Place({ build, title }: { build: Build; title: string }) {
+  const { data } = useChannels(title);
+  const go = useNavigate();
+  const act = build.allowed_actions.find((a) => a.name === "place");
+  const open = (data?.items ?? []).filter((c) => !build.live_on.includes(c.name) && !c.closed);
+  return open.map((channel) => (
+    <Button
+      key={channel.name}
+      size="compact-md"
+      variant={channel === open[0] ? "filled" : "default"}
+      disabled={!act?.possible}
+      title={act?.reason}
+      onClick={() => void go(`/titles/${title}/channels/${channel.name}/place/${build.number}`)}
+    >
+      {capital("place")} on {channel.name} …
+    </Button>
+  ));
+}

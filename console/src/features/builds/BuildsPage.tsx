@@ -1,0 +1,69 @@
+import { Button, Group, Select, TextInput } from "@mantine/core";
+import { useDebouncedValue } from "@mantine/hooks";
+import { useEffect, useState } from "react";
+import { useParams, useSearchParams } from "react-router";
+
+import { Answer, PageHead, Panel } from "../../ui/parts";
+import { useTitle } from "../titles/queries";
+import { BuildTable } from "./BuildTable";
+import { useBuilds } from "./queries";
+
+/** Which builds are there? Filters are in the address, so that a list can be shared. */
+export function BuildsPage() {
+  const { title = "" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const { data: found } = useTitle(title);
+  const [typed, setTyped] = useState(search.get("search") ?? "");
+  const [settled] = useDebouncedValue(typed, 250);
+  const set = (name: string, value: string | null) =>
+    setSearch(
+      (before) => {
+        const after = new URLSearchParams(before);
+        after.delete("cursor");
+        if (value) after.set(name, value);
+        else after.delete(name);
+        return after;
+      },
+      { replace: name === "search" },
+    );
+  useEffect(() => {
+    if (settled !== (search.get("search") ?? "")) set("search", settled);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [settled]);
+  const filter = Object.fromEntries(search.entries());
+  const builds = useBuilds(title, { ...filter, limit: 25 });
+  return (
+    <>
+      <PageHead title={`Builds of ${found?.name ?? title}`} />
+      <Group gap="sm" mb="sm">
+        <Select aria-label="Profile" placeholder="Every profile" size="xs" clearable data={found?.profiles.map((p) => p.name) ?? []} value={search.get("profile")} onChange={(v) => set("profile", v)} />
+        <Select aria-label="State" placeholder="Every state" size="xs" clearable data={["open", "ready", "abandoned"]} value={search.get("state")} onChange={(v) => set("state", v)} />
+        <Select aria-label="Order" size="xs" allowDeselect={false} data={[{ value: "number", label: "Newest first" }, { value: "size", label: "Largest first" }]} value={search.get("sort") ?? "number"} onChange={(v) => set("sort", v === "number" ? null : v)} />
+        <TextInput aria-label="Search in notes and versions" placeholder="Search notes and versions" size="xs" value={typed} onChange={(e) => setTyped(e.currentTarget.value)} w={220} />
+      </Group>
+      <Panel title="Builds" flush>
+        <Answer of={builds} rows={8}>
+          {(page) => (
+            <>
+              <BuildTable builds={page.items} title={title} />
+              {(page.next || search.get("cursor")) && (
+                <Group p="sm" gap="xs">
+                  {search.get("cursor") && (
+                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", null)}>
+                      Newest
+                    </Button>
+                  )}
+                  {page.next && (
+                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", page.next ?? null)}>
+                      Older
+                    </Button>
+                  )}
+                </Group>
+              )}
+            </>
+          )}
+        </Answer>
+      </Panel>
+    </>
+  );
+}

@@ -1,0 +1,150 @@
+import { Button, Select } from "@mantine/core";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { capital } from "../../ui/format";
+import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
+import { useBuilds } from "../builds/queries";
+import { useTitle } from "../titles/queries";
+import { PlaceDialogue } from "./PlaceDialogue";
+import { type Channel, type Placement, useChannel } from "./queries";
+import { WithdrawDialogue } from "./WithdrawDialogue";
+
+/** What do devices on this channel get, and since when? */
+export function ChannelPage() {
+  const { title = "", channel: name = "", build } = useParams();
+  const channel = useChannel(title, name);
+  const { data: found } = useTitle(title);
+  const go = useNavigate();
+  const [withdrawing, setWithdrawing] = useState<Placement | null>(null);
+  return (
+    <>
+      <PageHead title={`${capital(name)} channel of ${found?.name ?? title}`} aside={channel.data && <PlacePicker channel={channel.data} title={title} />}>
+        {channel.data?.closed || "Devices that follow it install what is live here for their platform."}
+      </PageHead>
+      <Answer of={channel}>
+        {(data) => (
+          <>
+            <Panel title="Live" flush>
+              {data.live.length === 0 ? (
+                <Empty command={`bin/rampa channel place ${title}#N --on ${name}`}>{data.closed || "Nothing is live here. Place a build; what it will do is shown first."}</Empty>
+              ) : (
+                <Live placements={data.live} title={title} withdraw={setWithdrawing} />
+              )}
+            </Panel>
+            <div style={{ marginTop: 16 }}>
+              <Panel title="History" aside="newest first" flush>
+                <History placements={data.history} title={title} />
+              </Panel>
+            </div>
+          </>
+        )}
+      </Answer>
+      {build && <PlaceDialogue title={title} channel={name} build={Number(build)} close={() => void go(`/titles/${title}/channels/${name}`)} />}
+      {withdrawing && <WithdrawDialogue title={title} placement={withdrawing} close={() => setWithdrawing(null)} />}
+    </>
+  );
+}
+
+function Live({ placements, title, withdraw }: { placements: Placement[]; title: string; withdraw: (p: Placement) => void }) {
+  return (
+    <table className="rows">
+      <thead>
+        <tr>
+          <th>Platform</th>
+          <th>Build</th>
+          <th>Version</th>
+          <th className="number">Devices that have it</th>
+          <th className="wide">Placed</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {placements.map((p) => {
+          const act = p.allowed_actions.find((a) => a.name === "withdraw");
+          return (
+            <tr key={p.number}>
+              <td>{capital(p.platform)}</td>
+              <td className="tight">
+                <Link to={`/titles/${title}/builds/${p.build.number}`} style={{ fontWeight: 600 }}>
+                  #{p.build.number}
+                </Link>{" "}
+                <span className="dim">{p.build.profile}</span>
+              </td>
+              <td className="tight">
+                {p.build.version_name} <span className="dim">code {p.build.version_code}</span>
+              </td>
+              <td className="number">{p.following ? `${p.devices} of ${p.following}` : "none follows"}</td>
+              <td className="wide tight">
+                <When at={p.placed_at} /> <span className="dim">by {p.placed_by}</span>
+              </td>
+              <td className="number">
+                <Button size="compact-xs" variant="default" disabled={!act?.possible} title={act?.reason} onClick={() => withdraw(p)}>
+                  Withdraw …
+                </Button>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function History({ placements, title }: { placements: Placement[]; title: string }) {
+  if (placements.length === 0) return <div className="dim" style={{ padding: 14 }}>Nothing was ever placed here.</div>;
+  return (
+    <table className="rows">
+      <thead>
+        <tr>
+          <th className="number">Placement</th>
+          <th>Platform</th>
+          <th>Build</th>
+          <th>Version</th>
+          <th>State</th>
+          <th className="wide">Placed</th>
+          <th className="wide">Ended</th>
+        </tr>
+      </thead>
+      <tbody>
+        {placements.map((p) => (
+          <tr key={p.number}>
+            <td className="number">{p.number}</td>
+            <td>{capital(p.platform)}</td>
+            <td>
+              <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>
+            </td>
+            <td className="tight">{p.build.version_name}</td>
+            <td>{p.state === "live" ? <b style={{ color: "var(--r-done)" }}>◉ live</b> : p.state}</td>
+            <td className="wide tight">
+              <When at={p.placed_at} /> <span className="dim">by {p.placed_by}</span>
+            </td>
+            <td className="wide tight">{p.ended_at && <When at={p.ended_at} />}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function PlacePicker({ channel, title }: { channel: Channel; title: string }) {
+  const { data } = useBuilds(title, { state: "ready", limit: 50 });
+  const go = useNavigate();
+  const act = channel.allowed_actions.find((a) => a.name === "place");
+  const live = new Set(channel.live.map((p) => p.build.number));
+  const offered = (data?.items ?? []).filter((b) => !live.has(b.number));
+  return (
+    <Select
+      aria-label="Place a build"
+      placeholder={act?.possible ? "Place a build …" : "Placing is not possible now"}
+      title={act?.reason}
+      disabled={!act?.possible}
+      size="sm"
+      w={300}
+      data={offered.map((b) => ({ value: String(b.number), label: `#${b.number} ${b.version_name}, ${b.profile}` }))}
+      value={null}
+      onChange={(value) => value && void go(`/titles/${title}/channels/${channel.name}/place/${value}`)}
+      nothingFoundMessage="No ready build that is not live here"
+    />
+  );
+}

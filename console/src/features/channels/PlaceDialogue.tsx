@@ -1,0 +1,134 @@
+import { Button, Group, Modal } from "@mantine/core";
+import { useState } from "react";
+
+import type { Schemas } from "../../app/http";
+import { bytes, capital, plural } from "../../ui/format";
+import { Answer, Failure, Findings } from "../../ui/parts";
+import { type Preview, usePlace, usePreview } from "./queries";
+
+interface Props {
+  title: string;
+  channel: string;
+  build: number;
+  close: () => void;
+}
+
+/** What placing will do, in figures, before it is done. */
+export function PlaceDialogue({ title, channel, build, close }: Props) {
+  const preview = usePreview(title, channel, build);
+  const place = usePlace(title, channel);
+  const [key] = useState(() => crypto.randomUUID?.() ?? `place-${Date.now()}-${Math.random()}`);
+  const seen = preview.data;
+  const again = () => {
+    place.reset();
+    void preview.refetch();
+  };
+  return (
+    <Modal opened onClose={close} size={860} title={<b>{`Place #${build} on ${channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+      <Answer of={preview} rows={8}>
+        {(data) => <Body seen={data} />}
+      </Answer>
+      {place.error && <Failure error={place.error} retry={again} />}
+      <Group justify="flex-end" gap="sm" mt="md">
+        <Button variant="default" onClick={close}>
+          Do not place
+        </Button>
+        <Button disabled={!seen?.possible} loading={place.isPending} onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}>
+          {seen && !seen.possible ? "Blocked" : `Place on ${channel}`}
+        </Button>
+      </Group>
+    </Modal>
+  );
+}
+
+function Body({ seen }: { seen: Preview }) {
+  const blockers = seen.findings.filter((f) => f.severity === "blocker").length;
+  return (
+    <>
+      <p style={{ marginTop: 0 }}>
+        <b>
+          {seen.build.version_name}, code {seen.build.version_code}
+        </b>{" "}
+        for {capital(seen.build.platform)}{" "}
+        {seen.replaces ? (
+          <>
+            replaces <b>#{seen.replaces.number}</b> ({seen.replaces.version_name}).
+          </>
+        ) : (
+          "is the first build here."
+        )}{" "}
+        {seen.devices === 0 ? "No device follows this channel yet." : `${plural(seen.devices, "device")} will get it.`}
+      </p>
+      {seen.findings.length > 0 && (
+        <div style={{ marginBottom: 12 }}>
+          {blockers > 0 && <b>{plural(blockers, "blocker")}: it cannot be placed as it is.</b>}
+          <Findings findings={seen.findings} />
+        </div>
+      )}
+      <Costs seen={seen} />
+      {seen.replaces && <Changes seen={seen} />}
+    </>
+  );
+}
+
+function Costs({ seen }: { seen: Preview }) {
+  if (!seen.fresh) return null;
+  return (
+    <div style={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(260px, 1fr))", gap: 12, marginBottom: 14 }}>
+      {seen.update && seen.replaces && <Cost name={`Update from #${seen.replaces.number}`} cost={seen.update} />}
+      <Cost name="Fresh install" cost={seen.fresh} />
+    </div>
+  );
+}
+
+function Cost({ name, cost }: { name: string; cost: Schemas["CostOut"] }) {
+  return (
+    <div className="panel" style={{ padding: "10px 14px" }}>
+      <div className="dim">{name}</div>
+      <div style={{ fontSize: 24, fontWeight: 600, lineHeight: 1.3 }}>
+        {bytes(cost.download)} <span style={{ fontSize: 14, fontWeight: 400 }}>download</span>
+      </div>
+      <div className="dim" style={{ fontSize: 12.5 }}>
+        {bytes(cost.reused)} reused, {bytes(cost.written)} written, {plural(cost.requests, "request")}
+      </div>
+    </div>
+  );
+}
+
+function Changes({ seen }: { seen: Preview }) {
+  if (seen.changes.length === 0) return <p>No file differs from #{seen.replaces?.number}.</p>;
+  return (
+    <div style={{ maxHeight: 300, overflowY: "auto", border: "1px solid var(--r-line)", borderRadius: 4 }} tabIndex={0} aria-label="Files that change">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Change</th>
+            <th>File</th>
+            <th className="number">Size</th>
+            <th className="number">New content</th>
+          </tr>
+        </thead>
+        <tbody>
+          {seen.changes.map((c) => (
+            <tr key={`${c.kind} ${c.path}`}>
+              <td>{c.kind}</td>
+              <td className="path">
+                {c.path}
+                {c.kind === "moved" && <span className="dim"> was {c.old_path}</span>}
+              </td>
+              <td className="number">{c.kind === "moved" ? "same" : bytes(c.new_size - c.old_size, true)}</td>
+              <td className="number">{c.kind === "changed" || c.kind === "added" ? bytes(c.new_size - c.shared) : ""}</td>
+            </tr>
+          ))}
+          {seen.changes_left > 0 && (
+            <tr>
+              <td colSpan={4} className="dim">
+                and {plural(seen.changes_left, "more file")}
+              </td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  );
+}

@@ -1,0 +1,81 @@
+import "./ramp.css";
+
+import { useRef, type KeyboardEvent } from "react";
+
+import type { Ramp, RampBuild, RampRow, Station } from "./queries";
+import { Next } from "./Next";
+import { Token } from "./Token";
+
+/** The ramp: rows are profiles, a build stands at the height that it has reached. Arrow keys walk the tokens. */
+export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
+  const grid = useRef<HTMLDivElement>(null);
+  return (
+    <section className="panel ramp" aria-label="The ramp" ref={grid} onKeyDown={(event) => walk(event, grid.current)}>
+      <div className="ramp-row ramp-head" aria-hidden>
+        <div />
+        {ramp.stations.map((station) => (
+          <div key={station.name} className={station.closed ? "dim" : ""}>
+            {station.name}
+            {station.channel && <span className="dim"> channel</span>}
+          </div>
+        ))}
+      </div>
+      {ramp.rows.map((row) => (
+        <Row key={row.profile} row={row} stations={ramp.stations} title={title} />
+      ))}
+    </section>
+  );
+}
+
+function Row({ row, stations, title }: { row: RampRow; stations: Station[]; title: string }) {
+  const lead = row.builds[0];
+  return (
+    <div className="ramp-row" data-row>
+      <div className="ramp-name">
+        <b>{row.platform_title}</b>
+        <span className="dim">{row.profile}</span>
+      </div>
+      {stations.map((station, at) => {
+        const here = row.builds.filter((b) => b.height === at || b.live_on.includes(station.name));
+        const live = here.some((b) => b.live_on.includes(station.name));
+        return (
+          <div key={station.name} className={`ramp-cell${station.closed ? " closed" : ""}${here.length ? "" : " bare"}`}>
+            <span className="ramp-station">{station.name}</span>
+            <div className="ramp-stand">
+              {lead && at === nextStation(lead, stations) && <Next build={lead} station={station} title={title} />}
+              {here.slice(0, 3).map((b) => (
+                <Token key={b.number} build={b} station={station} title={title} leads={b === lead} top={b.height === at} />
+              ))}
+              {here.length > 3 && <span className="dim ramp-more">and {here.length - 3} older</span>}
+            </div>
+            <div className={`ramp-tread${live ? " live" : ""}`} style={{ height: 5 + at * 7 }} />
+          </div>
+        );
+      })}
+    </div>
+  );
+}
+
+/** Where what comes next, or what stops it, is written. */
+function nextStation(build: RampBuild, stations: Station[]): number {
+  if (!build.stop && !build.next) return -1;
+  if (build.stop?.code === "bundle.unsigned") return stations.findIndex((s) => s.name === "signed");
+  return Math.min(stations.length - 1, build.height + 1);
+}
+
+function walk(event: KeyboardEvent, grid: HTMLDivElement | null): void {
+  const steps: Record<string, [number, number]> = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] };
+  const step = steps[event.key];
+  const from = document.activeElement?.closest<HTMLElement>("[data-token]");
+  if (!step || !from || !grid) return;
+  event.preventDefault();
+  const rows = [...grid.querySelectorAll("[data-row]")].map((r) => [...r.querySelectorAll<HTMLElement>("[data-token]")]);
+  const y = rows.findIndex((r) => r.includes(from));
+  const x = rows[y]?.indexOf(from) ?? 0;
+  let goal: HTMLElement | undefined;
+  if (step[0] === 0) goal = rows[y]?.[x + step[1]];
+  for (let at = y + step[0]; step[0] !== 0 && !goal && rows[at]; at += step[0]) {
+    goal = rows[at]?.[Math.min(x, rows[at]!.length - 1)];
+  }
+  goal?.focus();
+}

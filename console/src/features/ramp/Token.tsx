@@ -1,0 +1,39 @@
+import { Tooltip } from "@mantine/core";
+import { Link } from "react-router";
+
+import { ago, bytes } from "../../ui/format";
+import type { RampBuild, Station } from "./queries";
+
+interface Props {
+  build: RampBuild;
+  station: Station;
+  title: string;
+  /** The newest of its row. */
+  leads: boolean;
+  /** It stands at its greatest height here; elsewhere it is only live. */
+  top: boolean;
+}
+
+/** A build on the ramp. Live is said in words, with the share of devices that have it. */
+export function Token({ build, station, title, leads, top }: Props) {
+  const live = build.live_on.includes(station.name);
+  const following = build.devices[station.name] ?? 0;
+  const share = build.shares[station.name];
+  const kind = ["token", live && "live", leads && top && "leads", build.state === "open" && "open"].filter(Boolean).join(" ");
+  const about = `${build.version_name}, code ${build.version_code}, ${bytes(build.size)}, by ${build.created_by} ${ago(build.created_at)}`;
+  return (
+    <Tooltip label={about}>
+      <Link to={`/titles/${title}/builds/${build.number}`} className={kind} data-token>
+        <span className="token-name">
+          <b>#{build.number}</b> {build.version_name}
+        </span>
+        {live && (
+          <span className="token-live">
+            <span aria-hidden>◉</span> live{following > 0 && share !== undefined ? ` · ${share}% of ${following}` : ""}
+          </span>
+        )}
+        {build.state === "open" && <span className="token-live">uploading</span>}
+      </Link>
+    </Tooltip>
+  );
+}

@@ -1,0 +1,39 @@
+/** Bytes for people. kB, MB and GB are powers of 1000, on every page. */
+export function bytes(size: number, signed = false): string {
+  const sign = signed && size > 0 ? "+" : "";
+  const magnitude = Math.abs(size);
+  if (magnitude < 1000) return `${sign}${size} B`;
+  for (const [unit, scale] of [["kB", 1e3], ["MB", 1e6], ["GB", 1e9]] as const) {
+    if (magnitude < scale * 999.95 || unit === "GB") return `${sign}${(size / scale).toFixed(1)} ${unit}`;
+  }
+  return "";
+}
+
+export function duration(seconds: number): string {
+  if (seconds < 10) return `${seconds.toFixed(1)} s`;
+  if (seconds < 60) return `${Math.round(seconds)} s`;
+  const minutes = Math.floor(Math.round(seconds) / 60);
+  const rest = Math.round(seconds) % 60;
+  return minutes < 60 ? `${minutes} min ${rest} s` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+}
+
+export function ago(moment: string, now = Date.now()): string {
+  const seconds = (now - Date.parse(moment)) / 1000;
+  if (seconds < 5) return "just now";
+  if (seconds < 90) return `${Math.round(seconds)} s ago`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
+  if (seconds < 129600) return `${Math.round(seconds / 3600)} h ago`;
+  return `${Math.round(seconds / 86400)} days ago`;
+}
+
+export function exact(moment: string): string {
+  return `${new Date(moment).toISOString().slice(0, 19).replace("T", " ")} UTC`;
+}
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count.toLocaleString("en")} ${count === 1 ? one : many}`;
+}
+
+export function capital(word: string): string {
+  return word.charAt(0).toUpperCase() + word.slice(1);
+}

@@ -1,0 +1,19 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [react()],
+  build: {
+    target: "es2022",
+    rollupOptions: {
+      output: {
+        manualChunks(id: string) {
+          if (id.includes("@mantine") || id.includes("@floating-ui")) return "mantine";
+          if (/node_modules\/(react|react-dom|react-router|scheduler)\//.test(id)) return "react";
+          return undefined;
+        },
+      },
+    },
+  },
+  server: { proxy: { "/api": process.env.RAMPA_ADDRESS ?? "http://127.0.0.1:8600" } },
+});
