@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { NavLink, useMatch } from "react-router";
 
 import { useChannels } from "../features/channels/queries";
+import { capital } from "../ui/format";
 import { useTitles } from "../features/titles/queries";
 
 const SIZE = 16;
@@ -52,7 +53,7 @@ function Channels({ title }: { title: string }) {
   const { data } = useChannels(title);
   return (data?.items ?? []).map((channel) => (
     <Item key={channel.name} to={`/titles/${title}/channels/${channel.name}`} icon={<IconBroadcast size={SIZE} />}>
-      {channel.name}
+      {capital(channel.name)} channel
     </Item>
   ));
 }

@@ -60,12 +60,20 @@ export function Findings({ findings }: { findings: Schemas["FindingOut"][] }) {
         <div className="finding" key={`${finding.code} ${finding.where} ${finding.message}`}>
           <SeverityMark severity={finding.severity} />
           <div>
-            {finding.message}.<div className="dim">{finding.hint}</div>
+            {finding.message}.
+            <div className="dim">
+              <Spoken text={finding.hint} />
+            </div>
           </div>
         </div>
       ))}
     </div>
   );
+}
+
+/** A hint of the service's: commands stand between backticks. */
+export function Spoken({ text }: { text: string }) {
+  return text.split("`").map((part, i) => (i % 2 ? <code key={i} className="mono">{part}</code> : part));
 }
 
 export function Panel({ title, aside, children, flush }: { title: ReactNode; aside?: ReactNode; children: ReactNode; flush?: boolean }) {
@@ -111,7 +119,7 @@ export function Failure({ error, retry }: { error: unknown; retry?: () => void }
     <div role="alert" style={{ padding: 14, display: "flex", gap: 14, alignItems: "center", flexWrap: "wrap" }}>
       <div style={{ minWidth: 0 }}>
         <SeverityMark severity="blocker" /> <span style={{ whiteSpace: "pre-wrap" }}>{told.message}</span>{" "}
-        <span className="dim">{told.hint}</span>
+        <span className="dim"><Spoken text={told.hint} /></span>
       </div>
       {retry && (
         <Button size="compact-sm" variant="default" onClick={retry}>

@@ -29,15 +29,15 @@ export function BuildPage() {
             </Empty>
           )}
           <div className="halves" style={{ marginTop: 0 }}>
-            <Panel title="Depots" aside={`${plural(b.files, "file")}, ${bytes(b.size)}`} flush>
-              <Depots build={b} />
-            </Panel>
+            <div style={{ display: "grid", gap: 16 }}>
+              <Panel title="Depots" aside={`${plural(b.files, "file")}, ${bytes(b.size)}`} flush>
+                <Depots build={b} />
+              </Panel>
+              <Notes build={b} title={title} />
+            </div>
             <Panel title="Bundle and signature">
               <Bundle build={b} title={title} />
             </Panel>
-          </div>
-          <div style={{ marginTop: 16 }}>
-            <Notes build={b} title={title} />
           </div>
           <section className="panel" style={{ marginTop: 16 }}>
             <Tabs value={search.get("tab") ?? "files"} onChange={(tab) => setSearch(tab && tab !== "files" ? { tab } : {})} keepMounted={false}>

@@ -38,11 +38,12 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
       {stations.map((station, at) => {
         const here = row.builds.filter((b) => b.height === at || b.live_on.includes(station.name));
         const live = here.some((b) => b.live_on.includes(station.name));
+        const room = !row.builds.some((b) => b.height === at + 1 || b.live_on.includes(stations[at + 1]?.name ?? ""));
         return (
           <div key={station.name} className={`ramp-cell${station.closed ? " closed" : ""}${here.length ? "" : " bare"}`}>
             <span className="ramp-station">{station.name}</span>
             <div className="ramp-stand">
-              {lead && at === nextStation(lead, stations) && <Next build={lead} station={station} title={title} />}
+              {lead && at === nextStation(lead, stations) && <Next build={lead} station={station} title={title} room={room && at + 1 < stations.length} />}
               {here.slice(0, 3).map((b) => (
                 <Token key={b.number} build={b} station={station} title={title} leads={b === lead} top={b.height === at} />
               ))}

@@ -14,7 +14,7 @@ from rampa.core.profile.positions import Positions, positions
 from rampa.core.profile.problems import DocumentInvalid, Problem
 
 MAX_BYTES = 1024 * 1024
-MAX_DEPTH = 40
+MAX_DEPTH = 100
 FILE_NAME = "rampa.toml"
 
 
@@ -56,10 +56,18 @@ def _text(data: bytes) -> str:
         before = data[: error.start].split(b"\n")
         line, column = len(before), len(before[-1].decode("utf-8", "replace")) + 1
         raise DocumentInvalid([Problem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]) from error
-    deepest = max((len(line) - len(line.lstrip("[{")) for line in text.splitlines()), default=0)
-    if deepest > MAX_DEPTH:
+    if _depth(text) > MAX_DEPTH:
         raise DocumentInvalid([Problem(1, 1, "", f"tables or lists are nested more than {MAX_DEPTH} deep")])
     return text
+
+
+def _depth(text: str) -> int:
+    """How deep brackets nest; those in texts and comments count too, which only makes the limit a little stricter."""
+    depth = deepest = 0
+    for bracket in re.findall(r"[\[\]{}]", text):
+        depth = depth + 1 if bracket in "[{" else max(0, depth - 1)
+        deepest = max(deepest, depth)
+    return deepest
 
 
 def _syntax(error: Exception, at: Positions) -> list[Problem]:

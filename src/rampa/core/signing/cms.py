@@ -73,7 +73,10 @@ def verify_detached(signature: bytes, sha256: bytes) -> str:
         _verify(certificate, signer["signature"].native, plain)
     except InvalidSignature as error:
         raise Damaged("signature.forged", "the signature does not hold") from error
-    except (ValueError, KeyError, IndexError, TypeError) as error:
+    except Damaged:
+        raise
+    except Exception as error:
+        # A hostile signature can make the readers raise nearly anything; to the caller it is one thing.
         raise Damaged("signature.damaged", "the signature cannot be read") from error
     if attributes.get("message_digest") != sha256:
         raise Damaged("signature.other", "the signature is for other content: the bundle was changed after signing")

@@ -1,0 +1,116 @@
+"""What tests share: a private PostgreSQL, a database and a service for each test, a live service for commands and the console."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import shutil
+import signal
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import psycopg
+import pytest
+from hypothesis import settings as hypothesis_settings
+
+from rampa.client import Client
+from rampa.client.connection import Connection
+from rampa.db.base import Database
+from rampa.db.migrate import migrate
+from rampa.local.postgres import FAST_FOR_TESTS, Postgres, private_server
+from rampa.local.service import stop
+from rampa.operations import people
+from rampa.operations.context import Actor, Services
+from rampa.schema.common import Role
+from rampa.schema.people import NewPerson, NewToken
+from rampa.service.wiring import make_app
+from rampa.store.folder import FolderStore
+
+hypothesis_settings.register_profile("rampa", deadline=None, max_examples=60)
+hypothesis_settings.load_profile("rampa")
+
+MASTER = bytes(range(32))
+OWNER = "iida@quillback.example"
+NUMBERS = itertools.count(1)
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[Postgres]:
+    folder = Path(tempfile.mkdtemp(prefix="rampa-test-", dir="/tmp"))
+    folder.chmod(0o755)
+    server = private_server(folder / "postgres", FAST_FOR_TESTS)
+    process = server.start()
+    migrate(server.url())
+    yield server
+    if process:
+        stop(process, signal.SIGINT)
+    shutil.rmtree(folder, ignore_errors=True)
+    if server.folder != folder / "postgres":
+        shutil.rmtree(server.folder, ignore_errors=True)
+
+
+@pytest.fixture
+def database_url(postgres: Postgres) -> Iterator[str]:
+    """A fresh database, copied from the migrated one."""
+    name = f"test_{os.getpid()}_{next(NUMBERS)}"
+    base = postgres.url()
+    plain = base.replace("+psycopg", "")
+    admin = plain.rsplit("/", 1)[0] + "/template1"
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"create database {name} template postgres")
+    yield base.rsplit("/", 1)[0] + f"/{name}"
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"drop database {name} with (force)")
+
+
+@dataclass
+class World:
+    """A service in this process: its use cases, its application, clients by role."""
+
+    services: Services
+    app: object
+    owner_password: str
+
+    def token(self, role: Role = Role.OWNER, days: int = 1) -> str:
+        if role == Role.OWNER:
+            email, password = OWNER, self.owner_password
+        else:
+            email, password = f"{role}@quillback.example", "a long enough password"
+            if email not in {p.email for p in people.list_people(self.services)}:
+                person = NewPerson(name=role.value.title(), email=email, role=role, password=password)
+                people.add_person(self.services, self.actor(), person, None)
+        session, _ = people.sign_in(self.services, email, password)
+        actor = Actor(_uuid(session.person.id), session.person.name, role)
+        return people.make_token(self.services, actor, NewToken(name="test", days=days)).secret
+
+    def actor(self) -> Actor:
+        owner = next(p for p in people.list_people(self.services) if p.email == OWNER)
+        return Actor(_uuid(owner.id), owner.name, Role.OWNER)
+
+    def client(self, role: Role = Role.OWNER) -> Client:
+        transport = httpx.WSGITransport(app=self.app, raise_app_exceptions=False)  # type: ignore[arg-type]
+        return Client("http://rampa.test", connection=Connection("http://rampa.test", self.token(role), transport=transport, patience=0))
+
+
+@pytest.fixture
+def world(database_url: str, tmp_path: Path) -> Iterator[World]:
+    services = Services(Database(database_url), FolderStore(tmp_path / "store"), MASTER)
+    password = people.first_start(services, "Quillback Works", "Iida", OWNER)
+    assert password
+    yield World(services, make_app(services), password)
+    services.db.engine.dispose()
+
+
+@pytest.fixture
+def client(world: World) -> Iterator[Client]:
+    with world.client() as made:
+        yield made
+
+
+def _uuid(text: str):  # type: ignore[no-untyped-def]
+    import uuid
+
+    return uuid.UUID(text)

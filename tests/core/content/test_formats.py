@@ -1,0 +1,153 @@
+"""Packs, manifests, locations: read back whole, the same bytes for the same content, and hostile bytes are refused."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import cbor2
+import pytest
+import zstandard
+from blake3 import blake3
+from hypothesis import given
+from hypothesis import strategies as st
+
+from rampa.core.content import locations, manifest, pack
+from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.manifest import Manifest
+from rampa.core.content.parameters import DEFAULT
+from rampa.core.content.tree import Chunk, FileEntry, LinkEntry, Tree
+from rampa.core.errors import Damaged
+from tests.samples import noise, words
+
+
+def chunk(data: bytes) -> Chunk:
+    return Chunk(blake3(data).digest(), len(data))
+
+
+def make_pack(groups: list[list[bytes]]) -> bytes:
+    writer = pack.PackWriter()
+    for group in groups:
+        writer.add([chunk(c) for c in group], pack.compress(b"".join(group)))
+    return writer.finish()
+
+
+GROUPS = [[words(50_000), noise(20_000)], [noise(70_000, 2)], [b"x"]]
+
+
+def file(path: str, *contents: bytes, executable: bool = False) -> FileEntry:
+    whole = b"".join(contents)
+    return FileEntry(path, len(whole), executable, blake3(whole).digest(), tuple(chunk(c) for c in contents))
+
+
+TREE = Tree(
+    (file("bin/peatlight", b"run", executable=True), file("data/bog.arc", b"a" * 99, b"b" * 50, b"a" * 99), file("data/none")),
+    (LinkEntry("bin/start", "peatlight"),),
+)
+
+
+def test_a_pack_reads_back() -> None:
+    data = make_pack(GROUPS)
+    frames = pack.read_index(data, len(data))
+    assert [[c.size for c in f.chunks] for f in frames] == [[50_000, 20_000], [70_000], [1]]
+    for frame in frames:
+        pack.verify_chunks(frame, pack.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw))
+
+
+@pytest.mark.skipif(not shutil.which("zstd"), reason="the zstd program is not installed")
+def test_the_zstd_program_reads_a_pack(tmp_path: Path) -> None:
+    (tmp_path / "one.pack").write_bytes(make_pack(GROUPS))
+    done = subprocess.run(["zstd", "-d", "-q", "-c", tmp_path / "one.pack"], capture_output=True, check=True)
+    assert done.stdout == b"".join(c for g in GROUPS for c in g)
+
+
+def test_what_does_not_compress_costs_next_to_nothing() -> None:
+    assert len(pack.compress(noise(1_000_000))) < 1_000_100
+
+
+@given(st.data())
+def test_a_damaged_pack_never_passes(data: st.DataObject) -> None:
+    good = make_pack([[b"lantern" * 30], [b"wagon" * 40]])
+    at = data.draw(st.integers(0, len(good) - 1))
+    bad = bytearray(good)
+    bad[at] ^= data.draw(st.integers(1, 255))
+    try:
+        frames = pack.read_index(bytes(bad), len(bad))
+        for frame in frames:
+            pack.verify_chunks(frame, pack.decompress(bytes(bad[frame.offset : frame.offset + frame.stored]), frame.raw))
+    except Damaged:
+        return
+    whole = pack.read_index(good, len(good))
+    assert [f.chunks for f in frames] == [f.chunks for f in whole], "a flipped bit may only sit where nothing is read"
+
+
+@given(st.binary(max_size=300))
+def test_noise_is_no_pack(data: bytes) -> None:
+    with pytest.raises(Damaged):
+        pack.read_index(data, len(data))
+    with pytest.raises(Damaged):
+        pack.read_index(data + pack.TAIL, len(data) + 8)
+
+
+def test_a_manifest_reads_back_and_is_the_same_twice() -> None:
+    encoded = manifest.encode(Manifest("base", TREE, DEFAULT))
+    assert manifest.decode(encoded) == Manifest("base", TREE, DEFAULT)
+    assert manifest.encode(manifest.decode(encoded)) == encoded
+
+
+def edited(change: Callable[[dict], None]) -> bytes:  # type: ignore[type-arg]
+    body = cbor2.loads(zstandard.ZstdDecompressor().decompress(manifest.encode(Manifest("base", TREE, DEFAULT))))
+    change(body)
+    return zstandard.ZstdCompressor().compress(cbor2.dumps(body))
+
+
+HOSTILE: dict[str, Callable[[dict], object]] = {  # type: ignore[type-arg]
+    "climbs out": lambda b: b["files"]["path"].__setitem__(0, "../bin/peatlight"),
+    "absolute": lambda b: b["files"]["path"].__setitem__(0, "/bin/peatlight"),
+    "backslash": lambda b: b["files"]["path"].__setitem__(0, "bin\\peatlight"),
+    "not sorted": lambda b: b["files"]["path"].reverse(),
+    "twice": lambda b: b["files"]["path"].__setitem__(1, "bin/peatlight"),
+    "below a file": lambda b: b["files"]["path"].__setitem__(1, "bin/peatlight/x"),
+    "link leaves": lambda b: b["links"]["target"].__setitem__(0, "../../etc/passwd"),
+    "link absolute": lambda b: b["links"]["target"].__setitem__(0, "/etc/passwd"),
+    "link over a file": lambda b: b["links"]["path"].__setitem__(0, "data/bog.arc"),
+    "below a link": lambda b: b["links"]["path"].__setitem__(0, "data"),
+    "size is not the chunks'": lambda b: b["files"]["size"].__setitem__(0, 4),
+    "chunk number": lambda b: b["files"]["chunk"].__setitem__(0, 99),
+    "negative count": lambda b: b["files"]["chunks"].__setitem__(0, -1),
+    "chunk of no size": lambda b: b["chunks"]["size"].__setitem__(0, 0),
+    "digest missing": lambda b: b["chunks"].__setitem__("digest", b""),
+    "another version": lambda b: b.__setitem__("version", 2),
+    "another thing": lambda b: b.__setitem__("format", "rampa-pack"),
+    "no files": lambda b: b.pop("files"),
+    "path is a number": lambda b: b["files"]["path"].__setitem__(0, 7),
+    "absurd cut": lambda b: b["cut"].__setitem__("max", 2**40),
+}
+
+
+@pytest.mark.parametrize("what", HOSTILE)
+def test_a_hostile_manifest_is_refused(what: str) -> None:
+    with pytest.raises(Damaged):
+        manifest.decode(edited(HOSTILE[what]))  # type: ignore[arg-type]
+
+
+@given(st.binary(max_size=200))
+def test_noise_is_no_manifest_and_no_locations(data: bytes) -> None:
+    for read in (manifest.decode, locations.decode):
+        for hostile in (data, zstandard.ZstdCompressor().compress(data)):
+            with pytest.raises(Damaged):
+                read(hostile)
+
+
+def test_a_manifest_that_claims_to_be_huge_is_refused_before_memory_is_taken() -> None:
+    bomb = zstandard.ZstdCompressor(level=19).compress(bytes(manifest.MAX_RAW + 1))
+    with pytest.raises(Damaged):
+        manifest.decode(bomb)
+
+
+def test_locations_read_back() -> None:
+    frame = FramePlace(bytes(32), 10, 20, 30)
+    found = Locations({b"a" * 32: (frame, 0), b"b" * 32: (frame, 15)})
+    assert locations.decode(locations.encode(found)) == found

@@ -1,0 +1,319 @@
+"""Installing: to the byte what was planned, wholly or not at all, whatever happens on the way."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+from blake3 import blake3
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+from rampa.core.content import locations, manifest, pack
+from rampa.core.content.compare import compare
+from rampa.core.content.install import Installation
+from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.manifest import Manifest
+from rampa.core.content.packing import make_packs, places
+from rampa.core.content.parameters import DEFAULT
+from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.reading import read_tree
+from rampa.core.content.selecting import ContentRules, Pattern, select
+from rampa.core.content.tree import Tree
+from rampa.core.errors import Damaged, Refused, Unavailable
+from rampa.core.signing.statement import DepotLine, Statement, sign
+from tests.samples import change_folder, make_folder, noise
+
+KEY = Ed25519PrivateKey.from_private_bytes(bytes(32))
+TITLE = "example.quillback.peatlight"
+ALL = ContentRules((Pattern("*", "all"),), ())
+
+
+class Shop:
+    """A `Delivery` out of memory: packs made by the product's own packing; bytes can be spoilt on the way."""
+
+    def __init__(self) -> None:
+        self.packs: dict[bytes, bytes] = {}
+        self.where: dict[bytes, tuple[FramePlace, int]] = {}
+        self.manifests: dict[bytes, bytes] = {}
+        self.spoil = 0
+        self.fail = False
+        self.sent = 0
+
+    def take(self, folder: Path) -> Tree:
+        selection = select(folder, ALL)
+        tree = read_tree(selection)
+        sources = {f.path: folder / f.disk for f in selection.files}
+        new = {c.digest for f in tree.files for c in f.chunks} - set(self.where)
+        for made in make_packs(sources, places(tree, new), pack_target=500_000):
+            digest = blake3(made.data).digest()
+            self.packs[digest] = made.data
+            for frame in pack.read_index(made.data, len(made.data)):
+                at = 0
+                for chunk in frame.chunks:
+                    self.where[chunk.digest] = (FramePlace(digest, frame.offset, frame.stored, frame.raw), at)
+                    at += chunk.size
+        return tree
+
+    def release(self, number: int, tree: Tree, **more: object) -> bytes:
+        encoded = manifest.encode(Manifest("base", tree, DEFAULT))
+        self.manifests[manifest.digest_of(encoded)] = encoded
+        line = DepotLine("base", manifest.digest_of(encoded), len(encoded))
+        fields = {"title": TITLE, "version_code": number, "launch": "bin/peatlight", "depots": (line,)} | more
+        return sign(Statement(build=number, profile="p", platform="linux", version_name="1.0.0", **fields), KEY)  # type: ignore[arg-type]
+
+    def manifest(self, digest: bytes) -> bytes:
+        return self.manifests[digest]
+
+    def locations(self) -> bytes:
+        return locations.encode(Locations(self.where))
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        if self.fail:
+            raise Unavailable("gone", "the network is gone")
+        data = bytearray(self.packs[pack][offset : offset + size])
+        if self.spoil:
+            self.spoil -= 1
+            data[len(data) // 2] ^= 1
+        self.sent += len(data)
+        return bytes(data)
+
+
+@pytest.fixture
+def shop() -> Shop:
+    return Shop()
+
+
+@pytest.fixture
+def versions(shop: Shop, tmp_path: Path) -> tuple[Tree, Tree]:
+    folder = make_folder(tmp_path / "source", 900_000)
+    (folder / "bin/start").symlink_to("peatlight")
+    first = shop.take(folder)
+    change_folder(folder)
+    return first, shop.take(folder)
+
+
+@pytest.fixture
+def device(tmp_path: Path) -> Installation:
+    return Installation(tmp_path / "device", TITLE, KEY.public_key().public_bytes_raw())
+
+
+def installed(device: Installation, shop: Shop, tree: Tree, number: int = 1) -> bytes:
+    envelope = shop.release(number, tree)
+    device.update(envelope, shop)
+    return envelope
+
+
+def test_a_fresh_install_is_what_was_planned(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
+    plan = plan_update(versions[0], LocalContent(), Locations(shop.where))
+    report = device.update(shop.release(1, versions[0]), shop)
+    assert report.downloaded == plan.download == shop.sent
+    assert report.written == plan.written == versions[0].size
+    assert device.verify() == []
+    tree = device.root / "current" / "tree"
+    assert os.access(tree / "bin/peatlight", os.X_OK)
+    assert os.readlink(tree / "bin/start") == "peatlight"
+
+
+def test_an_update_downloads_what_was_planned_and_no_more(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree]
+) -> None:
+    installed(device, shop, versions[0])
+    plan = plan_update(versions[1], local_content(versions[0]), Locations(shop.where))
+    shop.sent = 0
+    report = device.update(shop.release(2, versions[1]), shop)
+    assert report.downloaded == plan.download == shop.sent
+    assert report.reused == plan.reused
+    assert plan.download < versions[1].size / 4
+    assert device.verify() == []
+    assert not (device.root / "staging").exists()
+    assert len(list((device.root / "builds").iterdir())) == 1
+
+
+def test_a_move_costs_nothing(versions: tuple[Tree, Tree]) -> None:
+    kinds = {(c.kind, c.path) for c in compare(*versions)}
+    assert kinds == {
+        ("changed", "data/bog.arc"),
+        ("changed", "locale/en.json"),
+        ("moved", "locale/suomi.json"),
+        ("added", "data/thaw.bin"),
+        ("removed", "data/empty.bin"),
+    }
+
+
+class Crash(BaseException):
+    """A power cut."""
+
+
+OPERATIONS = ("pwrite", "ftruncate", "link", "rename", "replace", "chmod", "symlink", "mkdir", "unlink")
+
+
+def crash_at(monkeypatch: pytest.MonkeyPatch, nth: int) -> list[int]:
+    """Every changing call counts; the nth does not happen, nor does any after it."""
+    count = [0]
+
+    def wrap(name: str) -> None:
+        real = getattr(os, name)
+
+        def counted(*args, **named):  # type: ignore[no-untyped-def]
+            count[0] += 1
+            if count[0] >= nth:
+                raise Crash
+            return real(*args, **named)
+
+        monkeypatch.setattr(os, name, counted)
+
+    for name in OPERATIONS:
+        wrap(name)
+    return count
+
+
+def test_a_power_cut_at_any_operation_leaves_the_old_or_the_new_build(
+    shop: Shop, versions: tuple[Tree, Tree], tmp_path: Path
+) -> None:
+    key = KEY.public_key().public_bytes_raw()
+    base = Installation(tmp_path / "base", TITLE, key)
+    installed(base, shop, versions[0])
+    envelope = shop.release(2, versions[1])
+    finished = False
+    nth = 0
+    while not finished:
+        nth += 1
+        root = tmp_path / f"try{nth}"
+        shutil.copytree(base.root, root, symlinks=True)
+        device = Installation(root, TITLE, key)
+        with pytest.MonkeyPatch.context() as patch:
+            crash_at(patch, nth)
+            try:
+                device.update(envelope, shop)
+                finished = True
+            except Crash:
+                pass
+        now = device.current()
+        assert now is not None
+        assert now.statement.build in (1, 2)
+        assert device.verify() == [], f"after a cut at operation {nth}"
+        device.update(envelope, shop)
+        after = device.current()
+        assert after is not None
+        assert after.statement.build == 2
+        assert device.verify() == []
+        shutil.rmtree(root)
+    assert nth > 20
+
+
+def test_an_interrupted_download_goes_on_where_it_stopped(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree]
+) -> None:
+    real, calls = shop.read, [0]
+
+    def cut(pack: bytes, offset: int, size: int) -> bytes:
+        calls[0] += 1
+        if calls[0] > 1:
+            raise Unavailable("gone", "the network is gone")
+        return real(pack, offset, size)
+
+    shop.read = cut  # type: ignore[method-assign]
+    envelope = shop.release(1, versions[0])
+    with pytest.raises(Unavailable):
+        device.update(envelope, shop)
+    assert device.current() is None
+    before, shop.read = shop.sent, real  # type: ignore[method-assign]
+    device.update(envelope, shop)
+    assert device.verify() == []
+    whole = plan_update(versions[0], LocalContent(), Locations(shop.where)).download
+    assert before > 0
+    assert shop.sent == whole, "nothing was downloaded twice"
+
+
+def test_damaged_files_are_found_and_only_their_chunks_are_fetched(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree]
+) -> None:
+    installed(device, shop, versions[0])
+    tree = device.root / "current" / "tree"
+    with (tree / "data/bog.arc").open("r+b") as out:
+        out.seek(500_000)
+        out.write(b"rot")
+    (tree / "locale/fi.json").unlink()
+    (tree / "bin/peatlight").chmod(0o644)
+    (tree / "bin/start").unlink()
+    (tree / "bin/start").symlink_to("/etc/passwd")
+    assert sorted(device.verify()) == ["bin/peatlight", "bin/start", "data/bog.arc", "locale/fi.json"]
+    shop.sent = 0
+    report = device.repair(shop)
+    assert report.repaired == ["bin/peatlight", "bin/start", "data/bog.arc", "locale/fi.json"]
+    assert device.verify() == []
+    assert report.downloaded == shop.sent < 2_200_000
+    assert device.repair(shop).repaired == []
+
+
+def test_an_update_over_damaged_files_fetches_what_they_lack(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree]
+) -> None:
+    installed(device, shop, versions[0])
+    (device.root / "current/tree/data/bog.arc").write_bytes(noise(1000, 3))
+    device.update(shop.release(2, versions[1]), shop)
+    assert device.verify() == []
+
+
+def test_a_spoilt_download_is_asked_for_again_and_never_written(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree]
+) -> None:
+    shop.spoil = 1
+    installed(device, shop, versions[0])
+    assert device.verify() == []
+    shop.spoil = 10_000
+    with pytest.raises(Damaged):
+        device.update(shop.release(2, versions[1]), shop)
+    now = device.current()
+    assert now is not None
+    assert now.statement.build == 1
+    assert device.verify() == []
+
+
+def test_forged_papers_replace_nothing(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
+    first = installed(device, shop, versions[0])
+    good = shop.release(2, versions[1])
+    other = Ed25519PrivateKey.generate()
+    forged = {
+        "signed by another": sign(
+            Statement(TITLE, 2, "p", "linux", "1.0.0", 2, "bin/peatlight", ()), other
+        ),
+        "changed": good.replace(b"ey", b"eX", 1),
+        "cut off": good[:-9],
+        "of another title": shop.release(2, versions[1], title="example.other"),
+        "launches nothing": shop.release(2, versions[1], launch="bin/none"),
+    }
+    for what, envelope in forged.items():
+        with pytest.raises(Damaged):
+            device.update(envelope, shop)
+        assert device.verify() == [], what
+    digest = next(reversed(shop.manifests))
+    whole = shop.manifests[digest]
+    shop.manifests[digest] = whole + b"x"
+    with pytest.raises(Damaged, match="not the one that was signed"):
+        device.update(good, shop)
+    shop.manifests[digest] = whole
+    device.update(good, shop)
+    with pytest.raises(Refused, match="older"):
+        device.update(first, shop)
+
+
+def test_a_full_disk_says_so_and_goes_on_later(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    envelope = shop.release(1, versions[0])
+    with monkeypatch.context() as patch:
+        patch.setattr(os, "pwrite", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+        with pytest.raises(Unavailable, match="the disk is full"):
+            device.update(envelope, shop)
+    assert device.current() is None
+    device.update(envelope, shop)
+    assert device.verify() == []
+
+
+def test_a_lost_pack_is_said(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
+    shop.where.pop(versions[0].files[0].chunks[0].digest)
+    with pytest.raises(Unavailable, match="in no pack"):
+        device.update(shop.release(1, versions[0]), shop)
