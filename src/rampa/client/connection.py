@@ -68,7 +68,7 @@ class Connection:
 
     def pages(self, kind: type[Page[Any]], path: str, **query: object) -> Iterator[Any]:
         """All items of a list, page after page."""
-        cursor: str | None = None
+        cursor = query.pop("cursor", None)
         while True:
             page = self.get(kind, path, **query, cursor=cursor)
             yield from page.items

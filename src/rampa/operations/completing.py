@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from rampa.core.content import manifest as manifest_format
@@ -62,7 +63,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
         _record(session, services, actor, build, given, asked)
-        session.add_all(VerifiedFile(digest=f.digest, chunks=_chunks_digest(f)) for f in unverified.values())
+        _remember_verified(session, unverified)
         session.flush()
         session.refresh(build)
         return describe(session, build, actor, [])
@@ -127,6 +128,13 @@ def _unverified(session: Session, files: list[FileEntry]) -> dict[bytes, FileEnt
         if out[chunks].digest == digest:
             del out[chunks]
     return out
+
+
+def _remember_verified(session: Session, files: dict[bytes, FileEntry]) -> None:
+    """Another build may have verified the same at the same moment; in one order, so that neither waits for ever."""
+    rows = [{"digest": files[chunks].digest, "chunks": chunks} for chunks in sorted(files)]
+    if rows:
+        session.execute(insert(VerifiedFile).on_conflict_do_nothing(), rows)
 
 
 def _verify_files(services: Services, files: dict[bytes, FileEntry]) -> None:

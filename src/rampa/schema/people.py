@@ -66,4 +66,4 @@ class MadeToken(Token):
 
 
 class TokenPath(Query):
-    token_id: Annotated[str, StringConstraints(pattern=r"^[0-9a-f-]{36}$")]
+    token_id: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import structlog
-from flask import Flask, Response, request
+from flask import Flask, Response, g, request
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
@@ -121,8 +121,7 @@ def on_surprise(error: Exception) -> Response:
     if isinstance(error, RecursionError):
         return problem_response(make_problem(422, "request.invalid", "the request is nested too deep"))
     log.exception("failed")
-    request_id = getattr(request, "rampa_request_id", "")
-    detail = f"the service failed; its log has the reason under request {request_id}"
+    detail = f"the service failed; its log has the reason under request {g.get('request_id', 'unknown')}"
     return problem_response(make_problem(500, "service.failed", detail, hint="Tell the service's owner."))
 
 

@@ -1,13 +1,14 @@
 """Alembic's environment: one connection, one lock, one transaction a migration."""
 
 from alembic import context
-from sqlalchemy import create_engine, text
+from sqlalchemy import NullPool, create_engine, text
 
 from rampa.db.tables import metadata
 
 LOCK = 0x52414D5041  # "RAMPA"
 
-with create_engine(context.config.get_main_option("sqlalchemy.url", "")).begin() as connection:
+url = context.config.get_main_option("sqlalchemy.url", "")
+with create_engine(url, poolclass=NullPool).begin() as connection:
     connection.execute(text("select pg_advisory_xact_lock(:lock)"), {"lock": LOCK})
     context.configure(connection=connection, target_metadata=metadata, compare_type=True)
     context.run_migrations()

@@ -1,0 +1,168 @@
+"""Who may call what: every route, with every role, against a table written by hand."""
+
+from __future__ import annotations
+
+import pytest
+
+from rampa.core.errors import Denied
+from rampa.operations import people
+from rampa.schema.common import Role
+from tests.conftest import OWNER, World
+
+ALL, INSTALL, MAKE = "oeatv", "oet", "oea"
+ENGINEER, OWN = "oe", "o"
+EXPECTED = {
+    "POST /api/v1/session": "public",
+    "GET /api/v1/session": ALL,
+    "DELETE /api/v1/session": ALL,
+    "GET /api/v1/people": ALL,
+    "POST /api/v1/people": OWN,
+    "GET /api/v1/tokens": ALL,
+    "POST /api/v1/tokens": ALL,
+    "DELETE /api/v1/tokens/<string:token_id>": ALL,
+    "GET /api/v1/titles": ALL,
+    "POST /api/v1/titles": ENGINEER,
+    "GET /api/v1/titles/<string:title>": ALL,
+    "GET /api/v1/titles/<string:title>/revisions": ALL,
+    "POST /api/v1/titles/<string:title>/revisions": ENGINEER,
+    "GET /api/v1/titles/<string:title>/revisions/<int:revision>": ALL,
+    "GET /api/v1/titles/<string:title>/ramp": ALL,
+    "GET /api/v1/keys": ALL,
+    "POST /api/v1/keys": ENGINEER,
+    "GET /api/v1/keys/<string:name>": ALL,
+    "GET /api/v1/titles/<string:title>/builds": ALL,
+    "POST /api/v1/titles/<string:title>/builds": MAKE,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>": ALL,
+    "PATCH /api/v1/titles/<string:title>/builds/<int:build>": MAKE,
+    "POST /api/v1/titles/<string:title>/builds/<int:build>/missing": MAKE,
+    "PUT /api/v1/titles/<string:title>/builds/<int:build>/packs/<string:pack>": MAKE,
+    "POST /api/v1/titles/<string:title>/builds/<int:build>/complete": MAKE,
+    "POST /api/v1/titles/<string:title>/builds/<int:build>/abandon": MAKE,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/files": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/left-out": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/statement": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/depots/<string:depot>/manifest": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/locations": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/bundle": ALL,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/signature": ALL,
+    "GET /api/v1/packs/<string:pack>": ALL,
+    "GET /api/v1/titles/<string:title>/channels": ALL,
+    "GET /api/v1/titles/<string:title>/channels/<string:channel>": ALL,
+    "GET /api/v1/titles/<string:title>/channels/<string:channel>/release": ALL,
+    "POST /api/v1/titles/<string:title>/channels/<string:channel>/preview": ALL,
+    "POST /api/v1/titles/<string:title>/channels/<string:channel>/placements": ENGINEER,
+    "POST /api/v1/titles/<string:title>/channels/<string:channel>/placements/<int:placement>/withdraw": ENGINEER,
+    "GET /api/v1/titles/<string:title>/devices": ALL,
+    "POST /api/v1/titles/<string:title>/devices": INSTALL,
+    "PUT /api/v1/titles/<string:title>/devices/<string:device>/report": INSTALL,
+    "DELETE /api/v1/titles/<string:title>/devices/<string:device>": INSTALL,
+    "GET /api/v1/events": ALL,
+    "GET /api/v1/openapi.json": "public",
+    "GET /healthz": "public",
+    "GET /readyz": "public",
+    "GET /metrics": "public",
+    "GET /": "public",
+    "GET /<path:path>": "public",
+}
+FILLED = {
+    "<string:title>": "peatlight", "<int:build>": "1", "<string:channel>": "internal", "<int:placement>": "1",
+    "<string:device>": "desk", "<int:revision>": "1", "<string:name>": "none", "<string:depot>": "base",
+    "<string:pack>": "0" * 64, "<string:token_id>": "00000000-0000-0000-0000-000000000000", "<path:path>": "titles",
+}  # fmt: skip
+
+
+def routes(world: World) -> list[str]:
+    return [
+        f"{method} {rule.rule}"
+        for rule in world.app.url_map.iter_rules()  # type: ignore[attr-defined]
+        for method in sorted(rule.methods - {"HEAD", "OPTIONS"})
+    ]
+
+
+def filled(rule: str) -> str:
+    for part, value in FILLED.items():
+        rule = rule.replace(part, value)
+    return rule
+
+
+def test_every_route_stands_in_the_table(world: World) -> None:
+    assert sorted(routes(world)) == sorted(EXPECTED)
+
+
+def test_every_route_with_every_role(world: World) -> None:
+    tokens = {role: world.token(role) for role in Role}
+    http = world.app.test_client()  # type: ignore[attr-defined]
+    for route, may in EXPECTED.items():
+        method, rule = route.split(" ", 1)
+        without = http.open(filled(rule), method=method, json={}).status_code
+        if may == "public":
+            assert without not in (401, 403), route
+            continue
+        assert without == 401, route
+        for role, token in tokens.items():
+            if route == "DELETE /api/v1/session":
+                continue
+            headers = {"Authorization": f"Bearer {token}"}
+            status = http.open(filled(rule), method=method, json={}, headers=headers).status_code
+            assert (status == 403) == (role.value[0] not in may), f"{route} as {role}: {status}"
+            assert status not in (401, 500), f"{route} as {role}: {status}"
+
+
+def test_an_undeclared_route_is_closed(world: World) -> None:
+    world.app.add_url_rule("/forgotten", "forgotten", lambda: "secret")  # type: ignore[attr-defined]
+    answer = world.app.test_client().get("/forgotten", headers={"Authorization": f"Bearer {world.token()}"})  # type: ignore[attr-defined]
+    assert answer.status_code == 403
+    assert "secret" not in answer.text
+
+
+def test_the_console_s_cookie_needs_the_csrf_token_for_changes(world: World) -> None:
+    http = world.app.test_client()  # type: ignore[attr-defined]
+    body = {"email": OWNER, "password": world.owner_password}
+    answer = http.post("/api/v1/session", json=body)
+    cookie = answer.headers["Set-Cookie"]
+    assert "HttpOnly" in cookie
+    assert "SameSite=Strict" in cookie
+    assert http.get("/api/v1/titles").status_code == 200
+    assert http.post("/api/v1/tokens", json={"name": "x"}).status_code == 403
+    good = {"X-CSRF-Token": answer.json["csrf_token"]}
+    assert http.post("/api/v1/tokens", json={"name": "x"}, headers=good).status_code == 201
+    assert http.delete("/api/v1/session", headers=good).status_code == 204
+    assert http.get("/api/v1/titles").status_code == 401
+
+
+def test_guessing_is_slowed_down(world: World) -> None:
+    http = world.app.test_client()  # type: ignore[attr-defined]
+    wrong = {"email": OWNER, "password": "wrong"}
+    statuses = [http.post("/api/v1/session", json=wrong).status_code for _ in range(12)]
+    assert statuses == [401] * 10 + [429] * 2
+
+
+def test_an_expired_token_says_so(world: World) -> None:
+    with pytest.raises(Denied, match="expired"):
+        people.find_token(world.services, world.token(days=1)) and people.find_token(
+            type(world.services)(world.services.db, world.services.store, world.services.master_key, _in_two_days),
+            world.token(days=1),
+        )
+
+
+def test_a_token_never_outgrows_its_person(world: World) -> None:
+    viewer = world.token(Role.VIEWER)
+    http = world.app.test_client()  # type: ignore[attr-defined]
+    headers = {"Authorization": f"Bearer {viewer}"}
+    assert http.post("/api/v1/tokens", json={"name": "x", "role": "owner"}, headers=headers).status_code == 403
+
+
+def test_secrets_are_not_kept_readable(world: World) -> None:
+    token = world.token()
+    with world.services.db.engine.connect() as connection:
+        kept = str(connection.exec_driver_sql("select * from token").fetchall())
+        kept += str(connection.exec_driver_sql("select * from person").fetchall())
+    assert token not in kept
+    assert world.owner_password not in kept
+    assert "argon2id" in kept
+
+
+def _in_two_days():  # type: ignore[no-untyped-def]
+    import datetime as dt
+
+    return dt.datetime.now(dt.UTC) + dt.timedelta(days=2)

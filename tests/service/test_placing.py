@@ -1,0 +1,179 @@
+"""Placing: shown first, gated, whole or not at all; the cost that is shown is the cost that a device pays."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import pytest
+
+from rampa.client import Client
+from rampa.client.delivery import HttpDelivery
+from rampa.core.content.install import Installation
+from rampa.core.errors import Conflict, Denied, NotFound, Refused
+from rampa.schema.common import Role
+from rampa.schema.devices import DeviceReport, NewDevice
+from tests.conftest import World
+from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    return make_folder(tmp_path / "source")
+
+
+@pytest.fixture
+def placed(client: Client, folder: Path, tmp_path: Path) -> Client:
+    """Build 1 is live on internal; build 2, from the changed folder, is ready."""
+    add_key(client)
+    import_title(client)
+    build(client, folder, tmp_path / "state")
+    place(client, 1)
+    change_folder(folder)
+    build(client, folder, tmp_path / "state")
+    return client
+
+
+def place(client: Client, number: int, channel: str = "internal"):  # type: ignore[no-untyped-def]
+    return client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
+
+
+def installation(client: Client, root: Path) -> Installation:
+    title = client.title("peatlight")
+    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key))
+
+
+def update(client: Client, device: Installation, number: int):  # type: ignore[no-untyped-def]
+    return device.update(client.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
+
+
+def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tmp_path: Path) -> None:
+    seen = placed.preview("peatlight", "internal", 2)
+    assert seen.possible
+    assert seen.replaces
+    assert seen.replaces.number == 1
+    assert {(c.kind, c.path) for c in seen.changes} == {
+        ("changed", "data/bog.arc"),
+        ("changed", "locale/en.json"),
+        ("moved", "locale/suomi.json"),
+        ("added", "data/thaw.bin"),
+        ("removed", "data/empty.bin"),
+    }
+    fresh = update(placed, installation(placed, tmp_path / "fresh"), 2)
+    assert seen.fresh
+    assert fresh.downloaded + fresh.metadata == seen.fresh.download
+    assert fresh.written == seen.fresh.written
+    device = installation(placed, tmp_path / "device")
+    update(placed, device, 1)
+    report = update(placed, device, 2)
+    assert seen.update
+    assert report.downloaded + report.metadata == seen.update.download
+    assert (report.reused, report.written) == (seen.update.reused, seen.update.written)
+    assert seen.update.download < seen.fresh.download / 4
+    assert device.verify() == []
+
+
+def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
+    assert place(placed, 2).state == "live"
+    channel = placed.channel("peatlight", "internal")
+    assert [(p.build.number, p.state) for p in channel.history] == [(2, "live"), (1, "superseded")]
+    assert placed.release("peatlight", "internal", "linux").build == 2
+    done = placed.withdraw("peatlight", "internal", 2)
+    assert done.state == "withdrawn"
+    with pytest.raises(NotFound, match="nothing is live"):
+        placed.release("peatlight", "internal", "linux")
+    with pytest.raises(Conflict, match="is withdrawn"):
+        placed.withdraw("peatlight", "internal", 2)
+    with pytest.raises(Refused, match="not above 2"):
+        place(placed, 1)
+
+
+def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:
+    build(placed, folder, tmp_path / "state", profile="linux-unsigned")
+    seen = placed.preview("peatlight", "internal", 3)
+    assert not seen.possible
+    assert [f.code for f in seen.findings] == ["bundle.unsigned"]
+    with pytest.raises(Refused, match="the bundle is not signed"):
+        place(placed, 3)
+    with pytest.raises(Refused, match="closed"):
+        place(placed, 2, "public")
+    with pytest.raises(Refused, match="live on internal already"):
+        place(placed, 1)
+
+
+def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Path, tmp_path: Path) -> None:
+    add_key(client)
+    import_title(client, DOCUMENT.replace('not = ["locale/"]', 'not = ["data/none"]'))
+    build(client, folder, tmp_path / "state")
+    seen = client.preview("peatlight", "internal", 1)
+    assert {f.code for f in seen.findings} == {"depot.overlap"}
+    assert seen.fresh is None
+    with pytest.raises(Refused, match="both deliver locale/en.json"):
+        place(client, 1)
+
+
+def test_an_open_build_is_not_placed(placed: Client) -> None:
+    from rampa.schema.builds import NewBuild
+
+    placed.open_build("peatlight", NewBuild(profile="linux-release"))
+    assert [f.code for f in placed.preview("peatlight", "internal", 3).findings] == ["build.not-ready"]
+
+
+def test_what_was_not_seen_is_not_placed(placed: Client) -> None:
+    old = placed.preview("peatlight", "internal", 2).etag
+    placed.withdraw("peatlight", "internal", 1)
+    with pytest.raises(Conflict, match="changed meanwhile"):
+        placed.place("peatlight", "internal", 2, old)
+
+
+def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_path: Path) -> None:
+    build(placed, folder, tmp_path / "state")
+    etag = placed.preview("peatlight", "internal", 2).etag
+
+    def attempt(number: int) -> str:
+        try:
+            return placed.place("peatlight", "internal", number, etag).state
+        except Conflict:
+            return "conflict"
+
+    with ThreadPoolExecutor(2) as threads:
+        assert sorted(threads.map(attempt, (2, 3))) == ["conflict", "live"]
+    assert len(placed.channel("peatlight", "internal").live) == 1
+
+
+def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
+    with world.client(Role.TESTER) as tester:
+        channel = tester.channel("peatlight", "internal")
+        assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not.")]
+        with pytest.raises(Denied, match="a tester may not"):
+            tester.place("peatlight", "internal", 2, "0")
+
+
+def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: Path, tmp_path: Path) -> None:
+    build(placed, folder, tmp_path / "state", profile="linux-unsigned")
+    placed.register_device("peatlight", NewDevice(name="desk", platform="linux", channel="internal", simulated=True))
+    placed.report_device("peatlight", "desk", DeviceReport(build=1))
+    ramp = placed.ramp("peatlight")
+    names = [s.name for s in ramp.stations]
+    rows = {r.profile: r.builds for r in ramp.rows}
+    lead, live = rows["linux-release"]
+    assert (lead.number, names[lead.height]) == (2, "split")
+    assert lead.next
+    assert (lead.next.name, lead.next.possible) == ("place on internal", True)
+    assert (names[live.height], live.live_on, live.shares) == ("internal", ["internal"], {"internal": 100})
+    (unsigned,) = rows["linux-unsigned"]
+    assert names[unsigned.height] == "built"
+    assert unsigned.stop
+    assert unsigned.stop.code == "bundle.unsigned"
+    assert rows["windows-release"] == []
+
+
+def test_devices_are_registered_once_and_forgotten(placed: Client) -> None:
+    asked = NewDevice(name="desk", platform="linux", channel="internal")
+    placed.register_device("peatlight", asked)
+    with pytest.raises(Conflict, match="has a device 'desk' already"):
+        placed.register_device("peatlight", asked)
+    with pytest.raises(NotFound, match="no channel 'none'"):
+        placed.register_device("peatlight", NewDevice(name="other", platform="linux", channel="none"))
+    placed.remove_device("peatlight", "desk")
+    assert placed.devices("peatlight") == []
