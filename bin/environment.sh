@@ -51,8 +51,9 @@ make_venv() {
     fi
     "$ROOT/.venv/bin/python" -m pip install -q --disable-pip-version-check "uv==0.13.9" ||
         fail "uv could not be installed from the package registry"
-    (cd "$ROOT" && .venv/bin/uv pip sync -q --python .venv/bin/python "$1" &&
-        .venv/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e .) ||
+    (cd "$ROOT" && .venv/bin/uv pip sync -q --compile-bytecode --python .venv/bin/python "$1" &&
+        .venv/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e . &&
+        { .venv/bin/python -m compileall -q src || true; }) ||
         fail "the packages of $1 could not be installed"
     if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content._cut_kernel' 2>/dev/null; then
         say "Note: there is no C compiler here; content is cut by the slower numpy version, with the same result."

@@ -6,9 +6,11 @@ import itertools
 import os
 import shutil
 import signal
+import subprocess
 import tempfile
 from collections.abc import Iterator
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
@@ -18,10 +20,11 @@ from hypothesis import settings as hypothesis_settings
 
 from rampa.client import Client
 from rampa.client.connection import Connection
+from rampa.client.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
-from rampa.local.postgres import FAST_FOR_TESTS, Postgres, private_server
-from rampa.local.service import stop
+from rampa.local.postgres import FAST_FOR_TESTS, Postgres, free_port, private_server
+from rampa.local.service import ServiceFolder, start_service, stop
 from rampa.operations import people
 from rampa.operations.context import Actor, Services
 from rampa.schema.common import Role
@@ -92,7 +95,10 @@ class World:
 
     def client(self, role: Role = Role.OWNER) -> Client:
         transport = httpx.WSGITransport(app=self.app, raise_app_exceptions=False)  # type: ignore[arg-type]
-        return Client("http://rampa.test", connection=Connection("http://rampa.test", self.token(role), transport=transport, patience=0))
+        return Client(
+            "http://rampa.test",
+            connection=Connection("http://rampa.test", self.token(role), transport=transport, patience=0),
+        )
 
 
 @pytest.fixture
@@ -114,3 +120,56 @@ def _uuid(text: str):  # type: ignore[no-untyped-def]
     import uuid
 
     return uuid.UUID(text)
+
+
+@dataclass
+class Live:
+    """A real service process on loopback, that can be killed and started again."""
+
+    folder: ServiceFolder
+    url: str
+    port: int
+    owner_password: str
+    console: Path | None = None
+    process: subprocess.Popen[bytes] | None = None
+    # A child ends with the thread that started it: one thread that lives as long as the fixture starts them all.
+    starter: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1))
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        asked = (self.folder, self.url, self.port, self.console)
+        self.process = self.starter.submit(start_service, *asked).result()
+
+    def kill(self) -> None:
+        """kill -9, of the master and its worker, as a power cut would."""
+        assert self.process
+        os.killpg(self.process.pid, signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        if self.process:
+            stop(self.process, signal.SIGTERM)
+        self.starter.shutdown()
+
+    def client(self) -> Client:
+        _, token = token_for(self.address, OWNER, self.owner_password, "test")
+        return Client(self.address, token.secret)
+
+
+@pytest.fixture
+def live(database_url: str, tmp_path: Path) -> Iterator[Live]:
+    folder = ServiceFolder(tmp_path / "service")
+    folder.prepare()
+    master = bytes.fromhex(folder.master_key.read_text().strip())
+    services = Services(Database(database_url), FolderStore(folder.store), master)
+    password = people.first_start(services, "Quillback Works", "Iida", OWNER)
+    services.db.engine.dispose()
+    assert password
+    console = Path(__file__).parent.parent / "console" / "dist"
+    running = Live(folder, database_url, free_port(), password, console)
+    running.start()
+    yield running
+    running.stop()

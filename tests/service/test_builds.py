@@ -68,7 +68,19 @@ def test_the_bundle_comes_back_as_it_was_signed(ready: Client, folder: Path, tmp
         assert {n.split("/")[0] for n in bundle.namelist()} == {"peatlight-1.4.0-1-linux-release"}
         assert bundle.read("peatlight-1.4.0-1-linux-release/data/bog.arc") == (folder / "data/bog.arc").read_bytes()
     (tmp_path / "b.p7s").write_bytes(ready.signature("peatlight", 1))
-    command = ["openssl", "cms", "-verify", "-binary", "-inform", "DER", "-noverify", "-in", "b.p7s", "-content", "b.zip"]
+    command = [
+        "openssl",
+        "cms",
+        "-verify",
+        "-binary",
+        "-inform",
+        "DER",
+        "-noverify",
+        "-in",
+        "b.p7s",
+        "-content",
+        "b.zip",
+    ]
     assert subprocess.run([*command, "-out", "/dev/null"], cwd=tmp_path, capture_output=True).returncode == 0
 
 
@@ -158,7 +170,9 @@ def test_a_pack_that_lies_is_refused_and_leaves_nothing(ready: Client, tmp_path:
     assert ready.put_pack("peatlight", 1, pack_of(b"fog")).new_chunks == 0
 
 
-def complete(files: list[FileEntry], bundle: bytes = b"fog", depots: tuple[str, ...] = ("base", "languages"), **more: object) -> wire.CompleteBuild:
+def complete(
+    files: list[FileEntry], bundle: bytes = b"fog", depots: tuple[str, ...] = ("base", "languages"), **more: object
+) -> wire.CompleteBuild:
     trees = [Tree(tuple(files))] + [Tree(())] * (len(depots) - 1)
     manifests = [manifest_format.encode(Manifest(d, t, DEFAULT)) for d, t in zip(depots, trees, strict=True)]
     fields = {
@@ -272,7 +286,7 @@ def test_documents_move_by_revisions(ready: Client) -> None:
     assert ready.revision("peatlight", 1).document == DOCUMENT
     with pytest.raises(Conflict, match="belongs to the title peatlight"):
         ready.import_title(DOCUMENT)
-    with pytest.raises(Invalid, match="two problems|2 problems"):
+    with pytest.raises(Invalid, match="2 problems"):
         ready.import_title(DOCUMENT.replace('"linux"', '"linus"'))
 
 
@@ -283,5 +297,3 @@ def test_an_event_names_who_and_never_a_secret(world: World, ready: Client) -> N
     assert "a password" not in kept
     assert "PRIVATE" not in kept
     assert all(e.who for e in ready.events())
-
-

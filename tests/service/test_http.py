@@ -88,5 +88,3 @@ def test_the_document_is_3_1_and_names_every_call(http) -> None:  # type: ignore
     assert len({o["operationId"] for o in operations}) == len(operations) > 40
     assert all(o.get("summary") for o in operations)
     assert "application/problem+json" in operations[0]["responses"]["404"]["content"]
-
-

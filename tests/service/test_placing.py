@@ -108,7 +108,7 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
     seen = client.preview("peatlight", "internal", 1)
     assert {f.code for f in seen.findings} == {"depot.overlap"}
     assert seen.fresh is None
-    with pytest.raises(Refused, match="both deliver locale/en.json"):
+    with pytest.raises(Refused, match="both deliver locale/en"):
         place(client, 1)
 
 

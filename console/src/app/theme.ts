@@ -51,6 +51,7 @@ export const schemeVariables: CSSVariablesResolver = () => ({
     "--r-note": "#36515f",
   },
   dark: {
+    "--mantine-primary-color-contrast": "#1f1b18",
     "--mantine-color-body": "#171411",
     "--mantine-color-text": "#ebe4d9",
     "--mantine-color-dimmed": "#a99e90",

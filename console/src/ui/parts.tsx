@@ -91,7 +91,7 @@ export function Panel({ title, aside, children, flush }: { title: ReactNode; asi
 /** What to do first, with the command line's way beside it. */
 export function Empty({ children, command }: { children: ReactNode; command?: string }) {
   return (
-    <Stack gap={8} p="lg" align="flex-start">
+    <Stack gap={8} p="lg" align="flex-start" className="empty">
       <Text size="sm">{children}</Text>
       {command && <Command text={command} />}
     </Stack>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 from rich.text import Text
@@ -11,8 +12,10 @@ from rampa.cli import home
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.output import ago, duration, err, facts, findings, mb, out, plural, print_json, table
 from rampa.cli.progress import Bars
-from rampa.client.making import Made, Step, make_build
 from rampa.schema.builds import Build
+
+if TYPE_CHECKING:
+    from rampa.client.making import Made, Step
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Builds: make one from a folder, look at it, fetch its bundle."
@@ -40,6 +43,8 @@ def create(
 
     Killed or cut off, the same command goes on with the same build.
     """
+    from rampa.client.making import make_build  # reading and packing: only this command pays for loading them
+
     with signed_in() as client, Bars(WORDS, quiet=as_json) as bars:
 
         def on(step: Step) -> None:

@@ -6,6 +6,7 @@ import re
 import time
 from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 
@@ -14,10 +15,12 @@ from rampa.cli.output import ago, duration, err, facts, mb, out, plural, print_j
 from rampa.cli.progress import Bars
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery
-from rampa.core.content.fill import Progress, Report
 from rampa.core.errors import Damaged, NotFound
 from rampa.schema.devices import DeviceReport, NewDevice
-from rampa.standin.device import Identity, SimulatedDevice
+
+if TYPE_CHECKING:
+    from rampa.core.content.fill import Progress, Report
+    from rampa.standin.device import SimulatedDevice
 
 app = typer.Typer(
     rich_markup_mode=None,
@@ -38,6 +41,8 @@ def add(
     as_json: bool = JSON,
 ) -> None:
     """Register a simulated device. It pins the title's key: from now on only what that key signed is installed."""
+    from rampa.standin.device import Identity, SimulatedDevice
+
     SimulatedDevice.must_be_free(folder)
     with signed_in() as client:
         found = client.title(the_title(client, title))
@@ -71,7 +76,7 @@ def update(
 
     Killed at any moment, the same command goes on where it stopped.
     """
-    device = SimulatedDevice(folder)
+    device = _device(folder)
     with signed_in() as client:
         while True:
             _update(client, device, as_json)
@@ -83,7 +88,7 @@ def update(
 @app.command("verify")
 def verify(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     """Check every installed file against the signed manifest. Needs no network."""
-    device = SimulatedDevice(folder)
+    device = _device(folder)
     with Bars(WORDS, quiet=as_json) as bars:
         bad = device.verify(lambda p: bars.show(p.phase, p.done, p.total))
     now = device.installed()
@@ -103,7 +108,7 @@ def verify(folder: Path = FOLDER, as_json: bool = JSON) -> None:
 @app.command("repair")
 def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     """Find damaged files and make them again, downloading only what is bad."""
-    device = SimulatedDevice(folder)
+    device = _device(folder)
     now = device.installed()
     if now is None:
         raise NotFound("install.none", "nothing is installed on this device", hint="Run `rampa device update`.")
@@ -121,13 +126,13 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
 @app.command("start", context_settings={"ignore_unknown_options": True})
 def start(folder: Path = FOLDER, arguments: list[str] = typer.Argument(None, help="Given to the title.")) -> None:
     """Start the installed build's launch entry."""
-    raise typer.Exit(SimulatedDevice(folder).start(arguments or []))
+    raise typer.Exit(_device(folder).start(arguments or []))
 
 
 @app.command("show")
 def show(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     """What a simulated device is, and what is installed on it."""
-    device = SimulatedDevice(folder)
+    device = _device(folder)
     now = device.installed()
     if as_json:
         statement = {k: v for k, v in asdict(now.statement).items() if k != "depots"} if now else None
@@ -182,6 +187,13 @@ def remove(name: str = typer.Argument(...), title: str = TITLE, yes: bool = YES)
             raise typer.Exit(1)
         client.remove_device(slug, name)
     out().print(f"{name} is forgotten.")
+
+
+def _device(folder: Path) -> SimulatedDevice:
+    """Loaded here, so that `rampa device list` does not pay for the installer."""
+    from rampa.standin.device import SimulatedDevice
+
+    return SimulatedDevice(folder)
 
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:

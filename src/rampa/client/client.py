@@ -15,7 +15,7 @@ from types import TracebackType
 from blake3 import blake3
 
 from rampa.client.connection import Connection
-from rampa.core.content.fill import disk_error
+from rampa.core.content.disk import disk_error
 from rampa.schema import builds as builds_wire
 from rampa.schema import channels as channels_wire
 from rampa.schema import devices as devices_wire

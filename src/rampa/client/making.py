@@ -16,7 +16,7 @@ from rampa.client.uploading import Sent, upload
 from rampa.core.bundle.zip_writer import Member, write_zip
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.depots import split
-from rampa.core.content.fill import disk_error
+from rampa.core.content.disk import disk_error
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.parameters import DEFAULT

@@ -29,13 +29,13 @@ class Role(StrEnum):
 class Wire(BaseModel):
     """The base of all wire types: unknown fields are errors, so that a misspelt one is not lost in silence."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
 
 class Query(BaseModel):
     """The base of query and path models."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
 
 class ProblemItem(Wire):

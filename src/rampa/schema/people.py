@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.schema.common import Query, Role, Wire, Words
 
-Email = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$")]
+Email = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^@\x00-\x20\x7f]+@[^@\x00-\x20\x7f]+$")]
 Password = Annotated[str, StringConstraints(min_length=10, max_length=200, pattern=r"^[^\x00]*$")]
 
 

@@ -65,7 +65,9 @@ def test_parallel_deflate_loses_little(members: list[Member]) -> None:
 
 def test_70000_entries(tmp_path: Path) -> None:
     (tmp_path / "x").write_bytes(b"fog")
-    with zipfile.ZipFile(io.BytesIO(written([Member(f"t/{i:05d}", tmp_path / "x", 3) for i in range(70_000)]))) as bundle:
+    with zipfile.ZipFile(
+        io.BytesIO(written([Member(f"t/{i:05d}", tmp_path / "x", 3) for i in range(70_000)]))
+    ) as bundle:
         assert len(bundle.namelist()) == 70_000
 
 

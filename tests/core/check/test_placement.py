@@ -45,7 +45,11 @@ def test_a_good_build_passes() -> None:
         (replace(GOOD, depots=GOOD.depots | {"more": tree("data/X")}), NOTHING, [("warning", "path.case")]),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("Data/y")}), NOTHING, [("blocker", "path.case")]),
         (replace(GOOD, depots=GOOD.depots | {"more": tree("data/aux.txt")}), NOTHING, []),
-        (replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/aux.txt")}), NOTHING, [("blocker", "path.reserved")]),
+        (
+            replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/aux.txt")}),
+            NOTHING,
+            [("blocker", "path.reserved")],
+        ),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/who?")}), NOTHING, [("blocker", "path.reserved")]),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("dot./y")}), NOTHING, [("blocker", "path.reserved")]),
         (replace(GOOD, nowhere=("data/z",)), NOTHING, [("warning", "depot.none")]),

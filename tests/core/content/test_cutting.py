@@ -16,7 +16,6 @@ from tests.samples import noise
 SMALL = CutParameters(minimum=128, average=512, maximum=2048, normalisation=2)
 
 
-
 @given(st.binary(max_size=6000), st.integers(0, 70))
 def test_kernel_and_numpy_find_the_same(data: bytes, warm: int) -> None:
     if cutting._cut_kernel is None:

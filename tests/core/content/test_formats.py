@@ -43,7 +43,11 @@ def file(path: str, *contents: bytes, executable: bool = False) -> FileEntry:
 
 
 TREE = Tree(
-    (file("bin/peatlight", b"run", executable=True), file("data/bog.arc", b"a" * 99, b"b" * 50, b"a" * 99), file("data/none")),
+    (
+        file("bin/peatlight", b"run", executable=True),
+        file("data/bog.arc", b"a" * 99, b"b" * 50, b"a" * 99),
+        file("data/none"),
+    ),
     (LinkEntry("bin/start", "peatlight"),),
 )
 
@@ -76,7 +80,9 @@ def test_a_damaged_pack_never_passes(data: st.DataObject) -> None:
     try:
         frames = pack.read_index(bytes(bad), len(bad))
         for frame in frames:
-            pack.verify_chunks(frame, pack.decompress(bytes(bad[frame.offset : frame.offset + frame.stored]), frame.raw))
+            pack.verify_chunks(
+                frame, pack.decompress(bytes(bad[frame.offset : frame.offset + frame.stored]), frame.raw)
+            )
     except Damaged:
         return
     whole = pack.read_index(good, len(good))

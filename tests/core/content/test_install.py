@@ -277,9 +277,7 @@ def test_forged_papers_replace_nothing(device: Installation, shop: Shop, version
     good = shop.release(2, versions[1])
     other = Ed25519PrivateKey.generate()
     forged = {
-        "signed by another": sign(
-            Statement(TITLE, 2, "p", "linux", "1.0.0", 2, "bin/peatlight", ()), other
-        ),
+        "signed by another": sign(Statement(TITLE, 2, "p", "linux", "1.0.0", 2, "bin/peatlight", ()), other),
         "changed": good.replace(b"ey", b"eX", 1),
         "cut off": good[:-9],
         "of another title": shop.release(2, versions[1], title="example.other"),

@@ -29,7 +29,9 @@ ALL = ContentRules((Pattern("*", "all"),), ())
 
 def rules(include: list[str], strip: list[str] | None = None) -> ContentRules:
     own = [Pattern(s, f"strip {s}", "rampa.toml:9") for s in strip or []]
-    return ContentRules(tuple(Pattern(i, i) for i in include), tuple([*class_patterns({"symbols": "rampa.toml:8"}), *own]))
+    return ContentRules(
+        tuple(Pattern(i, i) for i in include), tuple([*class_patterns({"symbols": "rampa.toml:8"}), *own])
+    )
 
 
 def test_what_goes_in_and_what_stays_out_and_why(tmp_path: Path) -> None:

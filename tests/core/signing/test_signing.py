@@ -120,7 +120,10 @@ def test_a_changed_envelope_never_gives_another_payload(payload: bytes, data: st
         pass
 
 
-@pytest.mark.parametrize("junk", [b"", b"[]", b"null", b'{"payload": 3}', b"[" * 100_000, b'{"payload":"","payloadType":"kind","signatures":[]}'])
+@pytest.mark.parametrize(
+    "junk",
+    [b"", b"[]", b"null", b'{"payload": 3}', b"[" * 100_000, b'{"payload":"","payloadType":"kind","signatures":[]}'],
+)
 def test_junk_is_no_envelope(junk: bytes) -> None:
     with pytest.raises(Damaged):
         dsse.verify(junk, "kind", PUBLIC)

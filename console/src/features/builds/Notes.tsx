@@ -27,7 +27,7 @@ export function Notes({ build, title }: { build: Build; title: string }) {
           <Textarea aria-label="Notes" autosize minRows={2} maxLength={4000} value={draft} onChange={(e) => setDraft(e.currentTarget.value)} autoFocus />
           {save.error && <Failure error={save.error} retry={store} />}
           <Group gap="xs" mt="xs">
-            <Button size="compact-sm" onClick={store} loading={save.isPending}>
+            <Button size="compact-sm" variant="filled" onClick={store} loading={save.isPending}>
               Save notes
             </Button>
             <Button size="compact-sm" variant="default" onClick={() => setDraft(null)}>

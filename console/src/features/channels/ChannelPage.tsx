@@ -53,10 +53,10 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
         <tr>
           <th>Platform</th>
           <th>Build</th>
-          <th>Version</th>
+          <th className="wide">Version</th>
           <th className="number">Devices that have it</th>
           <th className="wide">Placed</th>
-          <th />
+          <th className="number">Act</th>
         </tr>
       </thead>
       <tbody>
@@ -69,9 +69,9 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
                 <Link to={`/titles/${title}/builds/${p.build.number}`} style={{ fontWeight: 600 }}>
                   #{p.build.number}
                 </Link>{" "}
-                <span className="dim">{p.build.profile}</span>
+                <span className="dim wide">{p.build.profile}</span>
               </td>
-              <td className="tight">
+              <td className="tight wide">
                 {p.build.version_name} <span className="dim">code {p.build.version_code}</span>
               </td>
               <td className="number">{p.following ? `${p.devices} of ${p.following}` : "none follows"}</td>
@@ -97,7 +97,7 @@ function History({ placements, title }: { placements: Placement[]; title: string
     <table className="rows">
       <thead>
         <tr>
-          <th className="number">Placement</th>
+          <th className="number wide">Placement</th>
           <th>Platform</th>
           <th>Build</th>
           <th>Version</th>
@@ -109,7 +109,7 @@ function History({ placements, title }: { placements: Placement[]; title: string
       <tbody>
         {placements.map((p) => (
           <tr key={p.number}>
-            <td className="number">{p.number}</td>
+            <td className="number wide">{p.number}</td>
             <td>{capital(p.platform)}</td>
             <td>
               <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>

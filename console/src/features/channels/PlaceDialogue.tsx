@@ -24,7 +24,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
     void preview.refetch();
   };
   return (
-    <Modal opened onClose={close} size={860} title={<b>{`Place #${build} on ${channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal opened onClose={close} size={860} title={<b>{`Place #${build} on ${channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={{ header: { role: "presentation" } }}>
       <Answer of={preview} rows={8}>
         {(data) => <Body seen={data} />}
       </Answer>
@@ -33,7 +33,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
         <Button variant="default" onClick={close}>
           Do not place
         </Button>
-        <Button disabled={!seen?.possible} loading={place.isPending} onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}>
+        <Button variant="filled" disabled={!seen?.possible || preview.isFetching} loading={place.isPending} onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}>
           {seen && !seen.possible ? "Blocked" : `Place on ${channel}`}
         </Button>
       </Group>

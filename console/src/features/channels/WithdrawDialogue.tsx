@@ -9,7 +9,7 @@ export function WithdrawDialogue({ title, placement, close }: { title: string; p
   const withdraw = useWithdraw(title, placement.channel);
   const send = () => withdraw.mutate(placement.number, { onSuccess: close });
   return (
-    <Modal opened onClose={close} title={<b>{`Withdraw #${placement.build.number} from ${placement.channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal opened onClose={close} title={<b>{`Withdraw #${placement.build.number} from ${placement.channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={{ header: { role: "presentation" } }}>
       <p style={{ marginTop: 0 }}>
         {placement.devices === 0 ? "No device has it." : `${plural(placement.devices, "device")} keep it as installed.`} Nothing is live
         for this platform then, until another build with a higher version code is placed.
@@ -19,7 +19,7 @@ export function WithdrawDialogue({ title, placement, close }: { title: string; p
         <Button variant="default" onClick={close}>
           Leave it live
         </Button>
-        <Button color="rust" onClick={send} loading={withdraw.isPending}>
+        <Button className="danger" color="rust.7" onClick={send} loading={withdraw.isPending}>
           Withdraw from {placement.channel}
         </Button>
       </Group>

@@ -25,7 +25,7 @@ export function SignInPage() {
             <TextInput label="Address" type="email" autoComplete="username" required value={email} onChange={(e) => setEmail(e.currentTarget.value)} autoFocus />
             <PasswordInput label="Password" autoComplete="current-password" required value={password} onChange={(e) => setPassword(e.currentTarget.value)} />
             {signIn.error && <Failure error={signIn.error} />}
-            <Button type="submit" loading={signIn.isPending} fullWidth>
+            <Button type="submit" variant="filled" loading={signIn.isPending} fullWidth>
               Sign in
             </Button>
             <Text size="xs" c="dimmed">

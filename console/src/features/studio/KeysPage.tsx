@@ -21,10 +21,10 @@ export function KeysPage() {
                 <thead>
                   <tr>
                     <th>Name</th>
-                    <th>Kind</th>
+                    <th className="wide">Kind</th>
                     <th className="wide">Subject</th>
                     <th>Certificate SHA-256</th>
-                    <th>Valid until</th>
+                    <th className="wide">Valid until</th>
                     <th className="number">Signatures</th>
                     <th className="wide">Added</th>
                   </tr>
@@ -35,12 +35,12 @@ export function KeysPage() {
                       <td>
                         <b>{k.name}</b>
                       </td>
-                      <td className="tight">{k.kind}</td>
+                      <td className="tight wide">{k.kind}</td>
                       <td className="wide">{k.subject}</td>
                       <td>
                         <Digest value={k.fingerprint} what="certificate fingerprint" length={16} />
                       </td>
-                      <td className="tight">{k.not_after.slice(0, 10)}</td>
+                      <td className="tight wide">{k.not_after.slice(0, 10)}</td>
                       <td className="number">{k.used}</td>
                       <td className="wide tight">
                         <When at={k.created_at} /> <span className="dim">by {k.created_by}</span>

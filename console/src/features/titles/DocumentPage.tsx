@@ -1,4 +1,4 @@
-import { Button, ScrollArea } from "@mantine/core";
+import { Button } from "@mantine/core";
 import { useParams, useSearchParams } from "react-router";
 
 import { Answer, Command, PageHead, Panel, When } from "../../ui/parts";
@@ -21,9 +21,9 @@ export function DocumentPage() {
         <Panel title={`Revision ${shown ?? ""}`} flush>
           <Answer of={text} rows={16}>
             {(revision) => (
-              <ScrollArea.Autosize mah="calc(100vh - 190px)" type="auto">
+              <div style={{ maxHeight: "calc(100vh - 190px)", overflowY: "auto" }} tabIndex={0} role="region" aria-label="The document's text">
                 <Numbered text={revision.document} />
-              </ScrollArea.Autosize>
+              </div>
             )}
           </Answer>
         </Panel>

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import threading
 import time
@@ -16,11 +15,12 @@ from blake3 import blake3
 from rampa.core.content import parallel
 from rampa.core.content.assemble import Assembly, file_holds, read_chunk
 from rampa.core.content.delivery import Delivery
+from rampa.core.content.disk import disk_error
 from rampa.core.content.locations import FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.plan import LocalContent, Request, requests_for
 from rampa.core.content.tree import Chunk, FileEntry, Tree
-from rampa.core.errors import Damaged, Unavailable
+from rampa.core.errors import Damaged
 
 TRIES = 3
 
@@ -183,14 +183,6 @@ class Filling:
             if path.is_symlink() or path.exists():
                 path.unlink()
             path.symlink_to(link.target)
-
-
-def disk_error(error: OSError, where: Path) -> Unavailable:
-    """A sentence for what the operating system said."""
-    if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        hint = "Free some space and run the command again: it goes on where it stopped."
-        return Unavailable("disk.full", "the disk is full", where=str(where), hint=hint)
-    return Unavailable("disk.error", f"the disk said: {error.strerror}", where=str(error.filename or where))
 
 
 def _chunks_by_frame(missing: list[Chunk], locations: Locations) -> dict[FramePlace, list[tuple[Chunk, int]]]:

@@ -24,7 +24,8 @@ from rampa.core.content import manifest as manifest_format
 from rampa.core.content import parallel
 from rampa.core.content.assemble import file_holds, read_chunk
 from rampa.core.content.delivery import Delivery
-from rampa.core.content.fill import Filling, Progress, Report, disk_error
+from rampa.core.content.disk import disk_error
+from rampa.core.content.fill import Filling, Progress, Report
 from rampa.core.content.plan import LocalContent, OldPlace, local_content
 from rampa.core.content.tree import FileEntry, Tree, merge
 from rampa.core.errors import Damaged, Invalid, NotFound, Refused

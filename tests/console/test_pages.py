@@ -1,0 +1,196 @@
+"""The console in headless Chromium: signing in, the ramp, a build, placing; by keyboard; and axe-core finds nothing."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import OWNER, Live
+from tests.samples import add_key, build, change_folder, import_title, make_folder
+
+CHROMIUM = shutil.which("chromium")
+AXE = Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js"
+pytestmark = [pytest.mark.browser, pytest.mark.skipif(not CHROMIUM, reason="Chromium is not installed")]
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+PAGES = [
+    "",
+    "titles/peatlight",
+    "titles/peatlight/builds",
+    "titles/peatlight/builds/2",
+    "titles/peatlight/builds/2?tab=left-out",
+    "titles/peatlight/channels/internal",
+    "titles/peatlight/channels/public",
+    "titles/peatlight/channels/internal/place/2",
+    "titles/peatlight/channels/internal/place/3",
+    "titles/peatlight/devices",
+    "titles/peatlight/document",
+    "keys",
+    "people",
+    "events",
+    "nowhere",
+]
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        args = [*QUIET, "--disable-component-update", "--disable-sync"]
+        made = playwright.chromium.launch(executable_path=CHROMIUM, args=args)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def filled(live: Live, tmp_path: Path) -> Live:
+    """Build 1 is live on internal, build 2 could follow, build 3 is not signed."""
+    with live.client() as client:
+        add_key(client)
+        import_title(client)
+        source = make_folder(tmp_path / "source", 300_000)
+        build(client, source, tmp_path / "state", notes="first night")
+        client.place("peatlight", "internal", 1, client.preview("peatlight", "internal", 1).etag)
+        change_folder(source)
+        build(client, source, tmp_path / "state")
+        build(client, source, tmp_path / "state", profile="linux-unsigned")
+    return live
+
+
+def signed_in(browser: Browser, live: Live, scheme: str = "light", width: int = 1280) -> Page:
+    context = browser.new_context(
+        base_url=live.address, color_scheme=scheme, viewport={"width": width, "height": 800}  # type: ignore[arg-type]
+    )
+    page = context.new_page()
+    page.goto("/titles/peatlight")
+    page.get_by_label("Address").fill(OWNER)
+    page.locator("input[type=password]").fill(live.owner_password)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Pages")).to_be_attached()
+    return page
+
+
+def settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
+
+
+def test_a_wrong_password_is_said_where_it_happened(browser: Browser, live: Live) -> None:
+    page = browser.new_page(base_url=live.address)
+    page.goto("/")
+    page.get_by_label("Address").fill(OWNER)
+    page.locator("input[type=password]").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("the address or the password is wrong")
+
+
+def test_from_the_ramp_to_a_placed_build(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    expect(page.get_by_role("heading", name="Peatlight")).to_be_visible()
+    ramp = page.get_by_label("The ramp")
+    expect(ramp).to_contain_text("the bundle is not signed")
+    ramp.get_by_role("link", name="Place #2 here").click()
+    dialogue = page.get_by_role("dialog")
+    expect(dialogue).to_contain_text("replaces #1")
+    expect(dialogue).to_contain_text("data/bog.arc")
+    expect(dialogue).to_contain_text(re.compile(r"Update from #1.*download"))
+    assert page.url.endswith("/titles/peatlight/channels/internal/place/2")
+    dialogue.get_by_role("button", name="Place on internal").click()
+    expect(dialogue).to_have_count(0)
+    expect(page.get_by_role("row", name=re.compile("Linux.*#2.*1.4.0.*Withdraw"))).to_be_visible()
+    with filled.client() as client:
+        assert client.release("peatlight", "internal", "linux").build == 2
+
+
+def test_a_blocked_build_cannot_be_placed(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.goto("/titles/peatlight/channels/internal/place/3")
+    expect(page.get_by_role("dialog")).to_contain_text("1 blocker: it cannot be placed as it is")
+    expect(page.get_by_role("button", name="Blocked")).to_be_disabled()
+
+
+def test_what_moved_on_is_said_and_can_be_looked_at_again(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.goto("/titles/peatlight/channels/internal/place/2")
+    expect(page.get_by_role("button", name="Place on internal")).to_be_enabled()
+    with filled.client() as client:
+        client.withdraw("peatlight", "internal", 1)
+    page.get_by_role("button", name="Place on internal").click()
+    expect(page.get_by_role("alert")).to_contain_text("changed meanwhile")
+    page.get_by_role("button", name="Try again").click()
+    page.get_by_role("button", name="Place on internal").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+
+def test_the_keyboard_walks_the_ramp(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.locator("[data-token]").first.focus()
+    seen = []
+    for key in ("ArrowRight", "ArrowDown", "ArrowUp", "ArrowLeft"):
+        seen.append(page.evaluate("document.activeElement.textContent"))
+        page.keyboard.press(key)
+    assert len(set(seen)) >= 3
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("peatlight#")
+
+
+def test_the_files_of_a_build_as_a_tree(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.goto("/titles/peatlight/builds/2")
+    tree = page.get_by_role("tree", name="Files")
+    expect(tree).not_to_contain_text("bog.arc")
+    tree.get_by_role("button", name="data/").click()
+    expect(tree).to_contain_text("bog.arc")
+    page.get_by_label("Find files").fill("suomi")
+    expect(tree.get_by_role("treeitem")).to_have_count(1)
+    page.get_by_role("tab", name=re.compile("Left out")).click()
+    expect(page.get_by_role("row", name="bin/peatlight.sym symbols")).to_be_visible()
+    assert "tab=left-out" in page.url
+
+
+def test_notes_are_edited_in_place(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.goto("/titles/peatlight/builds/1")
+    page.get_by_role("button", name="Edit notes").click()
+    page.get_by_label("Notes", exact=True).fill("fog at Marrow Bend")
+    page.get_by_role("button", name="Save notes").click()
+    expect(page.get_by_text("fog at Marrow Bend")).to_be_visible()
+
+
+def test_an_empty_title_says_what_to_do_first(browser: Browser, live: Live) -> None:
+    with live.client() as client:
+        import_title(client)
+    page = signed_in(browser, live)
+    expect(page.get_by_text("No build has set out yet")).to_be_visible()
+    expect(page.get_by_text("bin/rampa build create --profile linux-release")).to_be_visible()
+
+
+def test_a_service_that_is_gone_is_said(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    settled(page)
+    filled.kill()
+    page.get_by_role("link", name="Devices").click()
+    expect(page.get_by_role("alert").first).to_contain_text("The service does not answer", timeout=15_000)
+    filled.start()
+    page.get_by_role("button", name="Try again").first.click()
+    expect(page.get_by_text("No device is registered")).to_be_visible(timeout=10_000)
+
+
+def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, filled: Live) -> None:
+    wrong = []
+    for scheme, width in (("light", 1280), ("dark", 1280), ("light", 420)):
+        page = signed_in(browser, filled, scheme, width)
+        for path in PAGES if scheme == "light" else PAGES[1:9:2]:
+            page.goto(f"/{path}")
+            settled(page)
+            page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
+            found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+            nodes = [(v["id"], n) for v in found["violations"] for n in v["nodes"][:2]]
+            at = f"{path} ({scheme}, {width})"
+            wrong += [f"{at}: {rule}: {n['html'][:160]} {n['failureSummary'][:200]}" for rule, n in nodes]
+            if page.evaluate("document.documentElement.scrollWidth") > width:
+                wrong.append(f"{at} scrolls sideways")
+    assert not wrong, "\n".join(wrong)

@@ -1,0 +1,204 @@
+"""kill -9 of the service, of the client in its upload, of the device in its update, and of PostgreSQL: nothing is lost."""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from blake3 import blake3
+
+from rampa.client import Client
+from rampa.client.delivery import HttpDelivery
+from rampa.client.making import make_build
+from rampa.core.content.install import Installation
+from rampa.core.content.pack import PACK_TARGET
+from rampa.local.postgres import Postgres
+from tests.conftest import Live
+from tests.samples import add_key, build, change_folder, import_title, make_folder
+
+BIG = 40_000_000
+assert PACK_TARGET < BIG, "an upload of several packs is needed to be killed between them"
+
+
+@pytest.fixture
+def ready(live: Live):  # type: ignore[no-untyped-def]
+    with live.client() as client:
+        add_key(client)
+        import_title(client)
+        yield client
+
+
+def command(live: Live, client: Client, tmp_path: Path, *words: str) -> subprocess.Popen[bytes]:
+    token = client.connection._http.headers["Authorization"].removeprefix("Bearer ")
+    environment = {
+        **os.environ,
+        "RAMPA_HOME": str(tmp_path / "home"),
+        "RAMPA_ADDRESS": live.address,
+        "RAMPA_TOKEN": token,
+    }
+    return subprocess.Popen(
+        [sys.executable, "-m", "rampa.cli.main", *words],
+        env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, start_new_session=True,
+    )  # fmt: skip
+
+
+def bundle_is_whole(client: Client, number: int, tmp_path: Path) -> None:
+    build_ = client.build("peatlight", number)
+    assert build_.bundle
+    client.save_bundle("peatlight", number, tmp_path / "b.zip")
+    assert (tmp_path / "b.zip").stat().st_size == build_.bundle.size
+
+
+def test_the_client_killed_in_its_upload_goes_on_with_the_same_build(live: Live, ready: Client, tmp_path: Path) -> None:
+    source = make_folder(tmp_path / "source", BIG)
+    words = ("build", "create", "--profile", "linux-release", "--from", str(source))
+    chance = random.Random(4)
+    for _ in range(5):
+        process = command(live, ready, tmp_path, *words)
+        time.sleep(chance.uniform(0.6, 1.5))
+        os.killpg(process.pid, signal.SIGKILL)
+        process.communicate()
+    builds_before = list(ready.builds("peatlight"))
+    assert len(builds_before) <= 1, "each command went on with the first one's build"
+    process = command(live, ready, tmp_path, *words)
+    _out, err = process.communicate(timeout=120)
+    assert process.returncode == 0, err.decode()
+    done = next(iter(ready.builds("peatlight", limit=1)))
+    assert (done.state, done.version_code) == ("ready", done.number)
+    bundle_is_whole(ready, done.number, tmp_path)
+
+
+def test_the_service_killed_in_an_upload_loses_nothing(live: Live, ready: Client, tmp_path: Path) -> None:
+    source = make_folder(tmp_path / "source", BIG)
+    ended = threading.Event()
+
+    def kill_and_start() -> None:
+        for _ in range(3):
+            time.sleep(0.5)
+            if ended.is_set():
+                return
+            live.kill()
+            live.start()
+
+    killer = threading.Thread(target=kill_and_start)
+    killer.start()
+    try:
+        made = make_build(ready, "peatlight", "linux-release", source, state=tmp_path / "state")
+    finally:
+        ended.set()
+        killer.join()
+    assert made.build.state == "ready"
+    assert len(list(ready.builds("peatlight"))) == 1
+    bundle_is_whole(ready, 1, tmp_path)
+    for pack in (live.folder.store / "packs").rglob("*.pack"):
+        assert blake3(pack.read_bytes()).hexdigest() == pack.stem
+
+
+def test_postgres_restarted_in_an_upload_is_waited_for(
+    live: Live, ready: Client, postgres: Postgres, tmp_path: Path
+) -> None:
+    source = make_folder(tmp_path / "source", BIG)
+    statement = (
+        "select pg_terminate_backend(pid) from pg_stat_activity "
+        "where pid <> pg_backend_pid() and datname = current_database()"
+    )
+    ended = threading.Event()
+
+    def cut() -> None:
+        import psycopg
+
+        while not ended.wait(0.25):
+            with psycopg.connect(live.url.replace("+psycopg", ""), autocommit=True) as connection:
+                connection.execute(statement)
+
+    cutter = threading.Thread(target=cut)
+    cutter.start()
+    try:
+        made = make_build(ready, "peatlight", "linux-release", source, state=tmp_path / "state")
+    finally:
+        ended.set()
+        cutter.join()
+    assert made.build.state == "ready"
+    assert len(list(ready.builds("peatlight"))) == 1
+
+
+def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_path: Path) -> None:
+    source = make_folder(tmp_path / "source", BIG)
+    state = tmp_path / "state"
+    build(ready, source, state)
+    change_folder(source)
+    (source / "data/more.bin").write_bytes(random.Random(8).randbytes(20_000_000))
+    build(ready, source, state)
+    ready.place("peatlight", "internal", 1, ready.preview("peatlight", "internal", 1).etag)
+    device = tmp_path / "desk"
+    assert command(live, ready, tmp_path, "device", "add", str(device), "--title", "peatlight").wait() == 0
+    title = ready.title("peatlight")
+    installation = Installation(device / "title", title.identifier, bytes.fromhex(title.manifest_key))
+    chance = random.Random(6)
+    for number in (1, 2):
+        if number == 2:
+            ready.place("peatlight", "internal", 2, ready.preview("peatlight", "internal", 2).etag)
+        for _ in range(5):
+            process = command(live, ready, tmp_path, "device", "update", str(device))
+            time.sleep(chance.uniform(0.45, 1.0))
+            os.killpg(process.pid, signal.SIGKILL)
+            process.communicate()
+            now = installation.current()
+            assert now is None or now.statement.build in (number - 1, number)
+            if now is not None:
+                assert installation.verify() == []
+        process = command(live, ready, tmp_path, "device", "update", str(device))
+        _out, err = process.communicate(timeout=60)
+        assert process.returncode == 0, err.decode()
+        now = installation.current()
+        assert now is not None
+        assert now.statement.build == number
+        assert installation.verify() == []
+
+
+def test_the_service_killed_in_a_device_s_update(live: Live, ready: Client, tmp_path: Path) -> None:
+    build(ready, make_folder(tmp_path / "source", BIG), tmp_path / "state")
+    title = ready.title("peatlight")
+    installation = Installation(tmp_path / "device", title.identifier, bytes.fromhex(title.manifest_key))
+    delivery = HttpDelivery(ready, "peatlight", 1)
+    real, calls = delivery.read, [0]
+
+    def read(pack: bytes, offset: int, size: int) -> bytes:
+        calls[0] += 1
+        if calls[0] in (2, 5):
+            live.kill()
+            threading.Timer(0.3, live.start).start()
+        return real(pack, offset, size)
+
+    delivery.read = read  # type: ignore[method-assign]
+    installation.update(ready.statement("peatlight", 1), delivery)
+    assert installation.verify() == []
+    time.sleep(1.5)
+
+
+def test_a_token_that_expires_in_an_upload_keeps_what_arrived(live: Live, ready: Client, tmp_path: Path) -> None:
+    import psycopg
+
+    source = make_folder(tmp_path / "source", BIG)
+
+    def expire(step) -> None:  # type: ignore[no-untyped-def]
+        if step.phase == "upload" and step.done > 0:
+            with psycopg.connect(live.url.replace("+psycopg", ""), autocommit=True) as connection:
+                connection.execute("update token set expires_at = now() - interval '1 hour'")
+
+    from rampa.core.errors import Denied
+
+    with pytest.raises(Denied, match="expired") as caught:
+        make_build(ready, "peatlight", "linux-release", source, state=tmp_path / "state", on=expire)
+    assert "rampa sign-in" in caught.value.hint
+    with live.client() as again:
+        made = make_build(again, "peatlight", "linux-release", source, state=tmp_path / "state")
+        assert made.build.number == 1
+        assert made.content.present > 0

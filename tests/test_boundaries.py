@@ -1,0 +1,21 @@
+"""The house's walls, from the outside."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+
+def test_the_client_library_brings_neither_flask_nor_sqlalchemy() -> None:
+    code = "import rampa.client, sys; print([m for m in ('flask', 'sqlalchemy', 'typer') if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_help_brings_neither_the_network_nor_the_wire_types() -> None:
+    code = (
+        "import sys\nfrom rampa.cli.main import main\ntry:\n main(['--help'])\nexcept SystemExit:\n pass\n"
+        "print([m for m in ('httpx', 'pydantic', 'rich', 'numpy') if m in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines()[-1] == "[]"
