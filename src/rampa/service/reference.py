@@ -41,7 +41,7 @@ def _row(path: str, method: str, call: dict[str, Any]) -> str:
     body = call.get("requestBody", {}).get("content", {})
     takes = ", ".join(_schema(kind, c["schema"]) for kind, c in body.items())
     query = ", ".join(p["name"] for p in call.get("parameters", []) if p["in"] in ("query", "header"))
-    good = next((r for status, r in call["responses"].items() if status in ("200", "201", "204")), {})
+    good: dict[str, Any] = next((r for status, r in call["responses"].items() if status in ("200", "201", "204")), {})
     gives = ", ".join(_schema(kind, c["schema"]) for kind, c in good.get("content", {}).items()) or "nothing"
     what = call.get("summary", "").rstrip(".")
     return f"| `{method} {path}` | {what} | {', '.join(x for x in (takes, query) if x)} | {gives} |"

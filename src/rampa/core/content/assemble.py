@@ -16,6 +16,8 @@ from rampa.core.errors import Damaged
 
 READ = os.O_RDONLY | os.O_NOFOLLOW
 WRITE = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW
+MANY_CHUNKS, MOST_OPEN = 8, 200
+"""Files of so many chunks are kept open while they are made, as long as there are not too many of them."""
 
 
 def file_holds(path: Path, size: int, digest: bytes) -> bool:
@@ -46,6 +48,12 @@ def read_chunk(path: Path, offset: int, size: int, digest: bytes) -> bytes | Non
     return data if blake3(data).digest() == digest else None
 
 
+def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:
+    at = 0
+    while at < len(data):
+        at += os.pwrite(fd, memoryview(data)[at:], offset + at)
+
+
 class Assembly:
     """Files being made below `root`. `put` may be called from several threads."""
 
@@ -54,6 +62,8 @@ class Assembly:
         self.files = list(files)
         self._lock = threading.Lock()
         self._slots: dict[bytes, list[tuple[FileEntry, int]]] = defaultdict(list)
+        self._open: dict[str, int] = {}
+        self._found: list[FileEntry] = []
         self.written = 0
         for file in self.files:
             offset = 0
@@ -62,21 +72,33 @@ class Assembly:
                 offset += chunk.size
 
     def prepare(self) -> None:
-        """Makes folders and files, keeping what an earlier, interrupted run left."""
+        """Makes folders and files, keeping what an earlier, interrupted run left. Large files stay open to be written."""
         for folder in {(self.root / f.path).parent for f in self.files}:
             folder.mkdir(parents=True, exist_ok=True)
         for file in self.files:
             fd = os.open(self.root / file.path, WRITE, 0o644)
+            keep = False
             try:
+                if os.fstat(fd).st_size != 0:
+                    self._found.append(file)
                 if os.fstat(fd).st_size != file.size:
                     os.ftruncate(fd, file.size)
+                keep = len(file.chunks) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
+                if keep:
+                    self._open[file.path] = fd
             finally:
-                os.close(fd)
+                if not keep:
+                    os.close(fd)
+
+    def close(self) -> None:
+        for fd in self._open.values():
+            os.close(fd)
+        self._open.clear()
 
     def salvage(self) -> int:
         """Takes chunks that an interrupted run already wrote at their places; returns their bytes."""
         kept = 0
-        for file in self.files:
+        for file in self._found:
             offset = 0
             for chunk in file.chunks:
                 if read_chunk(self.root / file.path, offset, chunk.size, chunk.digest) is not None:
@@ -95,11 +117,13 @@ class Assembly:
             slots = self._slots.pop(digest, [])
             self.written += len(slots) * len(data)
         for file, offset in slots:
+            fd = self._open.get(file.path)
+            if fd is not None:
+                _write_at(fd, data, offset)
+                continue
             fd = os.open(self.root / file.path, WRITE, 0o644)
             try:
-                at = 0
-                while at < len(data):
-                    at += os.pwrite(fd, memoryview(data)[at:], offset + at)
+                _write_at(fd, data, offset)
             finally:
                 os.close(fd)
 

@@ -74,22 +74,30 @@ class Filling:
         try:
             self._root.mkdir(parents=True, exist_ok=True)
             with parallel.pool(self._workers) as threads:
-                assembly = self._reuse(tree, have, threads)
-                self._download(assembly, locations, threads)
+                assembly = self._assembly(tree, have, threads)
+                try:
+                    self._reuse(assembly, have, threads)
+                    self._download(assembly, locations, threads)
+                finally:
+                    assembly.close()
                 self._finish(assembly, threads)
             self._link(tree)
         except OSError as error:
             raise disk_error(error, self._root) from error
         return self.report
 
-    def _reuse(self, tree: Tree, have: LocalContent, threads: ThreadPoolExecutor) -> Assembly:
-        """Links whole files, then copies chunks; both only after their digests hold."""
+    def _assembly(self, tree: Tree, have: LocalContent, threads: ThreadPoolExecutor) -> Assembly:
+        """Links whole files after their digests hold; the rest is to be made of chunks."""
         folders = {(self._root / f.path).parent for f in tree.files}
         for folder in folders:
             folder.mkdir(parents=True, exist_ok=True)
         done = parallel.in_order(threads, lambda f: (f, self._take_whole(f, have)), tree.files, ahead=64)
         assembly = Assembly(self._root, [f for f, taken in done if not taken])
         assembly.prepare()
+        return assembly
+
+    def _reuse(self, assembly: Assembly, have: LocalContent, threads: ThreadPoolExecutor) -> None:
+        """Chunks that an interrupted run left, and those of the installed build, each after its digest holds."""
         self.report.reused += assembly.salvage()
         places = [(d, have.chunks[d]) for d in assembly.wanted() if d in have.chunks]
         places.sort(key=lambda p: (p[1].path, p[1].offset))
@@ -108,7 +116,6 @@ class Filling:
             copied += size
             self._on(Progress("reuse", copied, total))
         self.report.reused += copied
-        return assembly
 
     def _take_whole(self, file: FileEntry, have: LocalContent) -> bool:
         """A file that is already made, or that the device has as a whole under any path."""
