@@ -15,6 +15,9 @@ from rampa.core.content.paths import printable
 from rampa.core.content.tree import Chunk, Tree
 from rampa.core.errors import Conflict
 
+AHEAD = 8
+"""Frames in flight: enough to keep the threads busy while a finished pack is written or sent."""
+
 
 @dataclass(frozen=True, slots=True)
 class Place:
@@ -57,7 +60,8 @@ def make_packs(
     """
     writer, raw = PackWriter(), 0
     with parallel.pool(workers) as threads:
-        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g))), _groups(wanted))
+        pairs = _groups(wanted)
+        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g))), pairs, ahead=AHEAD)
         for own, stored in work:
             writer.add((p.chunk for p in own), stored)
             raw += sum(p.chunk.size for p in own)
