@@ -25,7 +25,7 @@ n = 0
 def block():
     global n
     n += 1
-    return ((base + np.uint8(n)) ^ np.roll(base, n * 977)).tobytes()
+    return ((base + np.uint8(n % 251)) ^ np.roll(base, n * 977)).tobytes()
 with open(root / "data" / "large.arc", "wb") as out:
     while out.tell() < size // 2:
         out.write(block())

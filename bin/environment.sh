@@ -3,6 +3,8 @@
 
 ROOT=$(CDPATH= cd -- "$(dirname -- "$0")/.." && pwd)
 export RAMPA_ROOT="$ROOT"
+# The certificates that the machine trusts, a studio's own among them.
+export UV_SYSTEM_CERTS="${UV_SYSTEM_CERTS:-true}"
 
 say() { printf '%s\n' "$*" >&2; }
 fail() { say "$(basename "$0"): $*"; exit 1; }
