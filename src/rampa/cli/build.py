@@ -211,9 +211,9 @@ def _made(made: Made) -> None:
     if made.resumed:
         err().print(f"Went on with {made.build.name}, which an earlier command had opened.")
     _build(made.build)
-    sent = made.content.uploaded + made.bundle.uploaded
     was = made.content.present + made.bundle.present
-    out().print(f"Sent {mb(sent)}; {mb(was)} of the content was there already; {duration(made.seconds)} in all.")
+    sent = f"{mb(made.content.uploaded)} of content and {mb(made.bundle.uploaded)} of bundle"
+    out().print(f"Sent {sent}; {mb(was)} was there already; {duration(made.seconds)} in all.")
     stripped = made.selection.left_out
     if stripped:
         out().print(f"\nLeft out: {plural(len(stripped), 'file')}, {mb(sum(o.size for o in stripped))}")
