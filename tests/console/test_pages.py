@@ -62,7 +62,9 @@ def filled(live: Live, tmp_path: Path) -> Live:
 
 def signed_in(browser: Browser, live: Live, scheme: str = "light", width: int = 1280) -> Page:
     context = browser.new_context(
-        base_url=live.address, color_scheme=scheme, viewport={"width": width, "height": 800}  # type: ignore[arg-type]
+        base_url=live.address,
+        color_scheme=scheme,
+        viewport={"width": width, "height": 800},  # type: ignore[arg-type]
     )
     page = context.new_page()
     page.goto("/titles/peatlight")

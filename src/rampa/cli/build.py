@@ -244,6 +244,7 @@ def _build(build: Build) -> None:
     if build.notes:
         rows.append(("notes", build.notes))
     facts(rows)
+    out().print()
     table(
         ["depot", ">files", ">size", ">download", "manifest"],
         [(d.name, f"{d.files:,}", mb(d.size), mb(d.packed), d.manifest[:12]) for d in build.depots],

@@ -133,6 +133,7 @@ def _preview(seen: PlacePreview) -> None:
     if seen.fresh:
         rows.append(("fresh install", *_cost(seen.fresh)))
     if rows:
+        out().print()
         table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
     out().print(f"{plural(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
 
@@ -144,6 +145,7 @@ def _changes(seen: PlacePreview) -> None:
         new = mb(c.new_size - c.shared) if c.kind in ("changed", "added") else ""
         rows.append((Text(c.kind, style=STYLES[c.kind]), path, mb(c.new_size - c.old_size, signed=True), new))
     left = len(seen.changes) - SHOWN + seen.changes_left
+    out().print()
     table(["", "~file", ">size", ">new content"], rows, "No file differs.")
     if left > 0:
         out().print(f"and {plural(left, 'more file')}")

@@ -65,12 +65,16 @@ def facts(rows: Iterable[tuple[str, object]]) -> None:
 
 def findings(found: Sequence[FindingOut]) -> None:
     """Shape and word beside the colour."""
+    if not found:
+        return
+    grid = Table.grid(padding=(0, 2))
+    grid.add_column(no_wrap=True)
+    grid.add_column(overflow="fold")
     for finding in found:
         word, style = SEVERITY[finding.severity]
-        line = Text(f"{word}  ", style=style)
-        line.append(finding.message + ".", style="default")
-        out().print(line)
-        out().print(Text(f"           {finding.hint}", style="dim"))
+        grid.add_row(Text(word, style=style), Text(finding.message + "."))
+        grid.add_row("", Text(finding.hint, style="dim"))
+    out().print(grid)
 
 
 def mb(size: int, signed: bool = False) -> str:

@@ -10,16 +10,26 @@ from rich.progress import (
     BarColumn,
     DownloadColumn,
     Progress,
+    ProgressColumn,
+    Task,
     TaskID,
     TextColumn,
     TimeRemainingColumn,
-    TransferSpeedColumn,
 )
+from rich.text import Text
 
 from rampa.cli.output import err, mb
 
 EVERY = 2.0
 """Seconds between lines where there is no terminal."""
+
+
+class RateColumn(ProgressColumn):
+    """Bytes a second; nothing while there is nothing to tell."""
+
+    def render(self, task: Task) -> Text:
+        speed = task.finished_speed or task.speed
+        return Text(f"{mb(int(speed))}/s" if speed else "", style="dim", justify="right")
 
 
 class Bars:
@@ -36,7 +46,7 @@ class Bars:
             TextColumn("{task.description}"),
             BarColumn(bar_width=28, complete_style="yellow", finished_style="green"),
             DownloadColumn(),
-            TransferSpeedColumn(),
+            RateColumn(),
             TimeRemainingColumn(elapsed_when_finished=True),
             TextColumn("{task.fields[note]}", style="dim"),
             console=err(),
