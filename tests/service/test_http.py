@@ -88,3 +88,10 @@ def test_the_document_is_3_1_and_names_every_call(http) -> None:  # type: ignore
     assert len({o["operationId"] for o in operations}) == len(operations) > 40
     assert all(o.get("summary") for o in operations)
     assert "application/problem+json" in operations[0]["responses"]["404"]["content"]
+
+
+def test_the_reference_in_docs_is_current() -> None:
+    from rampa.service.reference import reference
+
+    kept = Path(__file__).parents[2] / "docs/http.md"
+    assert kept.read_text() == reference(), "run: python -m rampa.service.reference > docs/http.md"

@@ -28,8 +28,8 @@ class RateColumn(ProgressColumn):
     """Bytes a second; nothing while there is nothing to tell."""
 
     def render(self, task: Task) -> Text:
-        speed = task.finished_speed or task.speed
-        return Text(f"{mb(int(speed))}/s" if speed else "", style="dim", justify="right")
+        seconds = task.finished_time or task.elapsed or 0
+        return Text(f"{mb(int(task.completed / seconds))}/s" if seconds > 0.01 else "", style="dim", justify="right")
 
 
 class Bars:

@@ -12,10 +12,10 @@ HEAD = """\
 
 Made from the OpenAPI 3.1 document (`/api/v1/openapi.json`) by `python -m rampa.service.reference`; do not edit.
 
-Send `Authorization: Bearer TOKEN`. Errors are problem details (RFC 9457) with a stable `type`, `code`, `where` and `hint`. Lists give `next`
-and a `Link` header (RFC 8288); send it as `cursor`. Creating calls take `Idempotency-Key`: the same call with the same key gives the same
-answer for seven days. Calls that change something seen before need `If-Match` with the ETag that was answered (428 without, 412 when it
-moved), or `*`. 503 and 507 can be tried again.
+Send `Authorization: Bearer TOKEN`. Errors are problem details (RFC 9457) with a stable `type`, `code`, `where` and `hint`.
+Lists give `next` and a `Link` header (RFC 8288); send it as `cursor`. Creating calls take `Idempotency-Key`: the same call
+with the same key gives the same answer for seven days. Calls that change something seen before need `If-Match` with the
+ETag that was answered (428 without, 412 when it moved), or `*`. 503 and 507 can be tried again.
 
 """
 

@@ -112,6 +112,8 @@ class Filling:
             return len(data)
 
         total, copied = sum(self._sizes[d] for d, _ in places), 0
+        if total:
+            self._on(Progress("reuse", 0, total))
         for size in parallel.in_order(threads, copy, places, ahead=64):
             copied += size
             self._on(Progress("reuse", copied, total))
@@ -156,6 +158,8 @@ class Filling:
             return request.size
 
         done = 0
+        if total:
+            self._on(Progress("download", 0, total))
         for size in parallel.in_order(threads, fetch, requests):
             done += size
             self._on(Progress("download", done, total))
@@ -178,6 +182,7 @@ class Filling:
 
     def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
         total, done = sum(f.size for f in assembly.files), 0
+        self._on(Progress("verify", 0, total))
         for size in parallel.in_order(threads, assembly.finish, assembly.files, ahead=64):
             done += size
             self._on(Progress("verify", done, total))

@@ -106,6 +106,7 @@ class Installation:
         now = self._must_be_installed()
         tree_at = self.tree_folder(now)
         total, done, bad = now.tree.size, 0, []
+        on(Progress("verify", 0, total))
         with parallel.pool() as threads:
             checked = parallel.in_order(threads, lambda f: (f, _intact(tree_at / f.path, f)), now.tree.files, ahead=64)
             for file, intact in checked:
