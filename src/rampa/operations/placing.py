@@ -155,11 +155,18 @@ def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) 
 
 
 def _standing(session: Session, channel: Channel, build: Build) -> Standing:
-    """The highest version code ever placed here for this platform: withdrawn ones count, devices may have them."""
+    """The highest version code that another build ever had here for this platform.
+
+    Withdrawn ones count: devices may have them. The build itself does not: it can come back after a withdrawal.
+    """
     top = session.scalar(
         select(Placement)
         .join(Build, Build.id == Placement.build_id)
-        .where(Placement.channel_id == channel.id, Placement.platform == build.platform)
+        .where(
+            Placement.channel_id == channel.id,
+            Placement.platform == build.platform,
+            Placement.build_id != build.id,
+        )
         .order_by(Build.version_code.desc())
         .limit(1)
     )
