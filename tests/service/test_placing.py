@@ -86,6 +86,7 @@ def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
         placed.withdraw("peatlight", "internal", 2)
     with pytest.raises(Refused, match="not above 2"):
         place(placed, 1)
+    assert place(placed, 2).state == "live", "a build can come back after a withdrawal"
 
 
 def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:

@@ -101,9 +101,7 @@ def withdraw(
         live = next((p for p in client.channel(title, from_).live if p.build.number == number), None)
         if live is None:
             raise NotFound("placement.none", f"{title}#{number} is not live on {from_}")
-        err().print(
-            f"{live.build.name} is live on {from_} for {live.platform}; {plural(live.devices, 'device')} have it."
-        )
+        err().print(f"{live.build.name} is live on {from_} for {live.platform}; {_have(live.devices)}.")
         if not confirmed("Withdraw it?", yes):
             raise typer.Exit(1)
         done = client.withdraw(title, from_, live.number)
@@ -111,6 +109,10 @@ def withdraw(
         print_json(done)
         return
     out().print(f"{done.build.name} is withdrawn from {from_}.")
+
+
+def _have(devices: int) -> str:
+    return "1 device has it" if devices == 1 else f"{devices} devices have it"
 
 
 def _preview(seen: PlacePreview) -> None:

@@ -126,8 +126,6 @@ def check(session: Session, services: Services, build: Build, channel: Channel) 
         else []
     )
     found = check_placement(candidate(services, build), _standing(session, channel, build))
-    if again:
-        found = [f for f in found if f.code != "version.not-rising"]
     return in_order([*closed, *again, *found])
 
 

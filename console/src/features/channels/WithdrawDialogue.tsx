@@ -11,7 +11,7 @@ export function WithdrawDialogue({ title, placement, close }: { title: string; p
   return (
     <Modal opened onClose={close} title={<b>{`Withdraw #${placement.build.number} from ${placement.channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={{ header: { role: "presentation" } }}>
       <p style={{ marginTop: 0 }}>
-        {placement.devices === 0 ? "No device has it." : `${plural(placement.devices, "device")} keep it as installed.`} Nothing is live
+        {placement.devices === 0 ? "No device has it." : `${plural(placement.devices, "device keeps", "devices keep")} it as installed.`} Nothing is live
         for this platform then, until another build with a higher version code is placed.
       </p>
       {withdraw.error && <Failure error={withdraw.error} retry={send} />}
