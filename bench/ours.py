@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 from blake3 import blake3
@@ -39,7 +39,6 @@ class Packed:
     where: dict[bytes, tuple[FramePlace, int]]
     stored: int = 0
     seconds: float = 0.0
-    files: dict[bytes, object] = field(default_factory=dict)
 
     def manifest(self, digest: bytes) -> bytes:
         return self.encoded
@@ -48,14 +47,41 @@ class Packed:
         return locations_format.encode(Locations(self.where))
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
-        with (self.folder / f"{pack.hex()}.pack").open("rb", buffering=0) as stream:
-            stream.seek(offset)
-            return stream.read(size)
+        return _read(self.folder, pack, offset, size)
 
     def statement(self, number: int) -> bytes:
-        line = DepotLine("base", manifest_format.digest_of(self.encoded), len(self.encoded))
-        launch = self.tree.files[0].path
-        return sign(Statement("bench", number, "p", "linux", "1.0.0", number, launch, (line,)), KEY)
+        return _statement(self.encoded, number)
+
+
+@dataclass(frozen=True)
+class Folder:
+    """The same delivery out of a folder that another process packed."""
+
+    folder: Path
+
+    def manifest(self, digest: bytes) -> bytes:
+        return (self.folder / "base.manifest").read_bytes()
+
+    def locations(self) -> bytes:
+        return (self.folder / "locations").read_bytes()
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        return _read(self.folder, pack, offset, size)
+
+    def statement(self) -> bytes:
+        return _statement(self.manifest(b""), 1)
+
+
+def _read(folder: Path, pack: bytes, offset: int, size: int) -> bytes:
+    with (folder / f"{pack.hex()}.pack").open("rb", buffering=0) as stream:
+        stream.seek(offset)
+        return stream.read(size)
+
+
+def _statement(encoded: bytes, number: int) -> bytes:
+    line = DepotLine("base", manifest_format.digest_of(encoded), len(encoded))
+    launch = manifest_format.decode(encoded).tree.files[0].path
+    return sign(Statement("bench", number, "p", "linux", "1.0.0", number, launch, (line,)), KEY)
 
 
 def pack(source: Path, folder: Path, before: Packed | None = None, index: Path | None = None) -> Packed:
