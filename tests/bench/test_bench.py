@@ -1,0 +1,53 @@
+"""bin/bench as it is called: rows, a tree of one's own, JSON. No time is asserted."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+from bench.generate import generate
+from bench.measure import GROUPS, LATER
+
+ROOT = Path(__file__).parents[2]
+
+
+def run(*words: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "bench", *words], cwd=ROOT, capture_output=True, text=True)
+
+
+def test_rows_of_a_tree_of_one_s_own(tmp_path: Path) -> None:
+    generate(tmp_path / "data", 3, 5)
+    rows = "pack-update-time-floor,update-bytes-patchfrom,install-time-tarzstd,bundle-write-time-zip"
+    done = run("--data", str(tmp_path / "data"), "--rows", rows, "--json", str(tmp_path / "f.json"))
+    assert done.returncode == 0, done.stderr
+    figures = {f["row"]: f for f in json.loads((tmp_path / "f.json").read_text())}
+    assert list(figures) == rows.split(",")
+    for row in rows.split(",")[:3]:
+        figure = figures[row]
+        assert figure["ours"] > 0
+        assert row in done.stdout
+        if figure["theirs"] is not None:
+            assert abs(figure["ratio"] - figure["ours"] / figure["theirs"]) < 1e-9
+    assert figures["bundle-write-time-zip"]["ours"] is None
+    assert "signing schemes" in figures["bundle-write-time-zip"]["note"]
+
+
+def test_wrong_words_are_said(tmp_path: Path) -> None:
+    assert "there is no row fog" in run("--rows", "fog").stderr
+    assert "must hold the folders v1 and v2" in run("--data", str(tmp_path), "--rows", "cli-start-time-python").stderr
+
+
+def test_the_generator_repeats_itself(tmp_path: Path) -> None:
+    for name in ("a", "b"):
+        generate(tmp_path / name, 2, 3)
+    one = {p.relative_to(tmp_path / "a"): p.read_bytes() for p in (tmp_path / "a").rglob("*") if p.is_file()}
+    two = {p.relative_to(tmp_path / "b"): p.read_bytes() for p in (tmp_path / "b").rglob("*") if p.is_file()}
+    assert one == two
+    assert any(p.parts[0] == "v2" for p in one)
+
+
+def test_every_row_stands_once() -> None:
+    ids = [i for g in GROUPS for i in g.ids] + list(LATER)
+    assert len(ids) == len(set(ids)) == 20

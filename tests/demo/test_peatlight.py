@@ -1,0 +1,52 @@
+"""The demo: the same bytes always, a valid document, a program that runs, and the changes that it promises."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import pytest
+from blake3 import blake3
+from demo.peatlight import tree as demo
+
+from rampa.core.profile.document import read_document
+
+
+@pytest.fixture(scope="module")
+def folders(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    return demo.make_all(tmp_path_factory.mktemp("demo"))
+
+
+def digests(root: Path) -> dict[str, str]:
+    return {str(p.relative_to(root)): blake3(p.read_bytes()).hexdigest() for p in root.rglob("*") if p.is_file()}
+
+
+def test_the_same_bytes_always(folders: dict[str, Path], tmp_path: Path) -> None:
+    demo._place.cache_clear()
+    demo._sound.cache_clear()
+    assert digests(demo.make(tmp_path, "1.4.0")) == digests(folders["1.4.0"])
+
+
+def test_the_size_and_the_changes_are_as_told(folders: dict[str, Path]) -> None:
+    old, new = digests(folders["1.4.0"]), digests(folders["1.5.0"])
+    assert 60e6 < sum(p.stat().st_size for p in folders["1.4.0"].rglob("*") if p.is_file()) < 100e6
+    assert set(old) - set(new) == {"audio/old-bell.wav", "textures/places/marrow-bend.tex"}
+    assert set(new) - set(old) == {"textures/bends/marrow-bend.tex"}
+    assert old["textures/places/marrow-bend.tex"] == new["textures/bends/marrow-bend.tex"]
+    changed = {p for p in old.keys() & new.keys() if old[p] != new[p]}
+    assert {"data/bog.arc", "bin/peatlight", "maps/kiln-yard.heights"} <= changed
+    grown = (folders["1.5.0"] / "data/bog.arc").stat().st_size - (folders["1.4.0"] / "data/bog.arc").stat().st_size
+    assert grown > 100_000
+
+
+def test_documents_are_valid_and_the_program_runs(folders: dict[str, Path]) -> None:
+    for folder in folders.values():
+        document = read_document((folder / "rampa.toml").read_bytes())
+        for profile in document.values["profiles"].values():
+            assert (folder / profile["launch"]).is_file()
+    program = folders["1.5.0"] / "bin/peatlight"
+    assert (
+        "self-test: ok" in subprocess.run([program, "--self-test"], capture_output=True, text=True, check=True).stdout
+    )
+    said = subprocess.run([program, "--language=fi"], capture_output=True, text=True, check=True).stdout
+    assert "Yövuoro alkaa" in said
