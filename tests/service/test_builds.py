@@ -176,7 +176,7 @@ def complete(
     trees = [Tree(tuple(files))] + [Tree(())] * (len(depots) - 1)
     manifests = [manifest_format.encode(Manifest(d, t, DEFAULT)) for d, t in zip(depots, trees, strict=True)]
     fields = {
-        "name": "b.zip",
+        "name": "peatlight-1.4.0-1-linux-release.zip",
         "size": len(bundle),
         "sha256": hashlib.sha256(bundle).hexdigest(),
         "chunks": [wire.ChunkIn(digest=blake3(bundle).hexdigest(), size=len(bundle))],
@@ -205,6 +205,7 @@ def test_what_a_maker_claims_is_checked(ready: Client) -> None:
         "a small file's digest": complete([entry(bytes(32), b"fog")]),
         "the bundle's digest": complete([good], sha256="0" * 64),
         "the bundle's size": complete([good], size=4),
+        "the bundle's name": complete([good], name="other.zip"),
         "a depot that the profile lacks": complete([good], depots=("base", "more")),
         "too few depots": complete([good], depots=("base",)),
     }

@@ -12,6 +12,7 @@ from rampa.cli import home
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.output import ago, duration, err, facts, findings, mb, out, plural, print_json, table
 from rampa.cli.progress import Bars
+from rampa.core.content.paths import check_path
 from rampa.schema.builds import Build
 
 if TYPE_CHECKING:
@@ -161,7 +162,8 @@ def bundle(
     with signed_in() as client:
         title, number = the_build(client, spoken)
         build = client.build(title, number)
-        name = build.bundle.name if build.bundle else f"{build.bundle_name}.zip"
+        # The name comes over the wire and becomes a path here: one plain name, or nothing is written.
+        name = check_path((build.bundle.name if build.bundle else f"{build.bundle_name}.zip").replace("/", "\\"))
         to.mkdir(parents=True, exist_ok=True)
         client.save_bundle(title, number, to / name)
         written = [to / name]

@@ -53,6 +53,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         if build.state == life.State.READY and _same(build, given):
             return describe(session, build, actor, [])
         _check_depots(session, must_be_open(build), given)
+        _check_name(build, asked.bundle)
         files = [f for g in given for f in g.manifest.tree.files]
         _check_chunks(session, files, asked.bundle)
         unverified = _unverified(session, files)
@@ -93,6 +94,12 @@ def _check_depots(session: Session, build: Build, given: list[_Given]) -> None:
             f"profile {build.profile} has the depots {', '.join(sorted(expected))}; sent were {', '.join(sent)}",
             where="manifests",
         )
+
+
+def _check_name(build: Build, bundle: wire.BundleIn) -> None:
+    """Others save the bundle under this name: only the one that the profile's template gave is taken."""
+    if bundle.name != f"{build.bundle_name}.zip":
+        raise Invalid("bundle.name", f"the bundle of {build.name} is {build.bundle_name}.zip", where="bundle.name")
 
 
 def _check_chunks(session: Session, files: list[FileEntry], bundle: wire.BundleIn) -> None:

@@ -34,6 +34,11 @@ CASES = [
     ('architectures = ["x86_64"]', 'architectures = ["x86_64", "mips"]', "'mips' is no architecture of Linux"),
     ('launch = "bin/peatlight"', 'launch = "../peatlight"', "'../peatlight' cannot be used"),
     ('strip_classes = ["symbols"]', 'strip_classes = ["symbol"]', "'symbol' is not allowed here"),
+    (
+        'launch = "bin/peatlight"',
+        'bundle = "a\\"b-{code}"\nlaunch = "x"',
+        "'a\"b-{code}' cannot be used: it may hold letters",
+    ),
     ("[depots.base]", "[depots.Base]", "'Base' cannot name a depot"),
     ('not = ["locale/"]', 'not = "locale/"', "this must be a list of texts, and is a text"),
 ]

@@ -55,7 +55,9 @@ def _template(text: str) -> str:
     left = re.sub(r"\{(title|version|code|profile|platform)\}", "", text)
     if "{" in left or "}" in left:
         return "it may hold {title}, {version}, {code}, {profile} and {platform} in braces, nothing else"
-    return path_problem(text) or ("it must not hold a slash" if "/" in text else "")
+    if not re.fullmatch(r"[\w.+ -]+", re.sub(r"\{\w+\}", "x", text), re.ASCII) or text.startswith((".", " ", "-")):
+        return "it may hold letters, digits, dots, plus signs, hyphens, underscores and spaces, and starts with none of . - space"
+    return path_problem(text)
 
 
 def _pattern(text: str) -> str:
