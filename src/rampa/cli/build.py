@@ -24,8 +24,8 @@ app = typer.Typer(
 WORDS = {
     "read": "reading the folder",
     "upload": "uploading content",
+    "write": "writing the bundle",
     "bundle": "uploading the bundle",
-    "sign": "signing",
 }
 SPOKEN = typer.Argument(..., help="The build, as in peatlight#14.")
 
@@ -49,7 +49,10 @@ def create(
     with signed_in() as client, Bars(WORDS, quiet=as_json) as bars:
 
         def on(step: Step) -> None:
-            if step.phase != "sign":
+            if step.phase == "sign":
+                if step.done == 0 and not as_json:
+                    err().print("The service checks everything and signs …", style="dim")
+            else:
                 note = f"{mb(step.present)} already there" if step.present else ""
                 bars.show(step.phase, step.done, step.total, note)
 

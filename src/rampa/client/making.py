@@ -30,7 +30,7 @@ from rampa.schema import builds as wire
 
 @dataclass(frozen=True)
 class Step:
-    """`phase` is read, upload, bundle or sign; bytes. `present` bytes were there already."""
+    """`phase` is read, upload, write, bundle or sign; bytes. `present` bytes were there already."""
 
     phase: str
     done: int
@@ -170,7 +170,7 @@ class _Run:
                 folder.mkdir(parents=True, exist_ok=True)
                 file = folder / name
                 with file.open("wb") as out:
-                    write_zip(out, self._members(tree, sources))
+                    write_zip(out, self._members(tree, sources), progress=self._writing(tree.size))
                 own = read_tree(select(folder, _only(name)))
                 self.bundle_sent = self._upload("bundle", own, {name: file})
                 return wire.BundleIn(
@@ -181,6 +181,16 @@ class _Run:
                 )
         except OSError as error:
             raise disk_error(error, keep or Path(tempfile.gettempdir())) from error
+
+    def _writing(self, total: int) -> Callable[[int], None]:
+        done = 0
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            self._on(Step("write", done, total))
+
+        return progress
 
     def _members(self, tree: Tree, sources: dict[str, Path]) -> list[Member]:
         top = self._build.bundle_name

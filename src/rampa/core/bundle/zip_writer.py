@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 import struct
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -53,16 +53,26 @@ class _Record:
     mode: int
 
 
-def write_zip(out: BinaryIO, members: Iterable[Member], workers: int = parallel.WORKERS) -> int:
-    """Writes a whole bundle to a seekable stream; returns its size in bytes. Raises `Conflict` for a changed file."""
+def write_zip(
+    out: BinaryIO,
+    members: Iterable[Member],
+    workers: int = parallel.WORKERS,
+    progress: Callable[[int], None] = lambda _: None,
+) -> int:
+    """Writes a whole bundle to a seekable stream; returns its size in bytes. Raises `Conflict` for a changed file.
+
+    `progress` is told bytes of content as they are written.
+    """
     records = []
     with parallel.pool(workers) as threads:
         for member in members:
-            records.append(_write_member(out, member, threads))
+            records.append(_write_member(out, member, threads, progress))
     return _write_directory(out, records)
 
 
-def _write_member(out: BinaryIO, member: Member, threads: ThreadPoolExecutor) -> _Record:
+def _write_member(
+    out: BinaryIO, member: Member, threads: ThreadPoolExecutor, progress: Callable[[int], None]
+) -> _Record:
     record = _Record(check_path(member.name).encode(), STORE, 0, 0, member.size, out.tell(), _mode(member))
     if isinstance(member.source, str):
         body = member.source.encode()
@@ -80,6 +90,7 @@ def _write_member(out: BinaryIO, member: Member, threads: ThreadPoolExecutor) ->
             record.crc = zlib.crc32(crc_part, record.crc)
             out.write(body)
             record.stored += len(body)
+            progress(len(crc_part))
     finally:
         os.close(fd)
     end = out.tell()
