@@ -159,9 +159,9 @@ class Live:
         return Client(self.address, token.secret)
 
 
-@pytest.fixture
-def live(database_url: str, tmp_path: Path) -> Iterator[Live]:
-    folder = ServiceFolder(tmp_path / "service")
+def start_live(database_url: str, root: Path) -> Live:
+    """A service of its own over a migrated, empty database."""
+    folder = ServiceFolder(root / "service")
     folder.prepare()
     master = bytes.fromhex(folder.master_key.read_text().strip())
     services = Services(Database(database_url), FolderStore(folder.store), master)
@@ -171,5 +171,11 @@ def live(database_url: str, tmp_path: Path) -> Iterator[Live]:
     console = Path(__file__).parent.parent / "console" / "dist"
     running = Live(folder, database_url, free_port(), password, console)
     running.start()
+    return running
+
+
+@pytest.fixture
+def live(database_url: str, tmp_path: Path) -> Iterator[Live]:
+    running = start_live(database_url, tmp_path)
     yield running
     running.stop()

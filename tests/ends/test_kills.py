@@ -7,6 +7,7 @@ import random
 import signal
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from pathlib import Path
@@ -19,8 +20,10 @@ from rampa.client.delivery import HttpDelivery
 from rampa.client.making import make_build
 from rampa.core.content.install import Installation
 from rampa.core.content.pack import PACK_TARGET
-from rampa.local.postgres import Postgres
-from tests.conftest import Live
+from rampa.db.migrate import migrate
+from rampa.local.postgres import private_server
+from rampa.local.service import stop
+from tests.conftest import Live, start_live
 from tests.samples import add_key, build, change_folder, import_title, make_folder
 
 BIG = 40_000_000
@@ -101,32 +104,45 @@ def test_the_service_killed_in_an_upload_loses_nothing(live: Live, ready: Client
         assert blake3(pack.read_bytes()).hexdigest() == pack.stem
 
 
-def test_postgres_restarted_in_an_upload_is_waited_for(
-    live: Live, ready: Client, postgres: Postgres, tmp_path: Path
-) -> None:
-    source = make_folder(tmp_path / "source", BIG)
-    statement = (
-        "select pg_terminate_backend(pid) from pg_stat_activity "
-        "where pid <> pg_backend_pid() and datname = current_database()"
-    )
-    ended = threading.Event()
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGQUIT])
+def test_postgres_restarted_in_an_upload_is_waited_for(how: signal.Signals, tmp_path: Path) -> None:
+    """SIGINT is an orderly stop, SIGQUIT drops everything at once."""
+    with tempfile.TemporaryDirectory(dir="/tmp") as name:
+        Path(name).chmod(0o755)
+        # With the settings of bin/up: what the other tests switch off (syncs) is what this one is about.
+        server = private_server(Path(name) / "pg")
+        process = server.start()
+        assert process
+        port = server.port()
+        migrate(server.url())
+        live = start_live(server.url(), tmp_path)
+        running = [process]
 
-    def cut() -> None:
-        import psycopg
+        def restart() -> None:
+            for _ in range(2):
+                time.sleep(0.4)
+                stop(running[-1], how)
+                time.sleep(0.5)
+                again = live.starter.submit(server.start, port).result()
+                assert again
+                running.append(again)
 
-        while not ended.wait(0.25):
-            with psycopg.connect(live.url.replace("+psycopg", ""), autocommit=True) as connection:
-                connection.execute(statement)
-
-    cutter = threading.Thread(target=cut)
-    cutter.start()
-    try:
-        made = make_build(ready, "peatlight", "linux-release", source, state=tmp_path / "state")
-    finally:
-        ended.set()
-        cutter.join()
-    assert made.build.state == "ready"
-    assert len(list(ready.builds("peatlight"))) == 1
+        restarter = threading.Thread(target=restart)
+        try:
+            with live.client() as client:
+                add_key(client)
+                import_title(client)
+                source = make_folder(tmp_path / "source", BIG)
+                restarter.start()
+                made = make_build(client, "peatlight", "linux-release", source, state=tmp_path / "state")
+                restarter.join()
+                assert made.build.state == "ready"
+                assert len(list(client.builds("peatlight"))) == 1
+                bundle_is_whole(client, 1, tmp_path)
+                assert len(running) == 3
+        finally:
+            live.stop()
+            stop(running[-1], signal.SIGINT)
 
 
 def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_path: Path) -> None:

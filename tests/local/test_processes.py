@@ -24,7 +24,7 @@ from pathlib import Path
 from rampa.local.postgres import private_server
 server = private_server(Path(sys.argv[1]), sys.argv[2])
 server.start()
-print(server._port(), flush=True)
+print(server.port(), flush=True)
 time.sleep(120)
 """
 
