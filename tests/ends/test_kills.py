@@ -24,7 +24,7 @@ from rampa.db.migrate import migrate
 from rampa.local.postgres import private_server
 from rampa.local.service import stop
 from tests.conftest import Live, start_live
-from tests.samples import add_key, build, change_folder, import_title, make_folder
+from tests.samples import add_key, build, change_folder, import_title, make_folder, noise
 
 BIG = 40_000_000
 assert PACK_TARGET < BIG, "an upload of several packs is needed to be killed between them"
@@ -61,6 +61,8 @@ def bundle_is_whole(client: Client, number: int, tmp_path: Path) -> None:
 
 def test_the_client_killed_in_its_upload_goes_on_with_the_same_build(live: Live, ready: Client, tmp_path: Path) -> None:
     source = make_folder(tmp_path / "source", BIG)
+    # Enough that no command is done before it is killed.
+    (source / "data/more.bin").write_bytes(noise(4 * BIG, 7))
     words = ("build", "create", "--profile", "linux-release", "--from", str(source))
     chance = random.Random(4)
     for _ in range(5):
