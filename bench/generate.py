@@ -11,7 +11,6 @@ from pathlib import Path
 
 import numpy as np
 
-MIB = 1 << 20
 WORDS = ("fog", "bog", "wagon", "lantern", "sluice", "kiln", "thaw", "loft", "siding", "points")
 
 

@@ -19,7 +19,7 @@ from rampa.core.content.locations import FramePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.packing import make_packs, places
 from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.plan import LocalContent, Plan, local_content, plan_update
+from rampa.core.content.plan import Plan, local_content, plan_update
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree import Tree
@@ -133,7 +133,3 @@ def install_seconds(packed: Packed, root: Path) -> float:
 
 def update_plan(old: Packed, new: Packed) -> Plan:
     return plan_update(new.tree, local_content(old.tree), Locations(new.where))
-
-
-def fresh_plan(new: Packed) -> Plan:
-    return plan_update(new.tree, LocalContent(), Locations(new.where))

@@ -14,12 +14,12 @@ from pathlib import Path
 
 from demo.peatlight.tree import make_all
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
+from rampa.client.delivery import HttpDelivery, device_report
 from rampa.client.making import make_build
 from rampa.client.sign_in import token_for
 from rampa.core.signing import identity
 from rampa.schema.common import Role
-from rampa.schema.devices import DeviceReport, NewDevice
+from rampa.schema.devices import NewDevice
 from rampa.schema.keys import NewKey
 from rampa.schema.people import NewPerson
 from rampa.standin.device import Identity, SimulatedDevice
@@ -78,14 +78,7 @@ def _device(client: Client, folder: Path, name: str, address: str) -> None:
     release = client.release("peatlight", "internal", "linux")
     delivery = HttpDelivery(client, "peatlight", release.build)
     report = device.update(client.statement("peatlight", release.build), delivery, lambda _: None)
-    said = DeviceReport(
-        build=release.build,
-        downloaded=report.downloaded + report.metadata,
-        reused=report.reused,
-        written=report.written,
-        seconds=round(report.seconds, 3),
-    )
-    client.report_device("peatlight", name, said)
+    client.report_device("peatlight", name, device_report(release.build, report))
 
 
 if __name__ == "__main__":

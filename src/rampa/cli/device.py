@@ -14,9 +14,9 @@ from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.output import ago, duration, err, facts, mb, out, plural, print_json, table
 from rampa.cli.progress import Bars
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
+from rampa.client.delivery import HttpDelivery, device_report
 from rampa.core.errors import Damaged, NotFound
-from rampa.schema.devices import DeviceReport, NewDevice
+from rampa.schema.devices import NewDevice
 
 if TYPE_CHECKING:
     from rampa.core.content.fill import Progress, Report
@@ -207,17 +207,7 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:
 
         delivery = HttpDelivery(client, own.title, release.build)
         report = device.update(client.statement(own.title, release.build), delivery, on)
-    client.report_device(
-        own.title,
-        own.name,
-        DeviceReport(
-            build=release.build,
-            downloaded=report.downloaded + report.metadata,
-            reused=report.reused,
-            written=report.written,
-            seconds=round(report.seconds, 3),
-        ),
-    )
+    client.report_device(own.title, own.name, device_report(release.build, report))
     if as_json:
         print_json({"build": release.name, "before": before, **asdict(report)})
         return

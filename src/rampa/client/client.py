@@ -22,7 +22,7 @@ from rampa.schema import devices as devices_wire
 from rampa.schema import keys as keys_wire
 from rampa.schema import people as people_wire
 from rampa.schema import titles as titles_wire
-from rampa.schema.common import Page, Wire
+from rampa.schema.common import Page
 from rampa.schema.events import Event
 
 API = "/api/v1"
@@ -120,8 +120,7 @@ class Client:
     def put_pack(self, title: str, number: int, data: bytes) -> builds_wire.PackStored:
         path = f"{_build(title, number)}/packs/{blake3(data).hexdigest()}"
         headers = {"Content-Type": "application/octet-stream"}
-        response = self.connection.request("PUT", path, content=data, headers=headers)
-        return builds_wire.PackStored.model_validate_json(response.content)
+        return self.connection.send(builds_wire.PackStored, "PUT", path, data, headers)
 
     def complete_build(self, title: str, number: int, complete: builds_wire.CompleteBuild) -> builds_wire.Build:
         return self.connection.post(builds_wire.Build, _build(title, number) + "/complete", complete)
@@ -133,8 +132,7 @@ class Client:
         """Replaces the notes, whatever they were."""
         body = builds_wire.BuildChange(notes=notes).model_dump_json().encode()
         headers = {"If-Match": "*", "Content-Type": "application/json"}
-        response = self.connection.request("PATCH", _build(title, number), content=body, headers=headers)
-        return builds_wire.Build.model_validate_json(response.content)
+        return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
 
     def files(self, title: str, number: int) -> list[builds_wire.FileOut]:
         return self.connection.get(builds_wire.FileList, _build(title, number) + "/files").files
@@ -196,7 +194,9 @@ class Client:
         self.connection.request("DELETE", f"{API}/titles/{title}/devices/{name}")
 
     def report_device(self, title: str, name: str, report: devices_wire.DeviceReport) -> devices_wire.Device:
-        return self._put(devices_wire.Device, f"{API}/titles/{title}/devices/{name}/report", report)
+        path = f"{API}/titles/{title}/devices/{name}/report"
+        headers = {"Content-Type": "application/json"}
+        return self.connection.send(devices_wire.Device, "PUT", path, report.model_dump_json().encode(), headers)
 
     def events(self, **query: object) -> Iterator[Event]:
         return self.connection.pages(Page[Event], f"{API}/events", **query)
@@ -204,11 +204,6 @@ class Client:
     def fetch(self, path: str, headers: dict[str, str] | None = None) -> bytes:
         """Plain bytes of an address."""
         return self.connection.request("GET", path, headers=headers or {}).content
-
-    def _put(self, kind: type[devices_wire.Device], path: str, body: Wire) -> devices_wire.Device:
-        headers = {"Content-Type": "application/json"}
-        response = self.connection.request("PUT", path, content=body.model_dump_json().encode(), headers=headers)
-        return kind.model_validate_json(response.content)
 
 
 def _build(title: str, number: int) -> str:

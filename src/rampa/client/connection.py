@@ -89,7 +89,11 @@ class Connection:
         if if_match:
             headers["If-Match"] = if_match
         content = body.model_dump_json(exclude_unset=True).encode() if body is not None else b"{}"
-        return self._read(kind, self.request("POST", path, content=content, headers=headers))
+        return self.send(kind, "POST", path, content, headers)
+
+    def send(self, kind: type[M], method: str, path: str, content: bytes, headers: dict[str, str]) -> M:
+        """A call with a body of bytes, and its answer read."""
+        return self._read(kind, self.request(method, path, content=content, headers=headers))
 
     def request(self, method: str, path: str, **more: Any) -> httpx.Response:
         """Tries again while the service does not answer. All our calls can be sent twice."""

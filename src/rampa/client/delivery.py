@@ -2,8 +2,25 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from rampa.client.client import API, Client
 from rampa.core.errors import Damaged
+from rampa.schema.devices import DeviceReport
+
+if TYPE_CHECKING:
+    from rampa.core.content.fill import Report
+
+
+def device_report(build: int, report: Report) -> DeviceReport:
+    """What the installer did, as the service is told; everything that travelled counts as downloaded."""
+    return DeviceReport(
+        build=build,
+        downloaded=report.downloaded + report.metadata,
+        reused=report.reused,
+        written=report.written,
+        seconds=round(report.seconds, 3),
+    )
 
 
 class HttpDelivery:

@@ -8,7 +8,7 @@ from sqlalchemy import func, or_, select, tuple_
 from sqlalchemy.orm import Session
 
 from rampa.core.check.findings import Finding
-from rampa.core.errors import Conflict, Denied, Invalid, NotFound
+from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.profile.platforms import PLATFORMS
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.release import build as life
@@ -288,8 +288,3 @@ def _bundle(build: Build) -> wire.BundleOut | None:
 
 def platform_title(name: str) -> str:
     return PLATFORMS[name].title if name in PLATFORMS else name
-
-
-def must_make(actor: Actor) -> None:
-    if actor.role not in MAKERS:
-        raise Denied("role.denied", f"a {actor.role} may not make builds")

@@ -170,11 +170,13 @@ def _record(
     given: list[_Given],
     asked: wire.CompleteBuild,
 ) -> None:
+    # Where all the chunks lie is asked once; each depot's download is a part of it.
+    located = Locations(locate(session, {c.digest: None for g in given for c in _chunks(g)}))
     for position, g in enumerate(given):
-        session.add(_depot(session, build, position, g))
+        session.add(_depot(build, position, g, located))
     build.files = sum(len(g.manifest.tree.files) for g in given)
     build.size = sum(g.manifest.tree.size for g in given)
-    build.packed = _packed(session, [c for g in given for f in g.manifest.tree.files for c in f.chunks])
+    build.packed = _packed([c for g in given for c in _chunks(g)], located)
     build.figures = asked.figures.model_dump()
     build.nowhere = list(asked.nowhere)
     build.left_out = [row.model_dump() for row in asked.left_out]
@@ -199,7 +201,7 @@ def _record(
     )
 
 
-def _depot(session: Session, build: Build, position: int, g: _Given) -> Depot:
+def _depot(build: Build, position: int, g: _Given, located: Locations) -> Depot:
     tree = g.manifest.tree
     return Depot(
         build_id=build.id,
@@ -209,13 +211,17 @@ def _depot(session: Session, build: Build, position: int, g: _Given) -> Depot:
         manifest_size=len(g.encoded),
         files=len(tree.files),
         size=tree.size,
-        packed=_packed(session, [c for f in tree.files for c in f.chunks]),
+        packed=_packed(_chunks(g), located),
     )
 
 
-def _packed(session: Session, chunks: list[Chunk]) -> int:
-    unique = {c.digest: c for c in chunks}
-    return sum(r.size for r in requests_for(unique.values(), Locations(locate(session, unique))))
+def _chunks(g: _Given) -> list[Chunk]:
+    return [c for f in g.manifest.tree.files for c in f.chunks]
+
+
+def _packed(chunks: list[Chunk], located: Locations) -> int:
+    """Bytes of the frames that hold these chunks, each frame once."""
+    return sum(r.size for r in requests_for(chunks, located))
 
 
 def _bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:

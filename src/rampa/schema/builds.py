@@ -11,7 +11,6 @@ from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQu
 from rampa.schema.titles import TitlePath
 
 MISSING_LIMIT = 20_000
-MANIFEST_LIMIT = 64 * 1024 * 1024
 Base64 = Annotated[str, StringConstraints(max_length=90_000_000, pattern=r"^[A-Za-z0-9+/=]*$")]
 Size = Annotated[int, Field(ge=0, le=2**53)]
 Path = Annotated[str, StringConstraints(max_length=1100)]
