@@ -12,6 +12,7 @@ import secrets
 import sys
 from pathlib import Path
 
+from demo.peatlight.documents import hurried
 from demo.peatlight.tree import make_all
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery, device_report
@@ -47,8 +48,9 @@ def main(folder: Path, address: str, email: str) -> None:
             client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
         for name in ("loft-desk", "kiln-laptop"):
             _device(client, folder, name, address)
+        client.add_revision("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
-        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate.", 1)
+        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is mended.", 2)
         client.revoke_token(token.id)
 
 

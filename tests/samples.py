@@ -29,22 +29,22 @@ strip_classes = ["symbols"]
 [profiles.linux-release]
 platform = "linux"
 purpose = "release"
-architectures = ["x86_64"]
-identity = "quillback-2026"
-launch = "bin/peatlight"
+code.architectures = ["x86_64"]
+signing.identity = "quillback-2026"
+launch.entry = "bin/peatlight"
 
 [profiles.windows-release]
 platform = "windows"
 purpose = "release"
-architectures = ["x86_64"]
-identity = "quillback-2026"
-launch = "bin/peatlight.cmd"
+code.architectures = ["x86_64"]
+signing.identity = "quillback-2026"
+launch.entry = "bin/peatlight.cmd"
 
 [profiles.linux-unsigned]
 platform = "linux"
 purpose = "testing"
-architectures = ["x86_64"]
-launch = "bin/peatlight"
+code.architectures = ["x86_64"]
+launch.entry = "bin/peatlight"
 
 [depots.base]
 not = ["locale/"]

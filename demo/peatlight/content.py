@@ -51,6 +51,28 @@ def _wagon(image: Image.Image, rng: np.random.Generator) -> Image.Image:
     return image
 
 
+def icon(size: int = 1024) -> Image.Image:
+    """A lantern over a length of track, on a round ground with clear corners; drawn twice as large, then made smaller."""
+    s = size * 2
+    image = Image.new("RGBA", (s, s), (0, 0, 0, 0))
+    draw = ImageDraw.Draw(image)
+    draw.rounded_rectangle((0, 0, s - 1, s - 1), s * 0.22, fill=(31, 27, 24, 255))
+    for i in range(5):
+        left = s * (0.16 + i * 0.15)
+        draw.rectangle((left, s * 0.80, left + s * 0.06, s * 0.88), fill=(93, 84, 75, 255))
+    draw.rectangle((s * 0.10, s * 0.78, s * 0.90, s * 0.81), fill=(170, 159, 145, 255))
+    glow = Image.new("RGBA", (s, s), (0, 0, 0, 0))
+    ImageDraw.Draw(glow).ellipse((s * 0.2, s * 0.12, s * 0.8, s * 0.72), fill=(235, 165, 47, 130))
+    image = Image.alpha_composite(image, glow.filter(ImageFilter.GaussianBlur(s * 0.07)))
+    draw = ImageDraw.Draw(image)
+    draw.arc((s * 0.40, s * 0.10, s * 0.60, s * 0.32), 180, 360, fill=(207, 197, 183, 255), width=int(s * 0.03))
+    draw.rounded_rectangle((s * 0.33, s * 0.21, s * 0.67, s * 0.30), s * 0.03, fill=(207, 197, 183, 255))
+    draw.rounded_rectangle((s * 0.36, s * 0.30, s * 0.64, s * 0.64), s * 0.04, fill=(247, 208, 143, 255))
+    draw.ellipse((s * 0.44, s * 0.38, s * 0.56, s * 0.60), fill=(255, 245, 226, 255))
+    draw.rounded_rectangle((s * 0.33, s * 0.64, s * 0.67, s * 0.72), s * 0.03, fill=(207, 197, 183, 255))
+    return image.resize((size, size), Image.Resampling.LANCZOS)
+
+
 def png(image: Image.Image) -> bytes:
     out = io.BytesIO()
     image.save(out, "PNG", compress_level=6)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from demo.peatlight import content, texts
+from demo.peatlight import content, documents, texts
 
 VERSIONS = ("1.4.0", "1.5.0")
 SEED = 1907
@@ -45,7 +45,7 @@ def make_pocket(out: Path) -> Path:
     """OUT/peatlight-pocket: a second, smaller title."""
     rng = np.random.default_rng(SEED + 9)
     folder = Folder(out / "peatlight-pocket")
-    folder.put("rampa.toml", texts.POCKET_DOCUMENT)
+    folder.put("rampa.toml", documents.POCKET)
     program = '#!/bin/sh\necho "Peatlight Pocket 0.3.0: the next wagon leaves Alder Halt at 22:40."\n'
     folder.put("bin/pocket", program, executable=True)
     folder.put("bin/pocket.cmd", "@echo Peatlight Pocket 0.3.0\r\n")
@@ -58,7 +58,7 @@ def make_pocket(out: Path) -> Path:
 
 
 def _program(folder: Folder, version: str) -> None:
-    folder.put("rampa.toml", texts.DOCUMENT.format(version=version))
+    folder.put("rampa.toml", documents.EVERYWHERE if version == VERSIONS[1] else documents.FIRST)
     folder.put("bin/peatlight", texts.PROGRAM.format(version=version), executable=True)
     folder.put("bin/peatlight.cmd", texts.STARTER)
     folder.put("LICENCE.txt", "Peatlight is made up for Rampa's demo. Everything in it was generated.\n")
@@ -84,6 +84,12 @@ def _place(number: int, changed: bool) -> tuple[bytes, bytes, bytes]:
     rng = np.random.default_rng([SEED, number, int(changed)])
     image = content.picture(content.PLACES[number], rng)
     return content.png(image.resize((1280, 720))), content.texture(image, 2048), content.heights(rng, 900)
+
+
+@cache
+def _opening() -> bytes:
+    """Alder Halt once more, as large as any platform shows it while the title starts."""
+    return content.png(content.picture(content.PLACES[0], np.random.default_rng([SEED, 95]), 1920, 1280))
 
 
 @cache
@@ -121,6 +127,8 @@ def _not_for_players(folder: Folder, version: str) -> None:
     """Source assets, symbols, tools, logs, and a token that somebody forgot."""
     rng = np.random.default_rng([SEED, 90])
     folder.put("art/alder-halt.tiff", rng.bytes(3_000_000))
+    folder.put("art/icon.png", content.png(content.icon()))
+    folder.put("art/opening.png", _opening())
     folder.put("art/wagon.svg", '<svg xmlns="http://www.w3.org/2000/svg"><rect width="150" height="60"/></svg>\n')
     folder.put("audio/sources/axle.aiff", rng.bytes(1_200_000))
     folder.put("bin/peatlight.sym", "".join(f"{i * 16:08x} fn_{i}\n" for i in range(20000)))

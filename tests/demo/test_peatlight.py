@@ -8,8 +8,12 @@ from pathlib import Path
 import pytest
 from blake3 import blake3
 from demo.peatlight import tree as demo
+from demo.peatlight.documents import hurried
 
+from rampa.core.check.pictures import check_pictures
+from rampa.core.check.profile import check_document
 from rampa.core.profile.document import read_document
+from rampa.core.profile.resolved import resolve
 
 
 @pytest.fixture(scope="module")
@@ -39,11 +43,26 @@ def test_the_size_and_the_changes_are_as_told(folders: dict[str, Path]) -> None:
     assert grown > 100_000
 
 
-def test_documents_are_valid_and_the_program_runs(folders: dict[str, Path]) -> None:
+def test_documents_are_valid_and_sound(folders: dict[str, Path]) -> None:
     for folder in folders.values():
         document = read_document((folder / "rampa.toml").read_bytes())
-        for profile in document.values["profiles"].values():
-            assert (folder / profile["launch"]).is_file()
+        for name in document.profiles:
+            if name.startswith(("linux", "windows")):
+                assert (folder / resolve(document, name).launch).is_file()
+        assert not [f for f in check_document(document) if f.severity == "blocker"]
+    everywhere = read_document((folders["1.5.0"] / "rampa.toml").read_bytes())
+    told = [tuple(p.get(key) for p in everywhere.profiles.values()) for key in ("platform", "purpose")]
+    assert (len(told[0]), len(set(told[0])), len(set(told[1]))) == (9, 6, 3)
+    assert not [f for f in check_pictures(folders["1.5.0"], everywhere.profiles.values()) if f.severity == "blocker"]
+
+
+def test_what_was_written_in_a_hurry_has_findings(folders: dict[str, Path]) -> None:
+    found = check_document(read_document(hurried().encode()))
+    codes = {f.code for f in found if f.severity == "blocker"}
+    assert {"display.touch-needed", "code.graphics-unsaid", "content.opening-left-out", "code.debug-helpers"} <= codes
+
+
+def test_the_program_runs(folders: dict[str, Path]) -> None:
     program = folders["1.5.0"] / "bin/peatlight"
     assert (
         "self-test: ok" in subprocess.run([program, "--self-test"], capture_output=True, text=True, check=True).stdout

@@ -1,7 +1,8 @@
 """The command line's entry: groups are loaded when they are used, errors become a sentence and an exit code.
 
 Exit codes: 0 done; 1 an error that none of the others names; 2 the command's words are wrong; 3 not signed in or not allowed;
-4 not found; 5 a conflict; 6 a rule refused; 7 damaged or forged; 8 not available now; 130 interrupted.
+4 not found; 5 a conflict; 6 a rule refused, or a check found a blocker; 7 damaged or forged; 8 not available now;
+9 a check found warnings, and no blocker; 130 interrupted.
 """
 
 from __future__ import annotations
@@ -29,6 +30,8 @@ EXIT_CODES: dict[type[errors.RampaError], int] = {
 }
 GROUPS = {
     "title": "Titles and their profile documents.",
+    "profile": "Profiles: resolve, compare, check, mend, lay side by side; propose a first document.",
+    "picture": "Picture sets: every icon and opening picture from one large picture.",
     "key": "Signing identities.",
     "build": "Builds: make one from a folder, look at it, fetch its bundle.",
     "channel": "Channels: place a build, see what is live.",

@@ -6,10 +6,9 @@ from pathlib import Path
 
 import typer
 
-from rampa.cli.common import JSON, TITLE, signed_in, the_title
+from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.output import ago, facts, out, print_json, table
-from rampa.core.errors import NotFound
-from rampa.core.profile.document import FILE_NAME, read_document
+from rampa.core.profile.document import FILE_NAME
 from rampa.schema.titles import Title
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Titles and their profile documents.")
@@ -19,28 +18,23 @@ app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Titles and 
 def import_(
     path: Path = typer.Argument(..., help=f"A profile document, or a folder that holds {FILE_NAME}."),
     message: str = typer.Option("", "--message", "-m", help="Why it changed."),
+    commit: str = typer.Option(
+        "", "--commit", help="The commit that it comes from, where a repository owns the document."
+    ),
     as_json: bool = JSON,
 ) -> None:
     """Read a profile document: a new title, or a new revision of a known one. Every error comes with line and column."""
-    file = path / FILE_NAME if path.is_dir() else path
-    try:
-        data = file.read_bytes()
-    except OSError as error:
-        raise NotFound(
-            "document.missing",
-            f"there is no profile document here ({error.strerror})",
-            where=str(file),
-            hint=f"Name a file, or a folder that holds {FILE_NAME}.",
-        ) from error
-    document = read_document(data)
-    identifier = document.values["title"]["identifier"]
+    from rampa.client.documents import read_file
+
+    document = read_file(path)
+    identifier = document.title("title.identifier")
     with signed_in() as client:
         known = next((t for t in client.titles() if t.identifier == identifier), None)
         if known is None:
-            title = client.import_title(document.text, message)
+            title = client.import_title(document.text, message, commit)
             done = "imported"
         else:
-            title = client.add_revision(known.slug, document.text, message, known.revision)
+            title = client.add_revision(known.slug, document.text, message, known.revision, commit)
             done = "has not changed" if title.revision == known.revision else f"is at revision {title.revision} now"
     if as_json:
         print_json(title)
@@ -92,8 +86,80 @@ def revisions(title: str = TITLE, as_json: bool = JSON) -> None:
     if as_json:
         print_json(found)
         return
-    rows = [(r.number, ago(r.created_at), r.created_by, r.message) for r in found]
-    table([">revision", "when", "who", "~why"], rows)
+    rows = [(r.number, ago(r.created_at), r.created_by, r.commit[:12], r.message) for r in found]
+    table([">revision", "when", "who", "commit", "~why"], rows)
+
+
+@app.command("change")
+def change(
+    revision: int = typer.Argument(0, help="Which revision; the newest without it."),
+    title: str = TITLE,
+    as_json: bool = JSON,
+) -> None:
+    """What a revision changed against the one before it: profile by profile, and as text."""
+    with signed_in() as client:
+        name = the_title(client, title)
+        found = client.revision_change(name, revision or client.title(name).revision)
+    if as_json:
+        print_json(found)
+        return
+    if not found.before:
+        out().print("It is the first revision: there is nothing before it.")
+        return
+    labels = {"changed": "", "new": " (new)", "gone": " (gone)"}
+    rows = [
+        (
+            f"{profile.name}{labels[profile.state]}",
+            d.key,
+            d.left.text if d.left else "",
+            d.right.text if d.right else "",
+        )
+        for profile in found.profiles
+        for d in profile.differences
+    ] + [(f"{p.name}{labels[p.state]}", "", "", "") for p in found.profiles if not p.differences]
+    before, after = f"~revision {found.before}", f"~revision {found.number}"
+    table(["profile", "setting", before, after], rows, "No profile resolves to anything else: only the text changed.")
+    for line in found.difference.splitlines():
+        out().print(line, style={"+": "green", "-": "red", "@": "dim"}.get(line[:1], ""), markup=False, soft_wrap=True)
+
+
+@app.command("go-back")
+def go_back(
+    revision: int = typer.Argument(..., help="The revision whose text comes back."),
+    title: str = TITLE,
+    message: str = typer.Option("", "--message", "-m", help="Why."),
+    yes: bool = YES,
+) -> None:
+    """Make an earlier revision's text the newest one: a new revision, nothing is thrown away."""
+    from rampa.cli.profile import show_difference
+
+    with signed_in() as client:
+        name = the_title(client, title)
+        now, then = client.drafts(name), client.revision(name, revision)
+        if now.document == then.document:
+            out().print(f"Revision {now.revision} says the same already.")
+            return
+        show_difference(now.document, then.document)
+        if confirmed(f"Make this revision {now.revision + 1} of {name}?", yes):
+            why = message or f"Back to revision {revision}."
+            done = client.add_revision(name, then.document, why, now.revision)
+            out().print(f"{done.name} is at revision {done.revision} now, with the text of revision {revision}.")
+
+
+@app.command("owner")
+def owner(
+    source: str = typer.Argument("", help="The source repository's address."),
+    path: str = typer.Option(FILE_NAME, "--path", help="Where the document is in it."),
+    service: bool = typer.Option(False, "--service", help="Give the document back to the service."),
+    title: str = TITLE,
+) -> None:
+    """Who owns the profile document: a source repository, and then the console shows it read-only; or the service."""
+    with signed_in() as client:
+        name = the_title(client, title)
+        given = "" if service else source
+        found = client.set_owner(name, given, path) if source or service else client.title(name)
+    where = f"{found.source} at {found.source_path}" if found.source else "the service"
+    out().print(f"The profile document of {found.name} lives in {where}.")
 
 
 @app.command("export")

@@ -15,6 +15,7 @@ from types import TracebackType
 from blake3 import blake3
 
 from rampa.client.connection import Connection
+from rampa.client.profiles import ProfileCalls
 from rampa.core.content.disk import disk_error
 from rampa.schema import builds as builds_wire
 from rampa.schema import channels as channels_wire
@@ -28,7 +29,7 @@ from rampa.schema.events import Event
 API = "/api/v1"
 
 
-class Client:
+class Client(ProfileCalls):
     """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
@@ -70,14 +71,14 @@ class Client:
     def title(self, title: str) -> titles_wire.Title:
         return self.connection.get(titles_wire.Title, f"{API}/titles/{title}")
 
-    def import_title(self, document: str, message: str = "") -> titles_wire.Title:
+    def import_title(self, document: str, message: str = "", commit: str = "") -> titles_wire.Title:
         """A new title. One whose identifier is known already is a `Conflict`: add a revision to it."""
-        sent = titles_wire.DocumentIn(document=document, message=message)
+        sent = titles_wire.DocumentIn(document=document, message=message, commit=commit)
         return self.connection.post(titles_wire.Title, f"{API}/titles", sent)
 
-    def add_revision(self, title: str, document: str, message: str, seen: int) -> titles_wire.Title:
-        """`seen` is the revision that this one was made from."""
-        sent = titles_wire.DocumentIn(document=document, message=message)
+    def add_revision(self, title: str, document: str, message: str, seen: int, commit: str = "") -> titles_wire.Title:
+        """`seen` is the revision that this one was made from; `commit` where a repository owns the document."""
+        sent = titles_wire.DocumentIn(document=document, message=message, commit=commit)
         path = f"{API}/titles/{title}/revisions"
         return self.connection.post(titles_wire.Title, path, sent, if_match=f'"{seen}"')
 

@@ -147,6 +147,10 @@ class Connection:
             ) from error
 
 
+REFUSED = frozenset({"placement.blocked", "profile.blocked", "document.owned", "edit.by-hand", "edit.no-toml"})
+"""409 that a rule answered; every other one is a conflict."""
+
+
 def problem_error(response: httpx.Response) -> errors.RampaError:
     """The error that a problem document stands for."""
     status = response.status_code
@@ -158,6 +162,6 @@ def problem_error(response: httpx.Response) -> errors.RampaError:
     detail = problem.detail
     if len(problem.problems) > 1 and "\n" not in detail:
         detail += "".join(f"\n  {p.where}: {p.message}" for p in problem.problems)
-    if problem.code == "placement.blocked":
+    if problem.code in REFUSED:
         kind = errors.Refused
     return kind(problem.code, detail, where=problem.where, hint=problem.hint)

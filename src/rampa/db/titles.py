@@ -22,6 +22,9 @@ class Title(Identified, Base):
     last_build: Mapped[int] = mapped_column(default=0)
     manifest_public: Mapped[bytes] = mapped_column(LargeBinary)
     manifest_sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    source: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    """The repository that owns the document; empty: the service owns it."""
+    source_path: Mapped[str] = mapped_column(String(300), default="", server_default="")
 
 
 class Revision(Identified, Base):
@@ -34,6 +37,8 @@ class Revision(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary)
     message: Mapped[str] = mapped_column(String(500))
     created_by: Mapped[str] = mapped_column(String(200))
+    commit: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    """The commit that it came from, when a repository owns the document."""
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
 
@@ -50,3 +55,16 @@ class SigningIdentity(Identified, Base):
     not_after: Mapped[dt.datetime]
     created_by: Mapped[str] = mapped_column(String(200))
     used: Mapped[int] = mapped_column(default=0)
+
+
+class Draft(Identified, Base):
+    """A person's unfinished change of a profile document; `base` is the revision that it was made from."""
+
+    __tablename__ = "draft"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    base: Mapped[int]
+    text: Mapped[str] = mapped_column(Text)
+    version: Mapped[int] = mapped_column(default=1)
+    saved_at: Mapped[dt.datetime]
+    __table_args__ = (UniqueConstraint("title_id", "person_id"),)

@@ -8,8 +8,10 @@ from sqlalchemy import func, or_, select, tuple_
 from sqlalchemy.orm import Session
 
 from rampa.core.check.findings import Finding
-from rampa.core.errors import Conflict, Invalid, NotFound
-from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.check.profile import check_profile, stops_a_build
+from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.document import Document
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.release import build as life
 from rampa.core.release import placement as placement_life
@@ -21,9 +23,10 @@ from rampa.db.channels import Channel, Placement
 from rampa.db.titles import Title
 from rampa.operations import audit
 from rampa.operations.context import MAKERS, Actor, Services
+from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.paging import cursor_numbers, page_of
-from rampa.operations.titles import find_title, load_document
+from rampa.operations.titles import find_title
 from rampa.schema import builds as wire
 from rampa.schema.common import Action, FindingOut, Page
 
@@ -35,6 +38,7 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         title = find_title(session, slug, lock=True)
         document = load_document(session, title, asked.revision)
         profile = resolve(document, asked.profile)
+        _must_be_sound(document, asked.profile)
         version = asked.version_name or profile.version_name
         problem = version_name_problem(version)
         if problem:
@@ -48,6 +52,15 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         return once(session, services, actor, key, wire.Build, make)
 
 
+def _must_be_sound(document: Document, name: str) -> None:
+    """What would fail after an hour's build, or at the storefront, is said before the build."""
+    found = stops_a_build(check_profile(document, document.profile(name)))
+    if found:
+        lines = "".join(f"\n  {f.message}. {f.hint}" for f in found)
+        count = "one finding stops" if len(found) == 1 else f"{len(found)} findings stop"
+        raise Refused("profile.blocked", f"no build starts for {name}: {count} it{lines}", where=name)
+
+
 def _add(
     session: Session,
     services: Services,
@@ -58,9 +71,9 @@ def _add(
     version: str,
 ) -> Build:
     # The title's row is locked: two builds at once wait for one another here, and get different codes.
-    line = (Reservation.identifier == title.identifier, Reservation.platform == profile.platform.name)
+    line = (Reservation.identifier == profile.identifier, Reservation.platform == profile.platform.name)
     highest = session.scalar(select(func.max(Reservation.code)).where(*line))
-    code = next_code(highest, profile.platform.code_limit)
+    code = next_code(highest, profile.platform.code_limit, profile.first_code)
     title.last_build += 1
     build = Build(
         title=title,
@@ -91,7 +104,7 @@ def _add(
     session.flush()
     session.add(
         Reservation(
-            identifier=title.identifier,
+            identifier=profile.identifier,
             platform=profile.platform.name,
             code=code,
             build_id=build.id,

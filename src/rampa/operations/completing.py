@@ -30,9 +30,10 @@ from rampa.operations import audit
 from rampa.operations.builds import describe, find_build, must_be_open
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Actor, Services
+from rampa.operations.documents import load_document
 from rampa.operations.keys import find_key, open_identity
 from rampa.operations.reading import stream_chunks
-from rampa.operations.titles import load_document, manifest_key
+from rampa.operations.titles import manifest_key
 from rampa.schema import builds as wire
 
 

@@ -6,7 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Invalid, NotFound
-from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.platform.table import PLATFORMS
 from rampa.db.channels import Device
 from rampa.db.titles import Title
 from rampa.operations import audit

@@ -12,7 +12,7 @@ from rampa.core.check.placement import Candidate, Standing, check_placement
 from rampa.core.content.compare import compare
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Conflict, NotFound, Refused
-from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.platform.table import PLATFORMS
 from rampa.core.release import build as build_life
 from rampa.core.release import placement as life
 from rampa.core.release.machine import advance

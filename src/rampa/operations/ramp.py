@@ -13,9 +13,10 @@ from rampa.db.channels import Channel, Placement
 from rampa.db.titles import Title
 from rampa.operations.builds import finding_out, platform_title
 from rampa.operations.context import PLACERS, Actor, Services
+from rampa.operations.documents import load_document
 from rampa.operations.placements import describe_placement
 from rampa.operations.placing import check
-from rampa.operations.titles import find_title, load_document
+from rampa.operations.titles import find_title
 from rampa.schema import titles as wire
 from rampa.schema.channels import Placement as PlacementOut
 from rampa.schema.common import Action
@@ -31,13 +32,13 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
         document = load_document(session, title)
         live = _live(session, title, actor)
         rows = []
-        for name, profile in document.values["profiles"].items():
+        for name, profile in document.profiles.items():
             builds = _row_builds(session, title, name, live)
             rows.append(
                 wire.RampRow(
                     profile=name,
-                    platform=profile["platform"],
-                    platform_title=platform_title(profile["platform"]),
+                    platform=profile.get("platform"),
+                    platform_title=platform_title(profile.get("platform")),
                     builds=[
                         _token(session, services, actor, b, live.get(b.number, []), leads=i == 0)
                         for i, b in enumerate(builds)

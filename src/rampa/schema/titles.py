@@ -25,6 +25,8 @@ class DocumentIn(Wire):
 
     document: DocumentText
     message: Annotated[str, StringConstraints(max_length=500, pattern=r"^[^\x00]*$")] = ""
+    commit: Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{7,64})?$")] = ""
+    """Where a repository owns the document: the commit that it comes from."""
 
 
 class ProfileOut(Wire):
@@ -49,6 +51,9 @@ class Title(Wire):
     depots: list[str]
     manifest_key: str
     """Raw Ed25519 public key, 64 hexadecimal digits: what devices pin."""
+    source: str
+    """The repository that owns the document; empty where the service does."""
+    source_path: str
     created_at: dt.datetime
 
 
@@ -58,6 +63,7 @@ class Revision(Wire):
     created_at: dt.datetime
     created_by: str
     digest: str
+    commit: str = ""
 
 
 class RevisionText(Revision):

@@ -31,6 +31,8 @@ STATUS_BY_CODE = {
     "sign-in.throttled": 429,
     "precondition.needed": 428,
     "revision.moved": 412,
+    "draft.moved": 412,
+    "picture.too-large": 413,
     "notes.moved": 412,
     "channel.moved": 412,
     "pack.too-large": 413,

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from rampa.operations import ramp, titles
+from rampa.operations import ramp, revisions, titles
 from rampa.operations.context import Services
 from rampa.schema import titles as wire
 from rampa.schema.common import Page
+from rampa.schema.profiles import RevisionChange
 from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
 from rampa.service.resource import CreateFromHeaders, CreateHeaders, Resource, expected_version, once_from
 
@@ -32,18 +33,23 @@ def resource(services: Services) -> Resource:
     @api.call("GET", "/titles/<string:title>/revisions", EVERYBODY, Page[wire.Revision])
     def list_revisions(path: wire.TitlePath) -> Page[wire.Revision]:
         """The revisions of the profile document, newest first."""
-        return Page[wire.Revision](items=titles.list_revisions(services, path.title))
+        return Page[wire.Revision](items=revisions.list_revisions(services, path.title))
 
     @api.call("POST", "/titles/<string:title>/revisions", ENGINEERS, wire.Title, status=201)
     def add_revision(path: wire.TitlePath, body: wire.DocumentIn, header: CreateFromHeaders) -> wire.Title:
         """A new revision. If-Match: the revision that you saw."""
         expected = expected_version(header.if_match, needed=True)
-        return titles.add_revision(services, current_actor(), path.title, body, expected, once_from(header))
+        return revisions.add_revision(services, current_actor(), path.title, body, expected, once_from(header))
 
     @api.call("GET", "/titles/<string:title>/revisions/<int:revision>", EVERYBODY, wire.RevisionText)
     def get_revision(path: wire.RevisionPath) -> wire.RevisionText:
         """One revision with its text, byte for byte."""
-        return titles.get_revision(services, path.title, path.revision)
+        return revisions.get_revision(services, path.title, path.revision)
+
+    @api.call("GET", "/titles/<string:title>/revisions/<int:revision>/change", EVERYBODY, RevisionChange)
+    def get_revision_change(path: wire.RevisionPath) -> RevisionChange:
+        """What a revision changed against the one before: as text, and setting by setting."""
+        return revisions.get_change(services, path.title, path.revision)
 
     @api.call("GET", "/titles/<string:title>/ramp", EVERYBODY, wire.Ramp)
     def get_ramp(path: wire.TitlePath) -> wire.Ramp:

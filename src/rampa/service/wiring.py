@@ -12,7 +12,20 @@ from rampa import __version__
 from rampa.db.base import Database
 from rampa.operations.context import Services
 from rampa.schema.common import Problem
-from rampa.service import access, builds, channels, console, devices, keys, people, problems, titles, watching
+from rampa.service import (
+    access,
+    builds,
+    channels,
+    console,
+    devices,
+    drafts,
+    keys,
+    people,
+    problems,
+    profiles,
+    titles,
+    watching,
+)
 from rampa.service.access import PUBLIC, AccessTable
 from rampa.service.resource import PREFIX
 from rampa.service.settings import Settings
@@ -50,6 +63,8 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
     for resource in (
         people.resource(services, secure_cookies),
         titles.resource(services),
+        profiles.resource(services),
+        drafts.resource(services),
         keys.resource(services),
         builds.resource(services),
         channels.resource(services),

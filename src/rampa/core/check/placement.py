@@ -9,7 +9,7 @@ from typing import TypeVar
 
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.content.tree import Tree
-from rampa.core.profile.platforms import Platform
+from rampa.core.platform.rules import Platform
 
 T = TypeVar("T")
 SHOWN = 5

@@ -1,49 +1,86 @@
-"""Reading a profile document (`rampa.toml`): every problem in it with line and column, all at once."""
+"""Reading a profile document (`rampa.toml`): every problem with line and column, all at once; then each profile resolved."""
 
 from __future__ import annotations
 
-import difflib
 import re
 import tomllib
 from dataclasses import dataclass
 from typing import Any
 
-from rampa.core.profile.keys import NAMED_SECTIONS, SECTIONS, Key, name_problem
-from rampa.core.profile.platforms import PLATFORMS
+from rampa.core.errors import NotFound
+from rampa.core.profile.facets import check_uses
+from rampa.core.profile.identifiers import suggest_identifier
+from rampa.core.profile.layers import Layer, LayerReader
 from rampa.core.profile.positions import Positions, positions
 from rampa.core.profile.problems import DocumentInvalid, Problem
+from rampa.core.profile.resolving import Resolved, missing, resolve_layers
+from rampa.core.profile.secrets import find_secrets
+from rampa.core.profile.settings.kinds import Setting
+from rampa.core.profile.settings.table import DEPOT, SETTINGS, TABLES, name_problem
+from rampa.core.profile.values import FILE_NAME, Value
 
+__all__ = ["FILE_NAME", "Depot", "Document", "read_document"]
 MAX_BYTES = 1024 * 1024
 MAX_DEPTH = 100
-FILE_NAME = "rampa.toml"
+NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot"}
+NEEDED = {"title": ("name", "identifier", "studio"), "version": ("name",)}
+
+
+@dataclass(frozen=True, slots=True)
+class Depot:
+    """A depot as the document says it."""
+
+    name: str
+    line: int
+    only: tuple[str, ...] = ("*",)
+    not_: tuple[str, ...] = ()
+    platforms: tuple[str, ...] = ()
+    addon: str = ""
 
 
 @dataclass(frozen=True)
 class Document:
-    """A valid document: its text, its values, and where they stand."""
+    """A valid document: its text, its own layer, its facets, its depots, its resolved profiles, all in their order."""
 
     text: str
-    values: dict[str, Any]
+    own: Layer
+    facets: dict[str, Layer]
+    layers: dict[str, Layer]
+    profiles: dict[str, Resolved]
+    depots: tuple[Depot, ...]
     at: Positions
 
-    def line(self, *key: str | int) -> str:
-        """`rampa.toml:LINE` of a key, for origins."""
-        return f"{FILE_NAME}:{self.at.of(key).line}"
+    def title(self, key: str) -> str:
+        """One of the title's own values: `title.name`, `title.identifier`, `title.studio`, `version.name`."""
+        value: str = self.own.values[key].value
+        return value
+
+    def profile(self, name: str) -> Resolved:
+        """Raises `NotFound` with the profiles that there are."""
+        if name not in self.profiles:
+            raise NotFound(
+                "profile.unknown",
+                f"the profile document has no profile {name!r}",
+                hint=f"It has: {', '.join(sorted(self.profiles))}.",
+            )
+        return self.profiles[name]
 
 
 def read_document(data: bytes) -> Document:
     """Raises `DocumentInvalid` with every problem."""
     text = _text(data)
     at = positions(text)
+    secrets = find_secrets(text)
     try:
         values = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise DocumentInvalid(_syntax(error, at)) from error
+        raise DocumentInvalid([*_syntax(error, at), *secrets]) from error
     reading = _Reading(at)
-    reading.document(values)
-    if reading.problems:
-        raise DocumentInvalid(reading.problems)
-    return Document(text, values, at)
+    document = reading.document(text, values)
+    problems = [*reading.problems, *secrets]
+    if problems or document is None:
+        raise DocumentInvalid(problems)
+    return document
 
 
 def _text(data: bytes) -> str:
@@ -56,6 +93,12 @@ def _text(data: bytes) -> str:
         before = data[: error.start].split(b"\n")
         line, column = len(before), len(before[-1].decode("utf-8", "replace")) + 1
         raise DocumentInvalid([Problem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]) from error
+    at = text.find("\0")
+    if at >= 0:
+        line, column = text.count("\n", 0, at) + 1, at - text.rfind("\n", 0, at)
+        raise DocumentInvalid(
+            [Problem(line, column, "", "this is a NUL byte", "Take it out: a document is plain text.")]
+        )
     if _depth(text) > MAX_DEPTH:
         raise DocumentInvalid([Problem(1, 1, "", f"tables or lists are nested more than {MAX_DEPTH} deep")])
     return text
@@ -88,102 +131,90 @@ def _syntax(error: Exception, at: Positions) -> list[Problem]:
 
 
 class _Reading:
-    """One document's problems."""
+    """One document's reading: layers first, then how they fit together."""
 
     def __init__(self, at: Positions) -> None:
         self._at = at
-        self.problems: list[Problem] = []
+        self._reader = LayerReader(at)
 
-    def _say(self, key: tuple[str | int, ...], message: str, hint: str = "", *, value: bool = False) -> None:
-        place = self._at.values.get(key) if value else None
-        place = place or self._at.of(key)
-        dotted = ".".join(str(k) for k in key if isinstance(k, str))
-        self.problems.append(Problem(place.line, place.column, dotted, message, hint))
+    @property
+    def problems(self) -> list[Problem]:
+        return self._reader.problems
 
-    def document(self, values: dict[str, Any]) -> None:
-        self._unknown((), values, [*SECTIONS, *NAMED_SECTIONS])
-        for section, keys in SECTIONS.items():
-            if section not in values:
-                self._say((), f"the table [{section}] is missing", f"It holds: {', '.join(keys)}.")
-            elif self._is_table((section,), values[section]):
-                self._table((section,), values[section], keys)
-        for section, keys in NAMED_SECTIONS.items():
-            self._named(section, values.get(section), keys)
-        self._platform_rules(values)
+    def document(self, text: str, values: dict[str, Any]) -> Document | None:
+        self._top(values)
+        own = self._reader.layer("document", (), values)
+        facets = self._layers("facets", values)
+        profiles = self._layers("profiles", values)
+        depots = tuple(self._depot(name, table) for name, table in self._named("depots", values))
+        check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
+        if self.problems:
+            return None
+        resolved = {name: resolve_layers(own, layer, facets) for name, layer in profiles.items()}
+        self._missing(resolved)
+        return Document(text, own, facets, profiles, resolved, depots, self._at)
 
-    def _named(self, section: str, tables: object, keys: dict[str, Key]) -> None:
-        one = section[:-1]
+    def _top(self, values: dict[str, Any]) -> None:
+        """The title's own tables, and what may stand beside them."""
+        known = (*TABLES, *NAMED)
+        for word in values:
+            if word not in known:
+                self._reader.unknown((word,), known)
+        for table, keys in NEEDED.items():
+            own = values.get(table)
+            if own is None:
+                self._reader.say((), f"the table [{table}] is missing", f"It holds: {', '.join(keys)}.")
+            for key in keys:
+                if isinstance(own, dict) and key not in own:
+                    example = f"{key} = {SETTINGS[f'{table}.{key}'].example}"
+                    if (table, key) == ("title", "identifier"):
+                        example = (
+                            f'identifier = "{suggest_identifier(str(own.get("studio", "")), str(own.get("name", "")))}"'
+                        )
+                    self._reader.say((table,), f"the key {key!r} is missing", f"For example: {example}.")
+
+    def _named(self, section: str, values: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
+        tables, one = values.get(section), NAMED[section]
         if tables is None or tables == {}:
-            self._say((section,), f"there is no {one}", f"Add a table [{section}.NAME].")
-            return
-        if not self._is_table((section,), tables):
-            return
-        assert isinstance(tables, dict)
-        for name, table in tables.items():
+            if section != "facets":
+                self._reader.say((section,), f"there is no {one}", f"Add a table [{section}.NAME].")
+            return []
+        if not self._reader.is_table((section,), tables):
+            return []
+        for name in tables:
             problem = name_problem(name)
             if problem:
-                self._say((section, name), f"{name!r} cannot name a {one}: {problem}")
-            if self._is_table((section, name), table):
-                self._table((section, name), table, keys)
+                self._reader.say((section, name), f"{name[:60]!r} cannot name a {one}: {problem}")
+        return [(n, t) for n, t in tables.items() if self._reader.is_table((section, n), t)]
 
-    def _is_table(self, key: tuple[str, ...], value: object) -> bool:
-        if not isinstance(value, dict):
-            self._say(key, f"this must be a table, and is {_kind(value)}")
-        return isinstance(value, dict)
+    def _layers(self, section: str, values: dict[str, Any]) -> dict[str, Layer]:
+        one = NAMED[section]
+        return {n: self._reader.layer(f"{one} {n}", (section, n), t) for n, t in self._named(section, values)}
 
-    def _table(self, prefix: tuple[str, ...], table: dict[str, Any], keys: dict[str, Key]) -> None:
-        self._unknown(prefix, table, list(keys))
-        for name, key in keys.items():
-            path = (*prefix, name)
-            if name in table:
-                self._value(path, table[name], key)
-            elif key.required:
-                example = f"For example: {name} = {key.example if key.kind == 'texts' else repr(key.example)}."
-                self._say(prefix, f"the key {name!r} is missing", example.replace("'", '"'))
+    def _depot(self, name: str, table: dict[str, Any]) -> Depot:
+        path = ("depots", name)
+        read = _depot_values(self._reader, path, table, DEPOT)
+        fields = {("not_" if k == "not" else k): v.value for k, v in read.items()}
+        return Depot(name, self._at.of(path).line, **fields)
 
-    def _unknown(self, prefix: tuple[str, ...], table: dict[str, Any], known: list[str]) -> None:
-        for name in table:
-            if name not in known:
-                near = difflib.get_close_matches(name, known, 1)
-                hint = f"Did you mean {near[0]!r}?" if near else f"Known here: {', '.join(known)}."
-                self._say((*prefix, name), "this key is not known", hint)
+    def _missing(self, resolved: dict[str, Resolved]) -> None:
+        for name, profile in resolved.items():
+            for key in missing(profile):
+                group = key.partition(".")[0]
+                where = "it, or in a facet that it uses" + (f", or in [{group}]" if "." in key else "")
+                hint = f"Say it in {where}. For example: {key} = {SETTINGS[key].example}."
+                self._reader.say(("profiles", name), f"the profile has no {key}", hint)
 
-    def _value(self, path: tuple[str, ...], value: object, key: Key) -> None:
-        if key.kind == "text":
-            self._text(path, value, key)
-        elif not isinstance(value, list):
-            self._say(path, f"this must be a list of texts, and is {_kind(value)}", value=True)
+
+def _depot_values(
+    reader: LayerReader, path: tuple[str, ...], table: dict[str, Any], known: dict[str, Setting]
+) -> dict[str, Value]:
+    out: dict[str, Value] = {}
+    for word, value in table.items():
+        if word not in known:
+            reader.unknown((*path, word), tuple(known))
         else:
-            if not value and key.required:
-                self._say(path, "the list is empty", value=True)
-            for number, item in enumerate(value):
-                self._text((*path, number), item, key)
-
-    def _text(self, path: tuple[str | int, ...], value: object, key: Key) -> None:
-        if not isinstance(value, str):
-            self._say(path, f"this must be a text in quotes, and is {_kind(value)}", value=True)
-        elif key.allowed and value not in key.allowed:
-            near = difflib.get_close_matches(value, key.allowed, 1)
-            hint = f"Did you mean {near[0]!r}?" if near else f"Allowed: {', '.join(key.allowed)}."
-            self._say(path, f"{value!r} is not allowed here", hint, value=True)
-        elif key.check and (problem := key.check(value)):
-            self._say(path, f"{value!r} cannot be used: {problem}", value=True)
-
-    def _platform_rules(self, values: dict[str, Any]) -> None:
-        """What depends on the platform that a profile names."""
-        profiles = values.get("profiles")
-        for name, profile in profiles.items() if isinstance(profiles, dict) else ():
-            platform = PLATFORMS.get(str(profile.get("platform"))) if isinstance(profile, dict) else None
-            listed = profile.get("architectures") if isinstance(profile, dict) else None
-            if platform is None or not isinstance(listed, list):
-                continue
-            for number, item in enumerate(listed):
-                if isinstance(item, str) and item not in platform.architectures:
-                    allowed = f"Allowed: {', '.join(platform.architectures)}."
-                    where = ("profiles", name, "architectures", number)
-                    self._say(where, f"{item!r} is no architecture of {platform.title}", allowed, value=True)
-
-
-def _kind(value: object) -> str:
-    kinds = {bool: "true or false", int: "a number", float: "a number", list: "a list", dict: "a table", str: "a text"}
-    return kinds.get(type(value), "a date or time")
+            found = reader.value((*path, word), value, known[word], f"depot {path[1]}")
+            if found:
+                out[word] = found
+    return out

@@ -5,6 +5,7 @@ tomllib reads the values; the grammar of tree-sitter tells where they stand, and
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -14,7 +15,7 @@ from tree_sitter import Language, Node, Parser
 Key = tuple[str | int, ...]
 
 
-@dataclass(frozen=True, order=True)
+@dataclass(frozen=True, order=True, slots=True)
 class Position:
     line: int
     column: int
@@ -46,17 +47,36 @@ def _parser() -> Parser:
     return Parser(Language(tree_sitter_toml.language()))
 
 
+def parse(source: bytes) -> Node:
+    """The grammar tree of a text; never fails."""
+    return _parser().parse(source).root_node
+
+
 def positions(text: str) -> Positions:
     """Walks the document's grammar tree; never fails, whatever the text."""
     source = text.encode()
     walk = _Walk(source)
-    walk.document(_parser().parse(source).root_node)
+    walk.document(parse(source))
     return Positions(walk.keys, walk.values, tuple(sorted(set(walk.broken))), tuple(walk.twice))
+
+
+def names_of(node: Node) -> tuple[str, ...]:
+    """The names of a bare, quoted or dotted key."""
+    if node.type == "dotted_key":
+        return tuple(name for c in node.children if c.type.endswith("_key") for name in names_of(c))
+    text = (node.text or b"").decode("utf-8", "replace").strip()
+    if node.type == "quoted_key" and text.startswith('"'):
+        try:
+            return (str(json.loads(text)),)
+        except ValueError:
+            pass
+    return (text.strip("\"'"),)
 
 
 class _Walk:
     def __init__(self, source: bytes) -> None:
         self._lines = source.split(b"\n")
+        self._plain = source.isascii()
         self._counts: dict[Key, int] = {}
         self.keys: dict[Key, Position] = {}
         self.values: dict[Key, Position] = {}
@@ -73,18 +93,20 @@ class _Walk:
                 self._table(node)
 
     def _table(self, node: Node) -> None:
-        names = [c for c in node.children if c.type in ("bare_key", "quoted_key", "dotted_key")]
-        if not names:
+        children = node.children
+        name = next((c for c in children if c.type.endswith("_key")), None)
+        if name is None:
             return
-        prefix = self._names(names[0])
+        prefix: Key = names_of(name)
         if node.type == "table_array_element":
             number = self._counts.get(prefix, 0)
             self._counts[prefix] = number + 1
             prefix = (*prefix, number)
-        self.keys.setdefault(prefix, self._at(names[0]))
+        here = self._at(name)
+        self.keys.setdefault(prefix, here)
         for i in range(1, len(prefix)):
-            self.keys.setdefault(prefix[:i], self._at(names[0]))
-        for child in node.children:
+            self.keys.setdefault(prefix[:i], here)
+        for child in children:
             if child.type == "pair":
                 self._pair(child, prefix)
 
@@ -92,38 +114,31 @@ class _Walk:
         parts = [c for c in node.children if c.type not in ("=", "comment")]
         if len(parts) < 2:
             return
-        path = (*prefix, *self._names(parts[0]))
+        here = self._at(parts[0])
+        path = (*prefix, *names_of(parts[0]))
         if path in self.values:
-            self.twice.append((path, self._at(parts[0])))
+            self.twice.append((path, here))
         for i in range(len(prefix) + 1, len(path) + 1):
-            self.keys.setdefault(path[:i], self._at(parts[0]))
+            self.keys.setdefault(path[:i], here)
         self._value(parts[1], path)
 
     def _value(self, node: Node, path: Key) -> None:
         self.values.setdefault(path, self._at(node))
-        if node.type == "inline_table":
+        kind = node.type
+        if kind == "inline_table":
             for child in node.children:
                 if child.type == "pair":
                     self._pair(child, path)
-        elif node.type == "array":
+        elif kind == "array":
             items = [c for c in node.children if c.type not in ("[", "]", ",", "comment")]
             for number, child in enumerate(items):
                 self._value(child, (*path, number))
 
-    def _names(self, node: Node) -> Key:
-        if node.type == "dotted_key":
-            return tuple(
-                name
-                for c in node.children
-                if c.type in ("bare_key", "quoted_key", "dotted_key")
-                for name in self._names(c)
-            )
-        return ((node.text or b"").decode("utf-8", "replace").strip("\"'"),)
-
     def _at(self, node: Node) -> Position:
         row, column = node.start_point
-        head = self._lines[row][:column] if row < len(self._lines) else b""
-        return Position(row + 1, len(head.decode("utf-8", "replace")) + 1)
+        if not self._plain and row < len(self._lines):
+            column = len(self._lines[row][:column].decode("utf-8", "replace"))
+        return Position(row + 1, column + 1)
 
     def _find_broken(self, root: Node) -> None:
         waiting = [root]

@@ -1,4 +1,4 @@
-"""A resolved profile: everything that a build needs to know, each rule with its origin."""
+"""A resolved profile as a build needs it: typed, each content rule with its origin."""
 
 from __future__ import annotations
 
@@ -6,15 +6,19 @@ from dataclasses import dataclass
 
 from rampa.core.content.depots import DepotRule
 from rampa.core.content.selecting import ContentRules, Pattern, class_patterns
-from rampa.core.errors import NotFound
-from rampa.core.profile.document import Document
-from rampa.core.profile.platforms import PLATFORMS, Platform
+from rampa.core.platform.rules import Platform
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.document import Depot, Document
+from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.settings.making import DEFAULT_BUNDLE
 
-DEFAULT_BUNDLE = "{title}-{version}-{code}-{profile}"
+__all__ = ["DEFAULT_BUNDLE", "ResolvedProfile", "bundle_name", "resolve"]
 
 
 @dataclass(frozen=True)
 class ResolvedProfile:
+    """`launch` is the path that the first architecture starts, `launches` every path that any starts."""
+
     name: str
     title: str
     identifier: str
@@ -22,37 +26,47 @@ class ResolvedProfile:
     purpose: str
     architectures: tuple[str, ...]
     version_name: str
+    code: str
+    first_code: int
     identity: str
     launch: str
+    launches: tuple[str, ...]
+    kind: str
     bundle: str
+    compression: int
     rules: ContentRules
     depots: tuple[DepotRule, ...]
+    icon: str
+    opening: str
+    output: str
 
 
 def resolve(document: Document, name: str) -> ResolvedProfile:
     """Raises `NotFound` with the profiles that there are."""
-    values = document.values
-    profiles = values["profiles"]
-    if name not in profiles:
-        raise NotFound(
-            "profile.unknown",
-            f"the profile document has no profile {name!r}",
-            hint=f"It has: {', '.join(sorted(profiles))}.",
-        )
-    own = profiles[name]
+    own = document.profile(name)
+    entries = own.get("launch.entries")
+    launches = [entries.get(a, own.get("launch.entry")) for a in own.get("code.architectures")]
     return ResolvedProfile(
         name=name,
-        title=values["title"]["name"],
-        identifier=values["title"]["identifier"],
-        platform=PLATFORMS[own["platform"]],
-        purpose=own["purpose"],
-        architectures=tuple(own["architectures"]),
-        version_name=values["version"]["name"],
-        identity=own.get("identity", ""),
-        launch=own["launch"],
-        bundle=own.get("bundle", DEFAULT_BUNDLE),
-        rules=_rules(document, name),
-        depots=_depots(document, own["platform"]),
+        title=own.get("title.name"),
+        identifier=own.get("title.identifier"),
+        platform=PLATFORMS[own.get("platform")],
+        purpose=own.get("purpose"),
+        architectures=own.get("code.architectures"),
+        version_name=own.get("version.name"),
+        code=own.get("version.code"),
+        first_code=own.get("version.first_code"),
+        identity=own.get("signing.identity") or "",
+        launch=launches[0],
+        launches=tuple(dict.fromkeys(launches)),
+        kind=own.get("output.kind"),
+        bundle=own.get("output.bundle"),
+        compression=own.get("content.compression"),
+        rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own))),
+        depots=tuple(DepotRule(d.name, d.only, d.not_, d.addon) for d in document.depots if _has(own, d)),
+        icon=own.get("pictures.icon") or "",
+        opening=own.get("pictures.opening") or "",
+        output=own.get("output.folder") or "",
     )
 
 
@@ -63,24 +77,57 @@ def bundle_name(profile: ResolvedProfile, title: str, version_name: str, code: i
     )
 
 
-def _rules(document: Document, name: str) -> ContentRules:
-    content, own = document.values["content"], document.values["profiles"][name]
-    include = _patterns(document, content["include"], "", "content", "include")
-    include += _patterns(document, own.get("include", []), "", "profiles", name, "include")
-    classes = {c: document.line("content", "strip_classes", i) for i, c in enumerate(content.get("strip_classes", []))}
-    strip = class_patterns(classes)
-    strip += _patterns(document, content.get("strip", []), "strip rule", "content", "strip")
-    strip += _patterns(document, own.get("strip", []), f"strip rule of {name}", "profiles", name, "strip")
-    return ContentRules(tuple(include), tuple(strip))
+def _has(own: Resolved, depot: Depot) -> bool:
+    """The profile's platform has the depot, and its add-on goes with the profile."""
+    if depot.platforms and own.get("platform") not in depot.platforms:
+        return False
+    addons = own.get("content.addons")
+    return not depot.addon or addons is None or depot.addon in addons
 
 
-def _patterns(document: Document, texts: list[str], why: str, *key: str) -> list[Pattern]:
-    return [Pattern(text, f"{why} {text}".strip(), document.line(*key, number)) for number, text in enumerate(texts)]
+def _strip(document: Document, own: Resolved) -> list[Pattern]:
+    classes = own.values["content.strip_classes"]
+    strip = class_patterns({name: classes.part(name).place() for name in classes.value})
+    strip += _patterns(own, "content.strip", "strip rule")
+    strip += _left_out_units(document, own)
+    strip += _left_out_languages(document, own)
+    strip += _left_out_addons(document, own)
+    return strip
 
 
-def _depots(document: Document, platform: str) -> tuple[DepotRule, ...]:
-    return tuple(
-        DepotRule(name, tuple(own.get("only", ["*"])), tuple(own.get("not", [])), own.get("addon", ""))
-        for name, own in document.values["depots"].items()
-        if platform in own.get("platforms", [platform])
-    )
+def _patterns(own: Resolved, key: str, why: str) -> list[Pattern]:
+    value = own.values[key]
+    return [Pattern(text, f"{why} {text}".strip(), value.part(text).place()) for text in value.value]
+
+
+def _elsewhere(document: Document, own: Resolved, key: str) -> list[str]:
+    """What other profiles, or the document itself, list for the key, and this profile does not."""
+    said = document.own.values.get(key)
+    every = dict.fromkeys(said.value if said else ())
+    for other in document.profiles.values():
+        every.update(dict.fromkeys(other.get(key) or ()))
+    mine = own.get(key) or ()
+    return [item for item in every if item not in mine]
+
+
+def _left_out_units(document: Document, own: Resolved) -> list[Pattern]:
+    origin = own.origin("content.units").place()
+    return [Pattern(unit, f"unit {unit} is left out", origin) for unit in _elsewhere(document, own, "content.units")]
+
+
+def _left_out_languages(document: Document, own: Resolved) -> list[Pattern]:
+    where = own.get("content.language_files")
+    if not where:
+        return []
+    origin = own.origin("content.languages").place()
+    tags = _elsewhere(document, own, "content.languages")
+    return [Pattern(where.replace("{language}", tag), f"language {tag} is left out", origin) for tag in tags]
+
+
+def _left_out_addons(document: Document, own: Resolved) -> list[Pattern]:
+    addons = own.get("content.addons")
+    if addons is None:
+        return []
+    origin = own.origin("content.addons").place()
+    gone = [d for d in document.depots if d.addon and d.addon not in addons]
+    return [Pattern(text, f"add-on {d.addon} is left out", origin) for d in gone for text in d.only if text != "*"]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from rampa.core.errors import Refused
 
 
-def next_code(highest: int | None, limit: int) -> int:
-    """The code after the highest that was ever reserved. Raises `Refused` when the platform's limit is reached."""
-    code = 1 if highest is None else highest + 1
+def next_code(highest: int | None, limit: int, first: int = 1) -> int:
+    """The code after the highest that was ever reserved, `first` or above. Raises `Refused` at the platform's limit."""
+    code = max(first, (highest or 0) + 1)
     if code > limit:
         raise Refused("version.exhausted", f"version code {code} is above this platform's limit of {limit}")
     return code

@@ -1,0 +1,278 @@
+"""Peatlight's profile documents: the first one for desktops, the one for every platform, and a revision with mistakes in it."""
+
+from __future__ import annotations
+
+FIRST = """# Peatlight's profile document: how the title is built, for every platform.
+
+[title]
+name = "Peatlight"
+identifier = "example.quillback.peatlight"
+studio = "Quillback Works"
+
+[version]
+name = "1.4.0"
+
+[content]
+include = ["bin/", "data/", "maps/", "locale/", "textures/", "pictures/", "audio/", "addons/", "LICENCE.txt"]
+strip = ["*.draft.*"]
+strip_classes = ["source-assets", "symbols", "tools", "logs"]
+
+[facets.release]
+purpose = "release"
+signing.identity = "quillback-2026"
+
+[profiles.linux-release]
+uses = ["release"]
+platform = "linux"
+code.architectures = ["x86_64"]
+launch.entry = "bin/peatlight"
+output.bundle = "{title}-{version}-{code}-linux"
+content.strip = { add = ["bin/*.cmd"] }
+
+[profiles.windows-release]
+uses = ["release"]
+platform = "windows"
+code.architectures = ["x86_64"]
+launch.entry = "bin/peatlight.cmd"
+output.bundle = "{title}-{version}-{code}-windows"
+
+[profiles.linux-testing]
+platform = "linux"
+purpose = "testing"
+code.architectures = ["x86_64"]
+launch.entry = "bin/peatlight"
+content.strip = { add = ["bin/*.cmd"] }
+
+[depots.base]
+not = ["addons/"]
+
+[depots.winter-timetable]
+only = ["addons/winter-timetable/"]
+addon = "Winter Timetable"
+"""
+
+EVERYWHERE = """# Peatlight's profile document: how the title is built, for every platform.
+
+[title]
+name = "Peatlight"
+identifier = "example.quillback.peatlight"
+studio = "Quillback Works"
+
+[version]
+name = "1.5.0"
+code = "counter"
+
+[content]
+include = ["bin/", "data/", "maps/", "locale/", "textures/", "pictures/", "audio/", "addons/", "LICENCE.txt"]
+strip = ["*.draft.*"]
+strip_classes = ["source-assets", "symbols", "tools", "logs"]
+# Alder Halt is the title screen.
+opening = "maps/alder-halt.heights"
+units = [
+  "maps/alder-halt.heights",
+  "maps/sluice-junction.heights",
+  "maps/marrow-bend.heights",
+  "maps/kiln-yard.heights",
+  "maps/signal-loft.heights",
+]
+languages = ["en", "fi", "es"]
+language_files = "locale/{language}.json"
+addons = ["Winter Timetable"]
+
+[display]
+resolution = "1920x1080"
+
+[pictures]
+icon = "art/icon.png"
+icon_background = "#1f1b18"
+opening = "art/opening.png"
+
+[toolchain]
+name = "lantern-export"
+versions = ">=3.2,<4"
+licence = "lantern-export studio terms 2026"
+steps = ["export", "collect", "check", "bundle", "sign"]
+
+[output]
+folder = "../out"
+
+[launch]
+entry = "bin/peatlight"
+
+# What desktops share.
+[facets.desktop]
+storefront = "northquay"
+code.architectures = ["x86_64"]
+code.graphics = ["vulkan", "opengl"]
+display.window = "borderless"
+display.resizable = true
+toolchain.environment = "desktop"
+
+# Phones and tablets: fingers, little space, no add-on, and the Signal Loft stays out.
+[facets.handheld]
+storefront = "mossgate"
+code.architectures = ["arm64"]
+code.unused_code = "careful"
+content.addons = []
+content.compression = 12
+content.units = { take = ["maps/signal-loft.heights"] }
+display.orientation = "landscape"
+display.touch_controls = true
+system.permissions = { notifications = "To say when the morning thaw begins." }
+toolchain.environment = "phones"
+
+[facets.headset]
+storefront = "visorfield"
+code.ahead_of_time = true
+code.architectures = ["arm64"]
+code.graphics = ["vulkan"]
+code.unused_code = "careful"
+content.compression = 9
+display.resolution = "2064x2208"
+system.minimum = "32"
+system.target = "34"
+system.features = ["standing-space"]
+toolchain.environment = "headsets"
+
+[facets.release]
+purpose = "release"
+signing.identity = "quillback-2026"
+
+# Built every night and packed fast: testers wait for it.
+[facets.nightly]
+purpose = "testing"
+code.diagnostics = true
+content.compression = 1
+
+[profiles.linux-release]
+uses = ["desktop", "release"]
+platform = "linux"
+output.bundle = "{title}-{version}-{code}-linux"
+content.strip = { add = ["bin/*.cmd"] }
+
+[profiles.windows-release]
+uses = ["desktop", "release"]
+platform = "windows"
+code.graphics = ["direct3d12", "vulkan"]
+launch.entry = "bin/peatlight.cmd"
+output.bundle = "{title}-{version}-{code}-windows"
+
+[profiles.macos-release]
+uses = ["desktop", "release"]
+platform = "macos"
+code.architectures = ["arm64", "x86_64"]
+code.graphics = ["metal"]
+content.strip = { add = ["bin/*.cmd"] }
+
+[profiles.android-release]
+uses = ["handheld", "release"]
+platform = "android"
+code.graphics = ["vulkan", "opengles"]
+output.kind = "aab"
+system.minimum = "28"
+system.target = "35"
+
+[profiles.ios-release]
+uses = ["handheld", "release"]
+platform = "ios"
+code.ahead_of_time = true
+code.graphics = ["metal"]
+system.minimum = "15.0"
+system.target = "18.0"
+
+[profiles.visor-release]
+uses = ["headset", "release"]
+platform = "headset"
+output.kind = "zip"
+
+[profiles.linux-testing]
+uses = ["desktop", "nightly"]
+platform = "linux"
+content.strip = { add = ["bin/*.cmd"] }
+
+[profiles.android-testing]
+uses = ["handheld", "nightly"]
+platform = "android"
+title.identifier = "example.quillback.peatlight.testing"
+content.units = { take = ["maps/kiln-yard.heights"] }
+output.kind = "apk"
+system.minimum = "28"
+system.target = "35"
+
+[profiles.windows-development]
+uses = ["desktop"]
+platform = "windows"
+purpose = "development"
+code.graphics = ["direct3d12", "vulkan"]
+display.window = "window"
+launch.entry = "bin/peatlight.cmd"
+
+[depots.base]
+not = ["addons/"]
+
+[depots.winter-timetable]
+only = ["addons/winter-timetable/"]
+addon = "Winter Timetable"
+"""
+
+MISTAKES = (
+    ("code.ahead_of_time = true\ncode.architectures", "code.architectures"),
+    ('code.graphics = ["vulkan"]\n', 'code.graphics = ["automatic"]\n'),
+    ('system.minimum = "32"\nsystem.target = "34"', 'system.minimum = "29"\nsystem.target = "26"'),
+    ("display.touch_controls = true\n", ""),
+    ('output.kind = "aab"\nsystem.minimum = "28"\nsystem.target = "35"', 'output.kind = "aab"\nsystem.target = "33"'),
+    ('take = ["maps/kiln-yard.heights"]', 'take = ["maps/alder-halt.heights", "maps/kiln-yrad.heights"]'),
+    (
+        'platform = "windows"\ncode.graphics = ["direct3d12", "vulkan"]\nlaunch',
+        'platform = "windows"\ncode.debug_helpers = true\ncode.graphics = ["direct3d12", "metal"]\nlaunch',
+    ),
+    ('output.bundle = "{title}-{version}-{code}-windows"', 'output.bundle = "{title}-{version}-{code}-linux"'),
+    ("# Built every night", '[facets.kiosk]\ndisplay.window = "fullscreen"\n\n# Built every night'),
+    ('name = "1.5.0"', 'name = "1.4.0"'),
+)
+
+
+def hurried() -> str:
+    """The document for every platform, written on a Friday evening: what the checks then find."""
+    text = EVERYWHERE
+    for right, wrong in MISTAKES:
+        assert right in text, right
+        text = text.replace(right, wrong, 1)
+    return text
+
+
+POCKET = """# The phone companion, here as a small desktop title to try things on.
+
+[title]
+name = "Peatlight Pocket"
+identifier = "example.quillback.peatlight.pocket"
+studio = "Quillback Works"
+
+[version]
+name = "0.3.0"
+
+[content]
+include = ["bin/", "maps/", "locale/"]
+strip_classes = ["source-assets", "symbols"]
+
+[signing]
+identity = "pocket-2026"
+
+[profiles.linux-release]
+platform = "linux"
+purpose = "release"
+code.architectures = ["x86_64"]
+launch.entry = "bin/pocket"
+
+[profiles.windows-release]
+platform = "windows"
+purpose = "release"
+code.architectures = ["x86_64"]
+launch.entry = "bin/pocket.cmd"
+
+[depots.base]
+not = ["locale/"]
+
+[depots.languages]
+only = ["locale/"]
+"""

@@ -1,0 +1,149 @@
+"""Checking profiles before a build starts: the rules of platform, purpose and storefront, and what settings ask of one another.
+
+Each finding names the key, where its value came from, the value, what is allowed, and the edit that mends it where a
+machine can say one.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from typing import Any
+
+from rampa.core.check.findings import SEVERITIES
+from rampa.core.check.profile_finding import ProfileFinding
+from rampa.core.check.profile_sense import sense
+from rampa.core.platform.rules import Rule
+from rampa.core.platform.table import rules_for
+from rampa.core.profile.document import Document
+from rampa.core.profile.editing import Edit
+from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.settings.table import SETTINGS
+from rampa.core.profile.values import DEFAULT, spoken
+
+
+def check_document(document: Document) -> list[ProfileFinding]:
+    """All findings of all profiles, and of the document itself; blockers first."""
+    found = [f for profile in document.profiles.values() for f in check_profile(document, profile)]
+    return in_order([*found, *_document(document)])
+
+
+def check_profile(document: Document, profile: Resolved) -> list[ProfileFinding]:
+    """One profile's findings, blockers first."""
+    shop = profile.get("storefront") or ""
+    rules = rules_for(profile.get("platform"), shop, profile.get("purpose"))
+    found = [f for rule in rules if (f := _broken(rule, profile))]
+    return in_order([*found, *sense(document, profile)])
+
+
+def in_order(found: list[ProfileFinding]) -> list[ProfileFinding]:
+    return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.profile, f.key, f.code))
+
+
+def stops_a_build(found: list[ProfileFinding]) -> list[ProfileFinding]:
+    """Those with which no build may start: blockers, and what this version of Rampa cannot do yet."""
+    return [f for f in found if f.severity == "blocker" or f.code.startswith("not-yet.")]
+
+
+def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
+    found = profile.values.get(rule.key)
+    value = found.value if found else None
+    if value in (None, "") and not rule.unset:
+        return None
+    if value not in (None, "") and rule.must.holds(value):
+        return None
+    if rule.when and not all(profile.get(key) in allowed for key, allowed in rule.when):
+        return None
+    label = SETTINGS[rule.key].label
+    said = "not said" if value in (None, "") else spoken(value)
+    return ProfileFinding(
+        rule.severity,
+        rule.code,
+        profile.name,
+        rule.key,
+        found.origin if found else DEFAULT,
+        spoken(value),
+        rule.must.words(),
+        f"{label}: {said}; {rule.why}",
+        "",
+        _fix(rule, profile, value),
+    )
+
+
+def _fix(rule: Rule, profile: Resolved, value: Any) -> tuple[Edit, ...]:
+    """In the profile's own table: a facet or the document is shared with profiles for which the value may be right."""
+    mended = rule.must.mend(value if value is not None else "")
+    if mended in (None, ""):
+        return ()
+    return (profile_edit(profile, rule.key, mended),)
+
+
+def profile_edit(profile: Resolved, key: str, value: Any) -> Edit:
+    return Edit(("profiles", profile.name, *SETTINGS[key].path), value)
+
+
+def _document(document: Document) -> Iterator[ProfileFinding]:
+    yield from _unused_facets(document)
+    yield from _same_bundle(document)
+    yield from _earlier(document)
+
+
+def _unused_facets(document: Document) -> Iterator[ProfileFinding]:
+    used = {name for profile in document.profiles.values() for name in profile.uses}
+    for name in document.facets:
+        if name not in used:
+            origin = document.at.of(("facets", name))
+            yield ProfileFinding(
+                "note",
+                "facet.unused",
+                "",
+                f"facets.{name}",
+                DEFAULT._replace(layer=f"facet {name}", line=origin.line, column=origin.column),
+                name,
+                "",
+                f"no profile uses the facet {name}",
+                "Name it in a profile's `uses`, or take it out.",
+            )
+
+
+def _same_bundle(document: Document) -> Iterator[ProfileFinding]:
+    """Two profiles whose bundles get one name: in one folder, one would replace the other."""
+    by_name: dict[str, list[Resolved]] = defaultdict(list)
+    for profile in document.profiles.values():
+        template = profile.get("output.bundle")
+        name = template.replace("{profile}", profile.name).replace("{platform}", profile.get("platform"))
+        by_name[f"{name}.{profile.get('output.kind')}"].append(profile)
+    for profiles in by_name.values():
+        for profile in profiles[1:]:
+            yield ProfileFinding(
+                "warning",
+                "output.same-name",
+                profile.name,
+                "output.bundle",
+                profile.origin("output.bundle"),
+                profile.get("output.bundle"),
+                "a name that no other profile's bundle has",
+                f"Bundle name: the one that {profiles[0].name} has; in one folder, one bundle would replace the other",
+                "",
+                (profile_edit(profile, "output.bundle", "{title}-{version}-{code}-{profile}"),),
+            )
+
+
+def _earlier(document: Document) -> Iterator[ProfileFinding]:
+    for layer in document.layers.values():
+        edits: list[Edit] = []
+        for use in layer.earlier:
+            edits.append(Edit((*use.path, use.word), None))
+            adds = use.key in ("content.include", "content.strip")
+            edits.append(Edit((*use.path, *use.key.split(".")), {"add": use.value} if adds else use.value))
+        if layer.earlier:
+            name = layer.path[1]
+            words = ", ".join(f"{use.word} (now {use.key})" for use in layer.earlier)
+            first = layer.earlier[0]
+            origin = DEFAULT._replace(layer=layer.name, line=first.line, column=1)
+            yield ProfileFinding(
+                "note", "document.earlier-keys", name, first.key, origin, "", "",
+                f"the profile has keys of the document's first version: {words}",
+                "They go on being read.",
+                tuple(edits),
+            )  # fmt: skip

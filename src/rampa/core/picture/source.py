@@ -1,0 +1,93 @@
+"""Reading a picture that a person gave. It is hostile until checked: its declared size is judged before a pixel is decoded."""
+
+from __future__ import annotations
+
+import io
+import struct
+import warnings
+import zlib
+from dataclasses import dataclass
+
+from PIL import Image
+
+from rampa.core.errors import Invalid
+
+MAX_BYTES = 32 * 1024 * 1024
+MAX_SIDE = 8192
+MAX_PIXELS = 25_000_000
+"""4 bytes each when decoded: 100 MB at most."""
+FORMS = ("PNG", "JPEG", "WEBP", "BMP", "TIFF", "GIF")
+
+
+@dataclass(frozen=True)
+class Source:
+    """A decoded picture: `image` is RGBA. `transparent`: some pixel lets the background through."""
+
+    image: Image.Image
+    form: str
+    transparent: bool
+
+    @property
+    def width(self) -> int:
+        return self.image.width
+
+    @property
+    def height(self) -> int:
+        return self.image.height
+
+
+@dataclass(frozen=True)
+class Look:
+    """What a picture's header says, without decoding it."""
+
+    form: str
+    width: int
+    height: int
+    may_be_transparent: bool
+
+
+def look(data: bytes, where: str = "") -> Look:
+    """Raises `Invalid` when it is no picture, or declares a size beyond the limits."""
+    with _opened(data, where) as image:
+        see_through = image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info
+        return Look((image.format or "").lower(), image.width, image.height, see_through)
+
+
+def read_source(data: bytes, where: str = "") -> Source:
+    """Raises `Invalid` when it is no picture, is damaged, or is too large."""
+    with _opened(data, where) as image:
+        form = (image.format or "").lower()
+        try:
+            decoded = image.convert("RGBA")
+        except (OSError, ValueError, SyntaxError, zlib.error, struct.error, Image.DecompressionBombError) as error:
+            hint = "Save it again from the program that made it."
+            raise Invalid("picture.damaged", "the picture is damaged or cut off", where=where, hint=hint) from error
+    lowest, _ = decoded.getchannel("A").getextrema()
+    return Source(decoded, form, int(lowest) < 255)  # type: ignore[arg-type]
+
+
+def _opened(data: bytes, where: str) -> Image.Image:
+    if len(data) > MAX_BYTES:
+        size = f"the file is {len(data) / 1e6:.1f} MB, and at most {MAX_BYTES / 1e6:.1f} MB are read"
+        raise Invalid("picture.too-large", size, where=where, hint="A PNG of 1024 to 4096 px is enough.")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            image = Image.open(io.BytesIO(data), formats=FORMS)
+    except Image.DecompressionBombError as error:
+        raise _huge("it declares hundreds of millions of pixels", where) from error
+    except (OSError, ValueError, SyntaxError, struct.error, zlib.error) as error:
+        kinds = ", ".join(FORMS)
+        raise Invalid(
+            "picture.unknown", "this is no picture", where=where, hint=f"It must be one of: {kinds}."
+        ) from error
+    if max(image.size) > MAX_SIDE or image.width * image.height > MAX_PIXELS:
+        raise _huge(f"it declares {image.width} x {image.height} pixels", where)
+    return image
+
+
+def _huge(what: str, where: str) -> Invalid:
+    limit = f"at most {MAX_SIDE} px a side and {MAX_PIXELS / 1e6:.0f} million pixels are read"
+    return Invalid(
+        "picture.too-large", f"{what}, and {limit}", where=where, hint="Make it smaller; 2048 px are plenty."
+    )

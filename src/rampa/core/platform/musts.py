@@ -1,0 +1,167 @@
+"""What a rule can ask of a value. Each knows whether a value holds, says what is allowed, and mends a value where a machine can.
+
+Values are those of resolved settings: texts, whole numbers, flags, tuples of texts, and tables of text to text.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+
+class Must(Protocol):
+    def holds(self, value: Any) -> bool: ...
+
+    def words(self) -> str:
+        """What is allowed, as a clause after "allowed:"."""
+
+    def mend(self, value: Any) -> Any:
+        """The nearest value that holds; None where only a person can say."""
+
+
+def listed(words: tuple[Any, ...]) -> str:
+    return ", ".join("yes" if w is True else "no" if w is False else str(w) for w in words)
+
+
+@dataclass(frozen=True, slots=True)
+class OneOf:
+    """The value is among `values`; the first is the one that a fix takes."""
+
+    values: tuple[Any, ...]
+
+    def holds(self, value: Any) -> bool:
+        return value in self.values
+
+    def words(self) -> str:
+        return listed(self.values)
+
+    def mend(self, value: Any) -> Any:
+        return self.values[0]
+
+
+@dataclass(frozen=True, slots=True)
+class Among:
+    """Every item of a list, or every name of a table, is among `values`."""
+
+    values: tuple[str, ...]
+
+    def holds(self, value: Any) -> bool:
+        return all(item in self.values for item in value)
+
+    def words(self) -> str:
+        return listed(self.values)
+
+    def mend(self, value: Any) -> Any:
+        if isinstance(value, dict):
+            return {name: text for name, text in value.items() if name in self.values}
+        return tuple(item for item in value if item in self.values) or (self.values[0],)
+
+
+@dataclass(frozen=True, slots=True)
+class Without:
+    """A list holds none of `values`; `instead` is what a fix leaves when nothing else would be left."""
+
+    values: tuple[str, ...]
+    instead: tuple[str, ...]
+
+    def holds(self, value: Any) -> bool:
+        return not any(item in self.values for item in value)
+
+    def words(self) -> str:
+        return f"anything but {listed(self.values)}"
+
+    def mend(self, value: Any) -> Any:
+        return tuple(item for item in value if item not in self.values) or self.instead
+
+
+@dataclass(frozen=True, slots=True)
+class Holding:
+    """A list holds `item`."""
+
+    item: str
+
+    def holds(self, value: Any) -> bool:
+        return self.item in value
+
+    def words(self) -> str:
+        return f"a list with {self.item}"
+
+    def mend(self, value: Any) -> Any:
+        return (*value, self.item)
+
+
+@dataclass(frozen=True, slots=True)
+class AtLeast:
+    """A level such as "29" or "10.0.17763", compared number by number."""
+
+    level: str
+
+    def holds(self, value: Any) -> bool:
+        return level_key(value) >= level_key(self.level)
+
+    def words(self) -> str:
+        return f"{self.level} or above"
+
+    def mend(self, value: Any) -> Any:
+        return self.level
+
+
+@dataclass(frozen=True, slots=True)
+class AtMost:
+    """A whole number of at most `limit`."""
+
+    limit: int
+
+    def holds(self, value: Any) -> bool:
+        return bool(value <= self.limit)
+
+    def words(self) -> str:
+        return f"at most {self.limit}"
+
+    def mend(self, value: Any) -> Any:
+        return self.limit
+
+
+@dataclass(frozen=True, slots=True)
+class Fits:
+    """A text matches `pattern` as a whole; `sentence` says so to a person, `mending` makes one that does."""
+
+    pattern: re.Pattern[str]
+    sentence: str
+    mending: Callable[[str], str] | None = None
+
+    def holds(self, value: Any) -> bool:
+        return self.pattern.fullmatch(value) is not None
+
+    def words(self) -> str:
+        return self.sentence
+
+    def mend(self, value: Any) -> Any:
+        made = self.mending(value) if self.mending else None
+        return made if made and self.holds(made) else None
+
+
+@dataclass(frozen=True, slots=True)
+class Set:
+    """Something is given. Nothing can be guessed for it."""
+
+    sentence: str
+
+    def holds(self, value: Any) -> bool:
+        return value not in (None, "", (), {})
+
+    def words(self) -> str:
+        return self.sentence
+
+    def mend(self, value: Any) -> Any:
+        return None
+
+
+def level_key(level: str) -> tuple[int, ...]:
+    """`10.0.17763` as (10, 0, 17763). Trailing zeros do not count: 13 and 13.0 are one level."""
+    numbers = [int(part) for part in level.split(".") if part.isdigit()]
+    while numbers and numbers[-1] == 0:
+        numbers.pop()
+    return tuple(numbers)

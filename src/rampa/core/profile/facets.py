@@ -1,0 +1,66 @@
+"""Facets: in which order they apply to a profile. Later wins."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from rampa.core.profile.layers import Layer
+from rampa.core.profile.problems import nearest
+
+Say = Callable[..., None]
+
+
+def order(layer: Layer, facets: dict[str, Layer]) -> tuple[str, ...]:
+    """The facets of a layer, each once, what a facet uses before itself, at the first place where it is needed.
+
+    Cycles and unknown names must have been ruled out by `check_uses`.
+    """
+    out: dict[str, None] = {}
+    waiting = [(name, False) for name in reversed(layer.uses)]
+    while waiting:
+        name, opened = waiting.pop()
+        if name in out:
+            continue
+        if opened or not facets[name].uses:
+            out[name] = None
+        else:
+            waiting.append((name, True))
+            waiting.extend((inner, False) for inner in reversed(facets[name].uses))
+    return tuple(out)
+
+
+def check_uses(layers: list[Layer], facets: dict[str, Layer], say: Say) -> None:
+    """Says every unknown facet, and each cycle once, where it is closed."""
+    for layer in layers:
+        for number, name in enumerate(layer.uses):
+            if name not in facets:
+                known = tuple(facets)
+                hint = nearest(name, known) if known else f"Add a table [facets.{name[:40]}]."
+                say((*layer.path, "uses", number), f"there is no facet {name[:60]!r}", hint, value=True)
+    done: set[str] = set()
+    for name in facets:
+        _walk(name, facets, done, say)
+
+
+def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> None:
+    """Depth first, without recursion: a chain of facets may be long."""
+    trail: list[str] = []
+    waiting: list[tuple[str, int]] = [(start, 0)]
+    while waiting:
+        name, number = waiting.pop()
+        if number == 0:
+            if name in done:
+                continue
+            trail.append(name)
+        uses = facets[name].uses
+        if number == len(uses):
+            done.add(trail.pop())
+            continue
+        waiting.append((name, number + 1))
+        inner = uses[number]
+        if inner in trail:
+            round_ = " -> ".join([*trail[trail.index(inner) :], inner])
+            hint = "Take one of them out of `uses`."
+            say((*facets[name].path, "uses", number), f"the facets use one another: {round_}", hint, value=True)
+        elif inner in facets and inner not in done:
+            waiting.append((inner, 0))

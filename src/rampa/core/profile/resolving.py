@@ -1,0 +1,95 @@
+"""Resolving: layers one over the other, from the defaults to the profile's own words. Every value keeps its origin."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from rampa.core.profile.facets import order
+from rampa.core.profile.layers import Layer
+from rampa.core.profile.settings.table import SETTINGS
+from rampa.core.profile.values import DEFAULT, Origin, Value
+
+FIXED: dict[str, Value] = {
+    s.key: Value(s.default, DEFAULT) for s in SETTINGS.values() if s.default is not None and not callable(s.default)
+}
+COMPUTED = tuple(s for s in SETTINGS.values() if callable(s.default))
+REQUIRED = tuple(s for s in SETTINGS.values() if s.required)
+
+
+@dataclass(frozen=True, slots=True)
+class Untaken:
+    """Something that a layer takes from a list which does not hold it."""
+
+    key: str
+    item: str
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Resolved:
+    """One profile: `values` by key, those without a value left out; `uses` in the order in which they applied."""
+
+    name: str
+    uses: tuple[str, ...]
+    values: dict[str, Value]
+    untaken: tuple[Untaken, ...]
+
+    def get(self, key: str) -> Any:
+        found = self.values.get(key)
+        return found.value if found else None
+
+    def origin(self, key: str) -> Origin:
+        """Of the value; of the profile's platform where there is none."""
+        found = self.values.get(key) or self.values["platform"]
+        return found.origin
+
+
+def resolve_layers(own: Layer, profile: Layer, facets: dict[str, Layer]) -> Resolved:
+    """`own` is the document's layer. Raises nothing: what is missing is for `missing` to say."""
+    uses = order(profile, facets)
+    values = dict(FIXED)
+    untaken: list[Untaken] = []
+    for layer in (own, *(facets[name] for name in uses), profile):
+        values.update(layer.values)
+        for key, change in layer.changes.items():
+            values[key], absent = change.on(values.get(key))
+            untaken.extend(Untaken(key, item, change.parts.get(item, change.origin)) for item in absent)
+    return Resolved(profile.name.partition(" ")[2], uses, _computed(values), tuple(untaken))
+
+
+def missing(resolved: Resolved) -> list[str]:
+    """Keys that must be there and are not."""
+    return [s.key for s in REQUIRED if not _has(resolved.values.get(s.key))]
+
+
+def _has(value: Value | None) -> bool:
+    return value is not None and value.value not in ((), "")
+
+
+class _Known(Mapping[str, Any]):
+    """The values so far, as defaults see them."""
+
+    def __init__(self, values: dict[str, Value]) -> None:
+        self._values = values
+
+    def __getitem__(self, key: str) -> Any:
+        return self._values[key].value
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._values)
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+
+def _computed(values: dict[str, Value]) -> dict[str, Value]:
+    known = _Known(values)
+    for setting in COMPUTED:
+        if setting.key not in values:
+            try:
+                values[setting.key] = Value(setting.default(known), DEFAULT)
+            except KeyError:  # what it is computed from is missing, which is said elsewhere
+                continue
+    return values

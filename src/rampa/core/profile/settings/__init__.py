@@ -1,0 +1,1 @@
+"""The settings of a profile: what the document can say, as a table."""

@@ -1,0 +1,76 @@
+"""All settings, by key, in the order in which people read them; version 2 of the table.
+
+docs/profile-document.md is made from this table.
+"""
+
+from __future__ import annotations
+
+from rampa.core.profile.settings import content, identity, making
+from rampa.core.profile.settings.checks import name, pattern, words
+from rampa.core.profile.settings.kinds import Setting
+
+GROUPS = {
+    "profile": "Profile",
+    "title": "Identity",
+    "version": "Version",
+    "content": "Content",
+    "display": "Display",
+    "pictures": "Pictures",
+    "code": "Code",
+    "system": "Operating system",
+    "toolchain": "Toolchain",
+    "output": "Output",
+    "launch": "Launch",
+    "signing": "Signing",
+}
+
+
+def _ordered() -> dict[str, Setting]:
+    every = [*identity.SETTINGS, *content.SETTINGS, *making.SETTINGS]
+    return {s.key: s for group in GROUPS for s in every if s.group == group}
+
+
+SETTINGS: dict[str, Setting] = _ordered()
+DEPOT: dict[str, Setting] = {
+    s.name: s
+    for s in (
+        Setting(
+            "depots.only",
+            "Only",
+            "What the depot delivers, as patterns; everything without it.",
+            "texts",
+            check=pattern,
+            example='["addons/"]',
+            used="build",
+        ),
+        Setting(
+            "depots.not",
+            "Not",
+            "What it leaves to other depots.",
+            "texts",
+            check=pattern,
+            example='["addons/"]',
+            used="build",
+        ),
+        Setting(
+            "depots.platforms",
+            "Platforms",
+            "The platforms that have this depot; all without it.",
+            "texts",
+            allowed=SETTINGS["platform"].allowed,
+            example='["linux"]',
+            used="build",
+        ),
+        Setting(
+            "depots.addon",
+            "Add-on",
+            "The add-on that it belongs to.",
+            check=words,
+            example='"Winter Timetable"',
+            used="build",
+        ),
+    )
+}
+TABLES = tuple(group for group in GROUPS if group != "profile")
+"""Tables that the document has once, and that each facet and profile may have again."""
+name_problem = name

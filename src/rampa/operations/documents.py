@@ -1,0 +1,55 @@
+"""Profile documents of titles: finding a revision, reading it once."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from blake3 import blake3
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import NotFound
+from rampa.core.profile.document import Document, read_document
+from rampa.db.titles import Revision, Title
+from rampa.operations.context import Actor, Services
+
+
+@lru_cache(maxsize=32)
+def read(text: str) -> Document:
+    """Documents are values: the same text is read once."""
+    return read_document(text.encode())
+
+
+def find_revision(session: Session, title: Title, number: int | None = None) -> Revision:
+    """The revision with that number, or the newest."""
+    wanted = title.revision if number is None else number
+    row = session.scalar(select(Revision).where(Revision.title_id == title.id, Revision.number == wanted))
+    if row is None:
+        raise NotFound(
+            "revision.unknown", f"{title.slug} has no revision {wanted}", hint=f"The newest is {title.revision}."
+        )
+    return row
+
+
+def store_revision(
+    session: Session, services: Services, actor: Actor, title: Title, text: str, message: str, commit: str
+) -> None:
+    """The next revision; the title's row must be locked."""
+    title.revision += 1
+    session.add(
+        Revision(
+            title_id=title.id,
+            number=title.revision,
+            text=text,
+            digest=blake3(text.encode()).digest(),
+            message=message,
+            commit=commit,
+            created_by=actor.name,
+            created_at=services.now(),
+        )
+    )
+    session.flush()
+
+
+def load_document(session: Session, title: Title, number: int | None = None) -> Document:
+    return read(find_revision(session, title, number).text)

@@ -1,0 +1,188 @@
+"""Drafts of profile documents: kept per person, reviewed before they become a revision, merged when somebody was faster."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.profile import check_document
+from rampa.core.check.profile_finding import ProfileFinding
+from rampa.core.errors import Conflict
+from rampa.core.profile.comparing import changed_profiles
+from rampa.core.profile.document import Document, read_document
+from rampa.core.profile.merging import merge
+from rampa.core.profile.problems import DocumentInvalid
+from rampa.db.builds import Build
+from rampa.db.people import Person
+from rampa.db.titles import Draft, Revision, Title
+from rampa.operations.builds import live_channels
+from rampa.operations.context import Actor, Services
+from rampa.operations.documents import find_revision, load_document
+from rampa.operations.titles import find_title
+from rampa.schema import profiles as wire
+from rampa.schema.profiles_of_core import difference_out, finding_out, problem_out
+
+BUILDS_SHOWN = 3
+
+
+def get_drafts(services: Services, actor: Actor, slug: str) -> wire.DraftsOut:
+    """The newest revision, the asker's draft, and who else has one."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        rows = session.execute(
+            select(Draft, Person.name)
+            .join(Person, Person.id == Draft.person_id)
+            .where(Draft.title_id == title.id)
+            .order_by(Draft.saved_at.desc())
+        ).all()
+        own = next((draft for draft, _ in rows if draft.person_id == actor.person_id), None)
+        return wire.DraftsOut(
+            title=slug,
+            revision=title.revision,
+            document=find_revision(session, title).text,
+            draft=_draft_out(own, title) if own else None,
+            others=[
+                wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
+                for draft, name in rows
+                if draft.person_id != actor.person_id
+            ],
+            source=title.source,
+            source_path=title.source_path,
+        )
+
+
+def save_draft(services: Services, actor: Actor, slug: str, asked: wire.DraftIn, expected: int | None) -> wire.DraftOut:
+    """`expected` is the draft's version that the caller saw, 0 for none: two windows do not overwrite each other."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug, lock=True)
+        find_revision(session, title, asked.base)
+        draft = _own(session, title, actor)
+        if expected is not None and expected != (draft.version if draft else 0):
+            hint = "Load it again; what you typed here is still on the page."
+            raise Conflict("draft.moved", "your draft was changed in another window", hint=hint)
+        if draft is None:
+            draft = Draft(title_id=title.id, person_id=actor.person_id, version=0, created_at=services.now())
+            session.add(draft)
+        draft.base, draft.text = asked.base, asked.document
+        draft.version += 1
+        draft.saved_at = services.now()
+        session.flush()
+        return _draft_out(draft, title)
+
+
+def drop_draft(services: Services, actor: Actor, slug: str) -> None:
+    """Doing it twice is no error."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        session.execute(delete(Draft).where(Draft.title_id == title.id, Draft.person_id == actor.person_id))
+
+
+def review(services: Services, slug: str, asked: wire.DraftIn) -> wire.ReviewOut:
+    """What the text would change against the newest revision; when that is not its base, both changes together."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        newest = find_revision(session, title)
+        base = find_revision(session, title, asked.base)
+        before = load_document(session, title)
+        meanwhile = _meanwhile(base, newest, asked.document) if asked.base != title.revision else None
+        after, problems = _read(asked.document)
+        return wire.ReviewOut(
+            base=asked.base,
+            revision=title.revision,
+            same=asked.document == newest.text,
+            difference=difference(newest.text, asked.document, f"revision {title.revision}", "draft"),
+            problems=problems,
+            profiles=profiles_changed(before, after, lambda name: _builds(session, title, name)) if after else [],
+            findings_added=_only(after, before) if after else [],
+            findings_removed=_only(before, after) if after else [],
+            meanwhile=meanwhile,
+        )
+
+
+def difference(old: str, new: str, name_old: str, name_new: str) -> str:
+    """A unified diff of two texts; empty when they are the same."""
+    lines = difflib.unified_diff(old.splitlines(), new.splitlines(), name_old, name_new, lineterm="")
+    return "\n".join(lines)
+
+
+def _own(session: Session, title: Title, actor: Actor) -> Draft | None:
+    return session.scalar(select(Draft).where(Draft.title_id == title.id, Draft.person_id == actor.person_id))
+
+
+def _draft_out(draft: Draft, title: Title) -> wire.DraftOut:
+    return wire.DraftOut(
+        base=draft.base,
+        document=draft.text,
+        version=draft.version,
+        saved_at=draft.saved_at,
+        moved=draft.base != title.revision,
+    )
+
+
+def _read(text: str) -> tuple[Document | None, list[wire.ProblemOut]]:
+    try:
+        return read_document(text.encode("utf-8", "replace")), []
+    except DocumentInvalid as error:
+        return None, [problem_out(p) for p in error.problems[:200]]
+
+
+def _meanwhile(base: Revision, newest: Revision, text: str) -> wire.MergedOut:
+    merged = merge(base.text, newest.text, text)
+    return wire.MergedOut(
+        base=base.number,
+        revision=newest.number,
+        by=newest.created_by,
+        message=newest.message,
+        theirs=difference(base.text, newest.text, f"revision {base.number}", f"revision {newest.number}"),
+        document=merged.text,
+        clashes=[wire.ClashOut(line=c.line, base=c.base, theirs=c.theirs, mine=c.mine) for c in merged.clashes],
+    )
+
+
+def profiles_changed(
+    before: Document, after: Document, builds: Callable[[str], list[wire.AffectedBuild]]
+) -> list[wire.ChangedProfile]:
+    """Profiles that differ, are new or are gone; `builds` gives a profile's builds."""
+    changed = changed_profiles(before.profiles, after.profiles)
+    new = [name for name in after.profiles if name not in before.profiles]
+    gone = [name for name in before.profiles if name not in after.profiles]
+    states = {n: "changed" for n in changed} | {n: "new" for n in new} | {n: "gone" for n in gone}
+    return [
+        wire.ChangedProfile(
+            name=name,
+            state=state,
+            differences=[difference_out(d) for d in changed.get(name, [])],
+            builds=builds(name),
+        )
+        for name, state in states.items()
+    ]
+
+
+def _builds(session: Session, title: Title, profile: str) -> list[wire.AffectedBuild]:
+    """The profile's newest builds: they stay as they are; the next one will be otherwise."""
+    rows = select(Build).where(Build.title_id == title.id, Build.profile == profile, Build.state == "ready")
+    builds = list(session.scalars(rows.order_by(Build.number.desc()).limit(BUILDS_SHOWN)))
+    live = live_channels(session, builds)
+    return [
+        wire.AffectedBuild(
+            number=b.number,
+            name=b.name,
+            version_name=b.version_name,
+            revision=b.revision,
+            live_on=live.get(b.number, []),
+        )
+        for b in builds
+    ]
+
+
+def _only(here: Document | None, there: Document | None) -> list[wire.ProfileFindingOut]:
+    """Findings of one document that the other does not have."""
+    theirs = {_identity(f) for f in check_document(there)} if there else set()
+    return [finding_out(f) for f in check_document(here) if _identity(f) not in theirs] if here else []
+
+
+def _identity(finding: ProfileFinding) -> tuple[str, str, str]:
+    return finding.name, finding.severity, finding.message

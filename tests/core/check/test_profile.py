@@ -1,0 +1,107 @@
+"""The rules of platforms, storefronts and purposes, each broken once; what settings ask of one another."""
+
+from __future__ import annotations
+
+import pytest
+from demo.peatlight.documents import EVERYWHERE
+
+from rampa.core.check.profile import check_document, stops_a_build
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.document import read_document
+from rampa.core.profile.editing import Edit, apply_edits
+
+
+def broken(profile: str, **settings: object) -> list[tuple[str, str, str]]:
+    """(severity, code, allowed) of what setting these keys in the profile adds."""
+    edits = [Edit(("profiles", profile, *key.split("__")), value) for key, value in settings.items()]
+    known = {f.name for f in check_document(read_document(EVERYWHERE.encode()))}
+    found = check_document(read_document(apply_edits(EVERYWHERE, edits).encode()))
+    return [(f.severity, f.code, f.allowed) for f in found if f.profile == profile and f.name not in known]
+
+
+CASES = [
+    ("linux-release", "code__architectures", ["arm32"], ("blocker", "code.architecture-unknown", "x86_64, arm64, x86")),
+    ("linux-release", "code__architectures", ["x86"], ("blocker", "code.only-64-bit", "anything but x86, arm32")),
+    ("linux-release", "code__graphics", ["metal"], ("blocker", "code.graphics-unknown", "automatic, vulkan, opengl")),
+    ("linux-release", "output__kind", "apk", ("blocker", "output.kind-unknown", "zip, tar.zst")),
+    ("linux-release", "output__kind", "tar.zst", ("note", "not-yet.bundle-kind", "")),
+    ("linux-release", "code__diagnostics", True, ("blocker", "code.diagnostics", "no")),
+    ("linux-release", "code__symbols", "inside", ("blocker", "code.symbols-shipped", "split, none")),
+    ("linux-release", "storefront", "mossgate", ("blocker", "profile.storefront", ", northquay")),
+    ("linux-release", "content__languages", ["fi"], ("warning", "content.language-missing", "a list with en")),
+    (
+        "linux-release",
+        "content__encryption",
+        True,
+        ("blocker", "content.encryption-unread", "no, unless launch.reads_encrypted = true"),
+    ),
+    ("linux-release", "content__addons", ["Summer"], ("blocker", "content.addon-unknown", "Winter Timetable")),
+    ("linux-release", "launch__entries", {"arm64": "bin/a"}, ("warning", "launch.architecture", "x86_64")),
+    ("linux-release", "version__code", "packed", ("note", "not-yet.version-code", "")),
+    ("linux-release", "display__streamed", True, ("blocker", "display.touch-needed", "yes")),
+    ("windows-release", "title__folder", "Con", ("blocker", "title.reserved-name", "another name")),
+    ("windows-release", "system__minimum", "6.1", ("blocker", "system.minimum-level", "10.0 or above")),
+    (
+        "macos-release",
+        "title__identifier",
+        "example.quill_back.pl",
+        ("blocker", "title.identifier-grammar", "lower-case letters, digits and hyphens, parted by dots"),
+    ),
+    ("android-release", "system__target", "33", ("blocker", "system.target-level", "34 or above")),
+    ("android-release", "system__target", "20", ("blocker", "system.target-below", "28 or above")),
+    (
+        "android-release",
+        "code__architectures",
+        ["x86_64"],
+        ("blocker", "code.architecture-missing", "a list with arm64"),
+    ),
+    (
+        "android-release",
+        "display__orientation",
+        "any",
+        ("warning", "display.orientation-unsaid", "landscape, portrait"),
+    ),
+    ("android-release", "version__first_code", 2_147_000_000, ("blocker", "version.code-limit", "at most 2100000000")),
+    ("ios-release", "code__ahead_of_time", False, ("blocker", "code.ahead-of-time-needed", "yes")),
+    ("visor-release", "code__graphics", ["automatic"], ("blocker", "code.graphics-unsaid", "anything but automatic")),
+    ("visor-release", "system__minimum", "31", ("blocker", "system.minimum-level", "32 or above")),
+    ("visor-release", "display__window", "window", ("blocker", "display.window-mode", "fullscreen")),
+    ("windows-development", "code__debug_helpers", False, ("warning", "code.not-debuggable", "yes")),
+]
+
+
+@pytest.mark.parametrize(("profile", "key", "value", "expected"), CASES)
+def test_a_broken_rule_is_found_with_what_is_allowed(
+    profile: str, key: str, value: object, expected: tuple[str, str, str]
+) -> None:
+    assert expected in broken(profile, **{key: value})
+
+
+def test_a_finding_names_key_origin_value_and_fix() -> None:
+    text = EVERYWHERE.replace("display.touch_controls = true", "display.touch_controls = false")
+    found = [f for f in check_document(read_document(text.encode())) if f.profile == "ios-release"]
+    first = found[0]
+    line = text[: text.index("display.touch_controls")].count("\n") + 1
+    assert (first.key, first.origin.layer, first.origin.line, first.value) == (
+        "display.touch_controls",
+        "facet handheld",
+        line,
+        "no",
+    )
+    assert first.fix == (Edit(("profiles", "ios-release", "display", "touch_controls"), True),)
+    assert "in [profiles.ios-release] set display.touch_controls = true" in first.hint
+
+
+def test_notes_do_not_stop_a_build_but_what_cannot_be_done_yet_does() -> None:
+    found = check_document(read_document(EVERYWHERE.encode()))
+    assert {f.profile for f in stops_a_build(found)} == {"android-release", "android-testing", "ios-release"}
+    assert {f.code for f in stops_a_build(found)} == {"not-yet.bundle-kind"}
+
+
+def test_the_table_of_platforms_is_whole() -> None:
+    for platform in PLATFORMS.values():
+        assert platform.containers
+        assert platform.architectures
+        assert max(i.size for i in platform.icons) >= 256
+        assert platform.opening.form in ("png", "bmp")
+    assert max(PLATFORMS["windows"].icons[0].holds) == 256
