@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from bench import ours, peers
+from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import select
@@ -181,6 +182,7 @@ GROUPS = (
     Group(("memory-1g",), lambda tree: memory_rows(tree, (1,))),
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),
+    Group(("profile-check-time-aim", "profile-check-time-tomllib"), profile_rows),
 )
 LATER = {
     "update-make-time-xdelta": "differences between versions of a chunk come later",

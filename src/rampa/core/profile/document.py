@@ -8,21 +8,24 @@ from dataclasses import dataclass
 from typing import Any
 
 from rampa.core.errors import NotFound
-from rampa.core.profile.facets import check_uses
+from rampa.core.profile.facets import check_uses, order
 from rampa.core.profile.identifiers import suggest_identifier
 from rampa.core.profile.layers import Layer, LayerReader
 from rampa.core.profile.positions import Positions, positions
 from rampa.core.profile.problems import DocumentInvalid, Problem
-from rampa.core.profile.resolving import Resolved, missing, resolve_layers
+from rampa.core.profile.resolving import Resolved, missing, resolve_layers, too_long
 from rampa.core.profile.secrets import find_secrets
 from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.table import DEPOT, SETTINGS, TABLES, name_problem
-from rampa.core.profile.values import FILE_NAME, Value
+from rampa.core.profile.values import FILE_NAME, MAX_ITEMS, Value
 
 __all__ = ["FILE_NAME", "Depot", "Document", "read_document"]
 MAX_BYTES = 1024 * 1024
 MAX_DEPTH = 100
 NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot"}
+MOST = {"facets": 300, "profiles": 100, "depots": 300}
+MAX_APPLIED = 50
+"""Facets that apply to one profile."""
 NEEDED = {"title": ("name", "identifier", "studio"), "version": ("name",)}
 
 
@@ -147,10 +150,17 @@ class _Reading:
         facets = self._layers("facets", values)
         profiles = self._layers("profiles", values)
         depots = tuple(self._depot(name, table) for name, table in self._named("depots", values))
-        check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
+        if len(facets) == len(values.get("facets", {}) or {}):  # else their own problems were said
+            check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
         if self.problems:
             return None
-        resolved = {name: resolve_layers(own, layer, facets) for name, layer in profiles.items()}
+        resolved = {}
+        for name, layer in profiles.items():
+            applied = len(order(layer, facets))
+            if applied > MAX_APPLIED:
+                self._reader.say(("profiles", name), f"{applied} facets apply to it, and at most {MAX_APPLIED} may")
+            else:
+                resolved[name] = resolve_layers(own, layer, facets)
         self._missing(resolved)
         return Document(text, own, facets, profiles, resolved, depots, self._at)
 
@@ -181,6 +191,9 @@ class _Reading:
             return []
         if not self._reader.is_table((section,), tables):
             return []
+        if len(tables) > MOST[section]:
+            self._reader.say((section,), f"there are {len(tables)} {section}, and at most {MOST[section]} are read")
+            return []
         for name in tables:
             problem = name_problem(name)
             if problem:
@@ -199,6 +212,10 @@ class _Reading:
 
     def _missing(self, resolved: dict[str, Resolved]) -> None:
         for name, profile in resolved.items():
+            for key in too_long(profile):
+                self._reader.say(
+                    ("profiles", name), f"{key} has more than {MAX_ITEMS} items when its facets are applied"
+                )
             for key in missing(profile):
                 group = key.partition(".")[0]
                 where = "it, or in a facet that it uses" + (f", or in [{group}]" if "." in key else "")

@@ -45,6 +45,7 @@ def check_uses(layers: list[Layer], facets: dict[str, Layer], say: Say) -> None:
 def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> None:
     """Depth first, without recursion: a chain of facets may be long."""
     trail: list[str] = []
+    on_trail: set[str] = set()
     waiting: list[tuple[str, int]] = [(start, 0)]
     while waiting:
         name, number = waiting.pop()
@@ -52,13 +53,15 @@ def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> Non
             if name in done:
                 continue
             trail.append(name)
+            on_trail.add(name)
         uses = facets[name].uses
         if number == len(uses):
-            done.add(trail.pop())
+            done.add(name)
+            on_trail.discard(trail.pop())
             continue
         waiting.append((name, number + 1))
         inner = uses[number]
-        if inner in trail:
+        if inner in on_trail:
             round_ = " -> ".join([*trail[trail.index(inner) :], inner])
             hint = "Take one of them out of `uses`."
             say((*facets[name].path, "uses", number), f"the facets use one another: {round_}", hint, value=True)

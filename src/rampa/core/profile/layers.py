@@ -10,7 +10,7 @@ from rampa.core.profile.positions import Positions
 from rampa.core.profile.problems import HINTED, Problem, nearest
 from rampa.core.profile.settings.kinds import KINDS, Check, Setting
 from rampa.core.profile.settings.table import SETTINGS, TABLES
-from rampa.core.profile.values import ListChange, Origin, TableChange, Value
+from rampa.core.profile.values import MAX_ITEMS, ListChange, Origin, TableChange, Value
 
 Path = tuple[str | int, ...]
 PLAIN = tuple(key for key in SETTINGS if "." not in key)
@@ -131,6 +131,9 @@ class LayerReader:
         if not isinstance(value, dict):
             self.say(path, f"this must be {KINDS['table']}, and is {kind_of(value)}", value=True)
             return
+        if len(value) > MAX_ITEMS:
+            self.say(path, f"the table has {len(value)} entries, and at most {MAX_ITEMS} are read", value=True)
+            return
         for name, text in value.items():
             here = (*path, name)
             problem = setting.names(name) if setting.names else ""
@@ -145,6 +148,9 @@ class LayerReader:
     def _texts(self, path: Path, value: Any, setting: Setting, may_be_empty: bool = False) -> bool:
         if not isinstance(value, list):
             self.say(path, f"this must be a list of texts, and is {kind_of(value)}", value=True)
+            return False
+        if len(value) > MAX_ITEMS:
+            self.say(path, f"the list has {len(value)} items, and at most {MAX_ITEMS} are read", value=True)
             return False
         if not value and setting.required and not may_be_empty:
             self.say(path, "the list is empty", value=True)

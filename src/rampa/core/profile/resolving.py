@@ -9,7 +9,7 @@ from typing import Any
 from rampa.core.profile.facets import order
 from rampa.core.profile.layers import Layer
 from rampa.core.profile.settings.table import SETTINGS
-from rampa.core.profile.values import DEFAULT, Origin, Value
+from rampa.core.profile.values import DEFAULT, MAX_ITEMS, Origin, Value
 
 FIXED: dict[str, Value] = {
     s.key: Value(s.default, DEFAULT) for s in SETTINGS.values() if s.default is not None and not callable(s.default)
@@ -54,7 +54,10 @@ def resolve_layers(own: Layer, profile: Layer, facets: dict[str, Layer]) -> Reso
     for layer in (own, *(facets[name] for name in uses), profile):
         values.update(layer.values)
         for key, change in layer.changes.items():
-            values[key], absent = change.on(values.get(key))
+            before = values.get(key)
+            if before and len(before.value) > MAX_ITEMS:
+                continue  # `too_long` says so
+            values[key], absent = change.on(before)
             untaken.extend(Untaken(key, item, change.parts.get(item, change.origin)) for item in absent)
     return Resolved(profile.name.partition(" ")[2], uses, _computed(values), tuple(untaken))
 
@@ -62,6 +65,11 @@ def resolve_layers(own: Layer, profile: Layer, facets: dict[str, Layer]) -> Reso
 def missing(resolved: Resolved) -> list[str]:
     """Keys that must be there and are not."""
     return [s.key for s in REQUIRED if not _has(resolved.values.get(s.key))]
+
+
+def too_long(resolved: Resolved) -> list[str]:
+    """Keys whose list or table has grown beyond what a document may hold."""
+    return [k for k, v in resolved.values.items() if isinstance(v.value, tuple | dict) and len(v.value) > MAX_ITEMS]
 
 
 def _has(value: Value | None) -> bool:

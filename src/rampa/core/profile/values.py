@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 FILE_NAME = "rampa.toml"
+MAX_ITEMS = 2000
+"""Items of a list, or entries of a table: more are not settings but data, and belong into a file."""
 
 
 class Origin(NamedTuple):
@@ -48,14 +50,11 @@ class ListChange:
 
     def on(self, before: Value | None) -> tuple[Value, list[str]]:
         """The changed list, and what was to be taken but was not there."""
-        old = before.value if before else ()
-        origins = {item: before.part(item) for item in old} if before else {}
-        kept = tuple(item for item in old if item not in self.take)
-        added = tuple(item for item in self.add if item not in kept)
-        origins |= {item: self.parts[item] for item in added}
-        items = kept + added
-        missing = [item for item in self.take if item not in old]
-        return Value(items, self.origin, {i: origins[i] for i in items}), missing
+        origins = {item: before.part(item) for item in before.value} if before else {}
+        missing = [item for item in self.take if origins.pop(item, None) is None]
+        for item in self.add:
+            origins.setdefault(item, self.parts[item])
+        return Value(tuple(origins), self.origin, origins), missing
 
 
 @dataclass(frozen=True, slots=True)
