@@ -1,4 +1,4 @@
-import { IconBroadcast, IconDeviceLaptop, IconFileText, IconHistory, IconKey, IconPackage, IconStack2, IconTrendingUp, IconUsers } from "@tabler/icons-react";
+import { IconBroadcast, IconDeviceLaptop, IconFileText, IconHistory, IconKey, IconListCheck, IconPackage, IconPhoto, IconStack2, IconTable, IconTrendingUp, IconUsers } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { NavLink, useMatch } from "react-router";
 
@@ -30,8 +30,17 @@ export function Nav() {
           <Item to={`/titles/${title}/devices`} icon={<IconDeviceLaptop size={SIZE} />}>
             Devices
           </Item>
+          <Item to={`/titles/${title}/profiles`} icon={<IconTable size={SIZE} />}>
+            Profiles
+          </Item>
+          <Item to={`/titles/${title}/check`} icon={<IconListCheck size={SIZE} />}>
+            Findings
+          </Item>
           <Item to={`/titles/${title}/document`} icon={<IconFileText size={SIZE} />}>
             Profile document
+          </Item>
+          <Item to={`/titles/${title}/pictures`} icon={<IconPhoto size={SIZE} />}>
+            Pictures
           </Item>
         </>
       )}

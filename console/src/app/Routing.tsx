@@ -4,12 +4,20 @@ import { BuildPage } from "../features/builds/BuildPage";
 import { BuildsPage } from "../features/builds/BuildsPage";
 import { ChannelPage } from "../features/channels/ChannelPage";
 import { DevicesPage } from "../features/devices/DevicesPage";
+import { DocumentPage } from "../features/document/DocumentPage";
+import { EditPage } from "../features/document/EditPage";
+import { ReviewPage } from "../features/document/ReviewPage";
+import { PicturesPage } from "../features/pictures/PicturesPage";
+import { CheckPage } from "../features/profiles/CheckPage";
+import { ComparePage } from "../features/profiles/ComparePage";
+import { MatrixPage } from "../features/profiles/MatrixPage";
+import { ProfilePage } from "../features/profiles/ProfilePage";
 import { RampPage } from "../features/ramp/RampPage";
 import { SignedIn } from "../features/session/SignedIn";
 import { EventsPage } from "../features/studio/EventsPage";
 import { KeysPage } from "../features/studio/KeysPage";
 import { PeoplePage } from "../features/studio/PeoplePage";
-import { DocumentPage } from "../features/titles/DocumentPage";
+import { SuggestPage } from "../features/titles/SuggestPage";
 import { TitlesPage } from "../features/titles/TitlesPage";
 import { Frame } from "./Frame";
 import { Nowhere } from "./Nowhere";
@@ -28,6 +36,14 @@ export function Routing() {
           <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />
           <Route path="titles/:title/document" element={<DocumentPage />} />
+          <Route path="titles/:title/document/edit" element={<EditPage />} />
+          <Route path="titles/:title/document/review" element={<ReviewPage />} />
+          <Route path="titles/:title/profiles" element={<MatrixPage />} />
+          <Route path="titles/:title/profiles/:profile" element={<ProfilePage />} />
+          <Route path="titles/:title/compare" element={<ComparePage />} />
+          <Route path="titles/:title/check" element={<CheckPage />} />
+          <Route path="titles/:title/pictures" element={<PicturesPage />} />
+          <Route path="suggest" element={<SuggestPage />} />
           <Route path="keys" element={<KeysPage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route path="events" element={<EventsPage />} />

@@ -17,7 +17,15 @@ from rampa.operations.context import Services
 from rampa.operations.documents import load_document
 from rampa.operations.titles import find_title
 from rampa.schema import profiles as wire
-from rampa.schema.profiles_of_core import check_out, comparison_out, edit_in, matrix_out, problem_out, resolved_out
+from rampa.schema.profiles_of_core import (
+    check_out,
+    comparison_out,
+    edit_in,
+    layers_out,
+    matrix_out,
+    problem_out,
+    resolved_out,
+)
 
 PROBLEMS = 200
 
@@ -85,6 +93,8 @@ def read_text(asked: wire.TextIn) -> wire.TextOut:
         document = read_document(text.encode("utf-8", "replace"))
     except DocumentInvalid as error:
         problems = [problem_out(p) for p in error.problems[:PROBLEMS]]
-        return wire.TextOut(document=text, problems=problems, matrix=None)
+        return wire.TextOut(document=text, problems=problems, matrix=None, layers=[])
     found = check_document(document)
-    return wire.TextOut(document=text, problems=[], matrix=matrix_out("", 0, document, found))
+    return wire.TextOut(
+        document=text, problems=[], matrix=matrix_out("", 0, document, found), layers=layers_out(document)
+    )

@@ -231,12 +231,30 @@ class TextIn(Wire):
     edits: Annotated[list[EditWire], Field(max_length=200)] = []
 
 
+class ListChangeOut(Wire):
+    """What a layer adds to a list and takes from it."""
+
+    add: list[str]
+    take: list[str]
+
+
+class LayerOut(Wire):
+    """What the document's own tables, a facet or a profile say themselves: key -> value, or a list's change."""
+
+    name: str
+    path: list[str]
+    uses: list[str]
+    values: dict[str, Json]
+    changes: dict[str, ListChangeOut]
+
+
 class TextOut(Wire):
-    """The text after the edits; the problems that keep it from being a document, or its matrix."""
+    """The text after the edits; the problems that keep it from being a document, or its matrix and layers."""
 
     document: str
     problems: list[ProblemOut]
     matrix: MatrixOut | None
+    layers: list[LayerOut]
 
 
 class DraftIn(Wire):

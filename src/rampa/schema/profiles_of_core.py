@@ -14,11 +14,12 @@ from rampa.core.platform.table import PLATFORMS, rules_for
 from rampa.core.profile.comparing import Difference
 from rampa.core.profile.document import Document
 from rampa.core.profile.editing import Edit
+from rampa.core.profile.layers import Layer
 from rampa.core.profile.matrix import matrix
 from rampa.core.profile.problems import Problem
 from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.table import GROUPS, SETTINGS
-from rampa.core.profile.values import Origin, Value, spoken
+from rampa.core.profile.values import ListChange, Origin, Value, spoken
 from rampa.schema import profiles as wire
 
 
@@ -74,6 +75,21 @@ def comparison_out(left: wire.SideOut, right: wire.SideOut, differences: Sequenc
     return wire.ComparisonOut(
         left=left, right=right, groups=groups_out(), differences=[difference_out(d) for d in differences]
     )
+
+
+def layers_out(document: Document) -> list[wire.LayerOut]:
+    return [_layer(layer) for layer in (document.own, *document.facets.values(), *document.layers.values())]
+
+
+def _layer(layer: Layer) -> wire.LayerOut:
+    values = {key: _json(value.value) for key, value in layer.values.items()}
+    changes = {}
+    for key, change in layer.changes.items():
+        if isinstance(change, ListChange):
+            changes[key] = wire.ListChangeOut(add=list(change.add), take=list(change.take))
+        else:
+            values[key] = {name: text for name, text in change.entries.items() if text is not None}
+    return wire.LayerOut(name=layer.name, path=list(layer.path), uses=list(layer.uses), values=values, changes=changes)
 
 
 def problem_out(problem: Problem) -> wire.ProblemOut:
