@@ -219,3 +219,30 @@ def test_picture_sets_and_proposals(client: Client, tmp_path: Path) -> None:
     proposed = client.connection.post(SuggestionOut, "/api/v1/documents/suggest", folder)
     assert 'identifier = "example.quillback.bog"' in proposed.document
     assert 'launch.entry = "bin/bog"' in proposed.document
+
+
+def test_compression_output_and_what_is_left_out_reach_the_build(client: Client, tmp_path: Path) -> None:
+    more = 'content.compression = 19\noutput.folder = "../out"\ncontent.languages = ["en"]\nsigning.identity'
+    text = DOCUMENT.replace("signing.identity", more, 1).replace(
+        "strip_classes", 'languages = ["en", "fi"]\nlanguage_files = "locale/{language}.json"\nstrip_classes'
+    )
+    add_key(client)
+    client.import_title(text)
+    source = make_folder(tmp_path / "source", 400_000)
+    plain = build(client, source, tmp_path / "state", profile="windows-release")
+    small = build(client, source, tmp_path / "state2", profile="linux-release")
+    assert (tmp_path / "out" / "peatlight-1.4.0-1-linux-release.zip").is_file()
+    left = {f.path: f.why for f in client.left_out(TITLE, small.build.number)}
+    assert left["locale/fi.json"] == "language fi is left out"
+    assert "locale/fi.json" not in {f.path for f in client.left_out(TITLE, plain.build.number)}
+    inside = text.replace('"../out"', '"../source/data"')
+    client.add_revision(TITLE, inside, "By mistake.", 1)
+    with pytest.raises(Refused, match="lies in the source folder"):
+        build(client, source, tmp_path / "state3", profile="linux-release")
+
+
+def test_the_pages_of_docs_that_are_made_are_current() -> None:
+    from rampa.schema.profile_reference import reference
+
+    kept = Path(__file__).parents[2] / "docs/profile-document.md"
+    assert kept.read_text() == reference(), "run: python -m rampa.schema.profile_reference > docs/profile-document.md"

@@ -18,12 +18,16 @@ const fog: MantineColorsTuple = [
   "#eef3f5", "#d9e3e8", "#b3c7d1", "#8aa9b8", "#6a90a3", "#547a8e", "#436475", "#36515f", "#2a404b", "#1f3038",
 ];
 
+const ash: MantineColorsTuple = [
+  "#f7f3ec", "#f0eae0", "#e6ddcf", "#d8ccba", "#bdb0a0", "#9c9082", "#7d7267", "#5f564d", "#443d37", "#2b2622",
+];
+
 export const theme = createTheme({
   primaryColor: "lantern",
   primaryShade: { light: 7, dark: 4 },
   autoContrast: true,
   luminanceThreshold: 0.36,
-  colors: { dark: peat, peat, lantern, moss, rust, fog },
+  colors: { dark: peat, gray: ash, peat, lantern, moss, rust, fog },
   defaultRadius: 4,
   fontFamily: "'Source Sans 3 Variable', system-ui, sans-serif",
   fontFamilyMonospace: "'JetBrains Mono Variable', ui-monospace, monospace",

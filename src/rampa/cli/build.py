@@ -37,7 +37,9 @@ def create(
     title: str = TITLE,
     version_name: str = typer.Option("", "--version-name", help="Instead of the document's [version] name."),
     notes: str = typer.Option("", "--notes", help="What testers should know."),
-    bundle_to: Path = typer.Option(None, "--bundle-to", help="Also leave the bundle in this folder."),
+    bundle_to: Path = typer.Option(
+        None, "--bundle-to", help="Leave the bundle here, not in the document's output folder."
+    ),
     as_json: bool = JSON,
 ) -> None:
     """Make a build: select, reserve a version code, bundle, sign, split into depots, send what is missing.
@@ -227,6 +229,8 @@ def _made(made: Made) -> None:
             by_rule.setdefault((o.why, o.origin), []).append(o.size)
         rows = [(why, origin, len(sizes), mb(sum(sizes))) for (why, origin), sizes in sorted(by_rule.items())]
         table(["~why", "rule", ">files", ">size"], rows)
+    if made.kept:
+        out().print(f"The bundle is in {made.kept}.")
     out().print(f"Next: rampa channel place {made.build.name} --on internal")
 
 

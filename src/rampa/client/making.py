@@ -19,10 +19,12 @@ from rampa.core.content.depots import split
 from rampa.core.content.disk import disk_error
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.manifest import Manifest
+from rampa.core.content.pack import LEVEL
 from rampa.core.content.parameters import DEFAULT
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree import Tree
+from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.schema import builds as wire
@@ -48,6 +50,8 @@ class Made:
     bundle: Sent
     seconds: float
     resumed: bool
+    kept: Path | None = None
+    """The folder that the bundle was left in."""
 
 
 Listener = Callable[[Step], None]
@@ -71,6 +75,7 @@ def make_build(
     document = read_document(client.revision(title, described.revision).document.encode())
     profile = resolve(document, profile_name)
     selection = select(folder, profile.rules)
+    keep_bundle = keep_bundle or _output(folder, profile.output)
     asked = wire.NewBuild(profile=profile_name, revision=described.revision, notes=notes)
     if version_name:
         asked = asked.model_copy(update={"version_name": version_name})
@@ -88,7 +93,18 @@ def make_build(
         done = run.all(keep_bundle, started)
         if remembered:
             remembered.unlink(missing_ok=True)
-    return Made(done, selection, run.sent, run.bundle_sent, time.monotonic() - started, resumed)
+    return Made(done, selection, run.sent, run.bundle_sent, time.monotonic() - started, resumed, keep_bundle)
+
+
+def _output(folder: Path, said: str) -> Path | None:
+    """Where the document wants the bundle left: beside the source folder, never in it, wherever links lead."""
+    if not said:
+        return None
+    out = (folder / Path(said).expanduser()).resolve()
+    if out.is_relative_to(folder.resolve()):
+        hint = "Name a folder that lies outside in output.folder, or say one with --bundle-to."
+        raise Refused("output.inside", "the output folder lies in the source folder", where=str(out), hint=hint)
+    return out
 
 
 class _Run:
@@ -117,7 +133,7 @@ class _Run:
     def all(self, keep_bundle: Path | None, started: float) -> wire.Build:
         tree = self._read()
         sources = {f.path: self._selection.root / f.disk for f in self._selection.files}
-        self.sent = self._upload("upload", tree, sources)
+        self.sent = self._upload("upload", tree, sources, self._profile.compression)
         trees, nowhere = split(tree, self._profile.depots)
         bundle = self._bundle(tree, sources, keep_bundle)
         self._on(Step("sign", 0, 1))
@@ -155,11 +171,11 @@ class _Run:
         index.save()
         return tree
 
-    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path]) -> Sent:
+    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path], level: int = LEVEL) -> Sent:
         def on(done: int, total: int, present: int) -> None:
             self._on(Step(phase, done, total, present))
 
-        return upload(self._client, self._title, self._build.number, tree, sources, on)
+        return upload(self._client, self._title, self._build.number, tree, sources, on, level)
 
     def _bundle(self, tree: Tree, sources: dict[str, Path], keep: Path | None) -> wire.BundleIn:
         """Written to a file of its own, sent as chunks: what did not change since the last bundle does not travel."""

@@ -51,6 +51,11 @@ def test_a_good_build_passes() -> None:
             [("blocker", "path.reserved")],
         ),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/who?")}), NOTHING, [("blocker", "path.reserved")]),
+        (
+            replace(WINDOWS, depots=GOOD.depots | {"more": tree("x/" * 130 + "y")}),
+            NOTHING,
+            [("blocker", "path.too-long")],
+        ),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("dot./y")}), NOTHING, [("blocker", "path.reserved")]),
         (replace(GOOD, nowhere=("data/z",)), NOTHING, [("warning", "depot.none")]),
     ],

@@ -157,3 +157,16 @@ def test_locations_read_back() -> None:
     frame = FramePlace(bytes(32), 10, 20, 30)
     found = Locations({b"a" * 32: (frame, 0), b"b" * 32: (frame, 15)})
     assert locations.decode(locations.encode(found)) == found
+
+
+@pytest.mark.parametrize("level", [0, 1, 9, 19])
+def test_every_compression_level_gives_back_what_went_in(level: int) -> None:
+    data = b"lantern wagon fog sluice " * 4000
+    stored = pack.compress(data, level)
+    assert pack.decompress(stored, len(data)) == data
+
+
+def test_a_higher_level_packs_smaller() -> None:
+    data = "".join(f"wagon {n * n % 977} at {n % 13}; " for n in range(9000)).encode()
+    sizes = [len(pack.compress(data, level)) for level in (0, 3, 19)]
+    assert sizes == sorted(sizes, reverse=True)

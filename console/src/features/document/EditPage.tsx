@@ -43,7 +43,7 @@ export function EditPage() {
         title={`Draft for ${found?.name ?? title}`}
         aside={
           <>
-            <Kept status={draft.status} drafts={drafts} />
+            <Kept status={draft.status} drafts={drafts} savedAt={draft.savedAt} />
             <Button size="xs" variant="default" onClick={() => void away()} disabled={draft.status === "unchanged"}>
               Throw the draft away
             </Button>
@@ -94,11 +94,12 @@ const WORDS: Record<Status, string> = {
   failed: "Not kept",
 };
 
-function Kept({ status, drafts }: { status: Status; drafts: Drafts }) {
+function Kept({ status, drafts, savedAt }: { status: Status; drafts: Drafts; savedAt: string | null }) {
+  const at = savedAt ?? drafts.draft?.saved_at;
   return (
     <span className="kept" role="status">
       {WORDS[status]}
-      {status === "kept" && drafts.draft && <>, begun or kept <When at={drafts.draft.saved_at} /></>}
+      {status === "kept" && at && <>, <When at={at} /></>}
     </span>
   );
 }

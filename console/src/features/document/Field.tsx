@@ -132,8 +132,8 @@ function List({ setting, own, change, resolved, allowed, set }: ListProps) {
       <SegmentedControl size="xs" w={210} aria-label={`How ${label} changes`} value={changes ? "change" : "replace"} onChange={mode} data={[{ value: "replace", label: "Replaces" }, { value: "change", label: "Adds, takes" }]} />
       {changes ? (
         <>
-          <TagsInput size="xs" aria-label={`${label}: added`} placeholder={both.add.length ? "" : "adds nothing"} value={both.add} onChange={(add) => set({ ...both, add })} data={allowed} />
-          <TagsInput size="xs" aria-label={`${label}: taken away`} placeholder={both.take.length ? "" : "takes nothing away"} value={both.take} onChange={(take) => set({ ...both, take })} data={[...new Set([...both.take, ...inherited])]} />
+          <TagsInput size="xs" label="Adds" aria-label={`${label}: added`} placeholder={both.add.length ? "" : "nothing"} value={both.add} onChange={(add) => set({ ...both, add })} data={allowed} />
+          <TagsInput size="xs" label="Takes away" aria-label={`${label}: taken away`} placeholder={both.take.length ? "" : "nothing"} value={both.take} onChange={(take) => set({ ...both, take })} data={[...new Set([...both.take, ...inherited])]} />
         </>
       ) : setting.allowed.length ? (
         <MultiSelect size="xs" aria-label={label} placeholder={items.length ? "" : resolved?.text || "not set"} value={items} onChange={set} data={choices(setting, [...allowed, ...items])} />

@@ -15,6 +15,7 @@ export function useDraft(title: string) {
   const [text, show] = useState<string | null>(null);
   const [status, setStatus] = useState<Status>("unchanged");
   const [error, setError] = useState<unknown>(null);
+  const [savedAt, setSavedAt] = useState<string | null>(null);
   const now = useRef({ text: "", base: 0, version: 0, dirty: false });
   const chain = useRef<Promise<unknown>>(Promise.resolve());
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
@@ -40,6 +41,7 @@ export function useDraft(title: string) {
       try {
         const kept = await saveDraft(title, sent, now.current.base, now.current.version);
         now.current.version = kept.version;
+        setSavedAt(kept.saved_at);
         if (now.current.text === sent) {
           now.current.dirty = false;
           setStatus("kept");
@@ -108,5 +110,5 @@ export function useDraft(title: string) {
     now.current.dirty = true;
     await keep();
   };
-  return { drafts, text, change, edit, keep, status, error, read, reload, overwrite, base: now.current.base };
+  return { drafts, text, change, edit, keep, status, error, read, reload, overwrite, savedAt, base: now.current.base };
 }

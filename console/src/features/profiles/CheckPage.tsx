@@ -1,6 +1,6 @@
 import "./matrix.css";
 
-import { SegmentedControl, Select } from "@mantine/core";
+import { Button, SegmentedControl, Select } from "@mantine/core";
 import { useParams, useSearchParams } from "react-router";
 
 import { plural } from "../../ui/format";
@@ -8,7 +8,7 @@ import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
 import { useDraftFix } from "../document/queries";
 import { useTitle } from "../titles/queries";
 import { OfRevision, ProfileFindings } from "./parts";
-import { useCheck } from "./queries";
+import { type Finding, useCheck } from "./queries";
 
 /** What is wrong with the profiles, before a build finds out? */
 export function CheckPage() {
@@ -35,7 +35,7 @@ export function CheckPage() {
               <SegmentedControl size="xs" aria-label="Severity" value={severity} onChange={(v) => set("severity", v)} data={[{ value: "", label: "All" }, { value: "blocker", label: "Blockers" }, { value: "warning", label: "Warnings" }, { value: "note", label: "Notes" }]} />
               <Select size="xs" aria-label="Profile" placeholder="Every profile" clearable clearButtonProps={{ "aria-label": "Every profile" }} value={profile || null} onChange={(v) => set("profile", v ?? "")} data={[...new Set(data.findings.map((f) => f.profile).filter(Boolean))]} />
             </div>
-            <Panel title="Findings" aside={newest ? undefined : "Fixes are made in the newest revision only."}>
+            <Panel title="Findings" aside={newest ? <FixAll findings={shown} fix={fix.mutate} busy={fix.isPending} /> : "Fixes are made in the newest revision only."}>
               {shown.length ? (
                 <ProfileFindings findings={shown} title={title} revision={data.revision} fix={newest ? fix.mutate : undefined} fixing={fix.isPending} />
               ) : (
@@ -46,5 +46,15 @@ export function CheckPage() {
         );
       }}
     </Answer>
+  );
+}
+
+function FixAll({ findings, fix, busy }: { findings: Finding[]; fix: (findings: Finding[]) => void; busy: boolean }) {
+  const able = findings.filter((f) => f.fix.length > 0);
+  if (!able.length) return null;
+  return (
+    <Button size="compact-xs" variant="default" loading={busy} onClick={() => fix(able)}>
+      Fix all {able.length} in my draft
+    </Button>
   );
 }

@@ -1,8 +1,9 @@
 import "./matrix.css";
 
-import { Fragment, type KeyboardEvent, useMemo, useRef, useState } from "react";
+import { type CSSProperties, Fragment, type KeyboardEvent, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 
+import { brief, usualOf } from "./brief";
 import { CellDetail } from "./CellDetail";
 import type { Finding, Matrix, Row } from "./queries";
 
@@ -42,7 +43,7 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
   return (
     <>
       <div className="matrix-scroll">
-        <table className="matrix" role="grid" aria-label="Settings by profiles">
+        <table className="matrix" role="grid" aria-label="Settings by profiles" style={{ "--columns": matrix.columns.length } as CSSProperties}>
           <thead>
             <tr>
               <th scope="col">Setting</th>
@@ -65,7 +66,7 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
             {rows.map((row, r) => {
               const head = row.group !== group;
               group = row.group;
-              const usual = usualText(row);
+              const usual = usualOf(row);
               return (
                 <Fragment key={row.key}>
                   {head && (
@@ -80,7 +81,8 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
                     {row.cells.map((cell, c) => {
                       const found = findings.get(`${matrix.columns[c]!.name} ${row.key}`)?.[0];
                       const odd = row.odd.includes(c);
-                      const kind = odd ? "odd" : row.differs && usual !== null && (cell?.text ?? "") !== usual ? "rare" : "";
+                      const unlike = row.differs && (odd || (usual !== null && (cell?.text ?? "") !== usual.text));
+                      const kind = odd ? "odd" : unlike ? "rare" : "";
                       const here = place?.row === r && place.column === c;
                       return (
                         <td
@@ -95,7 +97,7 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
                         >
                           {found && <span className={`severity ${found.severity}`} aria-label={found.severity}>{SHAPE[found.severity]} </span>}
                           {odd && <span aria-label="odd one out">◆ </span>}
-                          {cell?.text || "—"}
+                          {(unlike && usual ? brief(cell, usual.cell) : cell?.text) || "—"}
                         </td>
                       );
                     })}
@@ -127,12 +129,4 @@ function byCell(findings: Finding[]): Map<string, Finding[]> {
     out.set(key, [...(out.get(key) ?? []), f]);
   }
   return out;
-}
-
-/** What most cells of a row say; null when two or more are said equally often. */
-function usualText(row: Row): string | null {
-  const counts = new Map<string, number>();
-  for (const cell of row.cells) counts.set(cell?.text ?? "", (counts.get(cell?.text ?? "") ?? 0) + 1);
-  const [first, second] = [...counts.entries()].sort((a, b) => b[1] - a[1]);
-  return first && (!second || first[1] > second[1]) ? first[0] : null;
 }

@@ -65,7 +65,7 @@ export function ProfilePage() {
               }
               flush
             >
-              <table className="rows differences">
+              <table className="rows differences resolved">
                 <thead>
                   <tr>
                     <th>Setting</th>

@@ -17,7 +17,12 @@ export function From({ origin, title, revision }: { origin: Origin; title: strin
 /** A value on one line, or what its absence means. */
 export function Said({ value }: { value: Value | null }) {
   if (!value) return <span className="dim">not set</span>;
-  return <span className={value.origin.line ? undefined : "dim"}>{value.text || "—"}</span>;
+  const where = value.origin.line ? `line ${value.origin.line}, ${value.origin.layer}` : "the default";
+  return (
+    <span className={value.origin.line ? undefined : "dim"} title={where}>
+      {value.text || "—"}
+    </span>
+  );
 }
 
 /** What several profiles have alike is said once. */

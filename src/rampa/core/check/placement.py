@@ -48,6 +48,7 @@ def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
         _overlaps(build),
         _case(build),
         _reserved(build),
+        _long(build),
         _nowhere(build),
     )
     return in_order([finding for found in rules for finding in found])
@@ -150,6 +151,19 @@ def _is_reserved(path: str, platform: Platform) -> bool:
         or any(c in platform.reserved_characters for c in name)
         for name in path.split("/")
     )
+
+
+def _long(build: Candidate) -> Iterator[Finding]:
+    limit = build.platform.path_limit
+    long = sorted(p for tree in build.depots.values() for p in _paths(tree) if len(p) > limit)
+    for path in _first(long):
+        yield Finding(
+            "blocker",
+            "path.too-long",
+            f"a path of {len(path)} characters is longer than the {limit} that {build.platform.title} takes{_more(long)}",
+            path,
+            "Shorten the folders' or the file's name.",
+        )
 
 
 def _nowhere(build: Candidate) -> Iterator[Finding]:

@@ -32,8 +32,15 @@ def check_profile(document: Document, profile: Resolved) -> list[ProfileFinding]
     """One profile's findings, blockers first."""
     shop = profile.get("storefront") or ""
     rules = rules_for(profile.get("platform"), shop, profile.get("purpose"))
-    found = [f for rule in rules if (f := _broken(rule, profile))]
-    return in_order([*found, *sense(document, profile)])
+    found: dict[str, ProfileFinding] = {}
+    for rule in rules:
+        broken = _broken(rule, profile)
+        if broken:
+            # Platform and storefront may ask the same, one more than the other: the graver one is said, of equals the later.
+            known = found.get(broken.name)
+            if known is None or SEVERITIES.index(broken.severity) <= SEVERITIES.index(known.severity):
+                found[broken.name] = broken
+    return in_order([*found.values(), *sense(document, profile)])
 
 
 def in_order(found: list[ProfileFinding]) -> list[ProfileFinding]:

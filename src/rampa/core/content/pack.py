@@ -33,6 +33,8 @@ PACK_TARGET = 16 * 1024 * 1024
 """Stored bytes after which a pack is closed."""
 INDEX_LIMIT = 64 * 1024 * 1024
 LEVEL = 3
+FASTEST = -1
+"""zstd reads 0 as its own default; a document\'s 0 asks for speed."""
 
 
 @dataclass(frozen=True)
@@ -46,7 +48,10 @@ class Frame:
 
 
 def compress(data: bytes | bytearray | memoryview, level: int = LEVEL) -> bytes:
-    """One frame. Short matches and a small window won on game content: shared/bench figures in docs/performance.md."""
+    """One frame; level 0 is the fastest, 19 the smallest.
+
+    Short matches and a small window won on game content: shared/bench figures in docs/performance.md.
+    """
     return _compressor(level).compress(data)
 
 
@@ -65,7 +70,7 @@ def _compressor(level: int) -> zstandard.ZstdCompressor:
     made = _own.compressors.get(level)
     if made is None:
         parameters = zstandard.ZstdCompressionParameters.from_level(
-            level,
+            level or FASTEST,
             source_size=FRAME_TARGET,
             min_match=4,
             window_log=20,

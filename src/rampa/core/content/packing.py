@@ -10,7 +10,7 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.content import parallel
-from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.pack import FRAME_TARGET, LEVEL, PACK_TARGET, PackWriter, compress
 from rampa.core.content.paths import printable
 from rampa.core.content.tree import Chunk, Tree
 from rampa.core.errors import Conflict
@@ -52,16 +52,17 @@ def make_packs(
     wanted: Iterator[Place],
     *,
     pack_target: int = PACK_TARGET,
+    level: int = LEVEL,
     workers: int = parallel.WORKERS,
 ) -> Iterator[MadePack]:
-    """Packs of about `pack_target` stored bytes. `sources` gives each delivered path's file.
+    """Packs of about `pack_target` stored bytes, compressed at `level` (0 to 19). `sources` gives each delivered path's file.
 
     Raises `Conflict` when a file is no longer what was read.
     """
     writer, raw = PackWriter(), 0
     with parallel.pool(workers) as threads:
         pairs = _groups(wanted)
-        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g))), pairs, ahead=AHEAD)
+        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g), level)), pairs, ahead=AHEAD)
         for own, stored in work:
             writer.add((p.chunk for p in own), stored)
             raw += sum(p.chunk.size for p in own)

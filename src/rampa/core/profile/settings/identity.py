@@ -131,7 +131,7 @@ SETTINGS = (
         names=checks.architecture,
         default={},
         example='{ arm64 = "bin/arm64/peatlight" }',
-        used="build",
+        used="runs",
     ),
     Setting(
         "launch.arguments",
