@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 import re
-import shutil
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, expect
 
 from tests.conftest import OWNER, Live
+from tests.console.driving import MARKS, complaints, settled, signed_in
 from tests.samples import add_key, build, change_folder, import_title, make_folder
 
-CHROMIUM = shutil.which("chromium")
-AXE = Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js"
-pytestmark = [pytest.mark.browser, pytest.mark.skipif(not CHROMIUM, reason="Chromium is not installed")]
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+pytestmark = MARKS
 PAGES = [
     "",
     "titles/peatlight",
@@ -28,21 +24,11 @@ PAGES = [
     "titles/peatlight/channels/internal/place/2",
     "titles/peatlight/channels/internal/place/3",
     "titles/peatlight/devices",
-    "titles/peatlight/document",
     "keys",
     "people",
     "events",
     "nowhere",
 ]
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        args = [*QUIET, "--disable-component-update", "--disable-sync"]
-        made = playwright.chromium.launch(executable_path=CHROMIUM, args=args)
-        yield made
-        made.close()
 
 
 @pytest.fixture
@@ -58,26 +44,6 @@ def filled(live: Live, tmp_path: Path) -> Live:
         build(client, source, tmp_path / "state")
         build(client, source, tmp_path / "state", profile="linux-unsigned")
     return live
-
-
-def signed_in(browser: Browser, live: Live, scheme: str = "light", width: int = 1280) -> Page:
-    context = browser.new_context(
-        base_url=live.address,
-        color_scheme=scheme,
-        viewport={"width": width, "height": 800},  # type: ignore[arg-type]
-    )
-    page = context.new_page()
-    page.goto("/titles/peatlight")
-    page.get_by_label("Address").fill(OWNER)
-    page.locator("input[type=password]").fill(live.owner_password)
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("navigation", name="Pages")).to_be_attached()
-    return page
-
-
-def settled(page: Page) -> None:
-    page.wait_for_load_state("networkidle")
-    expect(page.locator("[aria-busy=true]")).to_have_count(0)
 
 
 def test_a_wrong_password_is_said_where_it_happened(browser: Browser, live: Live) -> None:
@@ -185,14 +151,5 @@ def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, filled
     wrong = []
     for scheme, width in (("light", 1280), ("dark", 1280), ("light", 420)):
         page = signed_in(browser, filled, scheme, width)
-        for path in PAGES if scheme == "light" else PAGES[1:9:2]:
-            page.goto(f"/{path}")
-            settled(page)
-            page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
-            found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-            nodes = [(v["id"], n) for v in found["violations"] for n in v["nodes"][:2]]
-            at = f"{path} ({scheme}, {width})"
-            wrong += [f"{at}: {rule}: {n['html'][:160]} {n['failureSummary'][:200]}" for rule, n in nodes]
-            if page.evaluate("document.documentElement.scrollWidth") > width:
-                wrong.append(f"{at} scrolls sideways")
+        wrong += complaints(page, PAGES if scheme == "light" else PAGES[1:9:2], f"{scheme}, {width}")
     assert not wrong, "\n".join(wrong)

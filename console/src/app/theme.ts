@@ -41,6 +41,7 @@ export const schemeVariables: CSSVariablesResolver = () => ({
   variables: {},
   light: {
     "--mantine-color-body": "#faf7f2",
+    "--mantine-color-placeholder": "#756a5f",
     "--mantine-color-text": "#2a2520",
     "--mantine-color-dimmed": "#6b6157",
     "--mantine-color-default-border": "#ddd4c6",
@@ -57,6 +58,7 @@ export const schemeVariables: CSSVariablesResolver = () => ({
   dark: {
     "--mantine-primary-color-contrast": "#1f1b18",
     "--mantine-color-body": "#171411",
+    "--mantine-color-placeholder": "#a99e90",
     "--mantine-color-text": "#ebe4d9",
     "--mantine-color-dimmed": "#a99e90",
     "--mantine-color-default-border": "#3a332d",

@@ -148,9 +148,9 @@ function Changed({ title, number }: { title: string; number: number | undefined 
               <Difference text={data.difference} />
               {data.profiles.map((p) => (
                 <section key={p.name} style={{ borderTop: "1px solid var(--r-line)" }}>
-                  <h3 style={{ fontSize: 14, margin: "10px 14px 4px" }}>
+                  <h2 style={{ fontSize: 14, margin: "10px 14px 4px" }}>
                     {p.name} {p.state !== "changed" && <span className="dim">({p.state})</span>}
-                  </h3>
+                  </h2>
                   {p.differences.length > 0 && <Differences differences={p.differences} groups={groups} left={`revision ${data.before}`} right={`revision ${data.number}`} />}
                 </section>
               ))}

@@ -3,7 +3,7 @@ import "../profiles/matrix.css";
 
 import { Button, TextInput } from "@mantine/core";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useParams } from "react-router";
 
 import { plural } from "../../ui/format";
 import { Answer, Empty, Failure, PageHead, Panel } from "../../ui/parts";
@@ -39,15 +39,10 @@ function Reviewed({ title, drafts }: { title: string; drafts: Drafts }) {
   const draft = drafts.draft!;
   const review = useReview(title, draft);
   const make = useMakeRevision(title);
-  const navigate = useNavigate();
   const [message, setMessage] = useState("");
   const [key] = useState(() => crypto.randomUUID?.() ?? `revision-${Date.now()}-${Math.random()}`);
   const ready = review.data && !review.data.problems.length && !review.data.meanwhile && !review.data.same && !drafts.source;
-  const confirm = () =>
-    make.mutate(
-      { document: draft.document, message, seen: drafts.revision, key },
-      { onSuccess: (made) => void navigate(`/titles/${title}/document?revision=${made.revision}&view=change`) },
-    );
+  const confirm = () => make.mutate({ document: draft.document, message, seen: drafts.revision, key });
   return (
     <>
       <PageHead title="Review the draft" aside={<Link to={`/titles/${title}/document/edit`}>Go on editing</Link>}>

@@ -68,12 +68,17 @@ export function useDraftFix(title: string) {
   });
 }
 
+/** Leaves the page first: the draft that it shows is gone once the revision is made. */
 export function useMakeRevision(title: string) {
   const client = useQueryClient();
+  const navigate = useNavigate();
   return useMutation({
     mutationFn: ({ document, message, seen, key }: { document: string; message: string; seen: number; key: string }) =>
       call<Schemas["Title"]>(`/titles/${title}/revisions`, { method: "POST", body: { document, message }, ifMatch: String(seen), key }),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: (made) => {
+      void navigate(`/titles/${title}/document?revision=${made.revision}&view=change`);
+      void client.invalidateQueries();
+    },
   });
 }
 

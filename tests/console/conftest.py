@@ -1,0 +1,19 @@
+"""One browser for a file of tests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, sync_playwright
+
+from tests.console.driving import CHROMIUM, QUIET
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        args = [*QUIET, "--disable-component-update", "--disable-sync"]
+        made = playwright.chromium.launch(executable_path=CHROMIUM, args=args)
+        yield made
+        made.close()

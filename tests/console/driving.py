@@ -1,0 +1,53 @@
+"""Driving the console in headless Chromium: a browser, signing in, waiting, axe-core."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.conftest import OWNER, Live
+
+CHROMIUM = shutil.which("chromium")
+AXE = Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js"
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+MARKS = [pytest.mark.browser, pytest.mark.skipif(not CHROMIUM, reason="Chromium is not installed")]
+
+
+def signed_in(
+    browser: Browser, live: Live, scheme: str = "light", width: int = 1280, email: str = OWNER, password: str = ""
+) -> Page:
+    context = browser.new_context(
+        base_url=live.address,
+        color_scheme=scheme,
+        viewport={"width": width, "height": 800},  # type: ignore[arg-type]
+    )
+    page = context.new_page()
+    page.goto("/titles/peatlight")
+    page.get_by_label("Address").fill(email)
+    page.locator("input[type=password]").fill(password or live.owner_password)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Pages")).to_be_attached()
+    return page
+
+
+def settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
+
+
+def complaints(page: Page, paths: list[str], at: str) -> list[str]:
+    """What axe-core finds on each page, and which pages scroll sideways."""
+    wrong = []
+    for path in paths:
+        page.goto(f"/{path}")
+        settled(page)
+        page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        nodes = [(v["id"], n) for v in found["violations"] for n in v["nodes"][:2]]
+        wrong += [f"{path} ({at}): {rule}: {n['html'][:160]} {n['failureSummary'][:200]}" for rule, n in nodes]
+        if page.evaluate("document.documentElement.scrollWidth > innerWidth"):
+            wrong.append(f"{path} ({at}) scrolls sideways")
+    return wrong
