@@ -139,6 +139,8 @@ def test_a_wrong_text_is_told_with_its_lines_and_kept(browser: Browser, revised:
     expect(page.get_by_text("it is no document yet")).to_be_visible()
     page.get_by_role("link", name="Go on editing").click()
     page.get_by_role("button", name="Throw the draft away").click()
+    expect(page.get_by_role("dialog")).to_contain_text("1 line of it is not in the newest revision")
+    page.get_by_role("button", name="Throw it away").click()
     expect(page.get_by_role("link", name="Edit", exact=True)).to_be_visible()
 
 

@@ -165,6 +165,7 @@ def test_the_second_of_two_people_sees_both_changes(world: World, revised: Clien
     assert meanwhile
     assert (meanwhile.by, meanwhile.message, meanwhile.clashes) == ("Engineer", "The next version.", [])
     assert '+name = "1.6.0"' in meanwhile.theirs
+    assert "+display.streamed = true" in meanwhile.mine
     assert "display.streamed = true" in meanwhile.document
     assert 'name = "1.6.0"' in meanwhile.document
     clash = revised.review(TITLE, EVERYWHERE.replace('name = "1.5.0"', 'name = "1.5.1"'), 3).meanwhile

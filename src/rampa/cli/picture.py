@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 import typer
 
 from rampa.cli.common import YES, confirmed
-from rampa.cli.output import SEVERITY, mb, out, table
+from rampa.cli.output import findings, mb, out, table
 from rampa.core.content.disk import disk_error
 from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.schema.common import FindingOut
 
 if TYPE_CHECKING:
     from rampa.core.picture.sets import MadePicture, Remark
@@ -104,10 +105,8 @@ def _show(source: Source, made: dict[str, tuple[list[MadePicture], list[Remark]]
         for f in files
     ]
     table(["platform", "file", "format", ">pixels", ">depth", "~sizes in it", ">size"], rows)
-    for remark in dict.fromkeys(r for _, remarks in made.values() for r in remarks):
-        word, style = SEVERITY[remark.severity]
-        out().print(word, style=style, end="  ")
-        out().print(f"{remark.message}. {remark.hint}")
+    said = dict.fromkeys(r for _, remarks in made.values() for r in remarks)
+    findings([FindingOut(severity=r.severity, code=r.code, message=r.message, where="", hint=r.hint) for r in said])
 
 
 def _write(to: Path, made: dict[str, tuple[list[MadePicture], list[Remark]]]) -> None:

@@ -79,6 +79,7 @@ def compare(
 
 @app.command("matrix")
 def matrix(
+    names: list[str] = typer.Argument(None, help="Only these profiles; all without any."),
     title: str = TITLE,
     revision: int = REVISION,
     document: Path = DOCUMENT,
@@ -98,6 +99,7 @@ def matrix(
     groups = [g.name for g in found.groups]
     if group and group not in groups:
         raise Invalid("group.unknown", f"there is no group {group!r}", hint=f"There is: {', '.join(groups)}.")
+    found = tables.only(found, names or [])
     broken = {f.key for f in found.findings}
     rows = [
         row

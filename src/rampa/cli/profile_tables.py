@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from rampa.cli.output import SEVERITY, out, plural
+from rampa.core.errors import NotFound
 from rampa.schema import profiles as wire
 
 SHOWN_CELL = 40
@@ -72,15 +73,42 @@ def _changed(row: wire.DifferenceOut) -> Text:
     return Text(f"{row.right.text} (another order)") if row.moved and row.right else _side(row.right)
 
 
+def only(found: wire.MatrixOut, names: list[str]) -> wire.MatrixOut:
+    """The matrix with these columns, in this order; as it is without names. Raises `NotFound` for an unknown profile."""
+    if not names:
+        return found
+    places = {c.name: i for i, c in enumerate(found.columns)}
+    unknown = [n for n in names if n not in places]
+    if unknown:
+        raise NotFound("profile.unknown", f"there is no profile {unknown[0]!r}", hint=f"There is: {', '.join(places)}.")
+    at = [places[n] for n in names]
+    rows = [
+        row.model_copy(
+            update={
+                "cells": [row.cells[i] for i in at],
+                "odd": [new for new, i in enumerate(at) if i in row.odd],
+                "differs": len({_plain(row.cells[i]) for i in at}) > 1,
+            }
+        )
+        for row in found.rows
+    ]
+    kept = [f for f in found.findings if f.profile in names]
+    return found.model_copy(update={"columns": [found.columns[i] for i in at], "rows": rows, "findings": kept})
+
+
+def _plain(value: wire.ValueOut | None) -> str:
+    return repr(value.value) if value else ""
+
+
 def matrix(found: wire.MatrixOut, rows: Sequence[wire.RowOut]) -> None:
     """Settings down, profiles across; `*` marks the odd ones out, a shape what checks found."""
     broken: dict[tuple[str, str], str] = {}
     for f in reversed(found.findings):
         broken[f.profile, f.key] = f.severity
-    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
+    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False, padding=(0, 1))
     grid.add_column("setting", no_wrap=True)
     for column in found.columns:
-        grid.add_column(column.name, overflow="fold")
+        grid.add_column(column.name.replace("-", "-\n"), overflow="fold")
     labels = {g.name: g.label for g in found.groups}
     group = ""
     for row in rows:
@@ -96,6 +124,8 @@ def matrix(found: wire.MatrixOut, rows: Sequence[wire.RowOut]) -> None:
 def _cell(row: wire.RowOut, place: int, severity: str) -> Text:
     value = row.cells[place]
     words = value.text if value else ""
+    if value and isinstance(value.value, list):
+        words = words.replace(", ", "\n")
     short = words if len(words) <= SHOWN_CELL else words[: SHOWN_CELL - 1] + "…"
     cell = Text(short)
     if place in row.odd:

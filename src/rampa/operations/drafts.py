@@ -137,6 +137,7 @@ def _meanwhile(base: Revision, newest: Revision, text: str) -> wire.MergedOut:
         by=newest.created_by,
         message=newest.message,
         theirs=difference(base.text, newest.text, f"revision {base.number}", f"revision {newest.number}"),
+        mine=difference(base.text, text, f"revision {base.number}", "draft"),
         document=merged.text,
         clashes=[wire.ClashOut(line=c.line, base=c.base, theirs=c.theirs, mine=c.mine) for c in merged.clashes],
     )

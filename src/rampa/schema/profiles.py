@@ -321,13 +321,14 @@ class ClashOut(Wire):
 
 
 class MergedOut(Wire):
-    """What happened meanwhile: `theirs` is the difference that others made since, `document` both changes together."""
+    """What happened meanwhile: `theirs` and `mine` are both differences since `base`, `document` both changes together."""
 
     base: int
     revision: int
     by: str
     message: str
     theirs: str
+    mine: str
     document: str
     clashes: list[ClashOut]
 

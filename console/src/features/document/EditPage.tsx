@@ -10,8 +10,9 @@ import { alike, ProfileFindings } from "../profiles/parts";
 import { useTitle } from "../titles/queries";
 import { Form } from "./Form";
 import { download, Owned } from "./Owned";
-import { type Drafts, type Read, useDropDraft } from "./queries";
+import type { Drafts, Read } from "./queries";
 import { type Mark } from "./TextEditor";
+import { ThrowAway } from "./ThrowAway";
 import { type Status, useDraft } from "./useDraft";
 
 const TextEditor = lazy(() => import("./TextEditor"));
@@ -24,7 +25,6 @@ export function EditPage() {
   const navigate = useNavigate();
   const { data: found } = useTitle(title);
   const draft = useDraft(title);
-  const drop = useDropDraft(title);
   const { data: drafts, error } = draft.drafts;
   if (draft.text === null || !drafts) return error ? <Failure error={error} retry={() => void draft.reload()} /> : <Loading rows={14} />;
   const read = draft.read.data;
@@ -33,10 +33,6 @@ export function EditPage() {
     await draft.keep();
     void navigate(`/titles/${title}/document/review`);
   };
-  const away = async () => {
-    await drop.mutateAsync();
-    void navigate(`/titles/${title}/document`);
-  };
   return (
     <>
       <PageHead
@@ -44,9 +40,7 @@ export function EditPage() {
         aside={
           <>
             <Kept status={draft.status} drafts={drafts} savedAt={draft.savedAt} />
-            <Button size="xs" variant="default" onClick={() => void away()} disabled={draft.status === "unchanged"}>
-              Throw the draft away
-            </Button>
+            <ThrowAway title={title} text={draft.text} newest={drafts.document} disabled={draft.status === "unchanged"} done={draft.forget} />
             {drafts.source ? (
               <Button size="xs" variant="filled" onClick={() => download("rampa.toml", draft.text!)}>Download the text</Button>
             ) : (

@@ -31,6 +31,8 @@ export function Meanwhile({ title, meanwhile }: { title: string; meanwhile: Sche
       ))}
       <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>What they changed since revision {meanwhile.base}:</p>
       <Difference text={meanwhile.theirs} />
+      <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>What you changed since then:</p>
+      <Difference text={meanwhile.mine} />
     </Panel>
   );
 }

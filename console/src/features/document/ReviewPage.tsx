@@ -57,15 +57,18 @@ function Reviewed({ title, drafts }: { title: string; drafts: Drafts }) {
         {make.error && <Failure error={make.error} retry={() => { make.reset(); void review.refetch(); }} />}
       </div>
       <Answer of={review} rows={12}>
-        {(data) => (
-          <div style={{ display: "grid", gap: 16 }}>
-            {data.meanwhile && <Meanwhile title={title} meanwhile={data.meanwhile} />}
-            <Effects data={data} title={title} />
-            <Panel title="Difference of the texts" flush>
-              <Difference text={data.difference} />
-            </Panel>
-          </div>
-        )}
+        {(data) =>
+          data.meanwhile ? (
+            <Meanwhile title={title} meanwhile={data.meanwhile} />
+          ) : (
+            <div style={{ display: "grid", gap: 16 }}>
+              <Effects data={data} title={title} />
+              <Panel title="Difference of the texts" flush>
+                <Difference text={data.difference} />
+              </Panel>
+            </div>
+          )
+        }
       </Answer>
     </>
   );

@@ -110,5 +110,10 @@ export function useDraft(title: string) {
     now.current.dirty = true;
     await keep();
   };
-  return { drafts, text, change, edit, keep, status, error, read, reload, overwrite, savedAt, base: now.current.base };
+  /** What is on the page is not kept again: the draft was thrown away. */
+  const forget = () => {
+    clearTimeout(timer.current);
+    now.current.dirty = false;
+  };
+  return { drafts, forget, text, change, edit, keep, status, error, read, reload, overwrite, savedAt, base: now.current.base };
 }

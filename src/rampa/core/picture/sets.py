@@ -67,9 +67,7 @@ def icon_remarks(source: Source, platform: Platform) -> list[Remark]:
         out.append(Remark("warning", "pictures.icon-not-square", message, "Draw it square."))
     if source.transparent and any(i.opaque for i in platform.icons):
         message = f"The source is transparent in places, and {platform.title} allows no transparency"
-        out.append(
-            Remark("warning", "pictures.icon-transparent", message, "It is filled with pictures.icon_background.")
-        )
+        out.append(Remark("warning", "pictures.icon-transparent", message, "It is filled with the background colour."))
     return out
 
 
