@@ -180,10 +180,9 @@ def _mended(text: str, found: list[wire.ProfileFindingOut], names: list[str], ev
     able = {f.name: f for f in found if f.fix}
     unknown = [n for n in names if n not in able]
     if unknown or not (names or every):
-        hint = f"There is: {', '.join(able)}." if able else "No finding has a fix that a machine could make."
-        raise NotFound(
-            "finding.unknown", f"no finding with a fix is named {unknown[0] if unknown else '(none given)'}", hint=hint
-        )
+        said = f"no finding with a fix is named {unknown[0]}" if unknown else "which finding is not said"
+        hint = f"There is: {', '.join(able)}; or --all." if able else "No finding has a fix that a machine could make."
+        raise NotFound("finding.unknown", said, hint=hint)
     edits = [edit for f in (able.values() if every else [able[n] for n in names]) for edit in f.fix]
     changed = edited(text, edits)
     show_difference(text, changed)

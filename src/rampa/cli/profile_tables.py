@@ -129,7 +129,7 @@ def _cell(row: wire.RowOut, place: int, severity: str) -> Text:
     short = words if len(words) <= SHOWN_CELL else words[: SHOWN_CELL - 1] + "…"
     cell = Text(short)
     if place in row.odd:
-        cell = Text(f"* {short}", style="bold")
+        cell = Text(f"{short} *", style="bold")
     cell = _mark(severity) + cell
     if value and not value.origin.line and place not in row.odd:
         cell.stylize("dim")

@@ -56,9 +56,9 @@ def _must_be_sound(document: Document, name: str) -> None:
     """What would fail after an hour's build, or at the storefront, is said before the build."""
     found = stops_a_build(check_profile(document, document.profile(name)))
     if found:
-        lines = "".join(f"\n  {f.message}. {f.hint}" for f in found)
+        lines = "".join(f"\n  {f.message}. {f.hint}".rstrip() for f in found)
         count = "one finding stops" if len(found) == 1 else f"{len(found)} findings stop"
-        raise Refused("profile.blocked", f"no build starts for {name}: {count} it{lines}", where=name)
+        raise Refused("profile.blocked", f"no build starts for {name}: {count} it{lines}")
 
 
 def _add(

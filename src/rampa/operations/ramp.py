@@ -6,6 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rampa.core.check.findings import Finding
+from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.release import build as build_life
 from rampa.core.release.ramp import STATIONS
 from rampa.db.builds import Build
@@ -39,6 +40,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
                     profile=name,
                     platform=profile.get("platform"),
                     platform_title=platform_title(profile.get("platform")),
+                    stops=[f.message for f in stops_a_build(check_profile(document, profile))],
                     builds=[
                         _token(session, services, actor, b, live.get(b.number, []), leads=i == 0)
                         for i, b in enumerate(builds)

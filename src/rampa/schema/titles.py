@@ -91,11 +91,12 @@ class RampBuild(Wire):
 
 
 class RampRow(Wire):
-    """A platform's builds, newest first."""
+    """A profile's builds, newest first. `stops` are what keeps a next build from starting, in words; empty when one may."""
 
     profile: str
     platform: str
     platform_title: str
+    stops: list[str]
     builds: list[RampBuild]
 
 

@@ -1,6 +1,7 @@
 import "./ramp.css";
 
 import { useRef, type KeyboardEvent } from "react";
+import { Link } from "react-router";
 
 import type { Ramp, RampBuild, RampRow, Station } from "./queries";
 import { Next } from "./Next";
@@ -29,11 +30,13 @@ export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
 
 function Row({ row, stations, title }: { row: RampRow; stations: Station[]; title: string }) {
   const lead = row.builds[0];
+  if (!lead) return <EmptyRow row={row} title={title} />;
   return (
     <div className="ramp-row" data-row>
       <div className="ramp-name">
         <b>{row.platform_title}</b>
         <span className="dim">{row.profile}</span>
+        <Stopped row={row} title={title} />
       </div>
       {stations.map((station, at) => {
         const here = row.builds.filter((b) => b.height === at || b.live_on.includes(station.name));
@@ -54,6 +57,31 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
         );
       })}
     </div>
+  );
+}
+
+/** A profile without builds takes little room: what it is, and what keeps its first build from starting. */
+function EmptyRow({ row, title }: { row: RampRow; title: string }) {
+  return (
+    <div className="ramp-row empty" data-row>
+      <div className="ramp-name">
+        <b>{row.platform_title}</b>
+        <span className="dim">{row.profile}</span>
+      </div>
+      <div className="ramp-none">
+        {row.stops.length ? <Stopped row={row} title={title} /> : <span className="dim">no build yet</span>}
+        {row.stops[0] && <span className="dim"> {row.stops[0]}.</span>}
+      </div>
+    </div>
+  );
+}
+
+function Stopped({ row, title }: { row: RampRow; title: string }) {
+  if (!row.stops.length) return null;
+  return (
+    <Link className="severity blocker" to={`/titles/${title}/check?profile=${row.profile}`} title={row.stops.join("\n")}>
+      <span aria-hidden>■</span> {row.stops.length === 1 ? "no build can start" : `no build can start: ${row.stops.length} findings`}
+    </Link>
   );
 }
 
