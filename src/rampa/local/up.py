@@ -71,30 +71,30 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
         stack.callback(stop, server, signal.SIGINT)
     url = postgres.url()
     migrate(url)
-    password = _prepare(folder, url, options.new_password)
+    first, password = _prepare(folder, url, options.new_password)
     port = folder.port()
     say("Starting the service …")
     service = start_service(folder, url, port, root / "console" / "dist")
     stack.callback(stop, service, signal.SIGTERM)
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
-    if password and not options.new_password and not options.no_demo:
+    if first and password and not options.no_demo:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password)
     _watch(service, server)
 
 
-def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> str | None:
-    """Sweeps what a killed service left half-written, and makes the owner on the first start."""
+def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
+    """Sweeps what a killed service left half-written, and makes the owner on the first start: (is it the first, password)."""
     store = FolderStore(folder.store)
     store.sweep()
     master = bytes.fromhex(folder.master_key.read_text().strip())
     services = Services(Database(url, pool_size=1), store, master)
     try:
-        password = people.first_start(services, STUDIO, *OWNER)
-        if password is None and new_password:
-            password = people.new_password(services, OWNER[1])
-        return password
+        made = people.first_start(services, STUDIO, *OWNER)
+        if made is None and new_password:
+            return False, people.new_password(services, OWNER[1])
+        return made is not None, made
     finally:
         services.db.engine.dispose()
 
