@@ -133,7 +133,8 @@ def check(
         with signed_in() as client:
             found = client.check(the_title(client, title), revision or None)
     if profile:
-        found = found.model_copy(update={"findings": [f for f in found.findings if f.profile == profile]})
+        kept = [f for f in found.findings if f.profile == profile]
+        found = found.model_copy(update={"findings": kept, "profiles": 1})
     severities = [f.severity for f in found.findings]
     if as_json:
         print_json(found)

@@ -56,9 +56,7 @@ def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
 
 def _unsigned(build: Candidate) -> Iterator[Finding]:
     if not build.signed_by:
-        hint = (
-            "Name a signing identity in the profile (identity = ...), make it with `rampa key make`, and build again."
-        )
+        hint = "Name a signing identity in the profile (signing.identity = ...), make it with `rampa key make`, and build again."
         yield Finding("blocker", "bundle.unsigned", "the bundle is not signed", "bundle", hint)
 
 
@@ -82,7 +80,7 @@ def _launch(build: Candidate) -> Iterator[Finding]:
             "launch.missing",
             f"the launch entry {build.launch} is in none of the depots",
             build.launch,
-            "Correct `launch` in the profile, or include the file in [content] and a depot.",
+            "Correct `launch.entry` in the profile, or include the file in [content] and a depot.",
         )
     elif build.platform.name != "windows" and not found[0].executable:
         yield Finding(
