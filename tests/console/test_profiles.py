@@ -104,15 +104,9 @@ def test_a_form_knows_the_rules_and_its_change_becomes_a_revision(browser: Brows
     field.get_by_role("button", name='set system.minimum = "32"').click()
     expect(field).not_to_contain_text("blocker")
     page.get_by_label("Minimum level", exact=True).fill("33")
-    page.get_by_role("tab", name="Text").click()
-    expect(page.get_by_role("status")).to_contain_text("Draft kept")
-    with revised.client() as client:
-        kept = client.drafts("peatlight").draft
-        assert kept
-        assert 'system.minimum = "33"' in kept.document
-    page.reload()
-    expect(page.get_by_label("The draft's text")).to_be_visible()
     page.get_by_role("button", name="Review").click()
+    expect(page.get_by_role("row", name="Minimum level 32 33")).to_be_visible()
+    page.reload()
     expect(page.get_by_role("row", name="Minimum level 32 33")).to_be_visible()
     confirm = page.get_by_role("button", name="Make revision 4")
     expect(confirm).to_be_disabled()
@@ -231,10 +225,26 @@ def test_a_title_begins_with_a_folder(browser: Browser, revised: Live, tmp_path:
     (tmp_path / "bog/bin/bog").write_text("#!/bin/sh\necho bog\n")
     page = signed_in(browser, revised)
     page.goto("/suggest")
-    page.locator("input[type=file]").set_input_files(tmp_path / "bog")
+    page.get_by_label("Folder").set_input_files(tmp_path / "bog")
     expect(page.get_by_label("The proposed text")).to_contain_text("example.quillback.bog")
     page.get_by_role("button", name="Make the title").click()
     expect(page.get_by_role("heading", name="Findings in the profiles of Bog")).to_be_visible()
+
+
+def test_a_document_is_imported_from_a_file_and_into_a_draft(browser: Browser, revised: Live, tmp_path: Path) -> None:
+    (tmp_path / "rampa.toml").write_text(FIRST)
+    page = signed_in(browser, revised)
+    page.goto("/suggest")
+    page.get_by_label("Document").set_input_files(tmp_path / "rampa.toml")
+    page.get_by_role("button", name="Make the title").click()
+    expect(page.get_by_role("alert")).to_contain_text("belongs to the title peatlight")
+    go(page, "document/edit")
+    page.get_by_label("A document's file").set_input_files(tmp_path / "rampa.toml")
+    expect(page.get_by_role("status")).to_contain_text("Draft kept")
+    with revised.client() as client:
+        kept = client.drafts("peatlight").draft
+    assert kept
+    assert kept.document == FIRST
 
 
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, revised: Live) -> None:

@@ -9,7 +9,7 @@ from pydantic import StringConstraints
 
 from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
 
-DocumentText = Annotated[str, StringConstraints(min_length=1, max_length=1_100_000)]
+DocumentText = Annotated[str, StringConstraints(min_length=1, max_length=8_000_000)]
 
 
 class TitlePath(Query):

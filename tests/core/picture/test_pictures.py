@@ -56,6 +56,13 @@ def test_what_is_no_picture_or_too_large_is_refused(data: bytes, says: str) -> N
     assert caught.value.where == "icon.png"
 
 
+def test_a_large_source_keeps_its_size_in_words_and_loses_it_in_memory() -> None:
+    source = read_source(png(4096, 3000))
+    assert (source.width, source.height) == (4096, 3000)
+    assert max(source.image.size) == 2048
+    assert [r.code for r in icon_remarks(source, PLATFORMS["linux"])] == ["pictures.icon-not-square"]
+
+
 def test_every_platform_gets_its_icons() -> None:
     source = read_source(as_png(icon()))
     for platform in PLATFORMS.values():

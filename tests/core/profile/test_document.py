@@ -105,6 +105,8 @@ def test_text_that_is_no_document(data: bytes, line: int, says: str) -> None:
 
 def test_a_huge_document_is_refused_at_once() -> None:
     assert "it is 5.0 MB long" in problems(b"#" * 5_000_000)[0][2]
+    assert "at most 3000" in problems("\n[facets.a]" * 4000)[0][2]
+    assert "at most 40000" in problems("x = [" + "1," * 50_000 + "]")[0][2]
     many = DOCUMENT + "".join(f"key{i} = {i}\n" for i in range(10_000))
     assert len(problems(many)) == 10_000
 

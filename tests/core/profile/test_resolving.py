@@ -112,6 +112,14 @@ def test_what_a_profile_lacks_is_said_for_each() -> None:
     assert messages == [f"the profile has no {k}" for k in ("code.architectures", "launch.entry", "purpose")]
 
 
+def test_what_is_wrong_and_what_is_missing_come_together() -> None:
+    with pytest.raises(DocumentInvalid) as caught:
+        read_document(f'{HEAD}[profiles.p]\nplatform = "linux"\npurpose = 3\nwindow = "x"\n{TAIL}'.encode())
+    assert [p.key for p in caught.value.problems] == [
+        "profiles.p", "profiles.p", "profiles.p.purpose", "profiles.p.window",
+    ]  # fmt: skip
+
+
 def test_a_missing_identifier_is_suggested() -> None:
     with pytest.raises(DocumentInvalid) as caught:
         read_document(DOCUMENT.replace('identifier = "example.quillback.peatlight"\n', "").encode())

@@ -1,6 +1,6 @@
 import "./document.css";
 
-import { Button, Tabs } from "@mantine/core";
+import { Button, FileButton, Tabs } from "@mantine/core";
 import { lazy, Suspense } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
@@ -40,6 +40,13 @@ export function EditPage() {
         aside={
           <>
             <Kept status={draft.status} drafts={drafts} savedAt={draft.savedAt} />
+            <FileButton accept=".toml" onChange={(file) => file && void file.text().then(draft.change)} inputProps={{ "aria-label": "A document's file" }}>
+              {(props) => (
+                <Button {...props} size="xs" variant="default">
+                  Load a file
+                </Button>
+              )}
+            </FileButton>
             <ThrowAway title={title} text={draft.text} newest={drafts.document} disabled={draft.status === "unchanged"} done={draft.forget} />
             {drafts.source ? (
               <Button size="xs" variant="filled" onClick={() => download("rampa.toml", draft.text!)}>Download the text</Button>

@@ -105,16 +105,20 @@ function Text({ label, own, placeholder, set }: { label: string; own: string; pl
   useEffect(() => {
     if (!waiting.current) setTyped(own);
   }, [own]);
+  const send = (value: string) => {
+    clearTimeout(timer.current);
+    waiting.current = false;
+    set(value === "" ? null : value);
+  };
   const type = (value: string) => {
     setTyped(value);
     waiting.current = true;
     clearTimeout(timer.current);
-    timer.current = setTimeout(() => {
-      waiting.current = false;
-      set(value === "" ? null : value);
-    }, 300);
+    timer.current = setTimeout(() => send(value), 300);
   };
-  return <TextInput size="xs" aria-label={label} placeholder={placeholder} value={typed} onChange={(e) => type(e.currentTarget.value)} />;
+  // Whoever leaves the field, for the button that reviews or for another page, takes along what was typed.
+  const leave = () => waiting.current && send(typed);
+  return <TextInput size="xs" aria-label={label} placeholder={placeholder} value={typed} onChange={(e) => type(e.currentTarget.value)} onBlur={leave} />;
 }
 
 type ListProps = Pick<Props, "setting" | "own" | "change" | "resolved" | "allowed"> & { set: (value: Edit["value"]) => void };

@@ -5,8 +5,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { call, type Schemas } from "../../app/http";
-import { plural } from "../../ui/format";
+import { ApiError, call, type Schemas } from "../../app/http";
+import { bytes, plural } from "../../ui/format";
 import { Empty, Failure, Loading, PageHead, Panel } from "../../ui/parts";
 import { download } from "../document/Owned";
 import { base64 } from "../pictures/encoding";
@@ -14,43 +14,64 @@ import { base64 } from "../pictures/encoding";
 const TextEditor = lazy(() => import("../document/TextEditor"));
 const HEAD = 4096;
 const MOST = 50_000;
+const LARGEST = 1024 * 1024;
 const TELLING = /(^[^.]+|\.(exe|dll|so|dylib|png|cmd|bat|txt))$/i;
 
 /** What would a first profile document for this folder say? Names, sizes and first bytes are read; the files stay here. */
 export function SuggestPage() {
-  const input = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
+  const file = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
   const client = useQueryClient();
   const [text, setText] = useState("");
-  const [count, setCount] = useState(0);
+  const [source, setSource] = useState("");
+  const [refused, setRefused] = useState("");
   const propose = useMutation({
     mutationFn: async (files: File[]) => call<Schemas["SuggestionOut"]>("/documents/suggest", { method: "POST", body: await listing(files) }),
     onSuccess: (made) => setText(made.document),
   });
   const create = useMutation({
-    mutationFn: () => call<Schemas["Title"]>("/titles", { method: "POST", body: { document: text, message: "Proposed from the folder." } }),
+    mutationFn: () => call<Schemas["Title"]>("/titles", { method: "POST", body: { document: text, message: `${source}.` } }),
     onSuccess: async (made) => {
       await client.invalidateQueries();
       void navigate(`/titles/${made.slug}/check`);
     },
   });
+  const take = async (found: File) => {
+    setRefused("");
+    create.reset();
+    if (found.size > LARGEST) return setRefused(`${found.name} has ${bytes(found.size)}, and a profile document has at most 1 MiB.`);
+    setSource(`Read from ${found.webkitRelativePath || found.name}`);
+    setText(await found.text());
+  };
   const choose = (files: File[]) => {
-    setCount(files.length);
+    const own = files.find((f) => f.webkitRelativePath.split("/").length === 2 && f.name === "rampa.toml");
+    if (own) return void take(own);
+    setRefused("");
+    create.reset();
+    setSource(`Proposed from ${plural(files.length, "file")}`);
     if (files.length) propose.mutate(files);
   };
   return (
     <>
       <PageHead
-        title="Propose a profile document"
+        title="Begin a title"
         aside={
-          <Button size="xs" variant={text ? "default" : "filled"} onClick={() => input.current?.click()}>
-            Choose a folder
-          </Button>
+          <>
+            <Button size="xs" variant="default" onClick={() => file.current?.click()}>
+              Choose a document
+            </Button>
+            <Button size="xs" variant={text ? "default" : "filled"} onClick={() => folder.current?.click()}>
+              Choose a folder
+            </Button>
+          </>
         }
       >
-        Names, sizes and the first bytes of programs and pictures are read. The files themselves stay on this machine.
+        With its document, or with its folder, for which a document is proposed: names, sizes and first bytes are read, the files stay here.
       </PageHead>
-      <input ref={input} type="file" hidden multiple aria-label="Folder" {...{ webkitdirectory: "" }} onChange={(e) => choose([...(e.currentTarget.files ?? [])])} />
+      <input ref={folder} type="file" hidden multiple aria-label="Folder" {...{ webkitdirectory: "" }} onChange={(e) => choose([...(e.currentTarget.files ?? [])])} />
+      <input ref={file} type="file" hidden accept=".toml" aria-label="Document" onChange={(e) => e.currentTarget.files?.[0] && void take(e.currentTarget.files[0])} />
+      {refused && <Failure error={new ApiError(0, { detail: refused })} />}
       {propose.error && <Failure error={propose.error} />}
       {propose.isPending && <Loading rows={12} />}
       {!text && !propose.isPending && (
@@ -59,11 +80,14 @@ export function SuggestPage() {
         </Panel>
       )}
       {text && (
-        <Panel title={`Proposed from ${plural(count, "file")}`} aside="Correct it here, then make the title.">
+        <Panel title={source} aside="Correct it here, then make the title.">
           <Suspense fallback={<Loading rows={12} />}>
             <TextEditor label="The proposed text" text={text} change={setText} />
           </Suspense>
           {create.error && <Failure error={create.error} />}
+          {create.error instanceof ApiError && create.error.problem.code === "title.exists" && (
+            <p className="dim" style={{ fontSize: 13 }}>The title is there already: edit its profile document, and load this file into the draft.</p>
+          )}
           <Group justify="flex-end" gap="sm" mt="sm">
             <Button variant="default" size="xs" onClick={() => download("rampa.toml", text)}>Download</Button>
             <Button variant="filled" size="xs" loading={create.isPending} onClick={() => create.mutate()}>Make the title</Button>

@@ -40,8 +40,10 @@ class Remark:
 def icon_set(source: Source, platform: Platform, background: str) -> list[MadePicture]:
     """Every icon of the platform, a square made of the source, padded where it is not one."""
     square = _square(source.image)
-    solid = _on(square, background)
-    return [_icon(rule, solid if rule.opaque else square) for rule in platform.icons]
+    ladders = {
+        opaque: _Ladder(_on(square, background) if opaque else square) for opaque in {i.opaque for i in platform.icons}
+    }
+    return [_icon(rule, ladders[rule.opaque]) for rule in platform.icons]
 
 
 def opening_picture(source: Source, platform: Platform, background: str) -> MadePicture:
@@ -90,13 +92,27 @@ def _opening_small(width: int, height: int, rule: OpeningPicture, title: str) ->
     )
 
 
-def _icon(rule: IconFile, square: Image.Image) -> MadePicture:
+class _Ladder:
+    """One picture in halving sizes: a small icon is made from a rung of at least twice its size, not from the whole."""
+
+    def __init__(self, square: Image.Image) -> None:
+        self._rungs = [square]
+
+    def sized(self, size: int) -> Image.Image:
+        while self._rungs[-1].width >= 4 * size:
+            half = self._rungs[-1].width // 2
+            self._rungs.append(self._rungs[-1].resize((half, half), Image.Resampling.LANCZOS))
+        rung = next(r for r in reversed(self._rungs) if r.width >= 2 * size or r is self._rungs[0])
+        return rung.resize((size, size), Image.Resampling.LANCZOS)
+
+
+def _icon(rule: IconFile, ladder: _Ladder) -> MadePicture:
     if rule.form == "ico":
-        sized = [square.resize((s, s), Image.Resampling.LANCZOS) for s in rule.holds]
+        sized = [ladder.sized(s) for s in rule.holds]
         out = io.BytesIO()
         sized[-1].save(out, "ICO", sizes=[(s, s) for s in rule.holds], append_images=sized[:-1])
         return MadePicture(rule.name, "ico", rule.size, rule.size, 32, rule.holds, out.getvalue())
-    made = square.resize((rule.size, rule.size), Image.Resampling.LANCZOS)
+    made = ladder.sized(rule.size)
     if rule.opaque:
         made = made.convert("RGB")
     depth = 24 if rule.opaque else 32

@@ -14,43 +14,25 @@ from rampa.core.errors import Invalid
 
 MAX_BYTES = 32 * 1024 * 1024
 MAX_SIDE = 8192
-MAX_PIXELS = 25_000_000
-"""4 bytes each when decoded: 100 MB at most."""
+MAX_PIXELS = 17_000_000
+"""4096 px square and a little; 4 bytes each when decoded: 70 MB at most."""
+WORKING = 2048
+"""Pixels a side that sets are made from: twice the largest icon, more than any opening picture."""
 FORMS = ("PNG", "JPEG", "WEBP", "BMP", "TIFF", "GIF")
 
 
 @dataclass(frozen=True)
 class Source:
-    """A decoded picture: `image` is RGBA. `transparent`: some pixel lets the background through."""
+    """A decoded picture: `image` is RGBA, at most WORKING px a side; `width` and `height` are the picture's own.
+
+    `transparent`: some pixel lets the background through.
+    """
 
     image: Image.Image
     form: str
     transparent: bool
-
-    @property
-    def width(self) -> int:
-        return self.image.width
-
-    @property
-    def height(self) -> int:
-        return self.image.height
-
-
-@dataclass(frozen=True)
-class Look:
-    """What a picture's header says, without decoding it."""
-
-    form: str
     width: int
     height: int
-    may_be_transparent: bool
-
-
-def look(data: bytes, where: str = "") -> Look:
-    """Raises `Invalid` when it is no picture, or declares a size beyond the limits."""
-    with _opened(data, where) as image:
-        see_through = image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info
-        return Look((image.format or "").lower(), image.width, image.height, see_through)
 
 
 def read_source(data: bytes, where: str = "") -> Source:
@@ -63,7 +45,9 @@ def read_source(data: bytes, where: str = "") -> Source:
             hint = "Save it again from the program that made it."
             raise Invalid("picture.damaged", "the picture is damaged or cut off", where=where, hint=hint) from error
     lowest, _ = decoded.getchannel("A").getextrema()
-    return Source(decoded, form, int(lowest) < 255)  # type: ignore[arg-type]
+    width, height = decoded.size
+    decoded.thumbnail((WORKING, WORKING), Image.Resampling.LANCZOS, reducing_gap=3.0)
+    return Source(decoded, form, int(lowest) < 255, width, height)  # type: ignore[arg-type]
 
 
 def _opened(data: bytes, where: str) -> Image.Image:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from rampa.core.errors import NotFound
-from rampa.core.profile.facets import check_uses, order
+from rampa.core.profile.facets import UNSOUND, check_uses, order
 from rampa.core.profile.identifiers import suggest_identifier
 from rampa.core.profile.layers import Layer, LayerReader
 from rampa.core.profile.positions import Positions, positions
@@ -22,8 +22,12 @@ from rampa.core.profile.values import FILE_NAME, MAX_ITEMS, Value
 __all__ = ["FILE_NAME", "Depot", "Document", "read_document"]
 MAX_BYTES = 1024 * 1024
 MAX_DEPTH = 100
+MAX_TABLES = 3000
+MAX_VALUES = 40_000
+"""Keys and list items, counted by their signs: what is refused here would take seconds to be refused by its sense."""
 NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot"}
 MOST = {"facets": 300, "profiles": 100, "depots": 300}
+
 MAX_APPLIED = 50
 """Facets that apply to one profile."""
 NEEDED = {"title": ("name", "identifier", "studio"), "version": ("name",)}
@@ -102,9 +106,23 @@ def _text(data: bytes) -> str:
         raise DocumentInvalid(
             [Problem(line, column, "", "this is a NUL byte", "Take it out: a document is plain text.")]
         )
-    if _depth(text) > MAX_DEPTH:
-        raise DocumentInvalid([Problem(1, 1, "", f"tables or lists are nested more than {MAX_DEPTH} deep")])
+    too_much = _too_much(text)
+    if too_much:
+        raise DocumentInvalid([Problem(1, 1, "", too_much)])
     return text
+
+
+def _too_much(text: str) -> str:
+    """What no person writes, counted before it is parsed."""
+    if _depth(text) > MAX_DEPTH:
+        return f"tables or lists are nested more than {MAX_DEPTH} deep"
+    tables = text.count("\n[")
+    if tables > MAX_TABLES:
+        return f"it has {tables} tables, and a profile document has at most {MAX_TABLES}"
+    values = text.count("=") + text.count(",")
+    if values > MAX_VALUES:
+        return f"it has about {values} values, and a profile document has at most {MAX_VALUES}"
+    return ""
 
 
 def _depth(text: str) -> int:
@@ -152,8 +170,8 @@ class _Reading:
         depots = tuple(self._depot(name, table) for name, table in self._named("depots", values))
         if len(facets) == len(values.get("facets", {}) or {}):  # else their own problems were said
             check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
-        if self.problems:
-            return None
+        if any(p.code == UNSOUND for p in self.problems):
+            return None  # without its facets nothing can be said of what a profile lacks
         resolved = {}
         for name, layer in profiles.items():
             applied = len(order(layer, facets))
@@ -161,7 +179,10 @@ class _Reading:
                 self._reader.say(("profiles", name), f"{applied} facets apply to it, and at most {MAX_APPLIED} may")
             else:
                 resolved[name] = resolve_layers(own, layer, facets)
-        self._missing(resolved)
+        layers = [own, *facets.values(), *profiles.values()]
+        self._missing(resolved, {key for layer in layers for key in layer.spoiled})
+        if self.problems:
+            return None
         return Document(text, own, facets, profiles, resolved, depots, self._at)
 
     def _top(self, values: dict[str, Any]) -> None:
@@ -192,7 +213,8 @@ class _Reading:
         if not self._reader.is_table((section,), tables):
             return []
         if len(tables) > MOST[section]:
-            self._reader.say((section,), f"there are {len(tables)} {section}, and at most {MOST[section]} are read")
+            said = f"there are {len(tables)} {section}, and at most {MOST[section]} are read"
+            self._reader.say((section,), said, code=UNSOUND)
             return []
         for name in tables:
             problem = name_problem(name)
@@ -210,13 +232,16 @@ class _Reading:
         fields = {("not_" if k == "not" else k): v.value for k, v in read.items()}
         return Depot(name, self._at.of(path).line, **fields)
 
-    def _missing(self, resolved: dict[str, Resolved]) -> None:
+    def _missing(self, resolved: dict[str, Resolved], spoiled: set[str]) -> None:
+        """`spoiled` keys are said somewhere, wrongly: that was told, and they are not missing."""
         for name, profile in resolved.items():
             for key in too_long(profile):
                 self._reader.say(
                     ("profiles", name), f"{key} has more than {MAX_ITEMS} items when its facets are applied"
                 )
             for key in missing(profile):
+                if key in spoiled:
+                    continue
                 group = key.partition(".")[0]
                 where = "it, or in a facet that it uses" + (f", or in [{group}]" if "." in key else "")
                 hint = f"Say it in {where}. For example: {key} = {SETTINGS[key].example}."

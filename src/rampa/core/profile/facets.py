@@ -8,6 +8,8 @@ from rampa.core.profile.layers import Layer
 from rampa.core.profile.problems import nearest
 
 Say = Callable[..., None]
+UNSOUND = "document.facets"
+"""The code of problems with which no profile can be resolved."""
 
 
 def order(layer: Layer, facets: dict[str, Layer]) -> tuple[str, ...]:
@@ -36,7 +38,13 @@ def check_uses(layers: list[Layer], facets: dict[str, Layer], say: Say) -> None:
             if name not in facets:
                 known = tuple(facets)
                 hint = nearest(name, known) if known else f"Add a table [facets.{name[:40]}]."
-                say((*layer.path, "uses", number), f"there is no facet {name[:60]!r}", hint, value=True)
+                say(
+                    (*layer.path, "uses", number),
+                    f"there is no facet {name[:60]!r}",
+                    hint,
+                    value=True,
+                    code=UNSOUND,
+                )
     done: set[str] = set()
     for name in facets:
         _walk(name, facets, done, say)
@@ -64,6 +72,12 @@ def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> Non
         if inner in on_trail:
             round_ = " -> ".join([*trail[trail.index(inner) :], inner])
             hint = "Take one of them out of `uses`."
-            say((*facets[name].path, "uses", number), f"the facets use one another: {round_}", hint, value=True)
+            say(
+                (*facets[name].path, "uses", number),
+                f"the facets use one another: {round_}",
+                hint,
+                value=True,
+                code=UNSOUND,
+            )
         elif inner in facets and inner not in done:
             waiting.append((inner, 0))

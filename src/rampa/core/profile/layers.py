@@ -18,7 +18,7 @@ PLAIN = tuple(key for key in SETTINGS if "." not in key)
 
 @dataclass
 class Layer:
-    """`values` replace what came before, `changes` change it. `uses` are the facets it names, each with its path."""
+    """`values` replace what came before, `changes` change it; `spoiled` keys are said, but wrongly. `uses` are facets' names."""
 
     name: str
     path: tuple[str, ...]
@@ -26,6 +26,7 @@ class Layer:
     changes: dict[str, ListChange | TableChange] = field(default_factory=dict)
     uses: tuple[str, ...] = ()
     earlier: list[Earlier] = field(default_factory=list)
+    spoiled: set[str] = field(default_factory=set)
 
 
 class LayerReader:
@@ -111,16 +112,20 @@ class LayerReader:
             read = self.value(path, value, setting, layer.name)
             if read:
                 layer.values[setting.key] = read
+            else:
+                layer.spoiled.add(setting.key)
 
     def _change(self, layer: Layer, path: Path, value: dict[str, Any], setting: Setting, inner: Path = ()) -> None:
         for word in value:
             if word not in ("add", "take"):
                 self.say((*path, word), "a list is replaced by a list, or changed by add and take", "Use add or take.")
+                layer.spoiled.add(setting.key)
                 return
         parts: dict[str, Origin] = {}
         for word, items in value.items():
             where = inner or (*path, word)
             if not self._texts(where, items, setting, may_be_empty=True):
+                layer.spoiled.add(setting.key)
                 return
             parts |= {item: self._origin(layer.name, (*where, n)) for n, item in enumerate(items)}
         origin = self._origin(layer.name, path)
