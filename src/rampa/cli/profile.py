@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from pathlib import Path
 
 import typer
@@ -13,6 +12,7 @@ from rampa.cli.output import err, facts, out, plural, print_json, table
 from rampa.core.content.disk import disk_error
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.profile.document import FILE_NAME
+from rampa.core.profile.text_changes import difference
 from rampa.schema import profiles as wire
 
 app = typer.Typer(
@@ -191,7 +191,7 @@ def _mended(text: str, found: list[wire.ProfileFindingOut], names: list[str], ev
 
 
 def show_difference(old: str, new: str) -> None:
-    for line in difflib.unified_diff(old.splitlines(), new.splitlines(), "now", "then", lineterm="", n=2):
+    for line in difference(old, new, "now", "then").splitlines():
         style = {"+": "green", "-": "red", "@": "dim"}.get(line[:1], "")
         out().print(line, style=style, markup=False, soft_wrap=True)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable
 
 from sqlalchemy import delete, select
@@ -10,11 +9,11 @@ from sqlalchemy.orm import Session
 
 from rampa.core.check.profile import check_document
 from rampa.core.check.profile_finding import ProfileFinding
-from rampa.core.errors import Conflict
+from rampa.core.errors import Conflict, Invalid
 from rampa.core.profile.comparing import changed_profiles
-from rampa.core.profile.document import Document, read_document
-from rampa.core.profile.merging import merge
+from rampa.core.profile.document import MAX_BYTES, Document, read_document
 from rampa.core.profile.problems import DocumentInvalid
+from rampa.core.profile.text_changes import difference, merge
 from rampa.db.builds import Build
 from rampa.db.people import Person
 from rampa.db.titles import Draft, Revision, Title
@@ -56,6 +55,7 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> wire.DraftsOut:
 
 def save_draft(services: Services, actor: Actor, slug: str, asked: wire.DraftIn, expected: int | None) -> wire.DraftOut:
     """`expected` is the draft's version that the caller saw, 0 for none: two windows do not overwrite each other."""
+    _must_fit(asked.document)
     with services.db.transaction() as session:
         title = find_title(session, slug, lock=True)
         find_revision(session, title, asked.base)
@@ -82,6 +82,7 @@ def drop_draft(services: Services, actor: Actor, slug: str) -> None:
 
 def review(services: Services, slug: str, asked: wire.DraftIn) -> wire.ReviewOut:
     """What the text would change against the newest revision; when that is not its base, both changes together."""
+    _must_fit(asked.document)
     with services.db.transaction() as session:
         title = find_title(session, slug)
         newest = find_revision(session, title)
@@ -102,10 +103,11 @@ def review(services: Services, slug: str, asked: wire.DraftIn) -> wire.ReviewOut
         )
 
 
-def difference(old: str, new: str, name_old: str, name_new: str) -> str:
-    """A unified diff of two texts; empty when they are the same."""
-    lines = difflib.unified_diff(old.splitlines(), new.splitlines(), name_old, name_new, lineterm="")
-    return "\n".join(lines)
+def _must_fit(text: str) -> None:
+    if len(text) > MAX_BYTES:
+        raise Invalid(
+            "document.too-large", f"a profile document has at most {MAX_BYTES / 1e6:.1f} MB", where="document"
+        )
 
 
 def _own(session: Session, title: Title, actor: Actor) -> Draft | None:

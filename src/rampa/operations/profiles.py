@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from rampa.core.check.profile import check_document, check_profile
 from rampa.core.errors import Refused
 from rampa.core.profile.comparing import compare
-from rampa.core.profile.document import read_document
+from rampa.core.profile.document import MAX_BYTES, read_document
 from rampa.core.profile.editing import apply_edits
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.profile.resolving import Resolved
@@ -83,7 +83,7 @@ def _side(session: Session, title: Title, spoken: str) -> tuple[Resolved, wire.S
 def read_text(asked: wire.TextIn) -> wire.TextOut:
     """A text with edits made: its problems, or its matrix. Nothing is stored."""
     text = asked.document
-    if asked.edits:
+    if asked.edits and len(text) <= MAX_BYTES:
         try:
             text = apply_edits(text, [edit_in(e) for e in asked.edits])
         except ValueError as error:

@@ -6,11 +6,12 @@ from sqlalchemy import delete, select
 
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.profile.document import read_document
+from rampa.core.profile.text_changes import difference
 from rampa.db.titles import Draft, Revision, Title
 from rampa.operations import audit
 from rampa.operations.context import Actor, Services
 from rampa.operations.documents import find_revision, load_document, store_revision
-from rampa.operations.drafts import difference, profiles_changed
+from rampa.operations.drafts import profiles_changed
 from rampa.operations.idempotency import Once, once
 from rampa.operations.titles import describe, find_title
 from rampa.schema import profiles as profiles_wire

@@ -14,7 +14,7 @@ from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.editing import Edit, apply_edit, apply_edits
-from rampa.core.profile.merging import merge
+from rampa.core.profile.text_changes import difference, merge
 
 
 def changed_lines(old: str, new: str) -> list[str]:
@@ -108,6 +108,14 @@ def test_a_clash_keeps_mine_and_says_theirs() -> None:
     merged = merge("a\nb\nc\n", "a\nB\nc\n", "a\nbb\nc\n")
     assert merged.text == "a\nbb\nc\n"
     assert [(c.line, c.base, c.theirs, c.mine) for c in merged.clashes] == [(2, "b\n", "B\n", "bb\n")]
+
+
+def test_texts_that_nobody_wrote_are_compared_in_time() -> None:
+    old = "".join(f"k{i} = 1\n" for i in range(30_000))
+    new = "first\n" + "".join(f"k{i * 7 % 30_000} = 1\n" for i in range(30_000)) + "last\n"
+    assert "30000 lines become 30002: too many to show" in difference(old, new, "now", "then")
+    assert merge(old, new, old).text == new
+    assert difference("a\nb\n", "a\nc\n", "now", "then").split("\n")[3:] == [" a", "-b", "+c"]
 
 
 TEXTS = st.lists(st.sampled_from(["a\n", "b\n", "c\n", "d\n"]), max_size=8).map("".join)

@@ -143,6 +143,29 @@ def test_a_secret_is_found_and_never_repeated(text: str) -> None:
     assert not any(part in caught.value.message for part in ("fog-at-six", "oskari:fog", "Zk3vQ9"))
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "# PeatlightMarrowBendNightTexture2026HighResolutionFog",
+        "# textures/Marrow-Bend-Night-2026-Final-Version-03-Large",
+        "# sha256 9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08",
+        "# the token is in the environment group",
+    ],
+)
+def test_names_and_digests_are_no_secrets(text: str) -> None:
+    assert read_document((DOCUMENT + text + "\n").encode()).profiles
+
+
+def test_a_wrong_value_that_is_a_secret_is_not_repeated() -> None:
+    text = DOCUMENT.replace(
+        'signing.identity = "quillback-2026"', 'signing.identity = "Zk3vQ9xTb7LwP2sRn8YcHd4MfJ6gKa1e"'
+    )
+    with pytest.raises(DocumentInvalid) as caught:
+        read_document(text.encode())
+    assert [p.code for p in caught.value.problems] == ["document.secret", "document.secret"]
+    assert "Zk3v" not in caught.value.message
+
+
 def test_keys_of_the_first_version_are_read_for_ever() -> None:
     earlier = DOCUMENT.replace("code.architectures", "architectures").replace("signing.identity", "identity")
     earlier = earlier.replace("launch.entry", "launch").replace("[depots.base]", 'strip = ["x"]\n[depots.base]')

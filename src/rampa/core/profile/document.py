@@ -84,7 +84,9 @@ def read_document(data: bytes) -> Document:
         raise DocumentInvalid([*_syntax(error, at), *secrets]) from error
     reading = _Reading(at)
     document = reading.document(text, values)
-    problems = [*reading.problems, *secrets]
+    # Other problems of a line with a secret would say its value again.
+    seen = {p.line for p in secrets}
+    problems = [*(p for p in reading.problems if p.line not in seen), *secrets]
     if problems or document is None:
         raise DocumentInvalid(problems)
     return document

@@ -45,9 +45,11 @@ def _add(found: dict[int, Problem], text: str, at: int, what: str) -> None:
 
 
 def _looks_random(run: str) -> bool:
-    """Capitals, small letters and digits mixed, with more than 4 bits a character: words and paths stay well below."""
-    if not (re.search(r"[A-Z]", run) and re.search(r"[a-z]", run) and re.search(r"\d", run)):
+    """Capitals, small letters and digits mixed in one long piece, with more than 4.5 bits a character: names stay below."""
+    if not (re.search(r"[A-Z]", run) and re.search(r"[a-z]", run) and len(re.findall(r"\d", run)) >= 3):
+        return False
+    if max(len(piece) for piece in re.split(r"[-_/]", run)) < 20:
         return False
     counts = Counter(run)
     bits = -sum(n / len(run) * math.log2(n / len(run)) for n in counts.values())
-    return bits > 4.2 and run.count("/") < 4
+    return bits > 4.5

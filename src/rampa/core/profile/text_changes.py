@@ -1,9 +1,17 @@
-"""Merging two people's changes of one document, line by line: what only one changed is taken, what both changed is shown."""
+"""Changes of a document's text, line by line: the difference of two, and two people's changes merged.
+
+Comparing lines can take time that grows with their square. Texts that no person wrote (tens of thousands of lines in
+another order) are therefore compared by what they begin and end with alike, and as a whole between.
+"""
 
 from __future__ import annotations
 
 import difflib
 from dataclasses import dataclass
+
+MAX_MIDDLE = 4000
+"""Lines between the common beginning and end that are compared one by one."""
+CONTEXT = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,5 +73,36 @@ def _anchors(old: list[str], a: list[str], b: list[str]) -> list[tuple[int, int,
 
 
 def _matches(old: list[str], new: list[str]) -> dict[int, int]:
-    blocks = difflib.SequenceMatcher(None, old, new, autojunk=False).get_matching_blocks()
-    return {block.a + i: block.b + i for block in blocks for i in range(block.size)}
+    head, tail = _ends(old, new)
+    pairs = {i: i for i in range(head)}
+    pairs |= {len(old) - 1 - i: len(new) - 1 - i for i in range(tail)}
+    inner_old, inner_new = old[head : len(old) - tail], new[head : len(new) - tail]
+    if max(len(inner_old), len(inner_new)) <= MAX_MIDDLE:
+        blocks = difflib.SequenceMatcher(None, inner_old, inner_new).get_matching_blocks()
+        pairs |= {head + b.a + i: head + b.b + i for b in blocks for i in range(b.size)}
+    return pairs
+
+
+def _ends(old: list[str], new: list[str]) -> tuple[int, int]:
+    """How many lines the two begin and end with alike; the ends do not overlap."""
+    shorter = min(len(old), len(new))
+    head = 0
+    while head < shorter and old[head] == new[head]:
+        head += 1
+    tail = 0
+    while tail < shorter - head and old[-1 - tail] == new[-1 - tail]:
+        tail += 1
+    return head, tail
+
+
+def difference(old: str, new: str, name_old: str, name_new: str) -> str:
+    """A unified diff of two texts; empty when they are the same."""
+    a, b = old.splitlines(), new.splitlines()
+    head, tail = _ends(a, b)
+    if max(len(a), len(b)) - head - tail > MAX_MIDDLE:
+        gone, come = len(a) - head - tail, len(b) - head - tail
+        place = f"@@ -{head + 1},{gone} +{head + 1},{come} @@"
+        return "\n".join(
+            [f"--- {name_old}", f"+++ {name_new}", place, f" {gone} lines become {come}: too many to show"]
+        )
+    return "\n".join(difflib.unified_diff(a, b, name_old, name_new, lineterm="", n=CONTEXT))
