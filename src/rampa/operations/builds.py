@@ -2,33 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from sqlalchemy import func, or_, select, tuple_
 from sqlalchemy.orm import Session
 
-from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
-from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.release import build as life
-from rampa.core.release import placement as placement_life
 from rampa.core.release.machine import advance
 from rampa.core.version.code import next_code
 from rampa.core.version.name import version_name_problem
 from rampa.db.builds import Build, Reservation
-from rampa.db.channels import Channel, Placement
 from rampa.db.titles import Title
 from rampa.operations import audit
-from rampa.operations.context import MAKERS, Actor, Services
+from rampa.operations.context import Actor, Services
+from rampa.operations.describing import describe, live_channels, summary
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.paging import cursor_numbers, page_of
 from rampa.operations.titles import find_title
 from rampa.schema import builds as wire
-from rampa.schema.common import Action, FindingOut, Page
+from rampa.schema.common import Page
 
 
 def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild, key: Once | None) -> wire.Build:
@@ -128,6 +123,13 @@ def find_build(session: Session, slug: str, number: int, *, lock: bool = False) 
     return build
 
 
+def get_build(services: Services, actor: Actor, slug: str, number: int) -> tuple[wire.Build, int]:
+    """A build, and the version of its notes."""
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+        return describe(session, build, actor, []), build.notes_version
+
+
 def must_be_open(build: Build) -> Build:
     if build.state != life.State.OPEN:
         raise Conflict("build.closed", f"{build.name} is {build.state}: nothing can be sent to it any more")
@@ -194,110 +196,3 @@ def list_builds(services: Services, slug: str, query: wire.BuildQuery) -> Page[w
             lambda b: summary(b, live.get(b.number, [])),
             lambda b: f"{b.size},{b.number}" if by_size else str(b.number),
         )
-
-
-def live_channels(session: Session, builds: Iterable[Build]) -> dict[int, list[str]]:
-    """Build number -> names of the channels where it is live."""
-    numbers = {b.id: b.number for b in builds}
-    rows = session.execute(
-        select(Placement.build_id, Channel.name)
-        .join(Channel, Channel.id == Placement.channel_id)
-        .where(Placement.build_id.in_(numbers), Placement.state == placement_life.State.LIVE)
-        .order_by(Channel.id)
-    )
-    live: dict[int, list[str]] = {}
-    for build_id, name in rows:
-        live.setdefault(numbers[build_id], []).append(name)
-    return live
-
-
-def summary(build: Build, live_on: list[str]) -> wire.BuildSummary:
-    return wire.BuildSummary(**_fields(build, live_on))
-
-
-def describe(session: Session, build: Build, actor: Actor, findings: list[Finding]) -> wire.Build:
-    live_on = live_channels(session, [build]).get(build.number, []) if build.id else []
-    return wire.Build(
-        **_fields(build, live_on),
-        bundle=_bundle(build),
-        bundle_name=build.bundle_name,
-        launch=build.launch,
-        depots=[
-            wire.DepotOut(
-                name=d.name,
-                manifest=d.manifest.hex(),
-                manifest_size=d.manifest_size,
-                files=d.files,
-                size=d.size,
-                packed=d.packed,
-            )
-            for d in build.depots or []
-        ],
-        findings=[finding_out(f) for f in findings],
-        left_out_files=build.left_out_files,
-        left_out_size=build.left_out_size,
-        figures=wire.Figures(**build.figures),
-        allowed_actions=_actions(build, actor),
-    )
-
-
-def finding_out(finding: Finding) -> FindingOut:
-    return FindingOut(
-        severity=finding.severity,
-        code=finding.code,
-        message=finding.message,
-        where=finding.where,
-        hint=finding.hint,
-    )
-
-
-def _actions(build: Build, actor: Actor) -> list[Action]:
-    may = actor.role in MAKERS
-    role = "" if may else f"A {actor.role} may not."
-    is_open, is_ready = build.state == life.State.OPEN, build.state == life.State.READY
-    return [
-        Action(name="abandon", possible=is_open and may, reason=role or ("" if is_open else f"It is {build.state}.")),
-        Action(name="place", possible=is_ready and may, reason=role or ("" if is_ready else f"It is {build.state}.")),
-    ]
-
-
-def _fields(build: Build, live_on: list[str]) -> dict[str, object]:
-    return {
-        "name": build.name,
-        "title": build.title.slug,
-        "number": build.number,
-        "profile": build.profile,
-        "platform": build.platform,
-        "purpose": build.purpose,
-        "state": build.state,
-        "version_name": build.version_name,
-        "version_code": build.version_code,
-        "revision": build.revision,
-        "files": build.files,
-        "size": build.size,
-        "packed": build.packed,
-        "signed": bool(build.bundle and build.bundle.signature),
-        "live_on": live_on,
-        "created_at": build.created_at,
-        "completed_at": build.completed_at,
-        "created_by": build.created_by,
-        "notes": build.notes,
-    }
-
-
-def _bundle(build: Build) -> wire.BundleOut | None:
-    bundle = build.bundle
-    if bundle is None:
-        return None
-    return wire.BundleOut(
-        name=bundle.name,
-        size=bundle.size,
-        sha256=bundle.sha256.hex(),
-        identity=bundle.identity,
-        fingerprint=bundle.fingerprint,
-        signed_at=bundle.signed_at,
-    )
-
-
-def platform_title(name: str) -> str:
-    return PLATFORMS[name].title if name in PLATFORMS else name

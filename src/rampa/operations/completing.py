@@ -27,9 +27,10 @@ from rampa.core.signing.statement import DepotLine, Statement
 from rampa.db.builds import Build, Bundle, Depot
 from rampa.db.content import VerifiedFile
 from rampa.operations import audit
-from rampa.operations.builds import describe, find_build, must_be_open
+from rampa.operations.builds import find_build, must_be_open
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Actor, Services
+from rampa.operations.describing import describe
 from rampa.operations.documents import load_document
 from rampa.operations.keys import find_key, open_identity
 from rampa.operations.reading import stream_chunks

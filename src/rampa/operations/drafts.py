@@ -17,17 +17,18 @@ from rampa.core.profile.text_changes import difference, merge
 from rampa.db.builds import Build
 from rampa.db.people import Person
 from rampa.db.titles import Draft, Revision, Title
-from rampa.operations.builds import live_channels
 from rampa.operations.context import Actor, Services
+from rampa.operations.describing import live_channels
 from rampa.operations.documents import find_revision, load_document
 from rampa.operations.titles import find_title
+from rampa.schema import drafts as drafts_wire
 from rampa.schema import profiles as wire
 from rampa.schema.profiles_of_core import difference_out, finding_out, problem_out
 
 BUILDS_SHOWN = 3
 
 
-def get_drafts(services: Services, actor: Actor, slug: str) -> wire.DraftsOut:
+def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.DraftsOut:
     """The newest revision, the asker's draft, and who else has one."""
     with services.db.transaction() as session:
         title = find_title(session, slug)
@@ -38,13 +39,13 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> wire.DraftsOut:
             .order_by(Draft.saved_at.desc())
         ).all()
         own = next((draft for draft, _ in rows if draft.person_id == actor.person_id), None)
-        return wire.DraftsOut(
+        return drafts_wire.DraftsOut(
             title=slug,
             revision=title.revision,
             document=find_revision(session, title).text,
             draft=_draft_out(own, title) if own else None,
             others=[
-                wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
+                drafts_wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
                 for draft, name in rows
                 if draft.person_id != actor.person_id
             ],
@@ -53,7 +54,9 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> wire.DraftsOut:
         )
 
 
-def save_draft(services: Services, actor: Actor, slug: str, asked: wire.DraftIn, expected: int | None) -> wire.DraftOut:
+def save_draft(
+    services: Services, actor: Actor, slug: str, asked: drafts_wire.DraftIn, expected: int | None
+) -> drafts_wire.DraftOut:
     """`expected` is the draft's version that the caller saw, 0 for none: two windows do not overwrite each other."""
     _must_fit(asked.document)
     with services.db.transaction() as session:
@@ -80,7 +83,7 @@ def drop_draft(services: Services, actor: Actor, slug: str) -> None:
         session.execute(delete(Draft).where(Draft.title_id == title.id, Draft.person_id == actor.person_id))
 
 
-def review(services: Services, slug: str, asked: wire.DraftIn) -> wire.ReviewOut:
+def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_wire.ReviewOut:
     """What the text would change against the newest revision; when that is not its base, both changes together."""
     _must_fit(asked.document)
     with services.db.transaction() as session:
@@ -90,7 +93,7 @@ def review(services: Services, slug: str, asked: wire.DraftIn) -> wire.ReviewOut
         before = load_document(session, title)
         meanwhile = _meanwhile(base, newest, asked.document) if asked.base != title.revision else None
         after, problems = _read(asked.document)
-        return wire.ReviewOut(
+        return drafts_wire.ReviewOut(
             base=asked.base,
             revision=title.revision,
             same=asked.document == newest.text,
@@ -114,8 +117,8 @@ def _own(session: Session, title: Title, actor: Actor) -> Draft | None:
     return session.scalar(select(Draft).where(Draft.title_id == title.id, Draft.person_id == actor.person_id))
 
 
-def _draft_out(draft: Draft, title: Title) -> wire.DraftOut:
-    return wire.DraftOut(
+def _draft_out(draft: Draft, title: Title) -> drafts_wire.DraftOut:
+    return drafts_wire.DraftOut(
         base=draft.base,
         document=draft.text,
         version=draft.version,
@@ -131,9 +134,9 @@ def _read(text: str) -> tuple[Document | None, list[wire.ProblemOut]]:
         return None, [problem_out(p) for p in error.problems[:200]]
 
 
-def _meanwhile(base: Revision, newest: Revision, text: str) -> wire.MergedOut:
+def _meanwhile(base: Revision, newest: Revision, text: str) -> drafts_wire.MergedOut:
     merged = merge(base.text, newest.text, text)
-    return wire.MergedOut(
+    return drafts_wire.MergedOut(
         base=base.number,
         revision=newest.number,
         by=newest.created_by,
@@ -141,20 +144,20 @@ def _meanwhile(base: Revision, newest: Revision, text: str) -> wire.MergedOut:
         theirs=difference(base.text, newest.text, f"revision {base.number}", f"revision {newest.number}"),
         mine=difference(base.text, text, f"revision {base.number}", "draft"),
         document=merged.text,
-        clashes=[wire.ClashOut(line=c.line, base=c.base, theirs=c.theirs, mine=c.mine) for c in merged.clashes],
+        clashes=[drafts_wire.ClashOut(line=c.line, base=c.base, theirs=c.theirs, mine=c.mine) for c in merged.clashes],
     )
 
 
 def profiles_changed(
-    before: Document, after: Document, builds: Callable[[str], list[wire.AffectedBuild]]
-) -> list[wire.ChangedProfile]:
+    before: Document, after: Document, builds: Callable[[str], list[drafts_wire.AffectedBuild]]
+) -> list[drafts_wire.ChangedProfile]:
     """Profiles that differ, are new or are gone; `builds` gives a profile's builds."""
     changed = changed_profiles(before.profiles, after.profiles)
     new = [name for name in after.profiles if name not in before.profiles]
     gone = [name for name in before.profiles if name not in after.profiles]
     states = {n: "changed" for n in changed} | {n: "new" for n in new} | {n: "gone" for n in gone}
     return [
-        wire.ChangedProfile(
+        drafts_wire.ChangedProfile(
             name=name,
             state=state,
             differences=[difference_out(d) for d in changed.get(name, [])],
@@ -164,13 +167,13 @@ def profiles_changed(
     ]
 
 
-def _builds(session: Session, title: Title, profile: str) -> list[wire.AffectedBuild]:
+def _builds(session: Session, title: Title, profile: str) -> list[drafts_wire.AffectedBuild]:
     """The profile's newest builds: they stay as they are; the next one will be otherwise."""
     rows = select(Build).where(Build.title_id == title.id, Build.profile == profile, Build.state == "ready")
     builds = list(session.scalars(rows.order_by(Build.number.desc()).limit(BUILDS_SHOWN)))
     live = live_channels(session, builds)
     return [
-        wire.AffectedBuild(
+        drafts_wire.AffectedBuild(
             number=b.number,
             name=b.name,
             version_name=b.version_name,

@@ -9,8 +9,8 @@ from rampa.core.errors import NotFound
 from rampa.core.release import placement as life
 from rampa.core.release.ramp import CHANNELS
 from rampa.db.channels import Channel, Device, Placement
-from rampa.operations.builds import live_channels, summary
 from rampa.operations.context import PLACERS, Actor, Services
+from rampa.operations.describing import live_channels, summary
 from rampa.operations.titles import find_title
 from rampa.schema import channels as wire
 from rampa.schema.common import Action

@@ -20,9 +20,10 @@ from rampa.core.release.ramp import CHANNELS
 from rampa.db.builds import Build
 from rampa.db.channels import Channel, Device, Placement
 from rampa.operations import audit
-from rampa.operations.builds import find_build, finding_out, live_channels, summary
+from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services, must_place
 from rampa.operations.costs import update_cost
+from rampa.operations.describing import finding_out, live_channels, summary
 from rampa.operations.idempotency import Once, once
 from rampa.operations.placements import describe_placement, live_placement
 from rampa.operations.reading import build_tree, depot_trees

@@ -12,8 +12,8 @@ from rampa.core.release.ramp import STATIONS
 from rampa.db.builds import Build
 from rampa.db.channels import Channel, Placement
 from rampa.db.titles import Title
-from rampa.operations.builds import finding_out, platform_title
 from rampa.operations.context import PLACERS, Actor, Services
+from rampa.operations.describing import finding_out, platform_title
 from rampa.operations.documents import load_document
 from rampa.operations.placements import describe_placement
 from rampa.operations.placing import check

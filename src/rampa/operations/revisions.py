@@ -14,7 +14,7 @@ from rampa.operations.documents import find_revision, load_document, store_revis
 from rampa.operations.drafts import profiles_changed
 from rampa.operations.idempotency import Once, once
 from rampa.operations.titles import describe, find_title
-from rampa.schema import profiles as profiles_wire
+from rampa.schema import drafts as drafts_wire
 from rampa.schema import titles as wire
 
 
@@ -66,16 +66,16 @@ def get_revision(services: Services, slug: str, number: int) -> wire.RevisionTex
         return wire.RevisionText(**_fields(row), document=row.text)
 
 
-def get_change(services: Services, slug: str, number: int) -> profiles_wire.RevisionChange:
+def get_change(services: Services, slug: str, number: int) -> drafts_wire.RevisionChange:
     """What a revision changed against the one before it."""
     with services.db.transaction() as session:
         title = find_title(session, slug)
         row = find_revision(session, title, number)
         if number == 1:
-            return profiles_wire.RevisionChange(number=1, before=0, difference="", profiles=[])
+            return drafts_wire.RevisionChange(number=1, before=0, difference="", profiles=[])
         old = find_revision(session, title, number - 1)
         before, after = load_document(session, title, number - 1), load_document(session, title, number)
-        return profiles_wire.RevisionChange(
+        return drafts_wire.RevisionChange(
             number=number,
             before=old.number,
             difference=difference(old.text, row.text, f"revision {old.number}", f"revision {number}"),
@@ -83,7 +83,7 @@ def get_change(services: Services, slug: str, number: int) -> profiles_wire.Revi
         )
 
 
-def set_owner(services: Services, actor: Actor, slug: str, asked: profiles_wire.OwnerIn) -> wire.Title:
+def set_owner(services: Services, actor: Actor, slug: str, asked: drafts_wire.OwnerIn) -> wire.Title:
     """Hands the document to a source repository, or, with no source, back to the service."""
     with services.db.transaction() as session:
         title = find_title(session, slug, lock=True)

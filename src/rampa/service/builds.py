@@ -44,9 +44,7 @@ def resource(services: Services) -> Resource:
     @api.call("GET", BUILD, EVERYBODY, wire.Build)
     def get_build(path: wire.BuildPath) -> tuple[wire.Build, int]:
         """One build; the ETag is the version of its notes."""
-        with services.db.transaction() as session:
-            build = builds.find_build(session, path.title, path.build)
-            return builds.describe(session, build, current_actor(), []), build.notes_version
+        return builds.get_build(services, current_actor(), path.title, path.build)
 
     @api.call("PATCH", BUILD, MAKERS, wire.Build)
     def change_build(path: wire.BuildPath, body: wire.BuildChange, header: ChangeHeaders) -> tuple[wire.Build, int]:

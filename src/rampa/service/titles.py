@@ -6,7 +6,7 @@ from rampa.operations import ramp, revisions, titles
 from rampa.operations.context import Services
 from rampa.schema import titles as wire
 from rampa.schema.common import Page
-from rampa.schema.profiles import RevisionChange
+from rampa.schema.drafts import RevisionChange
 from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
 from rampa.service.resource import CreateFromHeaders, CreateHeaders, Resource, expected_version, once_from
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
 from dataclasses import dataclass
 from typing import Any
@@ -17,14 +16,10 @@ from rampa.core.profile.resolving import Resolved, missing, resolve_layers, too_
 from rampa.core.profile.secrets import find_secrets
 from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.table import DEPOT, SETTINGS, TABLES, name_problem
+from rampa.core.profile.toml_text import MAX_BYTES, checked_text, syntax_problems
 from rampa.core.profile.values import FILE_NAME, MAX_ITEMS, Value
 
-__all__ = ["FILE_NAME", "Depot", "Document", "read_document"]
-MAX_BYTES = 1024 * 1024
-MAX_DEPTH = 100
-MAX_TABLES = 3000
-MAX_VALUES = 40_000
-"""Keys and list items, counted by their signs: what is refused here would take seconds to be refused by its sense."""
+__all__ = ["FILE_NAME", "MAX_BYTES", "Depot", "Document", "read_document"]
 NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot"}
 MOST = {"facets": 300, "profiles": 100, "depots": 300}
 
@@ -75,13 +70,13 @@ class Document:
 
 def read_document(data: bytes) -> Document:
     """Raises `DocumentInvalid` with every problem."""
-    text = _text(data)
+    text = checked_text(data)
     at = positions(text)
     secrets = find_secrets(text)
     try:
         values = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise DocumentInvalid([*_syntax(error, at), *secrets]) from error
+        raise DocumentInvalid([*syntax_problems(error, at), *secrets]) from error
     reading = _Reading(at)
     document = reading.document(text, values)
     # Other problems of a line with a secret would say its value again.
@@ -90,67 +85,6 @@ def read_document(data: bytes) -> Document:
     if problems or document is None:
         raise DocumentInvalid(problems)
     return document
-
-
-def _text(data: bytes) -> str:
-    if len(data) > MAX_BYTES:
-        size = f"it is {len(data) / 1e6:.1f} MB long, and a profile document has at most {MAX_BYTES / 1e6:.1f} MB"
-        raise DocumentInvalid([Problem(1, 1, "", size)])
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError as error:
-        before = data[: error.start].split(b"\n")
-        line, column = len(before), len(before[-1].decode("utf-8", "replace")) + 1
-        raise DocumentInvalid([Problem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]) from error
-    at = text.find("\0")
-    if at >= 0:
-        line, column = text.count("\n", 0, at) + 1, at - text.rfind("\n", 0, at)
-        raise DocumentInvalid(
-            [Problem(line, column, "", "this is a NUL byte", "Take it out: a document is plain text.")]
-        )
-    too_much = _too_much(text)
-    if too_much:
-        raise DocumentInvalid([Problem(1, 1, "", too_much)])
-    return text
-
-
-def _too_much(text: str) -> str:
-    """What no person writes, counted before it is parsed."""
-    if _depth(text) > MAX_DEPTH:
-        return f"tables or lists are nested more than {MAX_DEPTH} deep"
-    tables = text.count("\n[")
-    if tables > MAX_TABLES:
-        return f"it has {tables} tables, and a profile document has at most {MAX_TABLES}"
-    values = text.count("=") + text.count(",")
-    if values > MAX_VALUES:
-        return f"it has about {values} values, and a profile document has at most {MAX_VALUES}"
-    return ""
-
-
-def _depth(text: str) -> int:
-    """How deep brackets nest; those in texts and comments count too, which only makes the limit a little stricter."""
-    depth = deepest = 0
-    for bracket in re.findall(r"[\[\]{}]", text):
-        depth = depth + 1 if bracket in "[{" else max(0, depth - 1)
-        deepest = max(deepest, depth)
-    return deepest
-
-
-def _syntax(error: Exception, at: Positions) -> list[Problem]:
-    """tomllib's sentence for the first place, and the other places where the grammar breaks."""
-    if at.twice:
-        return [
-            Problem(p.line, p.column, ".".join(map(str, key)), f"this key stands in line {at.of(key).line} already")
-            for key, p in at.twice
-        ]
-    match = re.search(r"^(.*) \(at (?:line (\d+), column (\d+)|end of document)\)$", str(error))
-    message = (match.group(1) if match else str(error)) or "this cannot be read"
-    line, column = (int(match.group(2)), int(match.group(3))) if match and match.group(2) else (0, 0)
-    if not line:
-        line, column = (at.broken[-1].line, at.broken[-1].column) if at.broken else (1, 1)
-    first = Problem(line, column, "", message[0].lower() + message[1:])
-    others = {p.line: p for p in at.broken if p.line != line}
-    return [first, *(Problem(p.line, p.column, "", "this is not TOML") for p in others.values())]
 
 
 class _Reading:

@@ -1,0 +1,125 @@
+"""Builds as the wire has them: in short and whole, with where they are live and what can be done with them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.findings import Finding
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.release import build as life
+from rampa.core.release import placement as placement_life
+from rampa.db.builds import Build
+from rampa.db.channels import Channel, Placement
+from rampa.operations.context import MAKERS, Actor
+from rampa.schema import builds as wire
+from rampa.schema.common import Action, FindingOut
+
+
+def live_channels(session: Session, builds: Iterable[Build]) -> dict[int, list[str]]:
+    """Build number -> names of the channels where it is live."""
+    numbers = {b.id: b.number for b in builds}
+    rows = session.execute(
+        select(Placement.build_id, Channel.name)
+        .join(Channel, Channel.id == Placement.channel_id)
+        .where(Placement.build_id.in_(numbers), Placement.state == placement_life.State.LIVE)
+        .order_by(Channel.id)
+    )
+    live: dict[int, list[str]] = {}
+    for build_id, name in rows:
+        live.setdefault(numbers[build_id], []).append(name)
+    return live
+
+
+def summary(build: Build, live_on: list[str]) -> wire.BuildSummary:
+    return wire.BuildSummary(**_fields(build, live_on))
+
+
+def describe(session: Session, build: Build, actor: Actor, findings: list[Finding]) -> wire.Build:
+    live_on = live_channels(session, [build]).get(build.number, []) if build.id else []
+    return wire.Build(
+        **_fields(build, live_on),
+        bundle=_bundle(build),
+        bundle_name=build.bundle_name,
+        launch=build.launch,
+        depots=[
+            wire.DepotOut(
+                name=d.name,
+                manifest=d.manifest.hex(),
+                manifest_size=d.manifest_size,
+                files=d.files,
+                size=d.size,
+                packed=d.packed,
+            )
+            for d in build.depots or []
+        ],
+        findings=[finding_out(f) for f in findings],
+        left_out_files=build.left_out_files,
+        left_out_size=build.left_out_size,
+        figures=wire.Figures(**build.figures),
+        allowed_actions=_actions(build, actor),
+    )
+
+
+def finding_out(finding: Finding) -> FindingOut:
+    return FindingOut(
+        severity=finding.severity,
+        code=finding.code,
+        message=finding.message,
+        where=finding.where,
+        hint=finding.hint,
+    )
+
+
+def _actions(build: Build, actor: Actor) -> list[Action]:
+    may = actor.role in MAKERS
+    role = "" if may else f"A {actor.role} may not."
+    is_open, is_ready = build.state == life.State.OPEN, build.state == life.State.READY
+    return [
+        Action(name="abandon", possible=is_open and may, reason=role or ("" if is_open else f"It is {build.state}.")),
+        Action(name="place", possible=is_ready and may, reason=role or ("" if is_ready else f"It is {build.state}.")),
+    ]
+
+
+def _fields(build: Build, live_on: list[str]) -> dict[str, object]:
+    return {
+        "name": build.name,
+        "title": build.title.slug,
+        "number": build.number,
+        "profile": build.profile,
+        "platform": build.platform,
+        "purpose": build.purpose,
+        "state": build.state,
+        "version_name": build.version_name,
+        "version_code": build.version_code,
+        "revision": build.revision,
+        "files": build.files,
+        "size": build.size,
+        "packed": build.packed,
+        "signed": bool(build.bundle and build.bundle.signature),
+        "live_on": live_on,
+        "created_at": build.created_at,
+        "completed_at": build.completed_at,
+        "created_by": build.created_by,
+        "notes": build.notes,
+    }
+
+
+def _bundle(build: Build) -> wire.BundleOut | None:
+    bundle = build.bundle
+    if bundle is None:
+        return None
+    return wire.BundleOut(
+        name=bundle.name,
+        size=bundle.size,
+        sha256=bundle.sha256.hex(),
+        identity=bundle.identity,
+        fingerprint=bundle.fingerprint,
+        signed_at=bundle.signed_at,
+    )
+
+
+def platform_title(name: str) -> str:
+    return PLATFORMS[name].title if name in PLATFORMS else name
