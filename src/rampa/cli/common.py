@@ -5,12 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import TYPE_CHECKING
 
 import typer
 
 from rampa.cli import home
-from rampa.client import Client
 from rampa.core.errors import Invalid
+
+if TYPE_CHECKING:
+    from rampa.client import Client
 
 JSON = typer.Option(False, "--json", help="Print what the service answered, as JSON.")
 YES = typer.Option(False, "--yes", help="Do it without asking.")
@@ -21,6 +24,8 @@ BUILD = re.compile(r"(?:([a-z0-9][a-z0-9-]*)#)?(\d{1,9})")
 @contextmanager
 def signed_in() -> Iterator[Client]:
     """The client for the service that this machine is signed in to."""
+    from rampa.client import Client  # commands that need no service start without it
+
     known = home.must_load()
     with Client(known.address, known.token) as client:
         yield client

@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from rampa.core.check.pictures import check_pictures
 from rampa.core.check.profile import check_document, check_profile, in_order
 from rampa.core.content.disk import disk_error
 from rampa.core.errors import Invalid, NotFound
@@ -69,6 +68,8 @@ def check_file(path: Path, pictures: bool = True) -> wire.CheckOut:
     document = read_file(path)
     found = check_document(document)
     if pictures:
+        from rampa.core.check.pictures import check_pictures  # only this pays for loading a picture library
+
         found += check_pictures(document_path(path).parent, document.profiles.values())
     return check_out(document.title("title.name"), 0, document, in_order(found))
 

@@ -37,7 +37,7 @@ function NoDraft({ title }: { title: string }) {
 
 function Reviewed({ title, drafts }: { title: string; drafts: Drafts }) {
   const draft = drafts.draft!;
-  const review = useReview(title, draft);
+  const review = useReview(title, draft, drafts.revision);
   const make = useMakeRevision(title);
   const [message, setMessage] = useState("");
   const [key] = useState(() => crypto.randomUUID?.() ?? `revision-${Date.now()}-${Math.random()}`);

@@ -12,7 +12,12 @@ export type Review = Schemas["ReviewOut"];
 export type Layer = Schemas["LayerOut"];
 
 export function useDrafts(title: string) {
-  return useQuery({ queryKey: ["drafts", title], queryFn: () => call<Drafts>(`/titles/${title}/draft`), staleTime: 0 });
+  return useQuery({
+    queryKey: ["drafts", title],
+    queryFn: () => call<Drafts>(`/titles/${title}/draft`),
+    staleTime: 0,
+    refetchInterval: 8_000, // whoever is second is told while they type, not only at the end
+  });
 }
 
 export function readText(document: string, edits: Edit[] = []): Promise<Read> {
@@ -23,9 +28,9 @@ export function saveDraft(title: string, document: string, base: number, seen: n
   return call<Draft>(`/titles/${title}/draft`, { method: "PUT", body: { document, base }, ifMatch: String(seen) });
 }
 
-export function useReview(title: string, draft: Draft | null | undefined) {
+export function useReview(title: string, draft: Draft | null | undefined, revision: number) {
   return useQuery({
-    queryKey: ["review", title, draft?.version, draft?.base],
+    queryKey: ["review", title, draft?.version, draft?.base, revision],
     queryFn: () => call<Review>(`/titles/${title}/draft/review`, { method: "POST", body: { document: draft!.document, base: draft!.base } }),
     enabled: Boolean(draft),
   });
