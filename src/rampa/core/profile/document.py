@@ -104,10 +104,11 @@ class _Reading:
         facets = self._layers("facets", values)
         profiles = self._layers("profiles", values)
         depots = tuple(self._depot(name, table) for name, table in self._named("depots", values))
-        if len(facets) == len(values.get("facets", {}) or {}):  # else their own problems were said
-            check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
-        if any(p.code == UNSOUND for p in self.problems):
+        if not self._whole(facets, values.get("facets", {})):
             return None  # without its facets nothing can be said of what a profile lacks
+        check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
+        if any(p.code == UNSOUND for p in self.problems):
+            return None
         resolved = {}
         for name, layer in profiles.items():
             applied = len(order(layer, facets))
@@ -120,6 +121,11 @@ class _Reading:
         if self.problems:
             return None
         return Document(text, own, facets, profiles, resolved, depots, self._at)
+
+    @staticmethod
+    def _whole(read: dict[str, Layer], asked: object) -> bool:
+        """Every facet of the document could be read as a table; if not, its problem was said."""
+        return isinstance(asked, dict) and len(read) == len(asked)
 
     def _top(self, values: dict[str, Any]) -> None:
         """The title's own tables, and what may stand beside them."""
