@@ -109,8 +109,8 @@ def test_what_goes_wrong_is_a_sentence_and_an_exit_code(shell: Shell, live: Live
         (("build", "create", "--profile", "linux-release", "--from", "/nowhere"), 4, "no folder here"),
         (
             ("build", "create", "--profile", "linux-release", "--from", str(source)),
-            4,
-            "no signing identity 'quillback-2026'",
+            6,
+            "Signing identity: quillback-2026, which there is none of",
         ),
         (("build", "show", "peatlight#9"), 4, "no build peatlight#9"),
         (("build", "show", "nonsense#"), 1, "does not name a build"),
@@ -121,7 +121,7 @@ def test_what_goes_wrong_is_a_sentence_and_an_exit_code(shell: Shell, live: Live
         assert says in shell.run(*words, code=code).stderr, words
     made = shell.run("build", "create", "--profile", "linux-unsigned", "--from", str(source))
     assert "not signed" in made.stdout
-    refused = shell.run("channel", "place", "peatlight#2", "--on", "internal", "--yes", code=6)
+    refused = shell.run("channel", "place", "peatlight#1", "--on", "internal", "--yes", code=6)
     assert "blocker" in refused.stdout
     assert "not placed: 1 blocker" in refused.stderr
 

@@ -114,6 +114,7 @@ def test_picture_sets_are_written_for_every_platform(alone: Shell, tmp_path: Pat
 
 def test_revisions_fixes_and_owners_by_command_line(shell: Shell, tmp_path: Path) -> None:
     folder = document(tmp_path / "source", FIRST)
+    shell.run("key", "make", "quillback-2026")
     shell.run("title", "import", str(folder), "--message", "The first.")
     document(folder, hurried())
     shell.run("title", "import", str(folder), "-m", "In a hurry.")

@@ -16,6 +16,7 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson
 from tests.conftest import Live
 from tests.console.driving import MARKS, complaints, settled, signed_in
+from tests.samples import add_key
 
 pytestmark = MARKS
 PAGES = [
@@ -43,6 +44,7 @@ OTHER, SECRET = "oskari@quillback.example", "a long enough password"
 def revised(live: Live) -> Live:
     """Three revisions, the second with mistakes; a second engineer."""
     with live.client() as client:
+        add_key(client)
         client.import_title(FIRST, "The first.")
         client.add_revision("peatlight", hurried(), "In a hurry.", 1)
         client.add_revision("peatlight", EVERYWHERE, "Mended.", 2)

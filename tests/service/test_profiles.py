@@ -23,6 +23,7 @@ TITLE = "peatlight"
 @pytest.fixture
 def revised(client: Client) -> Client:
     """Three revisions: desktops, everywhere with mistakes, everywhere."""
+    add_key(client)
     client.import_title(FIRST, "The first.")
     client.add_revision(TITLE, hurried(), "In a hurry.", 1)
     client.add_revision(TITLE, EVERYWHERE, "Mended.", 2)
@@ -90,6 +91,19 @@ def test_no_build_starts_with_a_blocker(revised: Client, tmp_path: Path) -> None
     assert revised.title(TITLE).revision == 4
     with pytest.raises(Refused, match="does not write"):
         build(revised, source, tmp_path / "state", profile="android-release")
+
+
+def test_an_identity_that_there_is_none_of_stops_the_build_before_it_starts(client: Client, tmp_path: Path) -> None:
+    import_title(client)
+    (finding,) = [f for f in client.resolved(TITLE, "linux-release").findings if f.severity == "blocker"]
+    assert finding.code == "signing.identity-unknown"
+    assert "rampa key make quillback-2026" in finding.hint
+    with pytest.raises(Refused, match="quillback-2026, which there is none of"):
+        build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
+    assert client.ramp(TITLE).rows[0].stops
+    add_key(client)
+    assert not client.ramp(TITLE).rows[0].stops
+    assert not [f for f in client.check(TITLE).findings if f.severity == "blocker"]
 
 
 def test_the_first_code_and_an_identifier_of_its_own_are_honoured(client: Client, tmp_path: Path) -> None:

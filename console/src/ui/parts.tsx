@@ -118,7 +118,7 @@ export function Failure({ error, retry }: { error: unknown; retry?: () => void }
   return (
     <div role="alert" style={{ padding: 14, display: "flex", gap: 14, alignItems: "center", flexWrap: "wrap" }}>
       <div style={{ minWidth: 0 }}>
-        <SeverityMark severity="blocker" /> <span style={{ whiteSpace: "pre-wrap" }}>{told.message}</span>{" "}
+        <SeverityMark severity="blocker" /> <span style={{ whiteSpace: "pre-wrap" }}>{/[.!?]$/.test(told.message) ? told.message : `${told.message}.`}</span>{" "}
         <span className="dim"><Spoken text={told.hint} /></span>
       </div>
       {retry && (

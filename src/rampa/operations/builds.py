@@ -20,6 +20,7 @@ from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe, live_channels, summary
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
+from rampa.operations.keys import identity_names
 from rampa.operations.paging import cursor_numbers, page_of
 from rampa.operations.titles import find_title
 from rampa.schema import builds as wire
@@ -33,7 +34,7 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         title = find_title(session, slug, lock=True)
         document = load_document(session, title, asked.revision)
         profile = resolve(document, asked.profile)
-        _must_be_sound(document, asked.profile)
+        _must_be_sound(session, document, asked.profile)
         version = asked.version_name or profile.version_name
         problem = version_name_problem(version)
         if problem:
@@ -47,9 +48,9 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         return once(session, services, actor, key, wire.Build, make)
 
 
-def _must_be_sound(document: Document, name: str) -> None:
+def _must_be_sound(session: Session, document: Document, name: str) -> None:
     """What would fail after an hour's build, or at the storefront, is said before the build."""
-    found = stops_a_build(check_profile(document, document.profile(name)))
+    found = stops_a_build(check_profile(document, document.profile(name), identity_names(session)))
     if found:
         lines = "".join(f"\n  {f.message}. {f.hint}".rstrip() for f in found)
         count = "one finding stops" if len(found) == 1 else f"{len(found)} findings stop"

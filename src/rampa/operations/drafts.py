@@ -20,6 +20,7 @@ from rampa.db.titles import Draft, Revision, Title
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import live_channels
 from rampa.operations.documents import find_revision, load_document
+from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
 from rampa.schema import drafts as drafts_wire
 from rampa.schema import profiles as wire
@@ -93,6 +94,7 @@ def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_
         before = load_document(session, title)
         meanwhile = _meanwhile(base, newest, asked.document) if asked.base != title.revision else None
         after, problems = _read(asked.document)
+        identities = identity_names(session)
         return drafts_wire.ReviewOut(
             base=asked.base,
             revision=title.revision,
@@ -100,8 +102,8 @@ def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_
             difference=difference(newest.text, asked.document, f"revision {title.revision}", "draft"),
             problems=problems,
             profiles=profiles_changed(before, after, lambda name: _builds(session, title, name)) if after else [],
-            findings_added=_only(after, before) if after else [],
-            findings_removed=_only(before, after) if after else [],
+            findings_added=_only(after, before, identities) if after else [],
+            findings_removed=_only(before, after, identities) if after else [],
             meanwhile=meanwhile,
         )
 
@@ -184,10 +186,12 @@ def _builds(session: Session, title: Title, profile: str) -> list[drafts_wire.Af
     ]
 
 
-def _only(here: Document | None, there: Document | None) -> list[wire.ProfileFindingOut]:
+def _only(here: Document | None, there: Document | None, identities: frozenset[str]) -> list[wire.ProfileFindingOut]:
     """Findings of one document that the other does not have."""
-    theirs = {_identity(f) for f in check_document(there)} if there else set()
-    return [finding_out(f) for f in check_document(here) if _identity(f) not in theirs] if here else []
+    if here is None:
+        return []
+    theirs = {_identity(f) for f in check_document(there, identities)} if there else set()
+    return [finding_out(f) for f in check_document(here, identities) if _identity(f) not in theirs]
 
 
 def _identity(finding: ProfileFinding) -> tuple[str, str, str]:

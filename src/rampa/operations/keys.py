@@ -61,6 +61,11 @@ def get_key(services: Services, name: str) -> wire.Key:
         return _out(find_key(session, name))
 
 
+def identity_names(session: Session) -> frozenset[str]:
+    """What checks of profiles compare with."""
+    return frozenset(session.scalars(select(SigningIdentity.name)))
+
+
 def find_key(session: Session, name: str) -> SigningIdentity:
     row = session.scalar(select(SigningIdentity).where(SigningIdentity.name == name))
     if row is None:

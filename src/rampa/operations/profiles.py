@@ -15,6 +15,7 @@ from rampa.db.titles import Title
 from rampa.operations.builds import find_build
 from rampa.operations.context import Services
 from rampa.operations.documents import load_document
+from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
 from rampa.schema import profiles as wire
 from rampa.schema.profiles_of_core import (
@@ -34,9 +35,9 @@ def get_resolved(services: Services, slug: str, name: str, revision: int | None)
     with services.db.transaction() as session:
         title = find_title(session, slug)
         document = load_document(session, title, revision)
-        number = revision or title.revision
+        number, identities = revision or title.revision, identity_names(session)
     profile = document.profile(name)
-    return resolved_out(slug, number, profile, check_profile(document, profile))
+    return resolved_out(slug, number, profile, check_profile(document, profile, identities))
 
 
 def get_matrix(services: Services, slug: str, revision: int | None) -> wire.MatrixOut:
@@ -44,16 +45,16 @@ def get_matrix(services: Services, slug: str, revision: int | None) -> wire.Matr
     with services.db.transaction() as session:
         title = find_title(session, slug)
         document = load_document(session, title, revision)
-        number = revision or title.revision
-    return matrix_out(slug, number, document, check_document(document))
+        number, identities = revision or title.revision, identity_names(session)
+    return matrix_out(slug, number, document, check_document(document, identities))
 
 
 def get_check(services: Services, slug: str, revision: int | None) -> wire.CheckOut:
     with services.db.transaction() as session:
         title = find_title(session, slug)
         document = load_document(session, title, revision)
-        number = revision or title.revision
-    return check_out(slug, number, document, check_document(document))
+        number, identities = revision or title.revision, identity_names(session)
+    return check_out(slug, number, document, check_document(document, identities))
 
 
 def get_comparison(services: Services, slug: str, left: str, right: str) -> wire.ComparisonOut:
@@ -80,7 +81,7 @@ def _side(session: Session, title: Title, spoken: str) -> tuple[Resolved, wire.S
     return document.profile(name), side
 
 
-def read_text(asked: wire.TextIn) -> wire.TextOut:
+def read_text(services: Services, asked: wire.TextIn) -> wire.TextOut:
     """A text with edits made: its problems, or its matrix. Nothing is stored."""
     text = asked.document
     if asked.edits and len(text) <= MAX_BYTES:
@@ -94,7 +95,8 @@ def read_text(asked: wire.TextIn) -> wire.TextOut:
     except DocumentInvalid as error:
         problems = [problem_out(p) for p in error.problems[:PROBLEMS]]
         return wire.TextOut(document=text, problems=problems, matrix=None, layers=[])
-    found = check_document(document)
+    with services.db.transaction() as session:
+        found = check_document(document, identity_names(session))
     return wire.TextOut(
         document=text, problems=[], matrix=matrix_out("", 0, document, found), layers=layers_out(document)
     )

@@ -15,6 +15,7 @@ from rampa.db.titles import Title
 from rampa.operations.context import PLACERS, Actor, Services
 from rampa.operations.describing import finding_out, platform_title
 from rampa.operations.documents import load_document
+from rampa.operations.keys import identity_names
 from rampa.operations.placements import describe_placement
 from rampa.operations.placing import check
 from rampa.operations.titles import find_title
@@ -32,6 +33,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
         title = find_title(session, slug)
         document = load_document(session, title)
         live = _live(session, title, actor)
+        identities = identity_names(session)
         rows = []
         for name, profile in document.profiles.items():
             builds = _row_builds(session, title, name, live)
@@ -40,7 +42,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
                     profile=name,
                     platform=profile.get("platform"),
                     platform_title=platform_title(profile.get("platform")),
-                    stops=[f.message for f in stops_a_build(check_profile(document, profile))],
+                    stops=[f.message for f in stops_a_build(check_profile(document, profile, identities))],
                     builds=[
                         _token(session, services, actor, b, live.get(b.number, []), leads=i == 0)
                         for i, b in enumerate(builds)

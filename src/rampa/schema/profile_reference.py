@@ -207,10 +207,10 @@ Rampa cannot do yet (notes whose code begins with `not-yet.`).
 
 Besides the rules above: the opening unit is among the units and the first of them; the target level is not below the
 minimum; launch entries name only architectures that are built; add-ons have a depot; encrypted depots have a launch
-entry that reads them; no product or folder has a name that the platform keeps for itself; nothing is taken from a
-list that does not hold it; two profiles' bundles do not have one name; every facet is used. With the folder at hand:
-the icon and the opening picture are there, are pictures, and are large enough (an icon square, and opaque where it
-must be).
+entry that reads them; no product or folder has a name that the platform keeps for itself; the signing identity exists
+(where a service can tell); nothing is taken from a list that does not hold it; two profiles' bundles do not have one
+name; every facet is used. With the folder at hand: the icon and the opening picture are there, are pictures, and are
+large enough (an icon square, and opaque where it must be).
 
 ## The checks of a placement
 

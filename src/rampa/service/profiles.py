@@ -43,7 +43,7 @@ def resource(services: Services) -> Resource:
     @api.call("POST", "/documents/read", EVERYBODY, wire.TextOut)
     def read_text(body: wire.TextIn) -> wire.TextOut:
         """A text, with edits made when there are any: its problems, or its matrix and findings. Nothing is stored."""
-        return profiles.read_text(body)
+        return profiles.read_text(services, body)
 
     @api.call("POST", "/documents/suggest", EVERYBODY, pictures_wire.SuggestionOut)
     def suggest_document(body: pictures_wire.FolderIn) -> pictures_wire.SuggestionOut:

@@ -21,14 +21,17 @@ from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import DEFAULT, spoken
 
+Identities = frozenset[str] | None
+"""The names of the signing identities that there are; None where nobody knows, as for a document on disk."""
 
-def check_document(document: Document) -> list[ProfileFinding]:
+
+def check_document(document: Document, identities: Identities = None) -> list[ProfileFinding]:
     """All findings of all profiles, and of the document itself; blockers first."""
-    found = [f for profile in document.profiles.values() for f in check_profile(document, profile)]
+    found = [f for profile in document.profiles.values() for f in check_profile(document, profile, identities)]
     return in_order([*found, *_document(document)])
 
 
-def check_profile(document: Document, profile: Resolved) -> list[ProfileFinding]:
+def check_profile(document: Document, profile: Resolved, identities: Identities = None) -> list[ProfileFinding]:
     """One profile's findings, blockers first."""
     shop = profile.get("storefront") or ""
     rules = rules_for(profile.get("platform"), shop, profile.get("purpose"))
@@ -40,7 +43,7 @@ def check_profile(document: Document, profile: Resolved) -> list[ProfileFinding]
             known = found.get(broken.name)
             if known is None or SEVERITIES.index(broken.severity) <= SEVERITIES.index(known.severity):
                 found[broken.name] = broken
-    return in_order([*found.values(), *sense(document, profile)])
+    return in_order([*found.values(), *sense(document, profile, identities)])
 
 
 def in_order(found: list[ProfileFinding]) -> list[ProfileFinding]:

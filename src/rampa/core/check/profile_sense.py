@@ -19,7 +19,8 @@ WRITTEN = ("zip",)
 """Kinds of bundle that this version of Rampa writes."""
 
 
-def sense(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
+def sense(document: Document, profile: Resolved, identities: frozenset[str] | None) -> Iterator[ProfileFinding]:
+    """`identities` are the names of those that there are; None where nobody knows."""
     yield from _opening(profile)
     yield from _levels(profile)
     yield from _launches(profile)
@@ -27,6 +28,8 @@ def sense(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
     yield from _encrypted(profile)
     yield from _reserved(profile)
     yield from _untaken(profile)
+    if identities is not None:
+        yield from _identity(profile, identities)
     yield from _not_yet(profile)
 
 
@@ -129,6 +132,18 @@ def _untaken(profile: Resolved) -> Iterator[ProfileFinding]:
             "warning", "list.take-missing", profile.name, gone.key, gone.origin, gone.item, "",
             f"{SETTINGS[gone.key].label}: {gone.item} is to be taken away, and is not there",
             nearest(gone.item, tuple(profile.get(gone.key) or ()), "Take it out of `take`."),
+        )  # fmt: skip
+
+
+def _identity(profile: Resolved, identities: frozenset[str]) -> Iterator[ProfileFinding]:
+    name = profile.get("signing.identity")
+    if name and name not in identities:
+        known = sorted(identities)
+        make = f"Make it with `rampa key make {name}`, or bring it in with `rampa key import`."
+        yield _finding(
+            "blocker", "signing.identity-unknown", profile, "signing.identity",
+            f"Signing identity: {name}, which there is none of; the build would be made and could not be signed",
+            ", ".join(known), make,
         )  # fmt: skip
 
 
