@@ -160,7 +160,8 @@ def findings(found: Sequence[wire.ProfileFindingOut], where: str = "") -> None:
         word, style = SEVERITY[first.severity]
         names = ", ".join(f.profile for f in group if f.profile)
         grid.add_row(Text(word, style=style), Text(f"{names}: {first.message}." if names else f"{first.message}."))
-        hint = first.hint.partition(" Fix: ")[0] if len(group) > 1 else first.hint
+        one_fix = len({tuple(e.says for e in f.fix) for f in group}) == 1
+        hint = first.hint if one_fix else first.hint.partition(" Fix: ")[0]
         grid.add_row("", Text(f"{first.key}, {origin(first.origin)}. {hint}", style="dim"))
         able = " ".join(f.name for f in group if f.fix)
         if able:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from rampa.core.check.profile import check_document, check_profile, in_order
+from rampa.core.check.profile import check_document, in_order
 from rampa.core.content.disk import disk_error
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.profile.comparing import compare
@@ -55,7 +55,8 @@ def file_bytes(path: Path) -> bytes:
 def resolve_file(path: Path, profile: str) -> wire.ResolvedOut:
     document = read_file(path)
     found = document.profile(profile)
-    return resolved_out(document.title("title.name"), 0, found, check_profile(document, found))
+    findings = [f for f in check_document(document) if f.profile == profile]
+    return resolved_out(document.title("title.name"), 0, found, findings)
 
 
 def matrix_file(path: Path) -> wire.MatrixOut:

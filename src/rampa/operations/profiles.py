@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from rampa.core.check.profile import check_document, check_profile
+from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
 from rampa.core.profile.comparing import compare
 from rampa.core.profile.document import MAX_BYTES, read_document
@@ -37,7 +37,8 @@ def get_resolved(services: Services, slug: str, name: str, revision: int | None)
         document = load_document(session, title, revision)
         number, identities = revision or title.revision, identity_names(session)
     profile = document.profile(name)
-    return resolved_out(slug, number, profile, check_profile(document, profile, identities))
+    found = [f for f in check_document(document, identities) if f.profile == name]
+    return resolved_out(slug, number, profile, found)
 
 
 def get_matrix(services: Services, slug: str, revision: int | None) -> wire.MatrixOut:

@@ -88,8 +88,21 @@ def test_a_finding_names_key_origin_value_and_fix() -> None:
         line,
         "no",
     )
-    assert first.fix == (Edit(("profiles", "ios-release", "display", "touch_controls"), True),)
-    assert "in [profiles.ios-release] set display.touch_controls = true" in first.hint
+    assert first.fix == (Edit(("facets", "handheld", "display", "touch_controls"), True),)
+    assert "in [facets.handheld] set display.touch_controls = true" in first.hint
+
+
+def test_a_fix_goes_to_the_facet_only_when_all_who_have_the_value_from_there_need_it() -> None:
+    text = EVERYWHERE + '\n[system]\nminimum = "5"\n'
+    found = [f for f in check_document(read_document(text.encode())) if f.key == "system.minimum"]
+    assert {f.profile: f.fix[0] for f in found} == {
+        name: Edit(("profiles", name, "system", "minimum"), level)
+        for name, level in (("windows-release", "10.0"), ("windows-development", "10.0"), ("macos-release", "10.15"))
+    }
+    wrong = EVERYWHERE.replace('code.graphics = ["vulkan", "opengl"]', 'code.graphics = ["metal"]')
+    found = [f for f in check_document(read_document(wrong.encode())) if f.key == "code.graphics"]
+    assert {f.profile for f in found} == {"linux-release", "linux-testing"}
+    assert {f.fix for f in found} == {(Edit(("facets", "desktop", "code", "graphics"), ("automatic",)),)}
 
 
 def test_notes_do_not_stop_a_build_but_what_cannot_be_done_yet_does() -> None:

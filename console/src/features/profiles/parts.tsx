@@ -58,7 +58,8 @@ function OneFinding({ group, title, revision, fix, fixing }: Omit<FindingsProps,
   const first = group[0]!;
   const able = group.filter((f) => f.fix.length > 0);
   const names = group.map((f) => f.profile).filter(Boolean);
-  const says = group.length === 1 ? first.fix.map((e) => e.says).join("; ") : "";
+  const fixes = new Set(able.map((f) => f.fix.map((e) => e.says).join("; ")));
+  const says = fixes.size === 1 ? [...fixes][0] : "";
   return (
     <div className="finding">
       <SeverityMark severity={first.severity} />
@@ -84,7 +85,7 @@ function OneFinding({ group, title, revision, fix, fixing }: Omit<FindingsProps,
         {fix && able.length > 0 && (
           <div style={{ marginTop: 4, display: "flex", gap: 8, alignItems: "center", flexWrap: "wrap" }}>
             <Button size="compact-xs" variant="default" disabled={fixing} onClick={() => fix(able)}>
-              {able.length === 1 ? "Fix in my draft" : `Fix ${able.length} in my draft`}
+              {fixes.size === 1 ? "Fix in my draft" : `Fix ${able.length} in my draft`}
             </Button>
             {says && <span className="mono dim">{says}</span>}
           </div>

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from rampa.core.check.findings import SEVERITIES
+from rampa.core.check.fixing import at_the_source
 from rampa.core.check.profile_finding import ProfileFinding
 from rampa.core.check.profile_sense import sense
 from rampa.core.platform.rules import Rule
@@ -28,7 +29,7 @@ Identities = frozenset[str] | None
 def check_document(document: Document, identities: Identities = None) -> list[ProfileFinding]:
     """All findings of all profiles, and of the document itself; blockers first."""
     found = [f for profile in document.profiles.values() for f in check_profile(document, profile, identities)]
-    return in_order([*found, *_document(document)])
+    return in_order([*at_the_source(document, found), *_document(document)])
 
 
 def check_profile(document: Document, profile: Resolved, identities: Identities = None) -> list[ProfileFinding]:
