@@ -10,14 +10,28 @@ from sqlalchemy.orm import Session
 
 from rampa.core.errors import NotFound
 from rampa.core.profile.document import Document, read_document
+from rampa.core.profile.problems import DocumentInvalid
 from rampa.db.titles import Revision, Title
 from rampa.operations.context import Actor, Services
+from rampa.schema.profiles import ProblemOut
+from rampa.schema.profiles_of_core import problem_out
+
+PROBLEMS = 200
+"""Problems of one text that are answered."""
 
 
 @lru_cache(maxsize=32)
 def read(text: str) -> Document:
     """Documents are values: the same text is read once."""
     return read_document(text.encode())
+
+
+def read_or_problems(text: str) -> tuple[Document | None, list[ProblemOut]]:
+    """A text that may be no document yet: the document, or why it is none."""
+    try:
+        return read_document(text.encode("utf-8", "replace")), []
+    except DocumentInvalid as error:
+        return None, [problem_out(p) for p in error.problems[:PROBLEMS]]
 
 
 def find_revision(session: Session, title: Title, number: int | None = None) -> Revision:

@@ -11,20 +11,19 @@ from rampa.core.check.profile import check_document
 from rampa.core.check.profile_finding import ProfileFinding
 from rampa.core.errors import Conflict, Invalid
 from rampa.core.profile.comparing import changed_profiles
-from rampa.core.profile.document import MAX_BYTES, Document, read_document
-from rampa.core.profile.problems import DocumentInvalid
+from rampa.core.profile.document import MAX_BYTES, Document
 from rampa.core.profile.text_changes import difference, merge
 from rampa.db.builds import Build
 from rampa.db.people import Person
 from rampa.db.titles import Draft, Revision, Title
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import live_channels
-from rampa.operations.documents import find_revision, load_document
+from rampa.operations.documents import find_revision, load_document, read_or_problems
 from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
 from rampa.schema import drafts as drafts_wire
 from rampa.schema import profiles as wire
-from rampa.schema.profiles_of_core import difference_out, finding_out, problem_out
+from rampa.schema.profiles_of_core import difference_out, finding_out
 
 BUILDS_SHOWN = 3
 
@@ -93,8 +92,8 @@ def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_
         base = find_revision(session, title, asked.base)
         before = load_document(session, title)
         meanwhile = _meanwhile(base, newest, asked.document) if asked.base != title.revision else None
-        after, problems = _read(asked.document)
-        identities = identity_names(session)
+        after, problems = read_or_problems(asked.document)
+        added, removed = _findings_changed(before, after, identity_names(session)) if after else ([], [])
         return drafts_wire.ReviewOut(
             base=asked.base,
             revision=title.revision,
@@ -102,8 +101,8 @@ def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_
             difference=difference(newest.text, asked.document, f"revision {title.revision}", "draft"),
             problems=problems,
             profiles=profiles_changed(before, after, lambda name: _builds(session, title, name)) if after else [],
-            findings_added=_only(after, before, identities) if after else [],
-            findings_removed=_only(before, after, identities) if after else [],
+            findings_added=added,
+            findings_removed=removed,
             meanwhile=meanwhile,
         )
 
@@ -127,13 +126,6 @@ def _draft_out(draft: Draft, title: Title) -> drafts_wire.DraftOut:
         saved_at=draft.saved_at,
         moved=draft.base != title.revision,
     )
-
-
-def _read(text: str) -> tuple[Document | None, list[wire.ProblemOut]]:
-    try:
-        return read_document(text.encode("utf-8", "replace")), []
-    except DocumentInvalid as error:
-        return None, [problem_out(p) for p in error.problems[:200]]
 
 
 def _meanwhile(base: Revision, newest: Revision, text: str) -> drafts_wire.MergedOut:
@@ -186,12 +178,17 @@ def _builds(session: Session, title: Title, profile: str) -> list[drafts_wire.Af
     ]
 
 
-def _only(here: Document | None, there: Document | None, identities: frozenset[str]) -> list[wire.ProfileFindingOut]:
-    """Findings of one document that the other does not have."""
-    if here is None:
-        return []
-    theirs = {_identity(f) for f in check_document(there, identities)} if there else set()
-    return [finding_out(f) for f in check_document(here, identities) if _identity(f) not in theirs]
+def _findings_changed(
+    before: Document, after: Document, identities: frozenset[str]
+) -> tuple[list[wire.ProfileFindingOut], list[wire.ProfileFindingOut]]:
+    """(findings that only the later document has, those that only the earlier one has)."""
+    old, new = check_document(before, identities), check_document(after, identities)
+    return _without(new, old), _without(old, new)
+
+
+def _without(here: list[ProfileFinding], there: list[ProfileFinding]) -> list[wire.ProfileFindingOut]:
+    known = {_identity(f) for f in there}
+    return [finding_out(f) for f in here if _identity(f) not in known]
 
 
 def _identity(finding: ProfileFinding) -> tuple[str, str, str]:

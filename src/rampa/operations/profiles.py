@@ -7,14 +7,13 @@ from sqlalchemy.orm import Session
 from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
 from rampa.core.profile.comparing import compare
-from rampa.core.profile.document import MAX_BYTES, read_document
+from rampa.core.profile.document import MAX_BYTES
 from rampa.core.profile.editing import apply_edits
-from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.profile.resolving import Resolved
 from rampa.db.titles import Title
 from rampa.operations.builds import find_build
 from rampa.operations.context import Services
-from rampa.operations.documents import load_document
+from rampa.operations.documents import load_document, read_or_problems
 from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
 from rampa.schema import profiles as wire
@@ -24,11 +23,8 @@ from rampa.schema.profiles_of_core import (
     edit_in,
     layers_out,
     matrix_out,
-    problem_out,
     resolved_out,
 )
-
-PROBLEMS = 200
 
 
 def get_resolved(services: Services, slug: str, name: str, revision: int | None) -> wire.ResolvedOut:
@@ -91,10 +87,8 @@ def read_text(services: Services, asked: wire.TextIn) -> wire.TextOut:
         except ValueError as error:
             hint = "Correct the text first."
             raise Refused("edit.no-toml", "the text is not TOML, and cannot be edited key by key", hint=hint) from error
-    try:
-        document = read_document(text.encode("utf-8", "replace"))
-    except DocumentInvalid as error:
-        problems = [problem_out(p) for p in error.problems[:PROBLEMS]]
+    document, problems = read_or_problems(text)
+    if document is None:
         return wire.TextOut(document=text, problems=problems, matrix=None, layers=[])
     with services.db.transaction() as session:
         found = check_document(document, identity_names(session))

@@ -94,7 +94,7 @@ interface RevisionProps {
 
 function Revision({ revision: r, title, shown, newest, hasDraft, owned }: RevisionProps) {
   const [, setSearch] = useSearchParams();
-  const back = useGoBack(title, r.number, newest);
+  const back = useGoBack(title, shown ? r.number : undefined, newest);
   return (
     <li style={{ padding: "8px 14px", borderTop: "1px solid var(--r-line)" }}>
       <Button size="compact-xs" variant={shown ? "light" : "subtle"} onClick={() => setSearch((now) => (now.set("revision", String(r.number)), now.delete("line"), now))} aria-current={shown ? "true" : undefined}>
@@ -122,7 +122,7 @@ function Revision({ revision: r, title, shown, newest, hasDraft, owned }: Revisi
 }
 
 /** The old text becomes a draft on the newest revision: what going back changes is reviewed like any change. */
-function useGoBack(title: string, number: number, newest: number | undefined) {
+function useGoBack(title: string, number: number | undefined, newest: number | undefined) {
   const text = useRevision(title, number);
   const replace = useReplaceDraft(title);
   const navigate = useNavigate();

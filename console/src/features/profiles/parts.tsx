@@ -4,9 +4,10 @@ import { Link, useSearchParams } from "react-router";
 import { SeverityMark } from "../../ui/parts";
 import type { Difference, Finding, Origin, Value } from "./queries";
 
-/** Where a value was said, as a way to the line. */
+/** Where a value was said; as a way to the line where the text is a revision. */
 export function From({ origin, title, revision }: { origin: Origin; title: string; revision: number }) {
   if (!origin.line) return <span className="dim">default</span>;
+  if (!revision) return <>{`line ${origin.line}, ${origin.layer}`}</>;
   return (
     <Link to={`/titles/${title}/document?revision=${revision}&line=${origin.line}`}>
       line {origin.line}, {origin.layer}
@@ -78,7 +79,7 @@ function OneFinding({ group, title, revision, fix, fixing }: Omit<FindingsProps,
         <span style={{ overflowWrap: "anywhere" }}>{first.message}.</span>
         <div className="dim" style={{ overflowWrap: "anywhere" }}>
           <span className="mono">{first.key}</span>,{" "}
-          {revision ? <From origin={first.origin} title={title} revision={revision} /> : first.origin.line ? `line ${first.origin.line}, ${first.origin.layer}` : "default"}
+          <From origin={first.origin} title={title} revision={revision} />
           . {first.allowed && `Allowed: ${first.allowed}. `}
           {!first.fix.length && first.hint.replace(`Allowed: ${first.allowed}.`, "")}
         </div>

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.table import SETTINGS
-from rampa.core.profile.values import Value, spoken
+from rampa.core.profile.values import Value
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +50,3 @@ def changed_profiles(before: dict[str, Resolved], after: dict[str, Resolved]) ->
     """Profiles that both have and that differ, each with what differs."""
     out = {name: compare(before[name], own) for name, own in after.items() if name in before}
     return {name: found for name, found in out.items() if found}
-
-
-def words(differences: Iterable[Difference]) -> list[str]:
-    """One line a difference, for logs and commands: `Unused code: keep -> careful`."""
-    return [
-        f"{SETTINGS[d.key].label}: {spoken(d.left.value if d.left else None) or 'not set'} -> "
-        f"{spoken(d.right.value if d.right else None) or 'not set'}"
-        for d in differences
-    ]

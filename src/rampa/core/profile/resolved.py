@@ -17,7 +17,7 @@ __all__ = ["DEFAULT_BUNDLE", "ResolvedProfile", "bundle_name", "resolve"]
 
 @dataclass(frozen=True)
 class ResolvedProfile:
-    """`launch` is the path that the first architecture starts, `launches` every path that any starts."""
+    """`launch` is the path that the first architecture starts."""
 
     name: str
     title: str
@@ -30,14 +30,10 @@ class ResolvedProfile:
     first_code: int
     identity: str
     launch: str
-    launches: tuple[str, ...]
-    kind: str
     bundle: str
     compression: int
     rules: ContentRules
     depots: tuple[DepotRule, ...]
-    icon: str
-    opening: str
     output: str
 
 
@@ -45,7 +41,6 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
     """Raises `NotFound` with the profiles that there are."""
     own = document.profile(name)
     entries = own.get("launch.entries")
-    launches = [entries.get(a, own.get("launch.entry")) for a in own.get("code.architectures")]
     return ResolvedProfile(
         name=name,
         title=own.get("title.name"),
@@ -57,15 +52,11 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
         code=own.get("version.code"),
         first_code=own.get("version.first_code"),
         identity=own.get("signing.identity") or "",
-        launch=launches[0],
-        launches=tuple(dict.fromkeys(launches)),
-        kind=own.get("output.kind"),
+        launch=entries.get(own.get("code.architectures")[0], own.get("launch.entry")),
         bundle=own.get("output.bundle"),
         compression=own.get("content.compression"),
         rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own))),
         depots=tuple(DepotRule(d.name, d.only, d.not_, d.addon) for d in document.depots if _has(own, d)),
-        icon=own.get("pictures.icon") or "",
-        opening=own.get("pictures.opening") or "",
         output=own.get("output.folder") or "",
     )
 
