@@ -38,13 +38,18 @@ def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:
         sys.stdout.write(json.dumps([v.model_dump(mode="json") for v in value], indent=1) + "\n")
 
 
+def ruled(**more: Any) -> Table:
+    """An empty table as all commands draw theirs: a line under the heads, no frame."""
+    return Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False, **more)
+
+
 def table(columns: Sequence[str], rows: Iterable[Sequence[object]], empty: str = "") -> None:
     """`>name` holds numbers, aligned to the right; `~name` is free text that may fold. The others keep to one line."""
     listed = list(rows)
     if not listed:
         err().print(empty or "There is nothing yet.")
         return
-    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
+    grid = ruled()
     for column in columns:
         right, free = column.startswith(">"), column.startswith("~")
         grid.add_column(column.lstrip(">~"), justify="right" if right else "left", no_wrap=not free, overflow="fold")

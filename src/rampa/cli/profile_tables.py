@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich import box
 from rich.table import Table
 from rich.text import Text
 
-from rampa.cli.output import SEVERITY, out, plural
+from rampa.cli.output import SEVERITY, out, plural, ruled
 from rampa.core.errors import NotFound
 from rampa.schema import profiles as wire
 
@@ -21,7 +20,7 @@ def origin(place: wire.OriginOut) -> str:
 
 def resolved(found: wire.ResolvedOut, everything: bool) -> None:
     """Key, value, origin; settings that nobody set only when asked for."""
-    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
+    grid = ruled()
     grid.add_column("setting", no_wrap=True)
     grid.add_column("value", overflow="fold", ratio=1)
     grid.add_column("origin", overflow="fold", style="dim")
@@ -47,7 +46,7 @@ def comparison(found: wire.ComparisonOut) -> None:
         out().print(f"{found.left.says} and {found.right.says} say the same.")
         return
     labels = {g.name: g.label for g in found.groups}
-    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False)
+    grid = ruled()
     grid.add_column("setting", no_wrap=True)
     grid.add_column(found.left.says, overflow="fold", ratio=1)
     grid.add_column(found.right.says, overflow="fold", ratio=1)
@@ -105,7 +104,7 @@ def matrix(found: wire.MatrixOut, rows: Sequence[wire.RowOut]) -> None:
     broken: dict[tuple[str, str], str] = {}
     for f in reversed(found.findings):
         broken[f.profile, f.key] = f.severity
-    grid = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="dim", show_edge=False, padding=(0, 1))
+    grid = ruled(padding=(0, 1))
     grid.add_column("setting", no_wrap=True)
     for column in found.columns:
         grid.add_column(column.name.replace("-", "-\n"), overflow="fold")
