@@ -16,7 +16,10 @@ from blake3 import blake3
 
 from rampa.client.connection import Connection
 from rampa.client.profiles import ProfileCalls
+from rampa.client.runs import AgentCalls, RunCalls
+from rampa.client.sources import SourceCalls
 from rampa.core.content.disk import disk_error
+from rampa.schema import build_changes as changes_wire
 from rampa.schema import builds as builds_wire
 from rampa.schema import channels as channels_wire
 from rampa.schema import devices as devices_wire
@@ -29,7 +32,7 @@ from rampa.schema.events import Event
 API = "/api/v1"
 
 
-class Client(ProfileCalls):
+class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls):
     """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
@@ -134,6 +137,33 @@ class Client(ProfileCalls):
         body = builds_wire.BuildChange(notes=notes).model_dump_json().encode()
         headers = {"If-Match": "*", "Content-Type": "application/json"}
         return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
+
+    def pin_build(self, title: str, number: int, pinned: bool) -> builds_wire.Build:
+        body = builds_wire.BuildChange(pinned=pinned).model_dump_json(exclude_none=True).encode()
+        headers = {"If-Match": "*", "Content-Type": "application/json"}
+        return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
+
+    def sign_bundle(self, title: str, number: int, asked: builds_wire.SignIn) -> builds_wire.Build:
+        return self.connection.post(builds_wire.Build, _build(title, number) + "/sign", asked)
+
+    def compare_builds(self, title: str, left: int, right: int) -> changes_wire.BuildComparison:
+        path = f"{API}/titles/{title}/builds/comparison"
+        return self.connection.get(changes_wire.BuildComparison, path, left=left, right=right)
+
+    def retention(self, title: str) -> changes_wire.RetentionOut:
+        return self.connection.get(changes_wire.RetentionOut, f"{API}/titles/{title}/retention")
+
+    def preview_retention(self, title: str, policy: changes_wire.RetentionPolicy) -> changes_wire.RetentionOut:
+        return self.connection.post(changes_wire.RetentionOut, f"{API}/titles/{title}/retention/preview", policy)
+
+    def set_retention(self, title: str, policy: changes_wire.RetentionPolicy) -> changes_wire.RetentionOut:
+        headers = {"Content-Type": "application/json"}
+        body = policy.model_dump_json().encode()
+        return self.connection.send(changes_wire.RetentionOut, "PUT", f"{API}/titles/{title}/retention", body, headers)
+
+    def apply_retention(self, title: str, builds: list[int]) -> changes_wire.RetentionOut:
+        sent = changes_wire.RemoveIn(builds=builds)
+        return self.connection.post(changes_wire.RetentionOut, f"{API}/titles/{title}/retention/apply", sent)
 
     def files(self, title: str, number: int) -> list[builds_wire.FileOut]:
         return self.connection.get(builds_wire.FileList, _build(title, number) + "/files").files

@@ -69,11 +69,11 @@ class Connection:
     def close(self) -> None:
         self._http.close()
 
-    def get(self, kind: type[M], path: str, **query: object) -> M:
+    def get(self, kind: type[M], path: str, /, **query: object) -> M:
         asked = {k: str(v) for k, v in query.items() if v is not None}
         return self._read(kind, self.request("GET", path, params=asked))
 
-    def pages(self, kind: type[Page[Any]], path: str, **query: object) -> Iterator[Any]:
+    def pages(self, kind: type[Page[Any]], path: str, /, **query: object) -> Iterator[Any]:
         """All items of a list, page after page."""
         cursor = query.pop("cursor", None)
         while True:
@@ -121,6 +121,29 @@ class Connection:
                 "service.unreachable", "the download broke off", hint="Run the same command again."
             ) from error
 
+    def events(self, path: str, after: int) -> Iterator[tuple[str, str]]:
+        """(event, data) of server-sent events; after a broken connection it goes on from the last that came, until `end`."""
+        broken = 0
+        while True:
+            headers = {"Last-Event-ID": str(after), "Accept": "text/event-stream"}
+            try:
+                with self._http.stream("GET", path, headers=headers, timeout=httpx.Timeout(30, connect=10)) as response:
+                    if response.status_code >= 400:
+                        response.read()
+                        raise problem_error(response)
+                    for event, number, data in _read_events(response.iter_lines()):
+                        broken, after = 0, number if number is not None else after
+                        yield event, data
+                        if event == "end":
+                            return
+            except (httpx.TransportError, errors.Unavailable) as error:
+                broken += 1
+                if broken * 2 > self._patience:
+                    raise errors.Unavailable(
+                        "service.unreachable", "the service stopped answering", hint="Run the same command again."
+                    ) from error
+                self._sleep(min(0.2 * broken, 2.0))
+
     def _once(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:
             response = self._http.request(method, path, **more)
@@ -147,7 +170,33 @@ class Connection:
             ) from error
 
 
-REFUSED = frozenset({"placement.blocked", "profile.blocked", "document.owned", "edit.by-hand", "edit.no-toml"})
+def _read_events(lines: Iterator[str]) -> Iterator[tuple[str, int | None, str]]:
+    """Events with their numbers (HTML Living Standard, section 9.2.6); signs of life are left out."""
+    event, number, data = "", None, ""
+    for line in lines:
+        if not line:
+            if event:
+                yield event, number, data
+            event, number, data = "", None, ""
+        elif line.startswith("event: "):
+            event = line[7:]
+        elif line.startswith("id: ") and line[4:].isdigit():
+            number = int(line[4:])
+        elif line.startswith("data: "):
+            data = line[6:]
+
+
+REFUSED = frozenset(
+    {
+        "placement.blocked",
+        "run.blocked",
+        "environment.used",
+        "profile.blocked",
+        "document.owned",
+        "edit.by-hand",
+        "edit.no-toml",
+    }
+)
 """409 that a rule answered; every other one is a conflict."""
 
 

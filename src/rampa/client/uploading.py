@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
+
+from blake3 import blake3
 
 from rampa.client.client import Client
 from rampa.core.content import parallel
@@ -25,10 +28,41 @@ class Sent:
     uploaded: int = 0
 
 
+class Upload(Protocol):
+    """Where packs go: an open build, or an uploaded folder."""
+
+    def missing(self, digests: list[str]) -> list[str]: ...
+
+    def put(self, data: bytes) -> None: ...
+
+
+@dataclass(frozen=True)
+class BuildUpload:
+    client: Client
+    title: str
+    number: int
+
+    def missing(self, digests: list[str]) -> list[str]:
+        return self.client.missing(self.title, self.number, digests)
+
+    def put(self, data: bytes) -> None:
+        self.client.put_pack(self.title, self.number, data)
+
+
+@dataclass(frozen=True)
+class FolderUpload:
+    client: Client
+    title: str
+
+    def missing(self, digests: list[str]) -> list[str]:
+        return self.client.missing_of_folder(self.title, digests)
+
+    def put(self, data: bytes) -> None:
+        self.client.put_folder_pack(self.title, blake3(data).hexdigest(), data)
+
+
 def upload(
-    client: Client,
-    title: str,
-    number: int,
+    target: Upload,
     tree: Tree,
     sources: dict[str, Path],
     on: Callable[[int, int, int], None],
@@ -36,14 +70,14 @@ def upload(
 ) -> Sent:
     """`on` is told (raw bytes settled, raw bytes in all, raw bytes that were there). Can be repeated after any failure."""
     chunks = {c.digest: c.size for f in tree.files for c in f.chunks}
-    missing = ask_missing(client, title, number, list(chunks))
+    missing = ask_missing(target, list(chunks))
     total = sum(chunks.values())
     sent = Sent(content=total, present=total - sum(chunks[d] for d in missing))
     done = sent.present
     on(done, total, sent.present)
 
     def send(pack: MadePack) -> MadePack:
-        client.put_pack(title, number, pack.data)
+        target.put(pack.data)
         return pack
 
     packs = make_packs(sources, places(tree, missing), level=level)
@@ -55,9 +89,9 @@ def upload(
     return sent
 
 
-def ask_missing(client: Client, title: str, number: int, digests: list[bytes]) -> set[bytes]:
+def ask_missing(target: Upload, digests: list[bytes]) -> set[bytes]:
     out: set[bytes] = set()
     for at in range(0, len(digests), MISSING_LIMIT):
         asked = [d.hex() for d in digests[at : at + MISSING_LIMIT]]
-        out.update(bytes.fromhex(d) for d in client.missing(title, number, asked))
+        out.update(bytes.fromhex(d) for d in target.missing(asked))
     return out

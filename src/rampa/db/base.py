@@ -13,6 +13,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
 
 from rampa.core.errors import Unavailable
+from rampa.db.listening import Listener
 
 NAMING = {
     "ix": "ix_%(column_0_label)s",
@@ -49,6 +50,8 @@ class Database:
         self.engine: Engine = create_engine(
             url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True, connect_args={"connect_timeout": 5}
         )
+        self.url = url
+        self.listener = Listener(url)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

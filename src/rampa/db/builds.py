@@ -6,7 +6,7 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -40,10 +40,26 @@ class Build(Identified, Base):
     left_out_files: Mapped[int] = mapped_column(default=0)
     left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
     statement: Mapped[bytes | None] = mapped_column(LargeBinary)
+    run: Mapped[int] = mapped_column(default=0, server_default="0")
+    """The number of the run that made it; 0: made from a folder by hand."""
+    commit: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    ref: Mapped[str] = mapped_column(String(250), default="", server_default="")
+    why: Mapped[str] = mapped_column(String(20), default="hand", server_default="hand")
+    pinned: Mapped[bool] = mapped_column(default=False, server_default="false")
+    native: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    made_with: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    """{tools: {name: version}, steps: {name: seconds}, agent, findings: [..]}"""
+    symbols: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The manifest of the symbols that are kept apart; they are never delivered."""
+    symbols_size: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
+    symbols_files: Mapped[int] = mapped_column(default=0, server_default="0")
     title: Mapped[Title] = relationship(lazy="joined")
     depots: Mapped[list[Depot]] = relationship(lazy="selectin", order_by="Depot.position")
     bundle: Mapped[Bundle | None] = relationship(lazy="joined")
-    __table_args__ = (UniqueConstraint("title_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("title_id", "number"),
+        Index("ix_build_title_profile", "title_id", "profile", "number"),
+    )
 
     @property
     def name(self) -> str:

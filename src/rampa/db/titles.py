@@ -20,6 +20,10 @@ class Title(Identified, Base):
     identifier: Mapped[str] = mapped_column(String(200), unique=True)
     revision: Mapped[int] = mapped_column(default=0)
     last_build: Mapped[int] = mapped_column(default=0)
+    last_run: Mapped[int] = mapped_column(default=0, server_default="0")
+    keep_newest: Mapped[int] = mapped_column(default=0, server_default="0")
+    """Retention: builds a profile that stay however old; 0: nothing ever goes."""
+    keep_days: Mapped[int] = mapped_column(default=0, server_default="0")
     manifest_public: Mapped[bytes] = mapped_column(LargeBinary)
     manifest_sealed: Mapped[bytes] = mapped_column(LargeBinary)
     source: Mapped[str] = mapped_column(String(300), default="", server_default="")

@@ -17,7 +17,8 @@ import httpx
 from rampa.core.errors import Unavailable
 from rampa.local.postgres import ends_with_parent, free_port
 
-THREADS = 32
+THREADS = 112
+"""More than the streams that one process takes (rampa.service.streams), so that calls are always answered."""
 START_SECONDS = 60
 
 

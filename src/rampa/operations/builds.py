@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, or_, select, tuple_
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from rampa.core.check.profile import check_profile, stops_a_build
@@ -11,20 +11,20 @@ from rampa.core.profile.document import Document
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.release import build as life
 from rampa.core.release.machine import advance
+from rampa.core.release.run import HELD
 from rampa.core.version.code import next_code
 from rampa.core.version.name import version_name_problem
 from rampa.db.builds import Build, Reservation
+from rampa.db.runs import Run
 from rampa.db.titles import Title
 from rampa.operations import audit
 from rampa.operations.context import Actor, Services
-from rampa.operations.describing import describe, live_channels, summary
+from rampa.operations.describing import describe
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.keys import identity_names
-from rampa.operations.paging import cursor_numbers, page_of
 from rampa.operations.titles import find_title
 from rampa.schema import builds as wire
-from rampa.schema.common import Page
 
 
 def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild, key: Once | None) -> wire.Build:
@@ -32,6 +32,10 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
 
     def make() -> wire.Build:
         title = find_title(session, slug, lock=True)
+        run = run_of_lease(session, title, asked.lease)
+        opened = opened_by(session, title, run) if run else None
+        if opened:
+            return describe(session, opened, actor, [])
         document = load_document(session, title, asked.revision)
         profile = resolve(document, asked.profile)
         _must_be_sound(session, document, asked.profile)
@@ -40,12 +44,40 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
         build = _add(session, services, actor, title, profile, asked, version)
+        if run:
+            build.run, build.commit, build.ref, build.why = run.number, run.commit, run.ref, run.why
+            build.native, build.created_by = run.native, run.started_by
         detail = {"profile": profile.name, "version": version, "code": build.version_code}
         audit.record(session, services, actor, "build.open", build.name, slug, **detail)
         return describe(session, build, actor, [])
 
     with services.db.transaction() as session:
         return once(session, services, actor, key, wire.Build, make)
+
+
+def run_of_lease(session: Session, title: Title, lease: str) -> Run | None:
+    """The run that an agent holds; None where none is named. Raises `Conflict` when it is no longer held."""
+    if not lease:
+        return None
+    rows = select(Run).where(Run.lease == lease, Run.title_id == title.id, Run.state.in_(HELD))
+    run = session.scalar(rows.with_for_update(of=Run))
+    if run is None:
+        hint = "Stop working on it: it was given to another agent, cancelled, or ended."
+        raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)
+    return run
+
+
+def opened_by(session: Session, title: Title, run: Run) -> Build | None:
+    rows = select(Build).where(Build.title_id == title.id, Build.run == run.number, Build.state == life.State.OPEN)
+    return session.scalar(rows)
+
+
+def must_hold(session: Session, build: Build, lease: str) -> None:
+    """A build that a run makes is completed by whoever holds the run, and by nobody else."""
+    if build.run:
+        run = run_of_lease(session, build.title, lease or "none")
+        if run is None or run.number != build.run:
+            raise Conflict("lease.lost", f"{build.name} belongs to run {build.run}", where="lease")
 
 
 def _must_be_sound(session: Session, document: Document, name: str) -> None:
@@ -147,7 +179,7 @@ def abandon_build(services: Services, actor: Actor, slug: str, number: int) -> w
         return describe(session, build, actor, [])
 
 
-def change_notes(
+def change_build(
     services: Services, actor: Actor, slug: str, number: int, asked: wire.BuildChange, expected: int
 ) -> wire.Build:
     """`expected` is the version of the notes that the caller saw."""
@@ -157,43 +189,16 @@ def change_notes(
             raise Conflict(
                 "notes.moved", f"the notes of {build.name} were changed meanwhile", hint="Load them again, then edit."
             )
-        build.notes = asked.notes
+        if asked.notes is not None:
+            build.notes = asked.notes
+            audit.record(session, services, actor, "build.notes", build.name, slug)
+        if asked.pinned is not None:
+            build.pinned = asked.pinned
+            audit.record(session, services, actor, "build.pin" if asked.pinned else "build.unpin", build.name, slug)
         build.notes_version += 1
-        audit.record(session, services, actor, "build.notes", build.name, slug)
         return describe(session, build, actor, [])
 
 
 def notes_version(services: Services, slug: str, number: int) -> int:
     with services.db.transaction() as session:
         return find_build(session, slug, number).notes_version
-
-
-def list_builds(services: Services, slug: str, query: wire.BuildQuery) -> Page[wire.BuildSummary]:
-    """Newest first, or largest first."""
-    with services.db.transaction() as session:
-        rows = select(Build).where(Build.title_id == find_title(session, slug).id).limit(query.limit + 1)
-        if query.profile:
-            rows = rows.where(Build.profile == query.profile)
-        if query.platform:
-            rows = rows.where(Build.platform == query.platform)
-        if query.state:
-            rows = rows.where(Build.state == query.state)
-        if query.search:
-            like = {"autoescape": True}
-            rows = rows.where(
-                or_(Build.notes.icontains(query.search, **like), Build.version_name.icontains(query.search, **like))
-            )
-        by_size = query.sort == "size"
-        order = (Build.size, Build.number) if by_size else (Build.number,)
-        rows = rows.order_by(*(column.desc() for column in order))
-        if query.cursor:
-            rows = rows.where(tuple_(*order) < tuple(cursor_numbers(query.cursor, len(order))))
-        found = list(session.scalars(rows))
-        live = live_channels(session, found)
-        return page_of(
-            Page[wire.BuildSummary],
-            found,
-            query.limit,
-            lambda b: summary(b, live.get(b.number, [])),
-            lambda b: f"{b.size},{b.number}" if by_size else str(b.number),
-        )

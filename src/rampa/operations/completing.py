@@ -27,7 +27,7 @@ from rampa.core.signing.statement import DepotLine, Statement
 from rampa.db.builds import Build, Bundle, Depot
 from rampa.db.content import VerifiedFile
 from rampa.operations import audit
-from rampa.operations.builds import find_build, must_be_open
+from rampa.operations.builds import find_build, must_be_open, must_hold
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe
@@ -36,6 +36,8 @@ from rampa.operations.keys import find_key, open_identity
 from rampa.operations.reading import stream_chunks
 from rampa.operations.titles import manifest_key
 from rampa.schema import builds as wire
+
+SYMBOLS = "symbols"
 
 
 @dataclass(frozen=True)
@@ -54,18 +56,23 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         build = find_build(session, slug, number)
         if build.state == life.State.READY and _same(build, given):
             return describe(session, build, actor, [])
-        _check_depots(session, must_be_open(build), given)
+        must_hold(session, must_be_open(build), asked.lease)
+        _check_depots(session, build, given)
         _check_name(build, asked.bundle)
-        files = [f for g in given for f in g.manifest.tree.files]
+        symbols = _symbols(asked)
+        files = [f for g in (*given, *symbols) for f in g.manifest.tree.files]
         _check_chunks(session, files, asked.bundle)
         unverified = _unverified(session, files)
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
-    for g in given:
+    for g in (*given, *symbols):
         services.store.put_manifest(g.digest, g.encoded)
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
+        must_hold(session, build, asked.lease)
+        _check_chunks(session, files, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
         _record(session, services, actor, build, given, asked)
+        _keep_symbols(build, symbols)
         _remember_verified(session, unverified)
         session.flush()
         session.refresh(build)
@@ -81,6 +88,20 @@ def _read(sent: wire.ManifestIn) -> _Given:
     if manifest.depot != sent.depot:
         raise Damaged("manifest.depot", f"the manifest is of depot {manifest.depot!r}", where=sent.depot)
     return _Given(manifest, encoded, manifest_format.digest_of(encoded))
+
+
+def _symbols(asked: wire.CompleteBuild) -> list[_Given]:
+    if asked.symbols is None:
+        return []
+    if asked.symbols.depot != SYMBOLS:
+        raise Invalid("symbols.depot", f"the manifest of symbols is named {SYMBOLS!r}", where="symbols")
+    return [_read(asked.symbols)]
+
+
+def _keep_symbols(build: Build, symbols: list[_Given]) -> None:
+    for g in symbols:
+        build.symbols = g.digest
+        build.symbols_files, build.symbols_size = len(g.manifest.tree.files), g.manifest.tree.size
 
 
 def _same(build: Build, given: list[_Given]) -> bool:
@@ -180,12 +201,14 @@ def _record(
     build.size = sum(g.manifest.tree.size for g in given)
     build.packed = _packed([c for g in given for c in _chunks(g)], located)
     build.figures = asked.figures.model_dump()
+    build.made_with = {"tools": asked.tools, "findings": [f.model_dump() for f in asked.findings]}
     build.nowhere = list(asked.nowhere)
     build.left_out = [row.model_dump() for row in asked.left_out]
     build.left_out_files = len(asked.left_out)
     build.left_out_size = sum(row.size for row in asked.left_out)
-    bundle = _bundle(session, services, actor, build, asked.bundle)
-    session.add(bundle)
+    bundle = build.bundle
+    if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
+        bundle = _replace_bundle(session, services, actor, build, asked.bundle)
     build.statement = statement_format.sign(_statement(build, given), manifest_key(services, build.title))
     build.completed_at = services.now()
     build.state = advance(life.TRANSITIONS, life.State(build.state), life.Event.COMPLETE, build.name)
@@ -224,6 +247,32 @@ def _chunks(g: _Given) -> list[Chunk]:
 def _packed(chunks: list[Chunk], located: Locations) -> int:
     """Bytes of the frames that hold these chunks, each frame once."""
     return sum(r.size for r in requests_for(chunks, located))
+
+
+def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked: wire.SignIn) -> wire.Build:
+    """Signs the bundle of an open build before the build is complete. The same bundle again is no error."""
+    with services.db.transaction() as session:
+        build = must_be_open(find_build(session, slug, number))
+        must_hold(session, build, asked.lease)
+        _check_name(build, asked.bundle)
+        _check_chunks(session, [], asked.bundle)
+    _verify_bundle(services, asked.bundle)
+    with services.db.transaction() as session:
+        build = must_be_open(find_build(session, slug, number, lock=True))
+        if build.bundle is None or build.bundle.sha256.hex() != asked.bundle.sha256:
+            _replace_bundle(session, services, actor, build, asked.bundle)
+        session.flush()
+        session.refresh(build)
+        return describe(session, build, actor, [])
+
+
+def _replace_bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:
+    if build.bundle is not None:
+        session.delete(build.bundle)
+        session.flush()
+    bundle = _bundle(session, services, actor, build, sent)
+    session.add(bundle)
+    return bundle
 
 
 def _bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:

@@ -25,14 +25,25 @@ def missing_chunks(services: Services, slug: str, number: int, digests: list[str
     """Those that no recorded pack holds, in the order asked."""
     with services.db.transaction() as session:
         must_be_open(find_build(session, slug, number))
+    return missing_of(services, digests)
+
+
+def missing_of(services: Services, digests: list[str]) -> list[str]:
+    with services.db.transaction() as session:
         held = set(chunk_sizes(session, [bytes.fromhex(d) for d in digests]))
     return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
 
 
 def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
-    """Checked, written beside, synced, renamed, then recorded. Sending it twice is no error."""
+    """A pack for an open build."""
     with services.db.transaction() as session:
         must_be_open(find_build(session, slug, number))
+    return take_pack(services, digest, pieces)
+
+
+def take_pack(services: Services, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
+    """Checked, written beside, synced, renamed, then recorded. Sending it twice is no error."""
+    with services.db.transaction() as session:
         known = session.get(Pack, digest)
         if known:
             for _ in pieces:  # an answer before the body was read would look like a broken connection

@@ -13,6 +13,7 @@ from rampa.core.release import build as life
 from rampa.core.release import placement as placement_life
 from rampa.db.builds import Build
 from rampa.db.channels import Channel, Placement
+from rampa.db.runs import Run
 from rampa.operations.context import MAKERS, Actor
 from rampa.schema import builds as wire
 from rampa.schema.common import Action, FindingOut
@@ -41,6 +42,13 @@ def describe(session: Session, build: Build, actor: Actor, findings: list[Findin
     live_on = live_channels(session, [build]).get(build.number, []) if build.id else []
     return wire.Build(
         **_fields(build, live_on),
+        subject=subject_of_commit(session, build),
+        agent=build.made_with.get("agent", ""),
+        tools=build.made_with.get("tools", {}),
+        durations=build.made_with.get("steps", {}),
+        symbols_files=build.symbols_files,
+        symbols_size=build.symbols_size,
+        native=build.native,
         bundle=_bundle(build),
         bundle_name=build.bundle_name,
         launch=build.launch,
@@ -55,7 +63,7 @@ def describe(session: Session, build: Build, actor: Actor, findings: list[Findin
             )
             for d in build.depots or []
         ],
-        findings=[finding_out(f) for f in findings],
+        findings=[*(FindingOut(**f) for f in build.made_with.get("findings", [])), *(finding_out(f) for f in findings)],
         left_out_files=build.left_out_files,
         left_out_size=build.left_out_size,
         figures=wire.Figures(**build.figures),
@@ -104,6 +112,12 @@ def _fields(build: Build, live_on: list[str]) -> dict[str, object]:
         "completed_at": build.completed_at,
         "created_by": build.created_by,
         "notes": build.notes,
+        "pinned": build.pinned,
+        "run": build.run,
+        "why": build.why,
+        "commit": build.commit,
+        "ref": build.ref,
+        "warnings": sum(f["severity"] == "warning" for f in build.made_with.get("findings", [])),
     }
 
 
@@ -119,6 +133,14 @@ def _bundle(build: Build) -> wire.BundleOut | None:
         fingerprint=bundle.fingerprint,
         signed_at=bundle.signed_at,
     )
+
+
+def subject_of_commit(session: Session, build: Build) -> str:
+    """The first line of the commit's message, as the run that made the build kept it."""
+    if not build.run:
+        return ""
+    rows = select(Run.subject).where(Run.title_id == build.title_id, Run.number == build.run)
+    return session.scalar(rows) or ""
 
 
 def platform_title(name: str) -> str:

@@ -13,6 +13,8 @@ from rampa.schema.titles import TitlePath
 MISSING_LIMIT = 20_000
 Base64 = Annotated[str, StringConstraints(max_length=90_000_000, pattern=r"^[A-Za-z0-9+/=]*$")]
 Size = Annotated[int, Field(ge=0, le=2**53)]
+Lease = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{32})?$")]
+Word = Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f]+$")]
 Path = Annotated[str, StringConstraints(max_length=1100)]
 
 
@@ -39,6 +41,8 @@ class NewBuild(Wire):
     version_name: Annotated[str, StringConstraints(max_length=64)] | None = None
     revision: Number | None = None
     notes: Note = ""
+    lease: Lease = ""
+    """An agent's lease of the run that makes it; asking twice then gives the same build."""
 
 
 class MissingIn(Wire):
@@ -79,6 +83,13 @@ class BundleIn(Wire):
     chunks: Annotated[list[ChunkIn], Field(max_length=1_000_000)]
 
 
+class SignIn(Wire):
+    """A bundle whose chunks have arrived."""
+
+    bundle: BundleIn
+    lease: Lease = ""
+
+
 class LeftOutIn(Wire):
     path: Path
     size: Size
@@ -100,6 +111,12 @@ class CompleteBuild(Wire):
     left_out: Annotated[list[LeftOutIn], Field(max_length=200_000)] = []
     bundle: BundleIn
     figures: Figures = Figures()
+    symbols: ManifestIn | None = None
+    """Symbols are kept with the build and never delivered; their manifest is of a depot named `symbols`."""
+    tools: Annotated[dict[Word, Word], Field(max_length=50)] = {}
+    """Tool -> its version."""
+    findings: Annotated[list[FindingOut], Field(max_length=500)] = []
+    lease: Lease = ""
 
 
 class DepotOut(Wire):
@@ -145,9 +162,24 @@ class BuildSummary(Wire):
     completed_at: dt.datetime | None
     created_by: str
     notes: str
+    pinned: bool
+    run: int
+    """The run that made it; 0: made from a folder by hand."""
+    why: str
+    commit: str
+    ref: str
+    warnings: int
 
 
 class Build(BuildSummary):
+    subject: str
+    agent: str
+    tools: dict[str, str]
+    durations: dict[str, float]
+    """Step -> seconds."""
+    symbols_files: int
+    symbols_size: int
+    native: str
     bundle: BundleOut | None
     bundle_name: str
     launch: str
@@ -160,15 +192,23 @@ class Build(BuildSummary):
 
 
 class BuildChange(Wire):
-    notes: Note
+    """What is null stays as it is. A pinned build is never removed."""
+
+    notes: Note | None = None
+    pinned: bool | None = None
 
 
 class BuildQuery(PageQuery):
-    """`sort` by number, newest first, or by size, largest first."""
+    """`sort` by number, newest first, or by size, largest first. `search` looks in notes, version names and commits."""
 
     profile: Slug | None = None
     platform: Slug | None = None
-    state: Literal["open", "ready", "abandoned"] | None = None
+    state: Literal["open", "ready", "abandoned", "removed"] | None = None
+    purpose: Literal["development", "testing", "release"] | None = None
+    branch: Annotated[str, StringConstraints(max_length=250, pattern=r"^[^\x00]*$")] | None = None
+    version: Annotated[str, StringConstraints(max_length=64, pattern=r"^[^\x00]*$")] | None = None
+    placed: bool | None = None
+    pinned: bool | None = None
     search: Annotated[str, StringConstraints(max_length=100, pattern=r"^[^\x00]*$")] | None = None
     sort: Literal["number", "size"] = "number"
 

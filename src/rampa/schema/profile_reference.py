@@ -9,6 +9,7 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import MAX_APPLIED, MOST
 from rampa.core.profile.earlier import EARLIER
 from rampa.core.profile.settings.kinds import Setting
+from rampa.core.profile.settings.steps import STEP
 from rampa.core.profile.settings.table import DEPOT, GROUPS, SETTINGS
 from rampa.core.profile.values import MAX_ITEMS, spoken
 
@@ -65,14 +66,14 @@ tokens never stand in a document, in no value and in no comment: name a signing 
 USED = {
     "build": "the build",
     "checks": "checks",
-    "runs": "checks; the steps of a run, when runs are there",
+    "runs": "checks; the steps of a run",
 }
 
 
 def reference() -> str:
     """The whole page."""
     return "\n".join(
-        [INTRO, *_settings(), *_depots(), *_earlier(), *_classes(), *_platforms(), *_storefronts(), CHECKS]
+        [INTRO, *_settings(), *_depots(), *_steps(), *_earlier(), *_classes(), *_platforms(), *_storefronts(), CHECKS]
     )
 
 
@@ -124,6 +125,20 @@ def _depots() -> list[str]:
         "|---|---|---|---|",
     ]
     out += [f"| `depots.NAME.{s.name}` | {s.kind} | {s.help} | `{s.example}` |" for s in DEPOT.values()]
+    return [*out, ""]
+
+
+def _steps() -> list[str]:
+    out = [
+        "## Steps",
+        "",
+        "`[steps.NAME]`: a command of the title's own, or limits for the built-in step of that name. A profile says the order in",
+        "`toolchain.steps`; facets replace that list, or change it by `add` and `take`.",
+        "",
+        "| key | type | what it is | example |",
+        "|---|---|---|---|",
+    ]
+    out += [f"| `steps.NAME.{s.name}` | {s.kind} | {s.help} | `{s.example}` |" for s in STEP.values()]
     return [*out, ""]
 
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from flask import Response, request, send_file
 
 from rampa.core.errors import NotFound
-from rampa.operations import builds, completing, content, reading
+from rampa.operations import build_list, builds, completing, content, reading
 from rampa.operations.context import Services
 from rampa.schema import builds as wire
 from rampa.schema.common import Page
@@ -34,7 +34,7 @@ def resource(services: Services) -> Resource:
     @api.call("GET", "/titles/<string:title>/builds", EVERYBODY, Page[wire.BuildSummary])
     def list_builds(path: TitlePath, query: wire.BuildQuery) -> Page[wire.BuildSummary]:
         """A title's builds."""
-        return builds.list_builds(services, path.title, query)
+        return build_list.list_builds(services, path.title, query)
 
     @api.call("POST", "/titles/<string:title>/builds", MAKERS, wire.Build, status=201)
     def open_build(path: TitlePath, body: wire.NewBuild, header: CreateHeaders) -> wire.Build:
@@ -52,7 +52,7 @@ def resource(services: Services) -> Resource:
         expected = expected_version(header.if_match, needed=True)
         if expected is None:
             expected = builds.notes_version(services, path.title, path.build)
-        changed = builds.change_notes(services, current_actor(), path.title, path.build, body, expected)
+        changed = builds.change_build(services, current_actor(), path.title, path.build, body, expected)
         return changed, builds.notes_version(services, path.title, path.build)
 
     @api.call("POST", BUILD + "/missing", MAKERS, wire.MissingOut)

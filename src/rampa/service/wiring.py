@@ -14,6 +14,8 @@ from rampa.operations.context import Services
 from rampa.schema.common import Problem
 from rampa.service import (
     access,
+    agents,
+    build_changes,
     builds,
     channels,
     console,
@@ -23,7 +25,10 @@ from rampa.service import (
     people,
     problems,
     profiles,
+    runs,
+    sources,
     titles,
+    triggers,
     watching,
 )
 from rampa.service.access import PUBLIC, AccessTable
@@ -67,6 +72,11 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         drafts.resource(services),
         keys.resource(services),
         builds.resource(services),
+        build_changes.resource(services),
+        sources.resource(services),
+        triggers.resource(services),
+        runs.resource(services),
+        agents.resource(services),
         channels.resource(services),
         devices.resource(services),
     ):

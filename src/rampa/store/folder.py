@@ -1,6 +1,7 @@
 """The content store as a folder.
 
 packs/ab/<digest>.pack   manifests/ab/<digest>.manifest   incoming/   what is being written
+mirrors/   bare mirrors of repositories, which can always be fetched again
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ class FolderStore:
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        self.mirrors = root / "mirrors"
         for name in ("packs", "manifests", "incoming"):
             (root / name).mkdir(parents=True, exist_ok=True)
 
@@ -55,6 +57,9 @@ class FolderStore:
 
     def pack_path(self, digest: bytes) -> Path:
         return self._existing("packs", digest, ".pack")
+
+    def remove_pack(self, digest: bytes) -> None:
+        self._place("packs", digest, ".pack").unlink(missing_ok=True)
 
     def put_manifest(self, digest: bytes, data: bytes) -> None:
         with self._beside() as (fd, path):

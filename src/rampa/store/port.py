@@ -13,6 +13,9 @@ class ContentStore(Protocol):
     Raises `Unavailable` when the disk is full or fails, `NotFound` for what is not there.
     """
 
+    mirrors: Path
+    """A folder on this machine for mirrors of repositories."""
+
     def put_pack(self, digest: bytes, pieces: Iterable[bytes], limit: int, check: Callable[[Path, int], None]) -> int:
         """Keeps a pack whose bytes have this BLAKE3 digest, after `check` (path, size) found nothing; returns its size.
 
@@ -22,6 +25,10 @@ class ContentStore(Protocol):
 
     def pack_path(self, digest: bytes) -> Path:
         """A pack as a file that can be read."""
+        ...
+
+    def remove_pack(self, digest: bytes) -> None:
+        """Forgets a pack that no row points at any more."""
         ...
 
     def put_manifest(self, digest: bytes, data: bytes) -> None: ...

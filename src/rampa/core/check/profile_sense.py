@@ -14,6 +14,7 @@ from rampa.core.profile.problems import nearest
 from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import spoken
+from rampa.core.run.steps import step_problems
 
 WRITTEN = ("zip",)
 """Kinds of bundle that this version of Rampa writes."""
@@ -30,7 +31,13 @@ def sense(document: Document, profile: Resolved, identities: frozenset[str] | No
     yield from _untaken(profile)
     if identities is not None:
         yield from _identity(profile, identities)
+    yield from _steps(document, profile)
     yield from _not_yet(profile)
+
+
+def _steps(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
+    for code, message, advice in step_problems(document, profile):
+        yield _finding("blocker", f"steps.{code}", profile, "toolchain.steps", f"Steps: {message}", "", advice)
 
 
 def _finding(

@@ -14,35 +14,24 @@ from rampa.core.profile.positions import Positions, positions
 from rampa.core.profile.problems import DocumentInvalid, Problem
 from rampa.core.profile.resolving import Resolved, missing, resolve_layers, too_long
 from rampa.core.profile.secrets import find_secrets
-from rampa.core.profile.settings.kinds import Setting
-from rampa.core.profile.settings.table import DEPOT, SETTINGS, TABLES, name_problem
+from rampa.core.profile.settings.table import SETTINGS, TABLES, name_problem
+from rampa.core.profile.tables import Depot, OwnStep, read_depot, read_step
 from rampa.core.profile.toml_text import MAX_BYTES, checked_text, syntax_problems
-from rampa.core.profile.values import FILE_NAME, MAX_ITEMS, Value
+from rampa.core.profile.values import FILE_NAME, MAX_ITEMS
 
-__all__ = ["FILE_NAME", "MAX_BYTES", "Depot", "Document", "read_document"]
-NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot"}
-MOST = {"facets": 300, "profiles": 100, "depots": 300}
+__all__ = ["FILE_NAME", "MAX_BYTES", "Depot", "Document", "OwnStep", "read_document"]
+NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot", "steps": "step"}
+MOST = {"facets": 300, "profiles": 100, "depots": 300, "steps": 100}
+MAY_LACK = ("facets", "steps")
 
 MAX_APPLIED = 50
 """Facets that apply to one profile."""
 NEEDED = {"title": ("name", "identifier", "studio"), "version": ("name",)}
 
 
-@dataclass(frozen=True, slots=True)
-class Depot:
-    """A depot as the document says it."""
-
-    name: str
-    line: int
-    only: tuple[str, ...] = ("*",)
-    not_: tuple[str, ...] = ()
-    platforms: tuple[str, ...] = ()
-    addon: str = ""
-
-
 @dataclass(frozen=True)
 class Document:
-    """A valid document: its text, its own layer, its facets, its depots, its resolved profiles, all in their order."""
+    """A valid document: its text, its own layer, its facets, its depots and steps, its resolved profiles, all in their order."""
 
     text: str
     own: Layer
@@ -50,6 +39,7 @@ class Document:
     layers: dict[str, Layer]
     profiles: dict[str, Resolved]
     depots: tuple[Depot, ...]
+    steps: dict[str, OwnStep]
     at: Positions
 
     def title(self, key: str) -> str:
@@ -103,7 +93,8 @@ class _Reading:
         own = self._reader.layer("document", (), values)
         facets = self._layers("facets", values)
         profiles = self._layers("profiles", values)
-        depots = tuple(self._depot(name, table) for name, table in self._named("depots", values))
+        depots = tuple(read_depot(self._reader, self._at, *d) for d in self._named("depots", values))
+        steps = {name: read_step(self._reader, self._at, name, table) for name, table in self._named("steps", values)}
         if not self._whole(facets, values.get("facets", {})):
             return None  # without its facets nothing can be said of what a profile lacks
         check_uses([*facets.values(), *profiles.values()], facets, self._reader.say)
@@ -120,7 +111,7 @@ class _Reading:
         self._missing(resolved, {key for layer in layers for key in layer.spoiled})
         if self.problems:
             return None
-        return Document(text, own, facets, profiles, resolved, depots, self._at)
+        return Document(text, own, facets, profiles, resolved, depots, steps, self._at)
 
     @staticmethod
     def _whole(read: dict[str, Layer], asked: object) -> bool:
@@ -149,7 +140,7 @@ class _Reading:
     def _named(self, section: str, values: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
         tables, one = values.get(section), NAMED[section]
         if tables is None or tables == {}:
-            if section != "facets":
+            if section not in MAY_LACK:
                 self._reader.say((section,), f"there is no {one}", f"Add a table [{section}.NAME].")
             return []
         if not self._reader.is_table((section,), tables):
@@ -168,12 +159,6 @@ class _Reading:
         one = NAMED[section]
         return {n: self._reader.layer(f"{one} {n}", (section, n), t) for n, t in self._named(section, values)}
 
-    def _depot(self, name: str, table: dict[str, Any]) -> Depot:
-        path = ("depots", name)
-        read = _depot_values(self._reader, path, table, DEPOT)
-        fields = {("not_" if k == "not" else k): v.value for k, v in read.items()}
-        return Depot(name, self._at.of(path).line, **fields)
-
     def _missing(self, resolved: dict[str, Resolved], spoiled: set[str]) -> None:
         """`spoiled` keys are said somewhere, wrongly: that was told, and they are not missing."""
         for name, profile in resolved.items():
@@ -188,17 +173,3 @@ class _Reading:
                 where = "it, or in a facet that it uses" + (f", or in [{group}]" if "." in key else "")
                 hint = f"Say it in {where}. For example: {key} = {SETTINGS[key].example}."
                 self._reader.say(("profiles", name), f"the profile has no {key}", hint)
-
-
-def _depot_values(
-    reader: LayerReader, path: tuple[str, ...], table: dict[str, Any], known: dict[str, Setting]
-) -> dict[str, Value]:
-    out: dict[str, Value] = {}
-    for word, value in table.items():
-        if word not in known:
-            reader.unknown((*path, word), tuple(known))
-        else:
-            found = reader.value((*path, word), value, known[word], f"depot {path[1]}")
-            if found:
-                out[word] = found
-    return out

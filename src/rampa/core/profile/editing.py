@@ -30,7 +30,7 @@ class Edit:
 
     def words(self) -> str:
         """For people: `in [profiles.visor-release] set code.ahead_of_time = true`."""
-        depth = 2 if self.path[0] in ("profiles", "facets", "depots") else 1
+        depth = 2 if self.path[0] in ("profiles", "facets", "depots", "steps") else 1
         table, key = ".".join(self.path[:depth]), ".".join(self.path[depth:])
         if self.value is None:
             return f"in [{table}] take out {key}"
@@ -181,7 +181,7 @@ class _Editing:
         return "\n" if at and self._source[at - 1 : at] != b"\n" else ""
 
     def _new_table(self, edit: Edit) -> str:
-        depth = min(2 if edit.path[0] in ("profiles", "facets", "depots") else 1, len(edit.path) - 1)
+        depth = min(2 if edit.path[0] in ("profiles", "facets", "depots", "steps") else 1, len(edit.path) - 1)
         table = ".".join(_bare(part) for part in edit.path[:depth])
         key = ".".join(_bare(part) for part in edit.path[depth:])
         at = len(self._source)

@@ -1,10 +1,10 @@
 """A build's life.
 
-    open ----complete----> ready
+    open ----complete----> ready ----remove----> removed
       `------abandon-----> abandoned
 
 A build is open while its content arrives; its version code is reserved from the first moment. A ready one never changes. An
-abandoned one keeps its number and its code, which is burned.
+abandoned one keeps its number and its code, which is burned. A removed one keeps its record, and has no content any more.
 """
 
 from __future__ import annotations
@@ -16,15 +16,18 @@ class State(StrEnum):
     OPEN = "open"
     READY = "ready"
     ABANDONED = "abandoned"
+    REMOVED = "removed"
 
 
 class Event(StrEnum):
     COMPLETE = "complete"
     ABANDON = "abandon"
+    REMOVE = "remove"
 
 
 TRANSITIONS = {
     (State.OPEN, Event.COMPLETE): State.READY,
     (State.OPEN, Event.ABANDON): State.ABANDONED,
+    (State.READY, Event.REMOVE): State.REMOVED,
 }
 """Completing and abandoning again are answered by the use cases: the same call twice has the same effect."""

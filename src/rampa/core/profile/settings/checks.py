@@ -45,6 +45,10 @@ def file_name(text: str) -> str:
     return words(text) or path_problem(text)
 
 
+def argument(text: str) -> str:
+    return "it holds a NUL character or is longer than 4,000 characters" if "\0" in text or len(text) > 4000 else ""
+
+
 def pattern(text: str) -> str:
     return "" if text.strip() and "\0" not in text else "it is empty"
 

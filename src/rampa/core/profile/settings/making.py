@@ -77,6 +77,30 @@ SETTINGS = (
         used="runs",
     ),
     Setting(
+        "code.native",
+        "Native sources",
+        "What the machine code is made of. When none of it changed, a tester's development build can stay.",
+        kind="texts",
+        check=checks.pattern,
+        default=(
+            "src/",
+            "native/",
+            "*.c",
+            "*.h",
+            "*.cc",
+            "*.cpp",
+            "*.hpp",
+            "*.m",
+            "*.mm",
+            "*.rs",
+            "*.cs",
+            "*.java",
+            "*.kt",
+        ),
+        example='["src/", "vendor/", "*.lock"]',
+        used="runs",
+    ),
+    Setting(
         "system.minimum",
         "Minimum level",
         "The oldest system that it runs on, as the platform counts.",
@@ -139,6 +163,17 @@ SETTINGS = (
         used="runs",
     ),
     Setting(
+        "toolchain.export",
+        "Export command",
+        "What the step `export` runs, each argument a text of its own. {source}, {out}, {platform}, {purpose}, {architectures}, "
+        "{version}, {code}, {profile} and {commit} are put in; the result belongs into {out}.",
+        kind="texts",
+        check=checks.argument,
+        default=(),
+        example='["lantern-export", "export", "--platform", "{platform}", "--out", "{out}"]',
+        used="runs",
+    ),
+    Setting(
         "toolchain.environment",
         "Environment group",
         "The variables and secrets that the steps get, by the group's name.",
@@ -149,7 +184,8 @@ SETTINGS = (
     Setting(
         "toolchain.steps",
         "Steps",
-        "What a run does, in order, by name.",
+        "What a run does, in order: built-in steps (fetch, toolchain, export, collect, check, bundle, sign, split, publish, "
+        "notify) and those of [steps.NAME].",
         kind="texts",
         check=checks.name,
         default=(),

@@ -1,0 +1,194 @@
+"""The parts of making a build, each repeatable: reading, writing and sending the bundle, sending content, completing.
+
+`rampa build create` does them in one go; an agent does them step by step.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from rampa.client.client import Client
+from rampa.client.uploading import BuildUpload, Sent, upload
+from rampa.core.bundle.zip_writer import Member, write_zip
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.depots import split
+from rampa.core.content.disk import disk_error
+from rampa.core.content.folder_index import FolderIndex
+from rampa.core.content.manifest import Manifest
+from rampa.core.content.pack import LEVEL
+from rampa.core.content.parameters import DEFAULT
+from rampa.core.content.reading import read_tree
+from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
+from rampa.core.content.tree import Tree
+from rampa.core.profile.resolved import ResolvedProfile
+from rampa.schema import builds as wire
+from rampa.schema.common import FindingOut
+
+SYMBOLS = "symbols"
+
+
+@dataclass(frozen=True)
+class Step:
+    """`phase` is read, upload, write, bundle or sign; bytes. `present` bytes were there already."""
+
+    phase: str
+    done: int
+    total: int
+    present: int = 0
+
+
+Listener = Callable[[Step], None]
+
+
+@dataclass
+class BuildParts:
+    """One open build, made of a selection. `state` is a folder for folder indexes; `lease` an agent's, of its run."""
+
+    client: Client
+    title: str
+    build: wire.Build
+    profile: ResolvedProfile
+    selection: Selection
+    state: Path
+    on: Listener = lambda _: None
+    lease: str = ""
+    sent: Sent = field(default_factory=Sent)
+    bundle_sent: Sent = field(default_factory=Sent)
+    tree: Tree | None = None
+
+    def read(self) -> Tree:
+        """Every selected file, cut into chunks; what did not change since the last time is not read again."""
+        total, done = sum(f.size for f in self.selection.files), 0
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            self.on(Step("read", done, total))
+
+        name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
+        index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
+        self.tree = read_tree(self.selection, DEFAULT, index=index, progress=progress)
+        index.save()
+        return self.tree
+
+    def send_content(self) -> None:
+        self.sent = self._upload("upload", self._tree(), self._sources(), self.profile.compression)
+
+    def bundle(self, keep: Path | None) -> wire.BundleIn:
+        """Written to a file of its own, sent as chunks: what did not change since the last bundle does not travel."""
+        try:
+            with tempfile.TemporaryDirectory(prefix="rampa-") as scratch:
+                folder = keep or Path(scratch)
+                file = self.write_bundle(folder)
+                return self.send_bundle(file)
+        except OSError as error:
+            raise disk_error(error, keep or Path(tempfile.gettempdir())) from error
+
+    def write_bundle(self, folder: Path) -> Path:
+        folder.mkdir(parents=True, exist_ok=True)
+        file = folder / f"{self.build.bundle_name}.zip"
+        with file.open("wb") as out:
+            write_zip(out, self._members(), progress=self._writing(self._tree().size))
+        return file
+
+    def send_bundle(self, file: Path) -> wire.BundleIn:
+        own = read_tree(select(file.parent, _only(file.name)))
+        self.bundle_sent = self._upload("bundle", own, {file.name: file})
+        return wire.BundleIn(
+            name=file.name,
+            size=file.stat().st_size,
+            sha256=_sha256(file),
+            chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in own.files[0].chunks],
+        )
+
+    def sign(self, bundle: wire.BundleIn) -> wire.Build:
+        return self.client.sign_bundle(self.title, self.build.number, wire.SignIn(bundle=bundle, lease=self.lease))
+
+    def send_symbols(self, selection: Selection) -> wire.ManifestIn:
+        """Files that are kept with the build and never delivered."""
+        tree = read_tree(selection)
+        self._upload("upload", tree, {f.path: selection.root / f.disk for f in selection.files})
+        return wire.ManifestIn(depot=SYMBOLS, data=_encode(Manifest(SYMBOLS, tree, DEFAULT)))
+
+    def complete(
+        self,
+        bundle: wire.BundleIn,
+        seconds: float,
+        *,
+        symbols: wire.ManifestIn | None = None,
+        tools: dict[str, str] | None = None,
+        findings: list[FindingOut] | None = None,
+    ) -> wire.Build:
+        self.on(Step("sign", 0, 1))
+        trees, nowhere = split(self._tree(), self.profile.depots)
+        asked = wire.CompleteBuild(
+            manifests=[
+                wire.ManifestIn(depot=name, data=_encode(Manifest(name, own, DEFAULT))) for name, own in trees.items()
+            ],
+            nowhere=nowhere,
+            left_out=[
+                wire.LeftOutIn(path=o.path[:1000], size=o.size, why=o.why, origin=o.origin)
+                for o in self.selection.left_out
+            ],
+            bundle=bundle,
+            figures=wire.Figures(
+                uploaded=self.sent.uploaded + self.bundle_sent.uploaded,
+                present=self.sent.present + self.bundle_sent.present,
+                seconds=round(seconds, 3),
+            ),
+            symbols=symbols,
+            tools=tools or {},
+            findings=findings or [],
+            lease=self.lease,
+        )
+        built = self.client.complete_build(self.title, self.build.number, asked)
+        self.on(Step("sign", 1, 1))
+        return built
+
+    def _tree(self) -> Tree:
+        return self.tree if self.tree is not None else self.read()
+
+    def _sources(self) -> dict[str, Path]:
+        return {f.path: self.selection.root / f.disk for f in self.selection.files}
+
+    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path], level: int = LEVEL) -> Sent:
+        def on(done: int, total: int, present: int) -> None:
+            self.on(Step(phase, done, total, present))
+
+        return upload(BuildUpload(self.client, self.title, self.build.number), tree, sources, on, level)
+
+    def _writing(self, total: int) -> Callable[[int], None]:
+        done = 0
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            self.on(Step("write", done, total))
+
+        return progress
+
+    def _members(self) -> list[Member]:
+        top, sources, tree = self.build.bundle_name, self._sources(), self._tree()
+        files = [Member(f"{top}/{f.path}", sources[f.path], f.size, f.executable) for f in tree.files]
+        links = [Member(f"{top}/{k.path}", k.target, len(k.target)) for k in tree.links]
+        return sorted([*files, *links], key=lambda m: m.name)
+
+
+def _encode(manifest: Manifest) -> str:
+    return base64.b64encode(manifest_format.encode(manifest)).decode()
+
+
+def _only(name: str) -> ContentRules:
+    escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
+    return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
+
+
+def _sha256(file: Path) -> str:
+    with file.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()

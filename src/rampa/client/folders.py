@@ -1,0 +1,62 @@
+"""Uploading a source folder, and bringing one back: only chunks that are missing travel, either way."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Callable
+from pathlib import Path
+
+from rampa.client.client import API, Client
+from rampa.client.uploading import FolderUpload, Sent, upload
+from rampa.core.content import locations as locations_format
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.fill import Filling, Progress
+from rampa.core.content.manifest import Manifest
+from rampa.core.content.parameters import DEFAULT
+from rampa.core.content.plan import LocalContent
+from rampa.core.content.reading import read_tree
+from rampa.core.content.selecting import ContentRules, Pattern, class_patterns, select
+from rampa.schema.sources import FolderOut, NewFolder
+
+DEPOT = "source"
+ALL = ContentRules((Pattern("*", "all"),), tuple(class_patterns({})))
+"""Everything but version control and what looks like a secret."""
+
+
+def upload_folder(
+    client: Client, title: str, folder: Path, note: str, on: Callable[[int, int, int], None]
+) -> tuple[FolderOut, Sent, int]:
+    """(the uploaded folder, what was sent, files that stayed out). `on` as in `upload`."""
+    selection = select(folder, ALL)
+    tree = read_tree(selection)
+    sources = {f.path: selection.root / f.disk for f in selection.files}
+    sent = upload(FolderUpload(client, title), tree, sources, on)
+    encoded = base64.b64encode(manifest_format.encode(Manifest(DEPOT, tree, DEFAULT))).decode()
+    made = client.add_folder(title, NewFolder(manifest=encoded, note=note))
+    return made, sent, len(selection.left_out)
+
+
+class _FolderDelivery:
+    """A `rampa.core.content.delivery.Delivery` of one uploaded folder."""
+
+    def __init__(self, client: Client, title: str, number: int) -> None:
+        self._client = client
+        self._at = f"{API}/titles/{title}/folders/{number}"
+
+    def manifest(self, digest: bytes) -> bytes:
+        return self._client.fetch(f"{self._at}/manifest")
+
+    def locations(self) -> bytes:
+        return self._client.fetch(f"{self._at}/locations")
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        return self._client.fetch(f"{API}/packs/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})
+
+
+def bring_folder(client: Client, title: str, number: int, target: Path, on: Callable[[Progress], None]) -> int:
+    """Fills `target` with an uploaded folder; returns the count of files. Every chunk is checked."""
+    delivery = _FolderDelivery(client, title, number)
+    tree = manifest_format.decode(delivery.manifest(b"")).tree
+    locations = locations_format.decode(delivery.locations())
+    Filling(target, None, delivery, on).run(tree, LocalContent(), locations)
+    return len(tree.files)

@@ -1,0 +1,113 @@
+"""What a run wants of an agent, what an agent can do, and what is missing between the two, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from packaging.specifiers import SpecifierSet
+from packaging.version import InvalidVersion, Version
+
+from rampa.core.profile.resolving import Resolved
+
+
+@dataclass(frozen=True, slots=True)
+class Toolchain:
+    """One that was found on a machine. `licences` are those accepted there, `platforms` what it exports for."""
+
+    name: str
+    version: str
+    licences: tuple[str, ...] = ()
+    platforms: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Abilities:
+    """`platforms` that the agent is there for; empty: all. `disk` are free bytes, `memory` bytes in all."""
+
+    platforms: tuple[str, ...]
+    toolchains: tuple[Toolchain, ...]
+    cores: int
+    memory: int
+    disk: int
+    system: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """`versions` is a range as in PEP 440; what is empty is not asked for. `disk` in bytes."""
+
+    platform: str
+    toolchain: str = ""
+    versions: str = ""
+    licence: str = ""
+    disk: int = 0
+
+
+def wanted_of(profile: Resolved, disk: int = 0) -> Wanted:
+    return Wanted(
+        profile.get("platform"),
+        profile.get("toolchain.name") or "",
+        profile.get("toolchain.versions") or "",
+        profile.get("toolchain.licence") or "",
+        disk,
+    )
+
+
+def lacks(wanted: Wanted, abilities: Abilities) -> list[str]:
+    """What the agent lacks for the run, a clause each ("has no lantern-export"); empty when it can do it."""
+    out = []
+    if abilities.platforms and wanted.platform not in abilities.platforms:
+        out.append(f"is not there for {wanted.platform}")
+    if wanted.disk > abilities.disk:
+        out.append(f"has {abilities.disk // 10**6:,} MB free on its disk, and {wanted.disk // 10**6:,} MB are needed")
+    if wanted.toolchain:
+        out += _toolchain_lacks(wanted, [t for t in abilities.toolchains if t.name == wanted.toolchain])
+    return out
+
+
+def _toolchain_lacks(wanted: Wanted, found: list[Toolchain]) -> list[str]:
+    """Of several versions, the one that lacks least counts."""
+    if not found:
+        return [f"has no {wanted.toolchain}"]
+    return min((_one_lacks(wanted, t) for t in found), key=len)
+
+
+def _one_lacks(wanted: Wanted, found: Toolchain) -> list[str]:
+    out = []
+    if not _fits(found.version, wanted.versions):
+        out.append(f"has {found.name} {found.version}, and {wanted.versions} is wanted")
+    if found.platforms and wanted.platform not in found.platforms:
+        out.append(f"its {found.name} does not export for {wanted.platform}")
+    if wanted.licence and wanted.licence not in found.licences:
+        out.append(f"has not accepted the licence “{wanted.licence}”")
+    return out
+
+
+def choose(wanted: Wanted, abilities: Abilities) -> Toolchain | None:
+    """The newest toolchain of the agent that lacks nothing."""
+    fitting = [t for t in abilities.toolchains if t.name == wanted.toolchain and not _one_lacks(wanted, t)]
+    return max(fitting, key=lambda t: _version(t.version) or Version("0"), default=None)
+
+
+def _version(text: str) -> Version | None:
+    try:
+        return Version(text)
+    except InvalidVersion:
+        return None
+
+
+def _fits(version: str, wanted: str) -> bool:
+    if not wanted:
+        return True
+    parsed = _version(version)
+    return parsed is not None and SpecifierSet(wanted).contains(parsed, prereleases=True)
+
+
+def nearest_agent(wanted: Wanted, agents: Iterable[tuple[str, Abilities]]) -> tuple[str, list[str]] | None:
+    """The agent that lacks least, and what it lacks. None where there is no agent."""
+    scored = [(len(found), name, found) for name, abilities in agents for found in [lacks(wanted, abilities)]]
+    if not scored:
+        return None
+    _, name, found = min(scored)
+    return name, found

@@ -1,0 +1,132 @@
+"""The steps of a run: what a profile lists, in order, with the limits that each has."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from rampa.core.profile.document import Document, OwnStep
+from rampa.core.profile.problems import nearest
+from rampa.core.profile.resolving import Resolved
+
+BUILT_IN = {
+    "fetch": "Bring the source: exactly its commit, or the uploaded folder.",
+    "toolchain": "Look whether this machine has the toolchain, its version and its licence.",
+    "export": "Run the toolchain's export command.",
+    "collect": "Select what goes in, and see that baked content is as new as its sources.",
+    "check": "Look for what would stop the build at the storefront.",
+    "bundle": "Reserve the version code and write the bundle.",
+    "sign": "Sign the bundle.",
+    "split": "Split the content into depots and send what the service lacks.",
+    "publish": "Hand the build over: from here on it can be placed.",
+    "notify": "Write to the person who started the run.",
+}
+"""Name -> what it does."""
+
+SECONDS = {"fetch": 1800, "toolchain": 120, "export": 4 * 3600, "check": 600, "sign": 600, "notify": 60}
+ELSE_SECONDS = 3600
+SILENT = 120
+OUTPUT = 64_000
+RETRIES = {"fetch": 2}
+AFTER_BUNDLE = ("split", "publish")
+NEEDS = {"check": "collect", "bundle": "collect", "sign": "bundle", "split": "bundle", "publish": "split"}
+"""A step -> the one that must have come before it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """`kind` is a built-in's name, or `command`. Seconds, MiB (0: no limit), kB of log. `environment` as NAME=value."""
+
+    name: str
+    kind: str
+    run: tuple[str, ...] = ()
+    folder: str = ""
+    environment: tuple[str, ...] = ()
+    seconds: int = ELSE_SECONDS
+    silent: int = SILENT
+    memory: int = 0
+    output: int = OUTPUT
+    retries: int = 0
+    when: str = "success"
+
+    def wanted(self, purpose: str, failed: bool) -> bool:
+        """Whether it runs now, given the run's purpose and whether a step before it failed."""
+        if self.when == "always":
+            return True
+        if self.when == "failure":
+            return failed
+        return not failed and self.when in ("success", purpose)
+
+
+def listed(profile: Resolved) -> tuple[str, ...]:
+    """The profile's steps by name. What is not said is put where it belongs: fetch first, split and publish after a bundle."""
+    names: tuple[str, ...] = profile.get("toolchain.steps") or _usual(profile)
+    if "fetch" not in names:
+        names = ("fetch", *names)
+    if "bundle" in names:
+        at = max(names.index(n) for n in ("bundle", "sign") if n in names) + 1
+        missing = tuple(n for n in AFTER_BUNDLE if n not in names)
+        if "publish" in names:
+            at = names.index("publish")
+        names = (*names[:at], *missing, *names[at:])
+    return names
+
+
+def _usual(profile: Resolved) -> tuple[str, ...]:
+    export = ("export",) if profile.get("toolchain.export") else ()
+    toolchain = ("toolchain",) if profile.get("toolchain.name") else ()
+    sign = ("sign",) if profile.get("signing.identity") else ()
+    return ("fetch", *toolchain, *export, "collect", "check", "bundle", *sign, "split", "publish")
+
+
+def steps_of(document: Document, profile: Resolved) -> list[Step]:
+    """In order. Steps that `step_problems` complains of are left out."""
+    out = []
+    for name in listed(profile):
+        own = document.steps.get(name)
+        if name in BUILT_IN:
+            out.append(_built_in(name, own, profile))
+        elif own is not None and own.run:
+            out.append(_limited(Step(name, "command", own.run), own))
+    return out
+
+
+def _built_in(name: str, own: OwnStep | None, profile: Resolved) -> Step:
+    run = profile.get("toolchain.export") if name == "export" else ()
+    step = Step(name, name, tuple(run), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
+    return _limited(step, own) if own else step
+
+
+def _limited(step: Step, own: OwnStep) -> Step:
+    numbers = {k: getattr(own, k) for k in ("seconds", "silent", "memory", "output", "retries") if getattr(own, k)}
+    return replace(step, folder=own.folder, environment=own.environment, when=own.when, **numbers)
+
+
+def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str, str]]:
+    """(code, what is wrong with the profile's steps, what to do)."""
+    names = listed(profile)
+    out: list[tuple[str, str, str]] = []
+    for name in names:
+        own = document.steps.get(name)
+        if name in BUILT_IN:
+            if own is not None and own.run:
+                hint = "Say the command in toolchain.export." if name == "export" else "Give your step another name."
+                out.append((f"command.{name}", f"[steps.{name}] has a command, and {name} is a built-in step", hint))
+        elif own is None or not own.run:
+            near = nearest(name, (*BUILT_IN, *document.steps))
+            out.append(
+                (f"unknown.{name}", f"no step {name!r} is known", near or f"Give it a command in [steps.{name}].")
+            )
+    if "export" in names and not profile.get("toolchain.export"):
+        out.append(("no-export", "the step export has no command", "Say what it runs in toolchain.export."))
+    return [*out, *_order_problems(names)]
+
+
+def _order_problems(names: Sequence[str]) -> list[tuple[str, str, str]]:
+    out = []
+    for twice in sorted({n for n in names if names.count(n) > 1}):
+        out.append((f"twice.{twice}", f"the step {twice} is listed twice", "List it once."))
+    for name, before in NEEDS.items():
+        if name in names and before not in names[: names.index(name)]:
+            out.append((f"order.{name}", f"the step {name} needs {before} before it", f"List {before} before {name}."))
+    return out

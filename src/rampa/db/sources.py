@@ -1,0 +1,94 @@
+"""Where titles' files come from: sources, uploaded folders, defaults of branches, triggers; environment groups."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from rampa.db.base import Base, Identified
+from rampa.db.titles import Title
+
+
+class Source(Identified, Base):
+    """A title's git repository. Its bare mirror lies in the store's folder under the row's id."""
+
+    __tablename__ = "source"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"), unique=True)
+    address: Mapped[str] = mapped_column(String(1000))
+    user: Mapped[str] = mapped_column(String(200), default="")
+    credential: Mapped[str] = mapped_column(String(20), default="")
+    """What is sealed: nothing, a `password`, or an SSH `key`."""
+    sealed: Mapped[bytes | None] = mapped_column(LargeBinary)
+    submodules: Mapped[bool] = mapped_column(default=False)
+    every: Mapped[int] = mapped_column(default=0)
+    """Seconds between looks at the repository; 0: only when asked."""
+    fetched_at: Mapped[dt.datetime | None]
+    tried_at: Mapped[dt.datetime | None]
+    error: Mapped[str] = mapped_column(String(1000), default="")
+    heads: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
+    """`branch/NAME` or `tag/NAME` -> commit, as triggers last saw them."""
+    defaults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    """[{pattern, profiles, environment}], the first that matches a branch counts."""
+    title: Mapped[Title] = relationship(lazy="joined")
+
+
+class Folder(Identified, Base):
+    """An uploaded folder: its manifest rests in the content store. `number` is what people say."""
+
+    __tablename__ = "folder"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
+    number: Mapped[int]
+    manifest: Mapped[bytes] = mapped_column(LargeBinary)
+    files: Mapped[int]
+    size: Mapped[int] = mapped_column(BigInteger)
+    note: Mapped[str] = mapped_column(String(500), default="")
+    created_by: Mapped[str] = mapped_column(String(200))
+    __table_args__ = (UniqueConstraint("title_id", "number"),)
+
+
+class Trigger(Identified, Base):
+    """Starts runs by itself. `kind` is branch, tag, schedule or call."""
+
+    __tablename__ = "trigger"
+    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
+    name: Mapped[str] = mapped_column(String(60))
+    kind: Mapped[str] = mapped_column(String(20))
+    pattern: Mapped[str] = mapped_column(String(200), default="")
+    schedule: Mapped[str] = mapped_column(String(100), default="")
+    paths: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    profiles: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    active: Mapped[bool] = mapped_column(default=True)
+    sealed: Mapped[bytes | None] = mapped_column(LargeBinary)
+    next_at: Mapped[dt.datetime | None]
+    last_at: Mapped[dt.datetime | None]
+    last_said: Mapped[str] = mapped_column(String(500), default="")
+    created_by: Mapped[str] = mapped_column(String(200))
+    title: Mapped[Title] = relationship(lazy="joined")
+    __table_args__ = (UniqueConstraint("title_id", "name"),)
+
+
+class CallSeen(Base):
+    """A signed call that was taken, so that the same one is not taken again."""
+
+    __tablename__ = "call_seen"
+    signature: Mapped[str] = mapped_column(String(100), primary_key=True)
+    at: Mapped[dt.datetime]
+
+
+class Environment(Identified, Base):
+    """An environment group. `variables` are plain; `sealed` holds the secrets, by name."""
+
+    __tablename__ = "environment"
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    note: Mapped[str] = mapped_column(Text, default="")
+    variables: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
+    secrets: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    sealed: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    version: Mapped[int] = mapped_column(default=1)
+    changed_at: Mapped[dt.datetime]
+    changed_by: Mapped[str] = mapped_column(String(200))

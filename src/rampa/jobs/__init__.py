@@ -1,0 +1,1 @@
+"""Background work of the service, queued in PostgreSQL."""

@@ -1,0 +1,44 @@
+"""The worker process: `python -m rampa.jobs`. Told by the same variables as the service; ends its jobs on SIGTERM."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from pathlib import Path
+
+from rampa.db.base import Database
+from rampa.jobs.letters import Post
+from rampa.jobs.tasks import make_app
+from rampa.operations.context import Services
+from rampa.store.folder import FolderStore
+
+AT_ONCE = 4
+GRACE = 10
+
+
+def main() -> None:
+    url, store = os.environ["RAMPA_DATABASE_URL"], Path(os.environ["RAMPA_STORE"])
+    master = bytes.fromhex(Path(os.environ["RAMPA_MASTER_KEY_FILE"]).read_text().strip())
+    services = Services(Database(url), FolderStore(store), master)
+    post = Post(
+        Path(os.environ.get("RAMPA_MAILBOX") or store.parent / "mailbox"),
+        os.environ.get("RAMPA_SMTP", ""),
+        os.environ.get("RAMPA_MAIL_FROM", "rampa@localhost"),
+    )
+    app = make_app(url, services, post)
+
+    async def work() -> None:
+        async with app.open_async():
+            await app.run_worker_async(
+                concurrency=AT_ONCE,
+                fetch_job_polling_interval=1.0,
+                shutdown_graceful_timeout=GRACE,
+                delete_jobs="successful",
+                stalled_worker_timeout=30,
+            )
+
+    asyncio.run(work())
+
+
+if __name__ == "__main__":
+    main()

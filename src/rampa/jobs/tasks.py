@@ -1,0 +1,84 @@
+"""What the queue carries out. Each task can be done twice without harm: after a kill it is done again.
+
+Queues are named in `rampa.db.queue`; whoever asks for a job puts it there in the transaction of its own change.
+"""
+
+from __future__ import annotations
+
+from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
+
+from rampa.core.errors import Unavailable
+from rampa.db import queue
+from rampa.jobs.letters import Post
+from rampa.operations import retention
+from rampa.operations.context import Services
+from rampa.operations.runs import assigning
+from rampa.operations.sources import repository, triggers
+
+AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
+"""Only what may be there later is tried again."""
+STALLED = 30
+"""Seconds without a heartbeat of a worker after which its jobs are given to others."""
+
+
+def make_app(url: str, services: Services, post: Post) -> App:
+    """The queue's application with all tasks. `url` is the database's."""
+    app = App(connector=PsycopgConnector(conninfo=url.replace("postgresql+psycopg://", "postgresql://")))
+    _runs(app, services)
+    _sources(app, services)
+
+    @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
+    def send_letter(to: str, subject: str, text: str) -> None:
+        post.send(to, subject, text)
+
+    _mend(app)
+    return app
+
+
+def _runs(app: App, services: Services) -> None:
+    @app.task(name="assign", queue=queue.RUNS, lock="assign", retry=AGAIN)
+    def assign() -> None:
+        assigning.assign(services)
+
+    @app.task(name="look_for_lost", queue=queue.RUNS, lock="assign", retry=AGAIN)
+    def look_for_lost() -> None:
+        assigning.look_for_lost(services)
+
+    @app.periodic(cron="* * * * * */3")
+    @app.task(name="look_after_runs", queue=queue.RUNS, lock="assign", queueing_lock="look_after_runs")
+    def look_after_runs(timestamp: int) -> None:
+        """Agents that fall silent say nothing: they are looked for."""
+        assigning.look_for_lost(services)
+        assigning.assign(services)
+
+
+def _sources(app: App, services: Services) -> None:
+    @app.task(name="fetch_source", queue=queue.SOURCES, retry=AGAIN)
+    def fetch_source(title: str) -> None:
+        if repository.fetch(services, title):
+            triggers.after_fetch(services, title)
+
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="look_at_sources", queue=queue.SOURCES, lock="look_at_sources", queueing_lock="look_at_sources")
+    def look_at_sources(timestamp: int) -> None:
+        triggers.due_schedules(services)
+        triggers.due_sources(services)
+
+    @app.periodic(cron="17 * * * *")
+    @app.task(name="sweep_packs_hourly", queue=queue.SOURCES, lock="sweep", queueing_lock="sweep_packs_hourly")
+    def sweep_packs_hourly(timestamp: int) -> None:
+        retention.sweep_packs(services)
+
+    @app.task(name="sweep_packs", queue=queue.SOURCES, lock="sweep", retry=AGAIN)
+    def sweep_packs() -> None:
+        retention.sweep_packs(services)
+
+
+def _mend(app: App) -> None:
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="mend_queue", queue=queue.RUNS, queueing_lock="mend_queue", pass_context=True)
+    async def mend_queue(context: JobContext, timestamp: int) -> None:
+        """After a kill -9 of a worker its jobs stay marked as being done: they are put back."""
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
+            await app.job_manager.retry_job(job)
+        await app.job_manager.prune_stalled_workers(STALLED)

@@ -1,0 +1,1 @@
+"""Runs: planned, started, given to agents, worked on, watched."""

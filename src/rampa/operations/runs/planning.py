@@ -1,0 +1,200 @@
+"""What a run would do, before it is started: source, steps, names of variables, agents, what stops it, what is native."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.profile import check_profile, stops_a_build
+from rampa.core.check.profile_finding import ProfileFinding
+from rampa.core.errors import Invalid, NotFound
+from rampa.core.profile.document import Document
+from rampa.core.profile.resolving import Resolved
+from rampa.core.run.abilities import choose, lacks, wanted_of
+from rampa.core.run.expecting import Expected
+from rampa.core.run.native import native_digest
+from rampa.core.run.steps import Step, steps_of
+from rampa.core.version.code import next_code
+from rampa.core.version.name import version_name_problem
+from rampa.db.agents import Agent
+from rampa.db.builds import Reservation
+from rampa.db.sources import Environment
+from rampa.db.titles import Title
+from rampa.operations.agents import abilities_of, agent_state
+from rampa.operations.context import Services
+from rampa.operations.describing import platform_title
+from rampa.operations.documents import load_document
+from rampa.operations.keys import identity_names
+from rampa.operations.runs.history import expected_of
+from rampa.operations.runs.nativeness import native_plan
+from rampa.operations.sources.commits import defaults_for
+from rampa.operations.sources.folders import find_folder, folder_files
+from rampa.operations.sources.repository import has_source, mirror_of
+from rampa.operations.titles import find_title
+from rampa.schema import runs as wire
+from rampa.schema.agents import StepWire
+from rampa.schema.common import FindingOut
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where the files of a run come from: a commit with the name that was asked for, or an uploaded folder."""
+
+    commit: str
+    subject: str
+    ref: str
+    folder: int
+    files: tuple[tuple[str, str], ...]
+    profiles: tuple[str, ...] = ()
+    environment: str = ""
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """Everything about one profile's run that its plan and its row have in common. `stops`: why it cannot start."""
+
+    title: Title
+    profile: Resolved
+    document: Document
+    origin: Origin
+    environment: str
+    steps: list[Step]
+    findings: list[ProfileFinding]
+    stops: list[str]
+    native: str
+    expected: Expected
+    version_name: str
+
+
+def find_origin(services: Services, session: Session, title: Title, asked: wire.NewRuns) -> Origin:
+    """Raises `NotFound` for what is not there, `Invalid` when it is not clear what is meant."""
+    if asked.folder:
+        if asked.of:
+            raise Invalid("run.source", "give a branch, tag or commit, or a folder, not both", where="folder")
+        find_folder(session, title.slug, asked.folder)
+        return Origin("", "", "", asked.folder, tuple(folder_files(services, session, title.slug, asked.folder)))
+    row = has_source(session, title)
+    if row is None:
+        hint = "Connect a repository: `rampa source connect ADDRESS`; or upload a folder: `rampa source upload FOLDER`."
+        raise NotFound("source.none", f"{title.slug} has no repository to build from", where="source", hint=hint)
+    mirror = mirror_of(services, row)
+    commit, ref = mirror.resolve(asked.of or mirror.branch())
+    profiles, environment = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
+    subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
+    files = tuple((path, blob) for path, blob, _, _ in mirror.files(commit))
+    return Origin(commit, subject, ref, 0, files, tuple(profiles), environment)
+
+
+def prepare(services: Services, session: Session, title: Title, asked: wire.NewRuns) -> list[Prepared]:
+    """One for each profile asked for; none named: the branch's defaults."""
+    document = load_document(session, title)
+    origin = find_origin(services, session, title, asked)
+    names = list(dict.fromkeys(asked.profiles or origin.profiles))
+    if not names:
+        hint = f"There is: {', '.join(document.profiles)}. Or give the branch default profiles."
+        raise Invalid("run.profiles", "no profile is named", where="profiles", hint=hint)
+    version = asked.version_name or document.title("version.name")
+    problem = version_name_problem(version)
+    if problem:
+        raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
+    return [_prepare(services, session, title, document, name, origin, asked) for name in names]
+
+
+def _prepare(
+    services: Services,
+    session: Session,
+    title: Title,
+    document: Document,
+    name: str,
+    origin: Origin,
+    asked: wire.NewRuns,
+) -> Prepared:
+    profile = document.profile(name)
+    environment = asked.environment or origin.environment or profile.get("toolchain.environment") or ""
+    findings = check_profile(document, profile, identity_names(session))
+    stops = [f.message for f in stops_a_build(findings)]
+    if environment and not session.scalar(select(Environment.id).where(Environment.name == environment)):
+        stops.append(f"there is no environment group {environment}; make it: rampa environment set {environment}")
+    return Prepared(
+        title=title,
+        profile=profile,
+        document=document,
+        origin=origin,
+        environment=environment,
+        steps=steps_of(document, profile),
+        findings=findings,
+        stops=stops,
+        native=native_digest(profile, origin.files),
+        expected=expected_of(session, title, name),
+        version_name=asked.version_name or profile.get("version.name"),
+    )
+
+
+def plan_runs(services: Services, slug: str, asked: wire.NewRuns) -> wire.PlanList:
+    """Changes nothing."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        prepared = prepare(services, session, title, asked)
+        agents = list(session.scalars(select(Agent).order_by(Agent.name)))
+        return wire.PlanList(plans=[_plan(services, session, p, agents) for p in prepared])
+
+
+def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Agent]) -> wire.Plan:
+    row = session.scalar(select(Environment).where(Environment.name == p.environment)) if p.environment else None
+    wanted = wanted_of(p.profile)
+    toolchain = " ".join(x for x in (wanted.toolchain, wanted.versions) if x)
+    return wire.Plan(
+        profile=p.profile.name,
+        platform=wanted.platform,
+        platform_title=platform_title(wanted.platform),
+        purpose=p.profile.get("purpose"),
+        revision=p.title.revision,
+        commit=p.origin.commit,
+        subject=p.origin.subject,
+        ref=p.origin.ref,
+        folder=p.origin.folder,
+        environment=p.environment,
+        variables=sorted(row.variables) if row else [],
+        secrets=list(row.secrets) if row else [],
+        steps=[step_out(s) for s in p.steps],
+        toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
+        agents=[_agent(services, a, p) for a in agents],
+        findings=[_finding(f) for f in p.findings],
+        stops=p.stops,
+        native=native_plan(services, session, p.title, p.document, p.profile, p.native, p.origin.files),
+        expected=p.expected.total([s.name for s in p.steps]),
+        version_name=p.version_name,
+        next_code=_next_code(session, p.profile),
+    )
+
+
+def _agent(services: Services, agent: Agent, p: Prepared) -> wire.PlanAgent:
+    wanted, abilities = wanted_of(p.profile), abilities_of(agent)
+    found = choose(wanted, abilities)
+    return wire.PlanAgent(
+        name=agent.name,
+        state=agent_state(services, agent, 0),
+        lacks=lacks(wanted, abilities),
+        toolchain=f"{found.name} {found.version}" if found else "",
+    )
+
+
+def _next_code(session: Session, profile: Resolved) -> int:
+    line = (
+        Reservation.identifier == profile.get("title.identifier"),
+        Reservation.platform == profile.get("platform"),
+    )
+    highest = session.scalar(select(func.max(Reservation.code)).where(*line))
+    return max(next_code(highest, 2**31 - 1, profile.get("version.first_code")), 1)
+
+
+def _finding(f: ProfileFinding) -> FindingOut:
+    return FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
+
+
+def step_out(step: Step) -> StepWire:
+    fields = asdict(step)
+    return StepWire(**{k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()})

@@ -1,0 +1,1 @@
+"""Where a title's files come from."""

@@ -1,0 +1,148 @@
+"""Branches, tags and commits of a title's repository, with what was built from each; submodules; proposing a document."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable
+
+from sqlalchemy import select
+
+from rampa.core.errors import Invalid, NotFound
+from rampa.core.profile.seeing import HEAD, Seen
+from rampa.core.profile.suggesting import suggest
+from rampa.core.profile.values import FILE_NAME
+from rampa.core.run.triggers import matching
+from rampa.db.runs import Run
+from rampa.db.sources import Source
+from rampa.operations.context import Services
+from rampa.operations.paging import cursor_numbers, encode_cursor
+from rampa.operations.sources.repository import credential_of, find_source, mirror_of, module_mirror
+from rampa.schema import sources as wire
+from rampa.schema.common import Page
+from rampa.store.git import PROTOCOLS, address_problem
+from rampa.store.mirror import Commit, Mirror
+
+LOOKED_AT = 3000
+"""Files whose first bytes are read for a proposal."""
+TELLING = re.compile(r"(?i)\.(exe|dll|so|dylib|png|ico|bmp)$|(^|/)[^./]+$")
+
+
+def open_mirror(services: Services, slug: str) -> tuple[Source, Mirror]:
+    with services.db.transaction() as session:
+        row = find_source(session, slug)
+    return row, mirror_of(services, row)
+
+
+def list_refs(services: Services, slug: str, query: wire.RefQuery) -> Page[wire.RefOut]:
+    """Newest commit first."""
+    row, mirror = open_mirror(services, slug)
+    found = [r for r in mirror.refs() if r.kind == query.kind and (query.search or "").lower() in r.name.lower()]
+    at = cursor_numbers(query.cursor, 1)[0] if query.cursor else 0
+    shown = found[at : at + query.limit]
+    built = _built(services, row, [r.commit.commit for r in shown])
+    items = []
+    for r in shown:
+        profiles, environment = defaults_for(row, r.name) if r.kind == "branch" else ([], "")
+        facts = _commit(r.commit, built).model_dump()
+        items.append(wire.RefOut(name=r.name, kind=r.kind, profiles=profiles, environment=environment, **facts))
+    more = at + query.limit < len(found)
+    return Page[wire.RefOut](items=items, next=encode_cursor(str(at + query.limit)) if more else None)
+
+
+def list_commits(services: Services, slug: str, query: wire.CommitQuery) -> Page[wire.CommitOut]:
+    row, mirror = open_mirror(services, slug)
+    commit, _ = mirror.resolve(query.of or mirror.branch())
+    at = cursor_numbers(query.cursor, 1)[0] if query.cursor else 0
+    found = mirror.log(commit, at, query.limit + 1)
+    built = _built(services, row, [c.commit for c in found])
+    more = len(found) > query.limit
+    items = [_commit(c, built) for c in found[: query.limit]]
+    return Page[wire.CommitOut](items=items, next=encode_cursor(str(at + query.limit)) if more else None)
+
+
+def matches(services: Services, slug: str, query: wire.MatchQuery) -> wire.MatchesOut:
+    """What a pattern would match today, for whoever is about to save it."""
+    _, mirror = open_mirror(services, slug)
+    names = sorted(r.name for r in mirror.refs() if r.kind == query.kind)
+    matched = matching(query.pattern, names)
+    return wire.MatchesOut(matched=matched, others=[n for n in names if n not in matched])
+
+
+def defaults_for(row: Source, branch: str) -> tuple[list[str], str]:
+    """(profiles, environment group) of a branch by the first default that matches; empty where none does."""
+    for default in row.defaults:
+        if matching(default["pattern"], [branch]):
+            return list(default["profiles"]), str(default["environment"])
+    return [], ""
+
+
+def suggestion(services: Services, slug: str, of: str) -> wire.SuggestionOut:
+    """The document that stands in the tree, or one proposed from what the tree holds."""
+    row, mirror = open_mirror(services, slug)
+    commit, _ = mirror.resolve(of or mirror.branch())
+    try:
+        text = mirror.read(commit, FILE_NAME).decode("utf-8", "replace")
+        return wire.SuggestionOut(commit=commit, document=text, found=True, seen=[])
+    except NotFound:
+        pass
+    name = posixpath.basename(row.address.rstrip("/").removesuffix(".git")) or slug
+    made = suggest(name, seen_in(mirror, commit))
+    reasons = [f"{line}: {why}" for line, why in made.reasons]
+    return wire.SuggestionOut(commit=commit, document=made.text, found=False, seen=reasons)
+
+
+def seen_in(mirror: Mirror, commit: str) -> list[Seen]:
+    files = [f for f in mirror.files(commit) if f[3] != "160000"]
+    telling = [f for f in files if f[3] == "100755" or TELLING.search(f[0])][:LOOKED_AT]
+    heads = mirror.heads([blob for _, blob, _, _ in telling], HEAD)
+    return [Seen(path, size, heads.get(blob, b""), mode == "100755") for path, blob, size, mode in files]
+
+
+def modules(services: Services, slug: str, commit: str) -> wire.ModuleList:
+    """The submodules of a commit, each mirrored first, so that an agent needs no credential of its own."""
+    row, mirror = open_mirror(services, slug)
+    out = []
+    for number, (path, address, pinned) in enumerate(mirror.modules(commit)):
+        own = module_mirror(services, row, number)
+        if not own.there or not own.has(pinned):
+            own.fetch(_module_address(row.address, address), credential_of(services, row))
+        if not own.has(pinned):
+            raise NotFound("source.module", f"the submodule has no commit {pinned[:10]}", where=path)
+        out.append(wire.ModuleOut(path=path, commit=pinned, at=f"/api/v1/titles/{slug}/source/git/module-{number}.git"))
+    return wire.ModuleList(modules=out)
+
+
+def _module_address(parent: str, said: str) -> str:
+    """Relative ones are relative to the repository's own address. A repository must not name files of the service's machine."""
+    if said.startswith(("./", "../")):
+        scheme, mark, rest = parent.rpartition("://")
+        return scheme + mark + posixpath.normpath(posixpath.join(rest, said))
+    if address_problem(said) or not re.match(r"(https?|ssh|git)://|[\w.-]+@[\w.-]+:", said):
+        raise Invalid(
+            "source.module", "the submodule's address is not taken", where=said[:200], hint=f"There are: {PROTOCOLS}."
+        )
+    return said
+
+
+def _commit(commit: Commit, built: dict[str, list[wire.BuiltFrom]]) -> wire.CommitOut:
+    return wire.CommitOut(
+        commit=commit.commit,
+        subject=commit.subject[:300],
+        author=commit.author[:100],
+        at=commit.at,
+        built=built.get(commit.commit, []),
+    )
+
+
+def _built(services: Services, row: Source, commits: Iterable[str]) -> dict[str, list[wire.BuiltFrom]]:
+    with services.db.transaction() as session:
+        runs = session.scalars(
+            select(Run).where(Run.title_id == row.title_id, Run.commit.in_(list(commits))).order_by(Run.number)
+        )
+        out: dict[str, list[wire.BuiltFrom]] = {}
+        for run in runs:
+            number = run.build.number if run.build else 0
+            seen = wire.BuiltFrom(run=run.number, build=number, profile=run.profile, state=run.state)
+            out.setdefault(run.commit, []).append(seen)
+    return out

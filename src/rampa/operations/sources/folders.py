@@ -1,0 +1,106 @@
+"""Uploaded folders: a source without a repository. Only chunks that are missing travel."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+from collections.abc import Iterator
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.content import locations as locations_format
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.locations import Locations
+from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
+from rampa.db.sources import Folder
+from rampa.operations import audit
+from rampa.operations.content import chunk_sizes, locate
+from rampa.operations.context import Actor, Services
+from rampa.operations.reading import manifest_tree
+from rampa.operations.titles import find_title
+from rampa.schema import sources as wire
+
+DEPOT = "source"
+"""The name that the manifest of an uploaded folder carries."""
+
+
+def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolder) -> wire.FolderOut:
+    """Raises `Conflict` while chunks are missing."""
+    try:
+        encoded = base64.b64decode(asked.manifest, validate=True)
+    except binascii.Error as error:
+        raise Invalid("manifest.base64", "the manifest is not valid base64", where="manifest") from error
+    manifest = manifest_format.decode(encoded)
+    if manifest.depot != DEPOT:
+        raise Damaged("manifest.depot", f"the manifest of a folder is named {DEPOT!r}", where="manifest")
+    digest = manifest_format.digest_of(encoded)
+    services.store.put_manifest(digest, encoded)
+    with services.db.transaction() as session:
+        title = find_title(session, slug, lock=True)
+        wanted = {c.digest: c.size for f in manifest.tree.files for c in f.chunks}
+        held = chunk_sizes(session, list(wanted))
+        if len(held) < len(wanted):
+            missing = len(wanted) - len(held)
+            hint = "Run the command again: it sends only those."
+            raise Conflict("content.missing", f"{missing} of {len(wanted)} chunks have not arrived", hint=hint)
+        number = (session.scalar(select(func.max(Folder.number)).where(Folder.title_id == title.id)) or 0) + 1
+        row = Folder(
+            title_id=title.id,
+            number=number,
+            manifest=digest,
+            files=len(manifest.tree.files),
+            size=manifest.tree.size,
+            note=asked.note,
+            created_by=actor.name,
+            created_at=services.now(),
+        )
+        session.add(row)
+        audit.record(session, services, actor, "source.upload", f"{slug} folder {number}", slug, size=row.size)
+        session.flush()
+        return _out(row)
+
+
+def list_folders(services: Services, slug: str) -> list[wire.FolderOut]:
+    """Newest first."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        rows = select(Folder).where(Folder.title_id == title.id).order_by(Folder.number.desc()).limit(200)
+        return [_out(r) for r in session.scalars(rows)]
+
+
+def find_folder(session: Session, slug: str, number: int) -> Folder:
+    title = find_title(session, slug)
+    row = session.scalar(select(Folder).where(Folder.title_id == title.id, Folder.number == number))
+    if row is None:
+        raise NotFound("folder.unknown", f"{slug} has no uploaded folder {number}", where="folder")
+    return row
+
+
+def folder_manifest(services: Services, slug: str, number: int) -> bytes:
+    with services.db.transaction() as session:
+        return services.store.manifest(find_folder(session, slug, number).manifest)
+
+
+def folder_locations(services: Services, slug: str, number: int) -> bytes:
+    with services.db.transaction() as session:
+        tree = manifest_tree(services, find_folder(session, slug, number).manifest)
+        digests = dict.fromkeys(c.digest for f in tree.files for c in f.chunks)
+        return locations_format.encode(Locations(locate(session, digests)))
+
+
+def folder_files(services: Services, session: Session, slug: str, number: int) -> Iterator[tuple[str, str]]:
+    """(path, digest) of its files."""
+    for f in manifest_tree(services, find_folder(session, slug, number).manifest).files:
+        yield f.path, f.digest.hex()
+
+
+def _out(row: Folder) -> wire.FolderOut:
+    return wire.FolderOut(
+        number=row.number,
+        files=row.files,
+        size=row.size,
+        note=row.note,
+        created_at=row.created_at,
+        created_by=row.created_by,
+    )

@@ -1,0 +1,175 @@
+"""A title's repository: connecting it, fetching it, keeping an owned document as new as it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Invalid, NotFound, RampaError
+from rampa.core.profile.problems import DocumentInvalid
+from rampa.core.signing.sealing import seal, unseal
+from rampa.db import queue
+from rampa.db.sources import Source
+from rampa.db.titles import Title
+from rampa.operations import audit
+from rampa.operations.context import Actor, Services, service_actor
+from rampa.operations.documents import find_revision, read, store_revision
+from rampa.operations.titles import find_title
+from rampa.schema import sources as wire
+from rampa.store.git import Credential, check_address
+from rampa.store.mirror import Mirror, Ref
+
+MODULES = "modules"
+
+
+def connect_source(services: Services, actor: Actor, slug: str, asked: wire.SourceIn) -> wire.SourceOut:
+    """Remembers the repository and puts a fetch into the queue. Connecting again replaces address and credential."""
+    check_address(asked.address)
+    if asked.password and asked.key:
+        raise Invalid("source.credential", "give a password or a key, not both", where="password")
+    with services.db.transaction() as session:
+        title = find_title(session, slug, lock=True)
+        row = session.scalar(select(Source).where(Source.title_id == title.id))
+        if row is None:
+            row = Source(title=title, title_id=title.id, created_at=services.now(), heads={}, defaults=[])
+            session.add(row)
+        row.address, row.user, row.error = asked.address, asked.user, ""
+        row.submodules, row.every = asked.submodules, asked.every
+        row.credential = "password" if asked.password else "key" if asked.key else ""
+        session.flush()
+        secret = json.dumps({"password": asked.password, "key": asked.key}).encode()
+        row.sealed = seal(secret, services.master_key, f"source:{row.id}") if row.credential else None
+        audit.record(session, services, actor, "source.connect", asked.address[:200], slug, credential=row.credential)
+        queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
+        return describe(services, row)
+
+
+def ask_fetch(services: Services, actor: Actor, slug: str) -> wire.SourceOut:
+    """Puts a fetch into the queue; `tried_at` moves on when it was done."""
+    with services.db.transaction() as session:
+        row = find_source(session, slug)
+        queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
+        return describe(services, row)
+
+
+def fetch(services: Services, slug: str) -> bool:
+    """Fetches now. False when it failed; the source says why. Takes as long as git does, outside any transaction."""
+    with services.db.transaction() as session:
+        row = find_source(session, slug)
+        address, credential = row.address, _credential(services, row)
+    error = ""
+    try:
+        mirror_of(services, row).fetch(address, credential)
+        error = _follow_document(services, slug)
+    except RampaError as failed:
+        error = failed.message
+    with services.db.transaction() as session:
+        row = find_source(session, slug)
+        row.tried_at, row.error = services.now(), error[:1000]
+        if not error:
+            row.fetched_at = row.tried_at
+        queue.tell(session, f"title/{slug}")
+    return not error
+
+
+def _follow_document(services: Services, slug: str) -> str:
+    """Where the repository owns the profile document, its newest text becomes a revision; what is wrong with it is said."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug, lock=True)
+        if not title.source:
+            return ""
+        mirror = mirror_of(services, find_source(session, slug))
+        commit, _ = mirror.resolve(mirror.branch())
+        path = title.source_path or "rampa.toml"
+        try:
+            text = mirror.read(commit, path).decode("utf-8", "replace")
+            if text == find_revision(session, title).text:
+                return ""
+            read(text)
+        except NotFound:
+            return f"the repository owns the profile document, and {path} is not in it"
+        except DocumentInvalid as error:
+            return f"{path} at {commit[:10]} is no profile document: {error.message}"[:900]
+        store_revision(
+            session, services, service_actor("the repository"), title, text, f"{path} at {commit[:10]}", commit
+        )
+        return ""
+
+
+def get_source(services: Services, slug: str) -> wire.SourceOut:
+    with services.db.transaction() as session:
+        return describe(services, find_source(session, slug))
+
+
+def set_defaults(services: Services, actor: Actor, slug: str, asked: wire.DefaultsIn) -> wire.SourceOut:
+    with services.db.transaction() as session:
+        row = find_source(session, slug)
+        row.defaults = [d.model_dump() for d in asked.defaults]
+        audit.record(session, services, actor, "source.defaults", row.address[:200], slug, count=len(asked.defaults))
+        return describe(services, row)
+
+
+def find_source(session: Session, slug: str) -> Source:
+    title = find_title(session, slug)
+    row = session.scalar(select(Source).where(Source.title_id == title.id))
+    if row is None:
+        hint = f"Connect one: `rampa source connect ADDRESS --title {slug}`, or upload a folder: `rampa source upload FOLDER`."
+        raise NotFound("source.none", f"{slug} has no repository", where="source", hint=hint)
+    return row
+
+
+def has_source(session: Session, title: Title) -> Source | None:
+    return session.scalar(select(Source).where(Source.title_id == title.id))
+
+
+def mirror_of(services: Services, row: Source) -> Mirror:
+    return Mirror(_folder(services) / f"{row.id}.git")
+
+
+def module_mirror(services: Services, row: Source, number: int) -> Mirror:
+    return Mirror(_folder(services) / f"{row.id}.{MODULES}" / f"{number}.git")
+
+
+def _folder(services: Services) -> Path:
+    return services.store.mirrors
+
+
+def _credential(services: Services, row: Source) -> Credential:
+    if row.sealed is None:
+        return Credential(row.user)
+    secret = json.loads(unseal(row.sealed, services.master_key, f"source:{row.id}"))
+    return Credential(row.user, secret["password"], secret["key"])
+
+
+def credential_of(services: Services, row: Source) -> Credential:
+    """Lives in memory for one fetch."""
+    return _credential(services, row)
+
+
+def describe(services: Services, row: Source) -> wire.SourceOut:
+    refs: list[Ref] = []
+    branch = ""
+    mirror = mirror_of(services, row)
+    if mirror.there:
+        try:
+            refs, branch = mirror.refs(), mirror.branch()
+        except RampaError:
+            pass  # a mirror that is being made; the source's own fields say how that stands
+    return wire.SourceOut(
+        title=row.title.slug,
+        address=row.address,
+        user=row.user,
+        credential=row.credential,
+        submodules=row.submodules,
+        every=row.every,
+        fetched_at=row.fetched_at,
+        tried_at=row.tried_at,
+        error=row.error,
+        branch=branch,
+        branches=sum(r.kind == "branch" for r in refs),
+        tags=sum(r.kind == "tag" for r in refs),
+        defaults=[wire.BranchDefault(**d) for d in row.defaults],
+    )

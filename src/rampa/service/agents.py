@@ -1,0 +1,83 @@
+"""Agents: registering, asking for work, reporting of runs."""
+
+from __future__ import annotations
+
+from rampa.operations import agents
+from rampa.operations.context import Services
+from rampa.operations.runs import logs, working
+from rampa.schema import agents as wire
+from rampa.schema.common import Page
+from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.resource import Resource
+
+AGENT = "/agents/<string:agent>"
+RUN = AGENT + "/runs/<string:lease>"
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("agents")
+
+    @api.call("GET", "/agents", EVERYBODY, Page[wire.Agent])
+    def list_agents() -> Page[wire.Agent]:
+        """All agents: how they stand, what they can do, what they work on."""
+        return agents.list_agents(services, current_actor())
+
+    @api.call("GET", AGENT, EVERYBODY, wire.Agent)
+    def get_agent(path: wire.AgentPath) -> wire.Agent:
+        """One agent."""
+        return agents.get_agent(services, current_actor(), path.agent)
+
+    @api.call("PUT", AGENT, MAKERS, wire.Agent)
+    def register_agent(path: wire.AgentPath, body: wire.RegisterIn) -> wire.Agent:
+        """An agent starts. What an earlier process of the same name had is lost to it."""
+        return agents.register(services, current_actor(), path.agent, body)
+
+    @api.call("PATCH", AGENT, ENGINEERS, wire.Agent)
+    def change_agent(path: wire.AgentPath, body: wire.AgentChange) -> wire.Agent:
+        """Pause an agent, or let it go on. A paused one ends what it has."""
+        return agents.change_agent(services, current_actor(), path.agent, body)
+
+    @api.call("DELETE", AGENT, ENGINEERS, None)
+    def remove_agent(path: wire.AgentPath) -> None:
+        """Forget an agent that is gone."""
+        agents.remove_agent(services, current_actor(), path.agent)
+
+    @api.call("POST", AGENT + "/work", MAKERS, wire.WorkOut)
+    def ask_for_work(path: wire.AgentPath, body: wire.AskIn) -> wire.WorkOut:
+        """A sign of life; answers with a run as soon as there is one, or with nothing after `wait` seconds."""
+        return working.ask_for_work(services, path.agent, body)
+
+    @api.call("POST", AGENT + "/goodbye", MAKERS, None)
+    def say_goodbye(path: wire.AgentPath, body: wire.GoodbyeIn) -> None:
+        """The agent ends by itself."""
+        agents.say_goodbye(services, path.agent, body.instance)
+
+    _reports(api, services)
+    return api
+
+
+def _reports(api: Resource, services: Services) -> None:
+    @api.call("POST", RUN + "/beat", MAKERS, wire.BeatOut)
+    def beat(path: wire.LeasePath, body: wire.BeatIn) -> wire.BeatOut:
+        """A sign of life of a run; says whether it is to be stopped."""
+        return working.beat(services, path.agent, path.lease, body)
+
+    @api.call("POST", RUN + "/step", MAKERS, wire.BeatOut)
+    def report_step(path: wire.LeasePath, body: wire.StepIn) -> wire.BeatOut:
+        """A step began or ended."""
+        return working.report_step(services, path.agent, path.lease, body)
+
+    @api.call("POST", RUN + "/log", MAKERS, wire.LogTaken)
+    def send_log(path: wire.LeasePath, body: wire.LogIn) -> wire.LogTaken:
+        """The next batch of the log. A batch can be sent again."""
+        return logs.take_batch(services, path.agent, path.lease, body)
+
+    @api.call("POST", RUN + "/letter", MAKERS, None)
+    def send_letter(path: wire.LeasePath) -> None:
+        """Write to whoever started the run."""
+        working.notify(services, path.agent, path.lease)
+
+    @api.call("POST", RUN + "/end", MAKERS, None)
+    def end_run(path: wire.LeasePath, body: wire.EndIn) -> None:
+        """The end of an attempt."""
+        working.end_run(services, path.agent, path.lease, body)

@@ -1,0 +1,50 @@
+"""Builds side by side; retention."""
+
+from __future__ import annotations
+
+from rampa.operations import build_comparison, completing, retention
+from rampa.operations.context import Services
+from rampa.schema import build_changes as wire
+from rampa.schema import builds as builds_wire
+from rampa.schema.titles import TitlePath
+from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.resource import Resource
+
+RETENTION = "/titles/<string:title>/retention"
+BUILD = "/titles/<string:title>/builds/<int:build>"
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("build_changes")
+
+    @api.call("GET", "/titles/<string:title>/builds/comparison", EVERYBODY, wire.BuildComparison)
+    def compare_builds(path: TitlePath, query: wire.BuildPairQuery) -> wire.BuildComparison:
+        """Two builds: settings, commits between, files, folders, findings, durations, tools."""
+        return build_comparison.compare_builds(services, path.title, query)
+
+    @api.call("POST", BUILD + "/sign", MAKERS, builds_wire.Build)
+    def sign_bundle(path: builds_wire.BuildPath, body: builds_wire.SignIn) -> builds_wire.Build:
+        """Sign the bundle of an open build, once its chunks have arrived."""
+        return completing.sign_bundle(services, current_actor(), path.title, path.build, body)
+
+    @api.call("GET", RETENTION, EVERYBODY, wire.RetentionOut)
+    def get_retention(path: TitlePath) -> wire.RetentionOut:
+        """The policy, what would go now, and what stays although it is old."""
+        return retention.preview(services, path.title, None)
+
+    @api.call("POST", RETENTION + "/preview", EVERYBODY, wire.RetentionOut)
+    def preview_retention(path: TitlePath, body: wire.RetentionPolicy) -> wire.RetentionOut:
+        """What would go under another policy. Changes nothing."""
+        return retention.preview(services, path.title, body)
+
+    @api.call("PUT", RETENTION, ENGINEERS, wire.RetentionOut)
+    def set_retention(path: TitlePath, body: wire.RetentionPolicy) -> wire.RetentionOut:
+        """Set the policy. Removes nothing by itself."""
+        return retention.set_policy(services, current_actor(), path.title, body)
+
+    @api.call("POST", RETENTION + "/apply", ENGINEERS, wire.RetentionOut)
+    def apply_retention(path: TitlePath, body: wire.RemoveIn) -> wire.RetentionOut:
+        """Remove the builds that the preview showed; if others would go now, nothing is removed."""
+        return retention.apply(services, current_actor(), path.title, body.builds)
+
+    return api

@@ -1,0 +1,165 @@
+"""Sources: repositories with branches, tags and commits; uploaded folders; what agents fetch from."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterator
+
+from flask import Response, request
+
+from rampa.core.errors import Invalid, NotFound
+from rampa.operations import content
+from rampa.operations.context import Services
+from rampa.operations.sources import commits, folders, repository
+from rampa.schema import builds as builds_wire
+from rampa.schema import sources as wire
+from rampa.schema.common import Page
+from rampa.schema.titles import TitlePath
+from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.resource import Resource
+
+SOURCE = "/titles/<string:title>/source"
+FOLDER = "/titles/<string:title>/folders"
+BYTES = "application/octet-stream"
+PIECE = 256 * 1024
+ASKED_LIMIT = 16 * 1024 * 1024
+ADVERTISED = "application/x-git-upload-pack-advertisement"
+ASKED = "application/x-git-upload-pack-request"
+PACKED = "application/x-git-upload-pack-result"
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("sources")
+    _repositories(api, services)
+    _folders(api, services)
+    _git(api, services)
+    return api
+
+
+def _repositories(api: Resource, services: Services) -> None:
+    @api.call("GET", SOURCE, EVERYBODY, wire.SourceOut)
+    def get_source(path: TitlePath) -> wire.SourceOut:
+        """A title's repository, and how its mirror stands."""
+        return repository.get_source(services, path.title)
+
+    @api.call("PUT", SOURCE, ENGINEERS, wire.SourceOut)
+    def connect_source(path: TitlePath, body: wire.SourceIn) -> wire.SourceOut:
+        """Connect a repository. It is fetched in the background: `tried_at` moves on when that was done."""
+        return repository.connect_source(services, current_actor(), path.title, body)
+
+    @api.call("POST", SOURCE + "/fetch", MAKERS, wire.SourceOut)
+    def fetch_source(path: TitlePath) -> wire.SourceOut:
+        """Fetch in the background."""
+        return repository.ask_fetch(services, current_actor(), path.title)
+
+    @api.call("PUT", SOURCE + "/defaults", ENGINEERS, wire.SourceOut)
+    def set_defaults(path: TitlePath, body: wire.DefaultsIn) -> wire.SourceOut:
+        """Which profiles and which environment group the branches have."""
+        return repository.set_defaults(services, current_actor(), path.title, body)
+
+    @api.call("GET", SOURCE + "/refs", EVERYBODY, Page[wire.RefOut])
+    def list_refs(path: TitlePath, query: wire.RefQuery) -> Page[wire.RefOut]:
+        """Branches or tags, the newest commit first, with what was built from it."""
+        return commits.list_refs(services, path.title, query)
+
+    @api.call("GET", SOURCE + "/commits", EVERYBODY, Page[wire.CommitOut])
+    def list_commits(path: TitlePath, query: wire.CommitQuery) -> Page[wire.CommitOut]:
+        """Commits of a branch, a tag or from a commit on back."""
+        return commits.list_commits(services, path.title, query)
+
+    @api.call("GET", SOURCE + "/matches", EVERYBODY, wire.MatchesOut)
+    def match_refs(path: TitlePath, query: wire.MatchQuery) -> wire.MatchesOut:
+        """Which of the existing branches or tags a pattern matches."""
+        return commits.matches(services, path.title, query)
+
+    @api.call("GET", SOURCE + "/suggestion", EVERYBODY, wire.SuggestionOut)
+    def suggest_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SuggestionOut:
+        """The profile document that stands in the repository, or one proposed from its tree."""
+        return commits.suggestion(services, path.title, query.of)
+
+    @api.call("GET", SOURCE + "/modules", MAKERS, wire.ModuleList)
+    def list_modules(path: TitlePath, query: wire.OfQuery) -> wire.ModuleList:
+        """A commit's submodules, mirrored for agents."""
+        return commits.modules(services, path.title, query.of)
+
+
+def _folders(api: Resource, services: Services) -> None:
+    @api.call("GET", FOLDER, EVERYBODY, Page[wire.FolderOut])
+    def list_folders(path: TitlePath) -> Page[wire.FolderOut]:
+        """Uploaded folders, newest first."""
+        return Page[wire.FolderOut](items=folders.list_folders(services, path.title))
+
+    @api.call("POST", FOLDER, MAKERS, wire.FolderOut, status=201)
+    def add_folder(path: TitlePath, body: wire.NewFolder) -> wire.FolderOut:
+        """A folder whose chunks have arrived."""
+        return folders.add_folder(services, current_actor(), path.title, body)
+
+    @api.call("POST", FOLDER + "/missing", MAKERS, builds_wire.MissingOut)
+    def ask_missing_of_folder(path: TitlePath, body: builds_wire.MissingIn) -> builds_wire.MissingOut:
+        """Which of these chunks the service does not have."""
+        return builds_wire.MissingOut(missing=content.missing_of(services, body.digests))
+
+    @api.call("PUT", FOLDER + "/packs/<string:pack>", MAKERS, builds_wire.PackStored, sends=BYTES)
+    def put_folder_pack(path: wire.SourcePackPath) -> builds_wire.PackStored:
+        """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
+        return content.take_pack(services, bytes.fromhex(path.pack), _body())
+
+    @api.call("GET", FOLDER + "/<int:folder>/manifest", EVERYBODY, BYTES)
+    def get_folder_manifest(path: wire.FolderPath) -> Response:
+        """The manifest of an uploaded folder."""
+        return Response(folders.folder_manifest(services, path.title, path.folder), content_type=BYTES)
+
+    @api.call("GET", FOLDER + "/<int:folder>/locations", EVERYBODY, BYTES)
+    def get_folder_locations(path: wire.FolderPath) -> Response:
+        """Where its chunks lie."""
+        return Response(folders.folder_locations(services, path.title, path.folder), content_type=BYTES)
+
+
+def _git(api: Resource, services: Services) -> None:
+    """What `git fetch` speaks over HTTP (gitprotocol-http), for reading only: agents bring what they lack, and nothing else."""
+
+    def mirror(title: str, repo: str):  # type: ignore[no-untyped-def]
+        row, own = commits.open_mirror(services, title)
+        if repo == "source.git":
+            return own
+        name = repo.removesuffix(".git").removeprefix("module-")
+        if not name.isdigit():
+            raise NotFound("source.unknown", "there is no such repository here")
+        return repository.module_mirror(services, row, int(name))
+
+    @api.call("GET", SOURCE + "/git/<string:repo>/info/refs", MAKERS, ADVERTISED)
+    def advertise_refs(path: wire.GitPath, query: wire.GitQuery) -> Response:
+        """For `git fetch`."""
+        response = Response(mirror(path.title, path.repo).advertise(), content_type=ADVERTISED)
+        response.headers["Cache-Control"] = "no-store"
+        return response
+
+    @api.call(
+        "POST",
+        SOURCE + "/git/<string:repo>/git-upload-pack",
+        MAKERS,
+        PACKED,
+        sends=ASKED,
+    )
+    def send_objects(path: wire.GitPath) -> Response:
+        """For `git fetch`."""
+        return Response(mirror(path.title, path.repo).answer(_asked()), content_type=PACKED)
+
+
+def _asked() -> bytes:
+    data = request.get_data()
+    if request.headers.get("Content-Encoding") != "gzip":
+        return data
+    try:
+        inflater = zlib.decompressobj(16 + zlib.MAX_WBITS)
+        plain = inflater.decompress(data, ASKED_LIMIT)
+    except zlib.error as error:
+        raise Invalid("git.request", "the request cannot be decompressed") from error
+    if inflater.unconsumed_tail:
+        raise Invalid("git.request", "the request is too large")
+    return plain
+
+
+def _body() -> Iterator[bytes]:
+    while piece := request.stream.read(PIECE):
+        yield piece

@@ -1,0 +1,147 @@
+"""Running git, with nothing of this machine's own settings, no questions asked, and no protocol that runs programs.
+
+Addresses and names come from people and from repositories: both are hostile. Only the protocols in `PROTOCOLS` are taken;
+names never stand where git would read an option.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from rampa.core.errors import Invalid, Unavailable
+
+PROTOCOLS = "file:git:http:https:ssh"
+SCHEME = re.compile(r"([a-z][a-z0-9+.-]*)(::|://)")
+SECONDS = 900
+SAID = 600
+"""Characters of git's own words that an error repeats."""
+PLAIN = {
+    "GIT_CONFIG_NOSYSTEM": "1",
+    "GIT_CONFIG_GLOBAL": os.devnull,
+    "GIT_TERMINAL_PROMPT": "0",
+    "GIT_ALLOW_PROTOCOL": PROTOCOLS,
+    "GIT_OPTIONAL_LOCKS": "0",
+    "LC_ALL": "C.UTF-8",
+}
+SETTINGS = {
+    "safe.directory": "*",
+    "protocol.file.allow": "always",
+    "uploadpack.allowAnySHA1InWant": "true",
+    "core.symlinks": "true",
+    "core.hooksPath": os.devnull,
+    "gc.auto": "0",
+    "credential.helper": "",
+    "advice.detachedHead": "false",
+}
+
+
+@dataclass(frozen=True)
+class Credential:
+    """What goes with an address: a password for `user`, or an SSH private key. Both empty: none."""
+
+    user: str = ""
+    password: str = ""
+    key: str = ""
+
+
+def address_problem(address: str) -> str:
+    """What is wrong with a repository's address, or nothing."""
+    if address.startswith("-"):
+        return "it begins with a hyphen"
+    match = SCHEME.match(address)
+    if match and (match[2] == "::" or match[1] not in PROTOCOLS.split(":")):
+        return f"{match[1]} is not taken; there are: {', '.join(PROTOCOLS.split(':'))}, or a path"
+    if re.search(r"://[^/@]*:[^/@]+@", address):
+        return "it holds a password, which would stand in lists and logs; give it apart"
+    return ""
+
+
+def settings_environment(settings: dict[str, str]) -> dict[str, str]:
+    """Settings for one command, unseen in its arguments (git-config(1), GIT_CONFIG_COUNT)."""
+    out = {"GIT_CONFIG_COUNT": str(len(settings))}
+    for number, (key, value) in enumerate(settings.items()):
+        out[f"GIT_CONFIG_KEY_{number}"], out[f"GIT_CONFIG_VALUE_{number}"] = key, value
+    return out
+
+
+def git(
+    *words: str,
+    folder: Path | None = None,
+    more: dict[str, str] | None = None,
+    seconds: float = SECONDS,
+    given: bytes | None = None,
+) -> bytes:
+    """What the command wrote. Raises `Unavailable` with git's own last words; ends the whole group at the time limit."""
+    try:
+        process = subprocess.Popen(
+            ["git", *words],
+            cwd=folder,
+            env=environment(more),
+            stdin=subprocess.PIPE if given is not None else subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            start_new_session=True,
+        )
+    except OSError as error:
+        raise Unavailable(
+            "git.missing", "git is not installed on the service's machine", hint="Install git."
+        ) from error
+    try:
+        out, said = process.communicate(given, timeout=seconds)
+    except subprocess.TimeoutExpired as error:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.communicate()
+        raise Unavailable("git.time", f"git {words[0]} took longer than {seconds:.0f} s") from error
+    if process.returncode != 0:
+        raise Unavailable("git.failed", last_words(said) or f"git {words[0]} ended with {process.returncode}")
+    return out
+
+
+def environment(more: dict[str, str] | None) -> dict[str, str]:
+    kept = {k: v for k, v in os.environ.items() if not k.startswith("GIT_")}
+    return {**kept, **PLAIN, **settings_environment(SETTINGS), **(more or {})}
+
+
+def last_words(said: bytes) -> str:
+    """The end of what git complained of, on one line, without what people write into addresses."""
+    lines = [line.strip() for line in said.decode("utf-8", "replace").splitlines() if line.strip()]
+    text = "; ".join(dict.fromkeys(lines[-4:]))[:SAID]
+    return re.sub(r"://[^/@\s]*@", "://", text)
+
+
+@contextmanager
+def signed_in(credential: Credential) -> Iterator[dict[str, str]]:
+    """Variables by which git finds the credential; files that it needs are there only meanwhile, for their owner only."""
+    ssh = "ssh -o BatchMode=yes -o StrictHostKeyChecking=accept-new -o ConnectTimeout=20"
+    with tempfile.TemporaryDirectory(prefix="rampa-git-") as name:
+        folder = Path(name)
+        more: dict[str, str] = {"GIT_SSH_COMMAND": ssh}
+        if credential.password:
+            script = folder / "answer"
+            script.write_text(
+                '#!/bin/sh\ncase "$1" in U*) printf %s "$RAMPA_USER";; *) printf %s "$RAMPA_PASS";; esac\n'
+            )
+            script.chmod(0o700)
+            more |= {"GIT_ASKPASS": str(script), "RAMPA_USER": credential.user, "RAMPA_PASS": credential.password}
+        if credential.key:
+            file = folder / "key"
+            fd = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(fd, "w") as out:
+                out.write(credential.key.rstrip("\n") + "\n")
+            more["GIT_SSH_COMMAND"] = f"{ssh} -o IdentitiesOnly=yes -i {file}"
+        yield more
+
+
+def check_address(address: str) -> str:
+    problem = address_problem(address)
+    if problem:
+        raise Invalid("source.address", f"this address cannot be used: {problem}", where="address")
+    return address
