@@ -14,6 +14,7 @@ from pathlib import Path
 
 from demo.peatlight.documents import hurried
 from demo.peatlight.tree import make_all
+from demo.runs import fill_with_runs
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery, device_report
 from rampa.client.making import make_build
@@ -51,6 +52,7 @@ def main(folder: Path, address: str, email: str) -> None:
         client.add_revision("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
         client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is mended.", 2)
+        fill_with_runs(client, folder, address)
         client.revoke_token(token.id)
 
 

@@ -91,7 +91,8 @@ opening = "art/opening.png"
 name = "lantern-export"
 versions = ">=3.2,<4"
 licence = "lantern-export studio terms 2026"
-steps = ["export", "collect", "check", "bundle", "sign"]
+export = ["lantern-export", "export", "--platform", "{platform}", "--mode", "{purpose}", "--out", "{out}"]
+steps = ["fetch", "toolchain", "export", "collect", "check", "bundle", "sign", "split", "publish"]
 
 [output]
 folder = "../out"
@@ -239,6 +240,51 @@ def hurried() -> str:
         assert right in text, right
         text = text.replace(right, wrong, 1)
     return text
+
+
+def compiled() -> str:
+    """The document in the repository: the program is compiled now, testers' content is baked fast, texts are counted first."""
+    text = EVERYWHERE
+    for before, after in (
+        ('name = "1.5.0"', 'name = "1.6.0"'),
+        ('"--out", "{out}"]', '"--architectures", "{architectures}", "--out", "{out}"]'),
+        ('launch.entry = "bin/peatlight.cmd"\noutput', 'launch.entry = "bin/peatlight.exe"\noutput'),
+        ('"window"\nlaunch.entry = "bin/peatlight.cmd"', '"window"\nlaunch.entry = "bin/peatlight.exe"'),
+        ("[facets.release]\n", RELEASE),
+        ("code.diagnostics = true\n", NIGHTLY),
+        ("[depots.base]", STEPS + "[depots.base]"),
+    ):
+        assert before in text, before
+        text = text.replace(before, after)
+    return text
+
+
+RELEASE = """[facets.release]
+toolchain.steps = [
+  "fetch", "count-texts", "toolchain", "export", "collect", "check", "bundle", "sign", "split", "publish",
+]
+"""
+NIGHTLY = """code.diagnostics = true
+toolchain.export = [
+  "lantern-export", "export", "--platform", "{platform}", "--mode", "{purpose}",
+  "--architectures", "{architectures}", "--quality", "preview", "--out", "{out}",
+]
+toolchain.steps = { add = ["notify"] }
+"""
+STEPS = """# Translators forget a line now and then: counted before the export, which takes longer.
+[steps.count-texts]
+run = ["python3", "tools/count_texts.py"]
+seconds = 60
+
+[steps.export]
+seconds = 900
+silent = 30
+memory = 1024
+
+[steps.notify]
+when = "always"
+
+"""
 
 
 POCKET = """# The phone companion, here as a small desktop title to try things on.

@@ -9,6 +9,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli import home
+from rampa.cli.build_more import add_to
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.output import ago, duration, err, facts, findings, mb, out, plural, print_json, table
 from rampa.cli.progress import Bars
@@ -28,6 +29,9 @@ WORDS = {
     "bundle": "uploading the bundle",
 }
 SPOKEN = typer.Argument(..., help="The build, as in peatlight#14.")
+
+
+add_to(app)
 
 
 @app.command("create")

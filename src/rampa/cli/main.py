@@ -2,7 +2,7 @@
 
 Exit codes: 0 done; 1 an error that none of the others names; 2 the command's words are wrong; 3 not signed in or not allowed;
 4 not found; 5 a conflict; 6 a rule refused, or a check found a blocker; 7 damaged or forged; 8 not available now;
-9 a check found warnings, and no blocker; 130 interrupted.
+9 a check found warnings, and no blocker; 10 a watched run failed; 11 a watched run was cancelled or superseded; 130 interrupted.
 """
 
 from __future__ import annotations
@@ -33,6 +33,11 @@ GROUPS = {
     "profile": "Profiles: resolve, compare, check, mend, lay side by side; propose a first document.",
     "picture": "Picture sets: every icon and opening picture from one large picture.",
     "key": "Signing identities.",
+    "source": "Sources: a title's repository, or uploaded folders.",
+    "environment": "Environment groups: variables and secrets that steps get.",
+    "run": "Runs: from a commit to a build; plan, start, watch, cancel.",
+    "trigger": "Triggers: what starts runs by itself.",
+    "agent": "Agents: the machines that execute runs.",
     "build": "Builds: make one from a folder, look at it, fetch its bundle.",
     "channel": "Channels: place a build, see what is live.",
     "device": "Simulated devices: install, update, verify, repair, start.",

@@ -60,6 +60,19 @@ def comparison(found: wire.ComparisonOut) -> None:
     out().print(Text(f"{plural(len(found.differences), 'setting differs', 'settings differ')}.", style="dim"))
 
 
+def differing(differences: Sequence[wire.DifferenceOut]) -> None:
+    """Settings that differ between two builds."""
+    if not differences:
+        out().print("The settings are the same.", style="dim")
+        return
+    grid = ruled()
+    for name in ("setting", "before", "after"):
+        grid.add_column(name, overflow="fold")
+    for row in differences:
+        grid.add_row(row.key, _side(row.left), _changed(row))
+    out().print(grid)
+
+
 def _side(value: wire.ValueOut | None) -> Text:
     return Text(value.text) if value else Text("not set", style="dim")
 

@@ -108,7 +108,9 @@ class BuildParts:
         )
 
     def sign(self, bundle: wire.BundleIn) -> wire.Build:
-        return self.client.sign_bundle(self.title, self.build.number, wire.SignIn(bundle=bundle, lease=self.lease))
+        return self.client.sign_bundle(
+            self.title, self.build.number, wire.SignBundleIn(bundle=bundle, lease=self.lease)
+        )
 
     def send_symbols(self, selection: Selection) -> wire.ManifestIn:
         """Files that are kept with the build and never delivered."""

@@ -143,7 +143,7 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls):
         headers = {"If-Match": "*", "Content-Type": "application/json"}
         return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
 
-    def sign_bundle(self, title: str, number: int, asked: builds_wire.SignIn) -> builds_wire.Build:
+    def sign_bundle(self, title: str, number: int, asked: builds_wire.SignBundleIn) -> builds_wire.Build:
         return self.connection.post(builds_wire.Build, _build(title, number) + "/sign", asked)
 
     def compare_builds(self, title: str, left: int, right: int) -> changes_wire.BuildComparison:

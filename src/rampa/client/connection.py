@@ -50,6 +50,7 @@ class Connection:
         sleep: Callable[[float], None] = time.sleep,
     ) -> None:
         self.address = address.rstrip("/")
+        self.token = token
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         timeout = httpx.Timeout(120.0, connect=10.0)
         limits = httpx.Limits(max_connections=16, max_keepalive_connections=16)

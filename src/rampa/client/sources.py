@@ -43,8 +43,8 @@ class SourceCalls:
     def matches(self, title: str, kind: str, pattern: str) -> wire.MatchesOut:
         return self.connection.get(wire.MatchesOut, _source(title) + "/matches", kind=kind, pattern=pattern)
 
-    def suggestion(self, title: str, of: str = "") -> wire.SuggestionOut:
-        return self.connection.get(wire.SuggestionOut, _source(title) + "/suggestion", of=of)
+    def suggestion(self, title: str, of: str = "") -> wire.SeenDocument:
+        return self.connection.get(wire.SeenDocument, _source(title) + "/suggestion", of=of)
 
     def modules(self, title: str, commit: str) -> list[wire.ModuleOut]:
         return self.connection.get(wire.ModuleList, _source(title) + "/modules", of=commit).modules

@@ -66,28 +66,43 @@ def start_service(
     folder: ServiceFolder, database_url: str, port: int, console: Path | None, workers: int = 1
 ) -> subprocess.Popen[bytes]:
     """Starts gunicorn and waits until it is ready. Raises `Unavailable` with the end of its log."""
-    environment = {
-        **os.environ,
-        "RAMPA_DATABASE_URL": database_url,
-        "RAMPA_STORE": str(folder.store),
-        "RAMPA_MASTER_KEY_FILE": str(folder.master_key),
-        "RAMPA_CONSOLE": str(console or ""),
-    }
+    environment = {**_environment(folder, database_url), "RAMPA_CONSOLE": str(console or "")}
     command = [sys.executable, "-m", "gunicorn", "--no-control-socket", "--bind", f"127.0.0.1:{port}"]
     command += ["--worker-class", "gthread", "--workers", str(workers), "--threads", str(THREADS), "--timeout", "300"]
     command += ["--graceful-timeout", "5", "--log-level", "warning", "rampa.service.wiring:from_environment()"]
-    with folder.log.open("ab") as log:
-        service = subprocess.Popen(
+    service = start_child(command, environment, folder.log)
+    _wait_ready(service, folder, port)
+    return service
+
+
+def start_worker(folder: ServiceFolder, database_url: str) -> subprocess.Popen[bytes]:
+    """Starts a worker of the job queue. Several can work side by side."""
+    return start_child(
+        [sys.executable, "-m", "rampa.jobs"], _environment(folder, database_url), folder.root / "worker.log"
+    )
+
+
+def start_child(command: list[str], environment: dict[str, str], log: Path) -> subprocess.Popen[bytes]:
+    """A process that ends with this one, and writes into `log`."""
+    with log.open("ab") as out:
+        return subprocess.Popen(
             command,
-            stdout=log,
-            stderr=log,
+            stdout=out,
+            stderr=out,
             stdin=subprocess.DEVNULL,
             env=environment,
             start_new_session=True,
             preexec_fn=ends_with_parent(signal.SIGTERM),
         )
-    _wait_ready(service, folder, port)
-    return service
+
+
+def _environment(folder: ServiceFolder, database_url: str) -> dict[str, str]:
+    return {
+        **os.environ,
+        "RAMPA_DATABASE_URL": database_url,
+        "RAMPA_STORE": str(folder.store),
+        "RAMPA_MASTER_KEY_FILE": str(folder.master_key),
+    }
 
 
 def _wait_ready(service: subprocess.Popen[bytes], folder: ServiceFolder, port: int) -> None:

@@ -17,8 +17,9 @@ from rampa.cli import home
 from rampa.core.errors import Conflict, RampaError
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
+from rampa.local.agents import Agents
 from rampa.local.postgres import private_server
-from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.local.service import ServiceFolder, start_service, start_worker, stop
 from rampa.operations import people
 from rampa.operations.context import Services
 from rampa.store.folder import FolderStore
@@ -78,10 +79,17 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     stack.callback(stop, service, signal.SIGTERM)
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
+    worker = start_worker(folder, url)
+    stack.callback(stop, worker, signal.SIGTERM)
+    agents = Agents(root, data, address, folder, url)
+    children = {"the service": service, "the worker of the job queue": worker}
+    for name in agents.names:
+        children[f"the agent {name}"] = agents.start(name)
+        stack.callback(stop, children[f"the agent {name}"], signal.SIGTERM)
     if first and password and not options.no_demo:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password)
-    _watch(service, server)
+    _watch(children, server)
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
@@ -100,7 +108,7 @@ def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool,
 
 
 def _seed(root: Path, data: Path, address: str, password: str) -> None:
-    say("Filling it with the demo: making Peatlight's folders, three builds, a device (about half a minute) …")
+    say("Filling it with the demo: folders, a git repository, builds, runs on two agents (about a minute and a half) …")
     environment = {**os.environ, "RAMPA_PASSWORD": password, "PYTHONPATH": str(root)}
     command = [sys.executable, "-m", "demo.seed", str(data / "demo"), address, OWNER[1]]
     if subprocess.run(command, env=environment, check=False, cwd=root).returncode != 0:
@@ -128,13 +136,13 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -
     say("Ctrl-C stops it and keeps everything.")
 
 
-def _watch(service: subprocess.Popen[bytes], server: subprocess.Popen[bytes] | None) -> None:
+def _watch(children: dict[str, subprocess.Popen[bytes]], server: subprocess.Popen[bytes] | None) -> None:
     while True:
         time.sleep(0.5)
-        if service.poll() is not None:
-            raise Conflict(
-                "service.ended", "the service ended by itself", hint="Its log is .rampa/service/service.log."
-            )
+        for name, child in children.items():
+            if child.poll() is not None:
+                hint = "Its log lies in .rampa/service or .rampa/agents."
+                raise Conflict("child.ended", f"{name} ended by itself", hint=hint)
         if server is not None and server.poll() is not None:
             raise Conflict("postgres.ended", "PostgreSQL ended by itself", hint="Start again with bin/up.")
 

@@ -44,7 +44,7 @@ def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) ->
         changed=kinds.count("changed"),
         unchanged=unchanged,
         files=[
-            wire.FileChangeOut(path=f.path, kind=f.kind, before=f.before, after=f.after) for f in files[: wire.FILES]
+            wire.BuildFileChange(path=f.path, kind=f.kind, before=f.before, after=f.after) for f in files[: wire.FILES]
         ],
         folders=folders,
         durations=_pairs(left.made_with.get("steps", {}), right.made_with.get("steps", {})),

@@ -249,7 +249,7 @@ def _packed(chunks: list[Chunk], located: Locations) -> int:
     return sum(r.size for r in requests_for(chunks, located))
 
 
-def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked: wire.SignIn) -> wire.Build:
+def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn) -> wire.Build:
     """Signs the bundle of an open build before the build is complete. The same bundle again is no error."""
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number))

@@ -75,6 +75,20 @@ def build_locations(services: Services, build: Build) -> tuple[Locations, bytes]
     return _locations.get(build.id, make)
 
 
+def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
+    build = find_ready(services, slug, number)
+    if build.symbols is None:
+        raise NotFound("symbols.none", f"{build.name} has no symbols", where="build")
+    return services.store.manifest(build.symbols)
+
+
+def symbols_locations(services: Services, slug: str, number: int) -> bytes:
+    tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
+    with services.db.transaction() as session:
+        found = locate(session, dict.fromkeys(c.digest for f in tree.files for c in f.chunks))
+    return locations_format.encode(Locations(found))
+
+
 def find_ready(services: Services, slug: str, number: int) -> Build:
     with services.db.transaction() as session:
         build = find_build(session, slug, number)

@@ -19,7 +19,7 @@ class BuildPairQuery(Query):
     right: Number
 
 
-class FileChangeOut(Wire):
+class BuildFileChange(Wire):
     path: str
     kind: str
     """added, removed or changed."""
@@ -49,7 +49,7 @@ class BuildComparison(Wire):
     removed: int
     changed: int
     unchanged: int
-    files: list[FileChangeOut]
+    files: list[BuildFileChange]
     folders: list[SizePair]
     durations: list[SizePair]
     tools: list[ToolPair]

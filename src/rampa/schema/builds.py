@@ -83,7 +83,7 @@ class BundleIn(Wire):
     chunks: Annotated[list[ChunkIn], Field(max_length=1_000_000)]
 
 
-class SignIn(Wire):
+class SignBundleIn(Wire):
     """A bundle whose chunks have arrived."""
 
     bundle: BundleIn

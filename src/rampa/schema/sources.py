@@ -105,7 +105,7 @@ class MatchesOut(Wire):
     others: list[str]
 
 
-class SuggestionOut(Wire):
+class SeenDocument(Wire):
     """What the tree at a commit says: its profile document, or one that is proposed."""
 
     commit: str

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from rampa.operations import build_comparison, completing, retention
+from flask import Response
+
+from rampa.operations import build_comparison, completing, reading, retention
 from rampa.operations.context import Services
 from rampa.schema import build_changes as wire
 from rampa.schema import builds as builds_wire
@@ -10,6 +12,7 @@ from rampa.schema.titles import TitlePath
 from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
 from rampa.service.resource import Resource
 
+BYTES = "application/octet-stream"
 RETENTION = "/titles/<string:title>/retention"
 BUILD = "/titles/<string:title>/builds/<int:build>"
 
@@ -23,9 +26,19 @@ def resource(services: Services) -> Resource:
         return build_comparison.compare_builds(services, path.title, query)
 
     @api.call("POST", BUILD + "/sign", MAKERS, builds_wire.Build)
-    def sign_bundle(path: builds_wire.BuildPath, body: builds_wire.SignIn) -> builds_wire.Build:
+    def sign_bundle(path: builds_wire.BuildPath, body: builds_wire.SignBundleIn) -> builds_wire.Build:
         """Sign the bundle of an open build, once its chunks have arrived."""
         return completing.sign_bundle(services, current_actor(), path.title, path.build, body)
+
+    @api.call("GET", BUILD + "/symbols/manifest", MAKERS, BYTES)
+    def get_symbols_manifest(path: builds_wire.BuildPath) -> Response:
+        """The manifest of the symbols that are kept with a build."""
+        return Response(reading.symbols_manifest(services, path.title, path.build), content_type=BYTES)
+
+    @api.call("GET", BUILD + "/symbols/locations", MAKERS, BYTES)
+    def get_symbols_locations(path: builds_wire.BuildPath) -> Response:
+        """Where the symbols' chunks lie."""
+        return Response(reading.symbols_locations(services, path.title, path.build), content_type=BYTES)
 
     @api.call("GET", RETENTION, EVERYBODY, wire.RetentionOut)
     def get_retention(path: TitlePath) -> wire.RetentionOut:

@@ -72,8 +72,8 @@ def _repositories(api: Resource, services: Services) -> None:
         """Which of the existing branches or tags a pattern matches."""
         return commits.matches(services, path.title, query)
 
-    @api.call("GET", SOURCE + "/suggestion", EVERYBODY, wire.SuggestionOut)
-    def suggest_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SuggestionOut:
+    @api.call("GET", SOURCE + "/suggestion", EVERYBODY, wire.SeenDocument)
+    def suggest_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SeenDocument:
         """The profile document that stands in the repository, or one proposed from its tree."""
         return commits.suggestion(services, path.title, query.of)
 

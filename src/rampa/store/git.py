@@ -17,30 +17,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.errors import Invalid, Unavailable
+from rampa.core.run.git_settings import PROTOCOLS, git_environment
 
-PROTOCOLS = "file:git:http:https:ssh"
 SCHEME = re.compile(r"([a-z][a-z0-9+.-]*)(::|://)")
 SECONDS = 900
 SAID = 600
 """Characters of git's own words that an error repeats."""
-PLAIN = {
-    "GIT_CONFIG_NOSYSTEM": "1",
-    "GIT_CONFIG_GLOBAL": os.devnull,
-    "GIT_TERMINAL_PROMPT": "0",
-    "GIT_ALLOW_PROTOCOL": PROTOCOLS,
-    "GIT_OPTIONAL_LOCKS": "0",
-    "LC_ALL": "C.UTF-8",
-}
-SETTINGS = {
-    "safe.directory": "*",
-    "protocol.file.allow": "always",
-    "uploadpack.allowAnySHA1InWant": "true",
-    "core.symlinks": "true",
-    "core.hooksPath": os.devnull,
-    "gc.auto": "0",
-    "credential.helper": "",
-    "advice.detachedHead": "false",
-}
 
 
 @dataclass(frozen=True)
@@ -62,14 +44,6 @@ def address_problem(address: str) -> str:
     if re.search(r"://[^/@]*:[^/@]+@", address):
         return "it holds a password, which would stand in lists and logs; give it apart"
     return ""
-
-
-def settings_environment(settings: dict[str, str]) -> dict[str, str]:
-    """Settings for one command, unseen in its arguments (git-config(1), GIT_CONFIG_COUNT)."""
-    out = {"GIT_CONFIG_COUNT": str(len(settings))}
-    for number, (key, value) in enumerate(settings.items()):
-        out[f"GIT_CONFIG_KEY_{number}"], out[f"GIT_CONFIG_VALUE_{number}"] = key, value
-    return out
 
 
 def git(
@@ -106,8 +80,7 @@ def git(
 
 
 def environment(more: dict[str, str] | None) -> dict[str, str]:
-    kept = {k: v for k, v in os.environ.items() if not k.startswith("GIT_")}
-    return {**kept, **PLAIN, **settings_environment(SETTINGS), **(more or {})}
+    return git_environment(dict(os.environ), more)
 
 
 def last_words(said: bytes) -> str:

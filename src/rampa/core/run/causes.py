@@ -60,6 +60,10 @@ TABLE = {
         "The program {detail} is not on {agent}",
         "Install it there, or name its full path in the step.",
     ),
+    "program.closed": (
+        "The program {detail} may not be run by the user that steps have on {agent}",
+        "Open it to others, or start the agent with --same-user.",
+    ),
     "agent.lost": (
         "The run was lost {detail}",
         "See what became of the agents: `rampa agent list`. Then start it again.",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import Literal
 
 LONGEST = 4000
 """Characters of one line that are kept."""
@@ -47,7 +48,7 @@ def clean(text: str) -> str:
     return text if len(text) <= LONGEST else f"{text[:LONGEST]} … ({len(text) - LONGEST:,} characters more)"
 
 
-def level_of(text: str) -> str:
+def level_of(text: str) -> Literal["", "error", "warning"]:
     """`error`, `warning` or nothing."""
     head = text[:400]
     if NONE_OF_THEM.search(head):

@@ -12,6 +12,7 @@ from rampa.core.errors import Invalid, NotFound
 from rampa.core.profile.seeing import HEAD, Seen
 from rampa.core.profile.suggesting import suggest
 from rampa.core.profile.values import FILE_NAME
+from rampa.core.run.git_settings import PROTOCOLS
 from rampa.core.run.triggers import matching
 from rampa.db.runs import Run
 from rampa.db.sources import Source
@@ -20,7 +21,7 @@ from rampa.operations.paging import cursor_numbers, encode_cursor
 from rampa.operations.sources.repository import credential_of, find_source, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page
-from rampa.store.git import PROTOCOLS, address_problem
+from rampa.store.git import address_problem
 from rampa.store.mirror import Commit, Mirror
 
 LOOKED_AT = 3000
@@ -77,19 +78,19 @@ def defaults_for(row: Source, branch: str) -> tuple[list[str], str]:
     return [], ""
 
 
-def suggestion(services: Services, slug: str, of: str) -> wire.SuggestionOut:
+def suggestion(services: Services, slug: str, of: str) -> wire.SeenDocument:
     """The document that stands in the tree, or one proposed from what the tree holds."""
     row, mirror = open_mirror(services, slug)
     commit, _ = mirror.resolve(of or mirror.branch())
     try:
         text = mirror.read(commit, FILE_NAME).decode("utf-8", "replace")
-        return wire.SuggestionOut(commit=commit, document=text, found=True, seen=[])
+        return wire.SeenDocument(commit=commit, document=text, found=True, seen=[])
     except NotFound:
         pass
     name = posixpath.basename(row.address.rstrip("/").removesuffix(".git")) or slug
     made = suggest(name, seen_in(mirror, commit))
     reasons = [f"{line}: {why}" for line, why in made.reasons]
-    return wire.SuggestionOut(commit=commit, document=made.text, found=False, seen=reasons)
+    return wire.SeenDocument(commit=commit, document=made.text, found=False, seen=reasons)
 
 
 def seen_in(mirror: Mirror, commit: str) -> list[Seen]:

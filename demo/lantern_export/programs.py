@@ -1,0 +1,110 @@
+"""Programs of the stand-in engine: compiled where this system's compiler can, else stand-ins with correct headers.
+
+ELF: System V gABI. PE: Microsoft PE/COFF specification. Mach-O: Apple's loader.h.
+"""
+
+from __future__ import annotations
+
+import argparse
+import platform
+import shutil
+import struct
+import subprocess
+import tempfile
+from dataclasses import dataclass, field
+from pathlib import Path
+
+MACHINES = {
+    "linux": ("elf", "x86_64"),
+    "windows": ("pe", "x86_64"),
+    "macos": ("mach", "arm64"),
+    "ios": ("mach", "arm64"),
+    "android": ("elf", "arm64"),
+    "headset": ("elf", "arm64"),
+}
+"""platform -> (container, usual architecture)"""
+ELF = {"x86_64": 62, "arm64": 183}
+PE = {"x86_64": 0x8664, "arm64": 0xAA64}
+MACH = {"x86_64": (0x01000007, 3), "arm64": (0x0100000C, 0)}
+
+
+class CompileError(Exception):
+    """What the compiler said."""
+
+
+@dataclass
+class Made:
+    """Files as (path, bytes, executable), and what there is to say."""
+
+    files: list[tuple[str, bytes, bool]] = field(default_factory=list)
+    said: list[str] = field(default_factory=list)
+
+
+def build(source: Path, files: list[Path], options: argparse.Namespace, asked: list[str], broken: bool) -> Made:
+    """Raises `CompileError`."""
+    container, usual = MACHINES[options.platform]
+    architectures = asked or [usual]
+    made = Made()
+    name = {"windows": "bin/peatlight.exe"}.get(options.platform, "bin/peatlight")
+    if options.platform == "linux" and architectures == [platform.machine()] and shutil.which("cc"):
+        return _compiled(source, files, options, name, broken)
+    if broken:
+        raise CompileError("src/fog.c:1: error: 'wagon' undeclared (first use in this function)")
+    made.said.append(
+        f"note: no compiler for {options.platform} is here: the program is a stand-in with a correct header"
+    )
+    made.files.append((name, stand_in(container, architectures), True))
+    return made
+
+
+def _compiled(source: Path, files: list[Path], options: argparse.Namespace, name: str, broken: bool) -> Made:
+    made = Made()
+    with tempfile.TemporaryDirectory() as scratch:
+        out = Path(scratch) / "peatlight"
+        words = ["cc", "-std=c11", "-Wall", "-Wextra", "-g", "-O2" if options.mode == "release" else "-O0"]
+        words += [f'-DMODE="{options.mode}"', *(["-DFOG=wagon"] if broken else []), "-o", str(out)]
+        done = subprocess.run([*words, *map(str, files)], capture_output=True, text=True, cwd=source, check=False)
+        said = done.stderr.replace(str(source) + "/", "").splitlines()
+        if done.returncode != 0:
+            raise CompileError("\n".join(said))
+        made.said += [line for line in said if "warning:" in line]
+        if options.mode == "development" or not shutil.which("objcopy"):
+            made.files.append((name, out.read_bytes(), True))
+            return made
+        symbols = Path(scratch) / "peatlight.sym"
+        subprocess.run(["objcopy", "--only-keep-debug", str(out), str(symbols)], check=True)
+        subprocess.run(["objcopy", "--strip-debug", str(out)], check=True)
+        made.files += [(name, out.read_bytes(), True), ("symbols/peatlight.sym", symbols.read_bytes(), False)]
+    return made
+
+
+def stand_in(container: str, architectures: list[str]) -> bytes:
+    """A header that says container and architecture, and a sentence in place of code."""
+    text = b"This is a stand-in binary of Rampa's demo: it has a correct header and no code.\n" * 40
+    if container == "pe":
+        return _pe(architectures[0]) + text
+    if container == "mach":
+        return _mach(architectures) + text
+    return _elf(architectures[0]) + text
+
+
+def _elf(architecture: str) -> bytes:
+    ident = b"\x7fELF" + bytes([2, 1, 1, 0]) + bytes(8)
+    return ident + struct.pack("<HHIQQQIHHHHHH", 3, ELF[architecture], 1, 0, 0, 0, 0, 64, 56, 0, 64, 0, 0)
+
+
+def _pe(architecture: str) -> bytes:
+    dos = b"MZ" + bytes(58) + struct.pack("<I", 64)
+    coff = struct.pack("<HHIIIHH", PE[architecture], 0, 0, 0, 0, 112, 0x22)
+    return dos + b"PE\0\0" + coff + struct.pack("<H", 0x20B) + bytes(110)
+
+
+def _mach(architectures: list[str]) -> bytes:
+    slices = [struct.pack("<IIIIIIII", 0xFEEDFACF, *MACH[a], 2, 0, 0, 0, 0) for a in architectures]
+    if len(slices) == 1:
+        return slices[0]
+    head, body, at = struct.pack(">II", 0xCAFEBABE, len(slices)), b"", 4096
+    for architecture, data in zip(architectures, slices, strict=True):
+        head += struct.pack(">IIIII", *MACH[architecture], at + len(body), len(data), 12)
+        body += data.ljust(4096, b"\0")
+    return head.ljust(4096, b"\0") + body

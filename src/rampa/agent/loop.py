@@ -1,0 +1,117 @@
+"""The agent itself: registers, asks for work, has each run worked on in a thread of its own, ends in good order."""
+
+from __future__ import annotations
+
+import threading
+import time
+import uuid
+from collections.abc import Callable
+
+from rampa.agent.settings import AgentSettings, abilities
+from rampa.agent.work_folder import end_leftovers
+from rampa.agent.working import work_on
+from rampa.client import Client
+from rampa.core.errors import Conflict, RampaError, Unavailable
+from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work
+
+WAIT = 8.0
+"""Seconds that one question waits for an answer; less than the service's patience with a silent agent."""
+LOOK_AGAIN = 15.0
+"""Seconds after which toolchains and disk are looked at again: a licence may have been accepted meanwhile."""
+GOODBYE = 15.0
+
+
+class AgentLoop:
+    """`say` takes lines for whoever started it. `make_client` gives each run a connection of its own."""
+
+    def __init__(self, make_client: Callable[[], Client], settings: AgentSettings, say: Callable[[str], None]) -> None:
+        self._make_client, self._settings, self._say = make_client, settings, say
+        self._instance = uuid.uuid4().hex
+        self._stop = threading.Event()
+        self._held: dict[str, tuple[threading.Thread, int]] = {}
+        self._lock = threading.Lock()
+        self._looked = 0.0
+        self._abilities: AbilitiesWire | None = None
+
+    def stop(self) -> None:
+        """Ends after what it has was given back."""
+        self._stop.set()
+
+    def run(self) -> None:
+        """Until `stop`. Raises `Conflict` when another process runs under the same name."""
+        left = end_leftovers(self._settings)
+        if left:
+            self._say(f"Ended {left} programs that an earlier start had left behind.")
+        with self._make_client() as client:
+            self._register(client)
+            while not self._stop.is_set():
+                self._ask(client)
+            self._leave(client)
+
+    def _can(self) -> AbilitiesWire:
+        now = time.monotonic()
+        if self._abilities is None or now - self._looked > LOOK_AGAIN:
+            self._abilities, self._looked = abilities(self._settings, self._settings.find()), now
+        return self._abilities
+
+    def _register(self, client: Client) -> None:
+        can = self._can()
+        asked = RegisterIn(instance=self._instance, abilities=can, at_once=self._settings.at_once)
+        client.register_agent(self._settings.name, asked)
+        chains = ", ".join(f"{t.name} {t.version}" for t in can.toolchains) or "no toolchain"
+        where = ", ".join(can.platforms) or "every platform"
+        self._say(f"Agent {self._settings.name} is there: {chains}; for {where}; {self._settings.at_once} at once.")
+
+    def _ask(self, client: Client) -> None:
+        with self._lock:
+            holds = list(self._held)
+        asked = AskIn(instance=self._instance, abilities=self._can(), holds=holds, wait=WAIT)
+        try:
+            answer = client.ask_for_work(self._settings.name, asked)
+        except Unavailable as error:
+            self._say(f"{error.message}; trying again.")
+            self._stop.wait(2)
+            return
+        except Conflict:
+            raise
+        except RampaError as error:
+            self._say(error.sentence())
+            self._stop.wait(5)
+            return
+        if answer.work is not None:
+            self._begin(answer.work)
+        elif answer.stop or answer.lost:
+            self._stop.wait(0.3)  # its own signs of life tell the run; it ends in a moment
+
+    def _begin(self, work: Work) -> None:
+        with self._lock:
+            slot = next(n for n in range(64) if n not in {s for _, s in self._held.values()})
+            thread = threading.Thread(target=self._work, args=(work, slot), name=f"run-{work.run}")
+            self._held[work.lease] = (thread, slot)
+        thread.start()
+
+    def _work(self, work: Work, slot: int) -> None:
+        again = f", attempt {work.attempt}" if work.attempt > 1 else ""
+        self._say(f"{work.title} run {work.run}, {work.profile}{again}: begins.")
+        started = time.monotonic()
+        try:
+            with self._make_client() as client:
+                result = work_on(client, self._settings, work, slot)
+        except Exception as error:  # one run's defect must not end the others
+            result = f"failed by a defect ({type(error).__name__}: {error})"
+        finally:
+            with self._lock:
+                self._held.pop(work.lease, None)
+        self._say(f"{work.title} run {work.run}, {work.profile}: {result} after {time.monotonic() - started:.0f} s.")
+
+    def _leave(self, client: Client) -> None:
+        """What it has goes back to the service, which gives it to another agent."""
+        with self._lock:
+            threads = [t for t, _ in self._held.values()]
+        try:
+            client.say_goodbye(self._settings.name, self._instance)
+        except RampaError as error:
+            self._say(error.sentence())
+        for thread in threads:
+            thread.join(GOODBYE)
+        self._say("Gone." if not threads else f"Gone; {len(threads)} runs were given back.")

@@ -1,0 +1,215 @@
+"""Running a program under limits: time, memory of all its processes, output; ended as a whole when it is asked to."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import os
+import signal
+import subprocess
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import psutil
+
+PR_SET_PDEATHSIG = 1
+LOOK = 0.1
+GRACE = 3.0
+"""Seconds between SIGTERM and SIGKILL."""
+PIECE = 64 * 1024
+DRAIN = 2.0
+"""Seconds to wait for what a program that ended has left in the pipe."""
+
+
+@dataclass(frozen=True)
+class Limits:
+    """Seconds; bytes of memory and output, 0 for none; bytes that must stay free on the disk of `folder`."""
+
+    seconds: float
+    memory: int = 0
+    output: int = 0
+    least_free: int = 0
+
+
+@dataclass(frozen=True)
+class Ended:
+    """`why` is empty when the program ended by itself, else time, memory, output, disk, stopped, missing or closed (not
+    allowed). Peak in bytes."""
+
+    code: int
+    why: str
+    seconds: float
+    peak: int
+
+    @property
+    def well(self) -> bool:
+        return self.code == 0 and not self.why
+
+    def words(self) -> str:
+        if self.code < 0:
+            with contextlib.suppress(ValueError):
+                return f"signal {signal.Signals(-self.code).name}"
+        return f"exit code {self.code}"
+
+
+def run_program(
+    words: Sequence[str],
+    folder: Path,
+    environment: dict[str, str],
+    limits: Limits,
+    on_output: Callable[[bytes], None],
+    stop: threading.Event,
+    user: int | None = None,
+    mark: Callable[[int], None] = lambda _: None,
+) -> Ended:
+    """Standard output and error go to `on_output` as they come. `user` is a numeric user to run as; `mark` is told its pid."""
+    started = time.monotonic()
+    try:
+        process = _start(words, folder, environment, user)
+    except (FileNotFoundError, NotADirectoryError):
+        return Ended(127, "missing", 0.0, 0)
+    except PermissionError:
+        return Ended(126, "closed", 0.0, 0)
+    mark(process.pid)
+    watch = _Watch(process, limits, started, stop, folder, user)
+    reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
+    reader.start()
+    why = watch.until_end()
+    _end_group(process, user, watch.family)
+    reader.join(DRAIN)
+    code = process.wait()
+    return Ended(code, why, time.monotonic() - started, watch.peak)
+
+
+def _start(
+    words: Sequence[str], folder: Path, environment: dict[str, str], user: int | None
+) -> subprocess.Popen[bytes]:
+    """In a session of its own; the kernel ends it when the agent's thread dies (prctl(2))."""
+    libc = ctypes.CDLL(None)
+
+    def prepare() -> None:
+        os.umask(0o022)
+        libc.prctl(PR_SET_PDEATHSIG, int(signal.SIGKILL))
+
+    as_user: dict = {"user": user, "group": user, "extra_groups": []} if user is not None else {}
+    return subprocess.Popen(
+        list(words),
+        cwd=folder,
+        env=environment,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        start_new_session=True,
+        preexec_fn=prepare,
+        **as_user,
+    )
+
+
+class _Watch:
+    """Looks at a running program until it ends or breaks a limit."""
+
+    def __init__(
+        self,
+        process: subprocess.Popen[bytes],
+        limits: Limits,
+        started: float,
+        stop: threading.Event,
+        folder: Path,
+        user: int | None,
+    ) -> None:
+        self._process, self._limits, self._started, self._stop = process, limits, started, stop
+        self._folder, self._user = folder, user
+        self._written = 0
+        self._measured = 0.0
+        self.peak = 0
+        self.family: list[psutil.Process] = []
+
+    def read(self, on_output: Callable[[bytes], None]) -> None:
+        assert self._process.stdout
+        with contextlib.suppress(OSError, ValueError):
+            while piece := os.read(self._process.stdout.fileno(), PIECE):
+                self._written += len(piece)
+                if not self._limits.output or self._written <= self._limits.output + PIECE:
+                    on_output(piece)
+
+    def until_end(self) -> str:
+        while True:
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self._process.wait(LOOK)
+                return ""
+            why = self._broken()
+            if why:
+                return why
+
+    def _broken(self) -> str:
+        now = time.monotonic()
+        if self._stop.is_set():
+            return "stopped"
+        if now - self._started > self._limits.seconds:
+            return "time"
+        if self._limits.output and self._written > self._limits.output:
+            return "output"
+        if now - self._measured < 0.4:
+            return ""
+        self._measured = now
+        memory = self._measure()
+        self.peak = max(self.peak, memory)
+        if self._limits.memory and memory > self._limits.memory:
+            return "memory"
+        if self._limits.least_free and psutil.disk_usage(str(self._folder)).free < self._limits.least_free:
+            return "disk"
+        return ""
+
+    def _measure(self) -> int:
+        """Resident bytes of the program and all that it started."""
+        try:
+            top = psutil.Process(self._process.pid)
+            self.family = [top, *top.children(recursive=True)]
+        except psutil.Error:
+            return 0
+        total = 0
+        for one in self.family:
+            with contextlib.suppress(psutil.Error):
+                total += one.memory_info().rss
+        return total
+
+
+def _end_group(process: subprocess.Popen[bytes], user: int | None, family: list[psutil.Process]) -> None:
+    """The whole group, first kindly; then whatever is left of it, also what made a session of its own."""
+    _signal(process.pid, signal.SIGTERM)
+    end = time.monotonic() + GRACE
+    while time.monotonic() < end and _group_lives(process):
+        time.sleep(0.05)
+    _signal(process.pid, signal.SIGKILL)
+    for one in family:
+        with contextlib.suppress(psutil.Error):
+            if one.is_running():
+                one.kill()
+    if user is not None:
+        end_user(user)
+
+
+def _signal(group: int, how: signal.Signals) -> None:
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.killpg(group, how)
+
+
+def _group_lives(process: subprocess.Popen[bytes]) -> bool:
+    process.poll()
+    try:
+        os.killpg(process.pid, 0)
+    except (ProcessLookupError, PermissionError):
+        return False
+    return True
+
+
+def end_user(user: int) -> None:
+    """All processes of a user that belongs to one run only."""
+    for one in psutil.process_iter(["uids"]):
+        uids = one.info["uids"]
+        if uids and uids.real == user:
+            with contextlib.suppress(psutil.Error):
+                one.kill()

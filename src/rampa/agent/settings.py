@@ -1,0 +1,64 @@
+"""How an agent was started."""
+
+from __future__ import annotations
+
+import os
+import platform
+from dataclasses import dataclass
+from pathlib import Path
+
+import psutil
+
+from rampa.agent.toolchains import Found, find_toolchains
+from rampa.schema.agents import AbilitiesWire, ToolchainWire
+
+UID = 61_000
+"""The first of the users that steps run as when the agent is root: one for each run side by side, so that one cannot
+touch another's files. None of them needs an entry in /etc/passwd."""
+
+
+@dataclass(frozen=True)
+class AgentSettings:
+    """`folder` holds work folders and mirrors; `least_free` bytes of its disk stay free. `keep`: which work folders stay."""
+
+    name: str
+    folder: Path
+    toolchains: tuple[Path, ...] = ()
+    platforms: tuple[str, ...] = ()
+    at_once: int = 1
+    least_free: int = 256 * 1024 * 1024
+    keep: str = "failed"
+    kept: int = 3
+    user: bool = True
+    """Steps run as another user when the agent is root."""
+
+    @property
+    def runs(self) -> Path:
+        return self.folder / "runs"
+
+    def uid(self, slot: int) -> int | None:
+        return UID + slot if self.user and os.geteuid() == 0 else None
+
+    def find(self) -> list[Found]:
+        return find_toolchains(self.toolchains)
+
+
+def abilities(settings: AgentSettings, found: list[Found]) -> AbilitiesWire:
+    """What this machine can do now."""
+    settings.folder.mkdir(parents=True, exist_ok=True)
+    return AbilitiesWire(
+        platforms=list(settings.platforms),
+        toolchains=[
+            ToolchainWire(
+                name=f.toolchain.name,
+                version=f.toolchain.version,
+                licences=list(f.toolchain.licences),
+                platforms=list(f.toolchain.platforms),
+            )
+            for f in found
+        ],
+        cores=os.cpu_count() or 1,
+        memory=psutil.virtual_memory().total,
+        disk=psutil.disk_usage(str(settings.folder)).free,
+        system=f"{platform.system()} {platform.release()} {platform.machine()}"[:200],
+    )

@@ -1,0 +1,127 @@
+"""The steps `collect` and `check`: what goes in, whether baked content is as new as its sources, what would stop the build."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from rampa.agent.context import Attempt, StepFailed
+from rampa.core.check.profile import check_profile
+from rampa.core.content.selecting import ContentRules, LeftOut, Pattern, Selection, class_patterns, select
+from rampa.core.errors import RampaError
+from rampa.core.run import baked
+from rampa.schema.agents import StepWire
+from rampa.schema.common import FindingOut
+
+SHOWN = 10
+MB = 1e6
+
+
+def collect(a: Attempt, step: StepWire) -> None:
+    """Selects from what the export made, or from the source where nothing was exported."""
+    root = a.root or a.folder.source
+    _look_at_baked(a, root)
+    a.selection = select(root, a.profile.rules)
+    a.selection = _without_record(a.selection)
+    pointers = set(a.pointers) & {f.path for f in a.selection.files} if root == a.folder.source else set()
+    if pointers:
+        raise StepFailed("source.pointer", ", ".join(sorted(pointers)[:SHOWN]))
+    size = sum(f.size for f in a.selection.files)
+    out = sum(o.size for o in a.selection.left_out)
+    a.report.say(f"{len(a.selection.files):,} files go in, {size / MB:.1f} MB.")
+    a.report.say(f"{len(a.selection.left_out):,} files stay out, {out / MB:.1f} MB.")
+    for why, files in _by_rule(a.selection.left_out).items():
+        a.report.say(f"  stays out by {why}: {len(files):,} files, such as {files[0].path}")
+
+
+def _without_record(selection: Selection) -> Selection:
+    """The record of baked content is for Rampa, not for players."""
+    return replace(selection, files=tuple(f for f in selection.files if f.path != baked.NAME))
+
+
+def _by_rule(left_out: tuple[LeftOut, ...]) -> dict[str, list[LeftOut]]:
+    found: dict[str, list[LeftOut]] = {}
+    for one in left_out:
+        found.setdefault(one.why + (f" ({one.origin})" if one.origin else ""), []).append(one)
+    return found
+
+
+def _look_at_baked(a: Attempt, root: Path) -> None:
+    record = baked.read_record(root)
+    if not record:
+        return
+    stale = baked.find_stale(record, a.folder.source)
+    for one in stale[:SHOWN]:
+        what = "is gone" if one.gone else "changed since"
+        a.report.say(f"error: {one.path} is older than its source: {one.source} {what}", "error")
+    if stale:
+        more = f" and {len(stale) - 1} more" if len(stale) > 1 else ""
+        raise StepFailed("content.stale", f"{stale[0].path} was baked from another {stale[0].source}{more}")
+    preview = [b.path for b in record if b.quality == "preview"]
+    if preview and a.profile.purpose == "release":
+        raise StepFailed(
+            "content.preview", f"{preview[0]}{f' and {len(preview) - 1} more' if len(preview) > 1 else ''}"
+        )
+    if preview:
+        a.report.say(f"warning: {len(preview)} baked files are of preview quality, such as {preview[0]}", "warning")
+        message = f"{len(preview)} baked files are of preview quality"
+        a.findings.append(
+            FindingOut(severity="warning", code="content.preview", message=message, where=preview[0], hint="")
+        )
+    a.report.say(f"Baked content: {len(record):,} files, all as new as their sources.")
+
+
+def check(a: Attempt, step: StepWire) -> None:
+    """The profile's own findings, and what only shows on the files."""
+    assert a.selection is not None
+    found = [
+        FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
+        for f in check_profile(a.document, a.own)
+    ]
+    found += _files(a, a.selection)
+    for f in found:
+        level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
+        word = {"blocker": "error: ", "warning": "warning: "}.get(f.severity, "")
+        a.report.say(f"{word}{f.message}{f' ({f.where})' if f.where else ''}. {f.hint}", level)  # type: ignore[arg-type]
+    a.findings += found
+    blockers = [f for f in found if f.severity == "blocker"]
+    if blockers:
+        more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
+        raise StepFailed("check.blocked", f"what stops the build: {blockers[0].message}{more}")
+    a.report.say(f"{len(found)} findings, no blocker." if found else "No findings.")
+
+
+def _files(a: Attempt, selection: Selection) -> list[FindingOut]:
+    there = {f.path for f in selection.files}
+    out = []
+    entries = {a.own.get("launch.entry"), *(a.own.get("launch.entries") or {}).values()} - {None, ""}
+    for entry in sorted(entries):
+        if entry not in there:
+            hint = "See that the export makes it and no rule leaves it out: launch.entry, content.include."
+            out.append(_blocker("launch.missing", f"the launch entry {entry} does not go in", entry, hint))
+    for unit in a.own.get("content.units") or ():
+        if unit not in there and not any(p.startswith(unit.rstrip("/") + "/") for p in there):
+            out.append(
+                _blocker("content.unit-missing", f"the unit {unit} does not go in", unit, "Export it, or take it out.")
+            )
+    return out
+
+
+def _blocker(code: str, message: str, where: str, hint: str) -> FindingOut:
+    return FindingOut(severity="blocker", code=code, message=message, where=where, hint=hint)
+
+
+def symbols_of(a: Attempt) -> Selection | None:
+    """Files that stay out as symbols are kept beside the build. None where there are none."""
+    assert a.selection is not None
+    rules = ContentRules(
+        tuple(Pattern(p.text, p.why) for p in class_patterns({"symbols": ""}) if p.why == "symbols"), ()
+    )
+    left = {o.path for o in a.selection.left_out if o.why == "symbols"}
+    if not left:
+        return None
+    try:
+        found = select(a.selection.root, rules)
+    except RampaError:
+        return None
+    return replace(found, files=tuple(f for f in found.files if f.path in left), links=())

@@ -1,0 +1,82 @@
+"""Toolchains of this machine: small files, `NAME.toolchain.toml`, say how each is asked for its version and licences.
+
+name = "lantern-export"
+command = ["python3", "{here}/lantern_export.py"]
+version = ["--version"]          # what it prints holds the version
+licences = ["licence", "list"]   # prints the licences accepted here, one a line; may be left out
+platforms = ["linux", "windows"] # what it exports for; may be left out: all
+"""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import tomllib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from rampa.core.errors import Invalid
+from rampa.core.run.abilities import Toolchain
+
+ENDING = ".toolchain.toml"
+VERSION = re.compile(r"\d+(?:\.\d+)+(?:[a-z0-9.+-]*[a-z0-9])?", re.IGNORECASE)
+SECONDS = 20
+KEYS = {"name", "command", "version", "licences", "platforms"}
+
+
+@dataclass(frozen=True)
+class Found:
+    """A toolchain, and the command that starts it."""
+
+    toolchain: Toolchain
+    command: tuple[str, ...]
+
+
+def find_toolchains(folders: Iterable[Path]) -> list[Found]:
+    """All that answer. One that is described but does not answer is left out. Raises `Invalid` for a bad description."""
+    files = [f for folder in folders for f in sorted(folder.glob(f"*{ENDING}"))]
+    return [found for f in files for found in [_ask(f)] if found]
+
+
+def _ask(file: Path) -> Found | None:
+    said = _read(file)
+    here = str(file.parent.resolve())
+    command = tuple(w.replace("{here}", here) for w in said["command"])
+    shown = _run([*command, *said.get("version", ["--version"])])
+    version = VERSION.search(shown) if shown is not None else None
+    if version is None:
+        return None
+    listed = _run([*command, *said["licences"]]) if said.get("licences") else ""
+    licences = tuple(line.strip() for line in (listed or "").splitlines() if line.strip())
+    return Found(Toolchain(said["name"], version[0], licences, tuple(said.get("platforms", ()))), command)
+
+
+def _read(file: Path) -> dict[str, Any]:
+    try:
+        said = tomllib.loads(file.read_text())
+    except (OSError, ValueError) as error:
+        raise Invalid("toolchain.file", f"this description cannot be read: {error}", where=str(file)) from error
+    unknown = sorted(set(said) - KEYS)
+    texts = all(isinstance(w, str) for key in KEYS - {"name"} for w in said.get(key, []))
+    if unknown or not isinstance(said.get("name"), str) or not said.get("command") or not texts:
+        hint = f"It holds {', '.join(sorted(KEYS))}; name and command are needed."
+        raise Invalid("toolchain.file", "this description is not understood", where=str(file), hint=hint)
+    return said
+
+
+def _run(words: list[str]) -> str | None:
+    try:
+        done = subprocess.run(
+            words,
+            capture_output=True,
+            text=True,
+            timeout=SECONDS,
+            stdin=subprocess.DEVNULL,
+            check=False,
+            errors="replace",
+        )
+    except (OSError, subprocess.TimeoutExpired):
+        return None
+    return done.stdout if done.returncode == 0 else None
