@@ -26,6 +26,9 @@ SIZE = (512, 256)
 class Repository:
     """Commits what stands in its folder; each commit is a day later than the one before."""
 
+    now: dt.datetime | None = None
+    """The moment of its commits, instead of days of their own."""
+
     def __init__(self, root: Path) -> None:
         self.root = root
         self._days = 0
@@ -33,7 +36,7 @@ class Repository:
         self.git("init", "--quiet", "--initial-branch=main")
 
     def git(self, *words: str) -> str:
-        moment = (FIRST + dt.timedelta(days=self._days * 3, minutes=self._days * 17)).isoformat()
+        moment = (self.now or FIRST + dt.timedelta(days=self._days * 3, minutes=self._days * 17)).isoformat()
         environment = {
             **{k: v for k, v in os.environ.items() if not k.startswith("GIT_")},
             "GIT_CONFIG_GLOBAL": os.devnull,
@@ -99,7 +102,7 @@ def _branches(repo: Repository) -> None:
 def push_to(root: Path, branch: str, path: str, data: str, message: str, who: str) -> str:
     """One more commit on a branch, now: what a trigger sees."""
     repo = Repository.__new__(Repository)
-    repo.root, repo._days = root, int((dt.datetime.now(dt.UTC) - FIRST).days / 3)
+    repo.root, repo._days, repo.now = root, 0, dt.datetime.now(dt.UTC)
     repo.git("checkout", "--quiet", branch)
     repo.put(path, data)
     commit = repo.commit(message, who)

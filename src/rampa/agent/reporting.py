@@ -53,6 +53,8 @@ class Report:
         self.position = -1
         self.progress: float | None = None
         self.tail: deque[str] = deque(maxlen=TAIL)
+        self.first_error = ""
+        """Of the step that runs."""
         self._threads = [threading.Thread(target=t, daemon=True) for t in (self._send_all, self._beat_all)]
         for thread in self._threads:
             thread.start()
@@ -85,7 +87,10 @@ class Report:
     def _add(self, line: str) -> None:
         text = clean(line)
         self._see_progress(text)
-        self._put(level_of(text), text)
+        level = level_of(text)
+        if level == "error" and not self.first_error:
+            self.first_error = text.strip()
+        self._put(level, text)
 
     def _see_progress(self, text: str) -> None:
         found = PROGRESS.findall(text)
@@ -109,7 +114,7 @@ class Report:
 
     def step(self, position: int, state: State, tries: int = 1, said: str = "") -> None:
         if state == "working":
-            self.position, self.progress = position, None
+            self.position, self.progress, self.first_error = position, None, ""
         self.flush()
         sent = StepIn(position=position, state=state, tries=tries, said=self._masker.once(said)[:500])
         answer = self._call(partial(self._client.report_step, self._agent, self._work.lease, sent))

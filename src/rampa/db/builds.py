@@ -48,7 +48,7 @@ class Build(Identified, Base):
     pinned: Mapped[bool] = mapped_column(default=False, server_default="false")
     native: Mapped[str] = mapped_column(String(64), default="", server_default="")
     made_with: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
-    """{tools: {name: version}, steps: {name: seconds}, agent, findings: [..]}"""
+    """{tools: {name: version}, steps: [[name, seconds], ..] in their order, agent, findings: [..]}"""
     symbols: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The manifest of the symbols that are kept apart; they are never delivered."""
     symbols_size: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")

@@ -47,7 +47,7 @@ def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) ->
             wire.BuildFileChange(path=f.path, kind=f.kind, before=f.before, after=f.after) for f in files[: wire.FILES]
         ],
         folders=folders,
-        durations=_pairs(left.made_with.get("steps", {}), right.made_with.get("steps", {})),
+        durations=_pairs(dict(left.made_with.get("steps", [])), dict(right.made_with.get("steps", []))),
         tools=_tools(left, right),
         findings_left=[FindingOut(**f) for f in left.made_with.get("findings", [])],
         findings_right=[FindingOut(**f) for f in right.made_with.get("findings", [])],

@@ -45,7 +45,7 @@ def describe(session: Session, build: Build, actor: Actor, findings: list[Findin
         subject=subject_of_commit(session, build),
         agent=build.made_with.get("agent", ""),
         tools=build.made_with.get("tools", {}),
-        durations=build.made_with.get("steps", {}),
+        durations=dict(build.made_with.get("steps", [])),
         symbols_files=build.symbols_files,
         symbols_size=build.symbols_size,
         native=build.native,

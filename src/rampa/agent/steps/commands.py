@@ -83,5 +83,6 @@ def _judge(a: Attempt, step: StepWire, ended: Ended, program: str) -> None:
         )
         raise StepFailed(code, detail)
     seen = seen_in(list(a.report.tail))
-    detail = "has not accepted the licence" if seen == "toolchain.licence" else ended.words()
+    error = f": {a.report.first_error[:300]}" if a.report.first_error else ""
+    detail = "has not accepted the licence" if seen == "toolchain.licence" else ended.words() + error
     raise StepFailed("memory.out" if ended.code == -9 and not seen else seen or "step.failed", detail)

@@ -9,7 +9,7 @@ import secrets
 import uuid
 from collections import Counter
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from rampa.core.release import build as build_life
@@ -20,7 +20,7 @@ from rampa.core.run.causes import cause_of
 from rampa.db import queue
 from rampa.db.agents import Agent
 from rampa.db.builds import Build
-from rampa.db.runs import Run, RunStep
+from rampa.db.runs import LogKind, Run, RunStep
 from rampa.operations.agents import LEASE, abilities_of
 from rampa.operations.context import Services
 from rampa.operations.runs.logs import say
@@ -104,6 +104,9 @@ def _give(session: Session, services: Services, run: Run, agent: Agent) -> None:
     run.agent_id, run.agent_name, run.lease = agent.id, agent.name, secrets.token_hex(16)
     run.taken_at = run.seen_at = run.spoke_at = services.now()
     run.step, run.progress, run.log_batch, run.waits_for, run.nearest = -1, None, 0, "", ""
+    # What an earlier attempt complained of stays in the log; what is counted is this one's.
+    run.errors = run.warnings = run.first_error = 0
+    session.execute(delete(LogKind).where(LogKind.run_id == run.id))
     again = f", attempt {run.attempt}" if run.attempt > 1 else ""
     say(session, run, f"Given to agent {agent.name}{again}.")
     queue.tell(session, f"agent/{agent.id}")

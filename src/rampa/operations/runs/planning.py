@@ -173,11 +173,12 @@ def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Ag
 
 def _agent(services: Services, agent: Agent, p: Prepared) -> wire.PlanAgent:
     wanted, abilities = wanted_of(p.profile), abilities_of(agent)
-    found = choose(wanted, abilities)
+    found, state = choose(wanted, abilities), agent_state(services, agent, 0)
+    gone = {"lost": ["is lost"], "stopped": ["was stopped"]}.get(state, [])
     return wire.PlanAgent(
         name=agent.name,
-        state=agent_state(services, agent, 0),
-        lacks=lacks(wanted, abilities),
+        state=state,
+        lacks=gone + lacks(wanted, abilities),
         toolchain=f"{found.name} {found.version}" if found else "",
     )
 

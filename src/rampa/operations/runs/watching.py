@@ -104,8 +104,9 @@ def run_stream(services: Services, actor: Actor, slug: str, number: int, after: 
             topic = f"run/{run.id}"
             rows = read_rows(session, run, sent + 1, STREAM_ROWS) if run.log_lines > sent else []
             lines = wire.LogOut(start=sent + 1, lines=run.log_lines, rows=rows, ended=False).model_dump_json()
-            state = describe(services, session, actor, run) if not rows or time.monotonic() - told > 1 else None
             ended = life.State(run.state) in life.ENDED and run.log_lines <= sent + len(rows)
+            due = ended or not rows or time.monotonic() - told > 1
+            state = describe(services, session, actor, run) if due else None
         if rows:
             sent += len(rows)
             yield "lines", sent, lines

@@ -201,12 +201,12 @@ def _give_up_open(session: Session, run: Run) -> None:
 
 def _keep_durations(session: Session, run: Run, build: Build) -> None:
     """How long each step took stands with the build, too."""
-    steps: dict[str, Any] = {}
+    steps: list[list[Any]] = []
     for row in session.scalars(
         select(RunStep).where(RunStep.run_id == run.id, RunStep.attempt == run.attempt).order_by(RunStep.position)
     ):
         if row.ended_at:
-            steps[row.name] = round((row.ended_at - row.started_at).total_seconds(), 3)
+            steps.append([row.name, round((row.ended_at - row.started_at).total_seconds(), 3)])
     build.made_with = {**build.made_with, "steps": steps, "agent": run.agent_name}
 
 
