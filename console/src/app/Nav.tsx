@@ -1,4 +1,4 @@
-import { IconBroadcast, IconDeviceLaptop, IconFileText, IconHistory, IconKey, IconListCheck, IconPackage, IconPhoto, IconStack2, IconTable, IconTrendingUp, IconUsers } from "@tabler/icons-react";
+import { IconBroadcast, IconDeviceLaptop, IconFileText, IconGitBranch, IconHistory, IconKey, IconListCheck, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { NavLink, useMatch } from "react-router";
 
@@ -23,6 +23,12 @@ export function Nav() {
           <Item to={`/titles/${title}`} icon={<IconTrendingUp size={SIZE} />} end>
             Ramp
           </Item>
+          <Item to={`/titles/${title}/source`} icon={<IconGitBranch size={SIZE} />}>
+            Source
+          </Item>
+          <Item to={`/titles/${title}/runs`} icon={<IconPlayerPlay size={SIZE} />}>
+            Runs
+          </Item>
           <Item to={`/titles/${title}/builds`} icon={<IconPackage size={SIZE} />}>
             Builds
           </Item>
@@ -45,6 +51,15 @@ export function Nav() {
         </>
       )}
       <div className="group">Studio</div>
+      <Item to="/queue" icon={<IconStack size={SIZE} />}>
+        Queue
+      </Item>
+      <Item to="/agents" icon={<IconServer size={SIZE} />}>
+        Agents
+      </Item>
+      <Item to="/environments" icon={<IconVariable size={SIZE} />}>
+        Environment groups
+      </Item>
       <Item to="/keys" icon={<IconKey size={SIZE} />}>
         Signing identities
       </Item>

@@ -1,7 +1,10 @@
 import { Route, Routes } from "react-router";
 
+import { AgentsPage } from "../features/agents/AgentsPage";
 import { BuildPage } from "../features/builds/BuildPage";
 import { BuildsPage } from "../features/builds/BuildsPage";
+import { CompareBuildsPage } from "../features/builds/CompareBuildsPage";
+import { RetentionPage } from "../features/builds/RetentionPage";
 import { ChannelPage } from "../features/channels/ChannelPage";
 import { DevicesPage } from "../features/devices/DevicesPage";
 import { DocumentPage } from "../features/document/DocumentPage";
@@ -13,6 +16,12 @@ import { ComparePage } from "../features/profiles/ComparePage";
 import { MatrixPage } from "../features/profiles/MatrixPage";
 import { ProfilePage } from "../features/profiles/ProfilePage";
 import { RampPage } from "../features/ramp/RampPage";
+import { QueuePage } from "../features/runs/QueuePage";
+import { RunPage } from "../features/runs/RunPage";
+import { RunsPage } from "../features/runs/RunsPage";
+import { StartPage } from "../features/runs/StartPage";
+import { EnvironmentsPage } from "../features/sources/EnvironmentsPage";
+import { SourcePage } from "../features/sources/SourcePage";
 import { SignedIn } from "../features/session/SignedIn";
 import { EventsPage } from "../features/studio/EventsPage";
 import { KeysPage } from "../features/studio/KeysPage";
@@ -31,7 +40,13 @@ export function Routing() {
           <Route index element={<TitlesPage />} />
           <Route path="titles/:title" element={<RampPage />} />
           <Route path="titles/:title/builds" element={<BuildsPage />} />
+          <Route path="titles/:title/builds/compare" element={<CompareBuildsPage />} />
+          <Route path="titles/:title/builds/retention" element={<RetentionPage />} />
           <Route path="titles/:title/builds/:build" element={<BuildPage />} />
+          <Route path="titles/:title/runs" element={<RunsPage />} />
+          <Route path="titles/:title/runs/start" element={<StartPage />} />
+          <Route path="titles/:title/runs/:run" element={<RunPage />} />
+          <Route path="titles/:title/source" element={<SourcePage />} />
           <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
           <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />
@@ -44,6 +59,9 @@ export function Routing() {
           <Route path="titles/:title/check" element={<CheckPage />} />
           <Route path="titles/:title/pictures" element={<PicturesPage />} />
           <Route path="suggest" element={<SuggestPage />} />
+          <Route path="queue" element={<QueuePage />} />
+          <Route path="agents" element={<AgentsPage />} />
+          <Route path="environments" element={<EnvironmentsPage />} />
           <Route path="keys" element={<KeysPage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route path="events" element={<EventsPage />} />

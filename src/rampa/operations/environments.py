@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
@@ -17,6 +18,7 @@ from rampa.operations.context import Actor, Services
 from rampa.operations.documents import load_document
 from rampa.schema import sources as wire
 
+NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,80}")
 OURS = "RAMPA_"
 FORBIDDEN = frozenset({"PATH", "LD_PRELOAD", "LD_LIBRARY_PATH", "HOME", "TMPDIR"})
 
@@ -53,6 +55,9 @@ def put_environment(
 
 def _check(asked: wire.EnvironmentIn) -> None:
     for key in (*asked.variables, *asked.secrets):
+        if not NAME.fullmatch(key):
+            hint = "Letters, digits and underscores; no digit first."
+            raise Invalid("environment.name", f"{key[:80]!r} cannot name a variable", where=key[:80], hint=hint)
         if key.upper().startswith(OURS) or key in FORBIDDEN:
             raise Invalid("environment.name", f"{key} is set by the agent itself", where=key, hint="Take another name.")
         if key in asked.variables and key in asked.secrets:

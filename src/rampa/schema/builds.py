@@ -113,7 +113,7 @@ class CompleteBuild(Wire):
     figures: Figures = Figures()
     symbols: ManifestIn | None = None
     """Symbols are kept with the build and never delivered; their manifest is of a depot named `symbols`."""
-    tools: Annotated[dict[Word, Word], Field(max_length=50)] = {}
+    tools: Annotated[dict[str, Word], Field(max_length=50)] = {}
     """Tool -> its version."""
     findings: Annotated[list[FindingOut], Field(max_length=500)] = []
     lease: Lease = ""

@@ -137,7 +137,7 @@ class RunStepOut(Wire):
     kind: str
     position: int
     state: str
-    """waiting, working, done, failed, left-out or stopped."""
+    """waiting, working, done, failed, left-out, stopped or not reached."""
     started_at: dt.datetime | None
     seconds: float | None
     expected: float | None

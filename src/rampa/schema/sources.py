@@ -220,15 +220,14 @@ class EnvironmentPath(Query):
     environment: Slug
 
 
-VariableName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,80}$")]
 VariableText = Annotated[str, StringConstraints(max_length=20_000, pattern=r"^[^\x00]*$")]
 
 
 class EnvironmentIn(Wire):
     """The whole group. A secret whose value is null keeps what it had."""
 
-    variables: Annotated[dict[VariableName, VariableText], Field(max_length=200)] = {}
-    secrets: Annotated[dict[VariableName, VariableText | None], Field(max_length=200)] = {}
+    variables: Annotated[dict[str, VariableText], Field(max_length=200)] = {}
+    secrets: Annotated[dict[str, VariableText | None], Field(max_length=200)] = {}
     note: Words = ""
 
 

@@ -8,7 +8,8 @@ import { FileTree } from "./FileTree";
 import { LeftOut } from "./LeftOut";
 import { Notes } from "./Notes";
 import { State } from "./BuildTable";
-import { type Build, useBuild } from "./queries";
+import { Made } from "./Made";
+import { type Build, useBuild, usePin } from "./queries";
 
 /** What is in this build, who signed it, and where is it live? */
 export function BuildPage() {
@@ -20,7 +21,12 @@ export function BuildPage() {
     <Answer of={build} rows={10}>
       {(b) => (
         <>
-          <PageHead title={`${b.name} · ${b.version_name}`} aside={<Place build={b} title={title} />}>
+          <PageHead title={`${b.name} · ${b.version_name}`} aside={
+              <>
+                <Pin build={b} title={title} />
+                <Place build={b} title={title} />
+              </>
+            }>
             <State build={b} /> · version code {b.version_code} · {b.profile} · made <When at={b.created_at} /> by {b.created_by}
           </PageHead>
           {b.state === "open" && (
@@ -28,6 +34,7 @@ export function BuildPage() {
               Its content is still arriving, or its upload was cut off: the same build create command goes on. To give it up:
             </Empty>
           )}
+          <Made build={b} title={title} />
           <div className="halves" style={{ marginTop: 0 }}>
             <div style={{ display: "grid", gap: 16 }}>
               <Panel title="Depots" aside={`${plural(b.files, "file")}, ${bytes(b.size)}`} flush>
@@ -56,6 +63,15 @@ export function BuildPage() {
         </>
       )}
     </Answer>
+  );
+}
+
+function Pin({ build, title }: { build: Build; title: string }) {
+  const pin = usePin(title, build.number);
+  return (
+    <Button size="compact-md" variant="default" loading={pin.isPending} disabled={build.state !== "ready"} title="A pinned build is never removed by retention" onClick={() => pin.mutate(!build.pinned)}>
+      {build.pinned ? "Unpin" : "Pin"}
+    </Button>
   );
 }
 

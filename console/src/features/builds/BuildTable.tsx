@@ -18,6 +18,7 @@ export function BuildTable({ builds, title, short }: { builds: BuildSummary[]; t
           <th className="number wide">Code</th>
           <th>Profile</th>
           <th>State</th>
+          {!short && <th className="wide">From</th>}
           {!short && <th className="number wide">On disk</th>}
           {!short && <th className="number">Download</th>}
           <th className="wide">Made</th>
@@ -37,6 +38,17 @@ export function BuildTable({ builds, title, short }: { builds: BuildSummary[]; t
             <td>
               <State build={b} />
             </td>
+            {!short && (
+              <td className="wide tight">
+                {b.run ? (
+                  <>
+                    {b.ref.slice(b.ref.indexOf("/") + 1)} <span className="mono dim">{b.commit.slice(0, 8)}</span>
+                  </>
+                ) : (
+                  <span className="dim">a folder</span>
+                )}
+              </td>
+            )}
             {!short && <td className="number wide">{b.size ? bytes(b.size) : ""}</td>}
             {!short && <td className="number">{b.packed ? bytes(b.packed) : ""}</td>}
             <td className="wide tight">
@@ -64,5 +76,10 @@ export function State({ build }: { build: BuildSummary }) {
       </>
     );
   }
-  return <>{build.state === "open" ? "uploading" : build.state}</>;
+  return (
+    <>
+      {build.state === "open" ? "uploading" : build.state}
+      {build.pinned && <span className="dim">, pinned</span>}
+    </>
+  );
 }

@@ -57,3 +57,11 @@ export function useNotes(title: string, number: number) {
     onSuccess: (build) => queries.setQueryData(["build", title, number], build),
   });
 }
+
+export function usePin(title: string, number: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (pinned: boolean) => call<Build>(`/titles/${title}/builds/${number}`, { method: "PATCH", body: { pinned }, ifMatch: "*" }),
+    onSuccess: (build) => queries.setQueryData(["build", title, number], build),
+  });
+}

@@ -145,7 +145,7 @@ def _step(services: Services, run: Run, position: int, row: RunStep | None) -> w
         name=planned["name"],
         kind=planned["kind"],
         position=position,
-        state=row.state if row else "waiting",
+        state=row.state if row else "not reached" if life.State(run.state) in life.ENDED else "waiting",
         started_at=row.started_at if row else None,
         seconds=seconds,
         expected=run.expected.get(planned["name"]),
