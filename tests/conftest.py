@@ -149,9 +149,12 @@ class Live:
         os.killpg(self.process.pid, signal.SIGKILL)
         self.process.wait()
 
-    def stop(self) -> None:
+    def stop_service(self) -> None:
         if self.process:
             stop(self.process, signal.SIGTERM)
+
+    def stop(self) -> None:
+        self.stop_service()
         self.starter.shutdown()
 
     def client(self) -> Client:

@@ -128,11 +128,24 @@ def test_lists_are_followed_to_their_end() -> None:
 
 
 def summary(name: str) -> dict[str, object]:
-    texts = ("title", "profile", "platform", "purpose", "state", "version_name", "created_by", "notes")
-    numbers = ("number", "version_code", "revision", "files", "size", "packed")
+    texts = (
+        "title",
+        "profile",
+        "platform",
+        "purpose",
+        "state",
+        "version_name",
+        "created_by",
+        "notes",
+        "why",
+        "commit",
+        "ref",
+    )
+    numbers = ("number", "version_code", "revision", "files", "size", "packed", "run", "warnings")
     return {
         "name": name,
         "signed": True,
+        "pinned": False,
         "live_on": [],
         "created_at": "2026-11-23T07:00:00Z",
         "completed_at": None,

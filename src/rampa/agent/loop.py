@@ -22,9 +22,12 @@ GOODBYE = 15.0
 
 
 class AgentLoop:
-    """`say` takes lines for whoever started it. `make_client` gives each run a connection of its own."""
+    """`say` takes lines for whoever started it. `make_client` gives a connection: True for one that soon notices when the
+    network is gone, for reporting; False for one that waits while the service checks a large build."""
 
-    def __init__(self, make_client: Callable[[], Client], settings: AgentSettings, say: Callable[[str], None]) -> None:
+    def __init__(
+        self, make_client: Callable[[bool], Client], settings: AgentSettings, say: Callable[[str], None]
+    ) -> None:
         self._make_client, self._settings, self._say = make_client, settings, say
         self._instance = uuid.uuid4().hex
         self._stop = threading.Event()
@@ -42,7 +45,7 @@ class AgentLoop:
         left = end_leftovers(self._settings)
         if left:
             self._say(f"Ended {left} programs that an earlier start had left behind.")
-        with self._make_client() as client:
+        with self._make_client(True) as client:
             self._register(client)
             while not self._stop.is_set():
                 self._ask(client)
@@ -95,8 +98,8 @@ class AgentLoop:
         self._say(f"{work.title} run {work.run}, {work.profile}{again}: begins.")
         started = time.monotonic()
         try:
-            with self._make_client() as client:
-                result = work_on(client, self._settings, work, slot)
+            with self._make_client(False) as client, self._make_client(True) as reporting:
+                result = work_on(client, reporting, self._settings, work, slot)
         except Exception as error:  # one run's defect must not end the others
             result = f"failed by a defect ({type(error).__name__}: {error})"
         finally:

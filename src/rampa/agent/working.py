@@ -36,9 +36,9 @@ CODES = {"disk.full": "disk.full", "store.full": "store.full", "key.locked": "ke
 """Codes of errors of the service or the disk -> causes."""
 
 
-def work_on(client: Client, settings: AgentSettings, work: Work, slot: int) -> str:
+def work_on(client: Client, reporting: Client, settings: AgentSettings, work: Work, slot: int) -> str:
     """Carries out an attempt. Returns how it ended: done, failed, stopped or lost."""
-    report = Report(client, settings.name, work)
+    report = Report(reporting, settings.name, work)
     result, end = "failed", EndIn(result="failed", code="rampa.defect", detail="it did not begin")
     try:
         folder = make_folder(settings, work, slot)

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 app = typer.Typer(no_args_is_help=True, help="Agents: the machines that execute runs.")
 NAME = typer.Argument(..., metavar="AGENT", help="The agent's name.")
 FOLDER = typer.Option(None, "--folder", help="Where work folders and mirrors lie. [this user's data folder]")
+NOTICE = 12.0
+"""Seconds without an answer after which a report is sent again."""
 KEEP = ("never", "failed", "always")
 
 
@@ -54,6 +56,7 @@ def start(
 
     from rampa.agent.loop import AgentLoop
     from rampa.client import Client
+    from rampa.client.connection import Connection
 
     if keep not in KEEP:
         raise Invalid("agent.keep", f"--keep is one of {', '.join(KEEP)}", where="--keep")
@@ -71,7 +74,12 @@ def start(
         kept=kept,
         user=not same_user,
     )
-    loop = AgentLoop(lambda: Client(known.address, known.token), settings, _say)
+
+    def make_client(reporting: bool) -> Client:
+        more = {"timeout": NOTICE, "patience": NOTICE} if reporting else {}
+        return Client(known.address, known.token, connection=Connection(known.address, known.token, **more))
+
+    loop = AgentLoop(make_client, settings, _say)
     for how in (signal.SIGTERM, signal.SIGINT):
         signal.signal(how, lambda *_: loop.stop())
     loop.run()

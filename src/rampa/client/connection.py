@@ -38,7 +38,10 @@ NO_WAIT = frozenset({"store.full"})
 
 
 class Connection:
-    """`address` such as http://127.0.0.1:8600; `token` a bearer secret. `transport` is for tests."""
+    """`address` such as http://127.0.0.1:8600; `token` a bearer secret. `transport` is for tests.
+
+    `timeout` seconds without a byte are no answer; `patience` seconds go by before that is an error.
+    """
 
     def __init__(
         self,
@@ -47,17 +50,18 @@ class Connection:
         *,
         transport: httpx.BaseTransport | None = None,
         patience: float = PATIENCE,
+        timeout: float = 120.0,
         sleep: Callable[[float], None] = time.sleep,
     ) -> None:
         self.address = address.rstrip("/")
         self.token = token
         headers = {"Authorization": f"Bearer {token}"} if token else {}
-        timeout = httpx.Timeout(120.0, connect=10.0)
+        limit = httpx.Timeout(timeout, connect=min(10.0, timeout))
         limits = httpx.Limits(max_connections=16, max_keepalive_connections=16)
         self._http = httpx.Client(
             base_url=self.address,
             headers=headers,
-            timeout=timeout,
+            timeout=limit,
             limits=limits,
             transport=transport,
             trust_env=False,

@@ -24,7 +24,6 @@ BYTES = "application/octet-stream"
 PIECE = 256 * 1024
 ASKED_LIMIT = 16 * 1024 * 1024
 ADVERTISED = "application/x-git-upload-pack-advertisement"
-ASKED = "application/x-git-upload-pack-request"
 PACKED = "application/x-git-upload-pack-result"
 
 
@@ -104,12 +103,12 @@ def _folders(api: Resource, services: Services) -> None:
         """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
         return content.take_pack(services, bytes.fromhex(path.pack), _body())
 
-    @api.call("GET", FOLDER + "/<int:folder>/manifest", EVERYBODY, BYTES)
+    @api.call("GET", FOLDER + "/<int:folder>/manifest", MAKERS, BYTES)
     def get_folder_manifest(path: wire.FolderPath) -> Response:
         """The manifest of an uploaded folder."""
         return Response(folders.folder_manifest(services, path.title, path.folder), content_type=BYTES)
 
-    @api.call("GET", FOLDER + "/<int:folder>/locations", EVERYBODY, BYTES)
+    @api.call("GET", FOLDER + "/<int:folder>/locations", MAKERS, BYTES)
     def get_folder_locations(path: wire.FolderPath) -> Response:
         """Where its chunks lie."""
         return Response(folders.folder_locations(services, path.title, path.folder), content_type=BYTES)
@@ -139,7 +138,7 @@ def _git(api: Resource, services: Services) -> None:
         SOURCE + "/git/<string:repo>/git-upload-pack",
         MAKERS,
         PACKED,
-        sends=ASKED,
+        sends=BYTES,
     )
     def send_objects(path: wire.GitPath) -> Response:
         """For `git fetch`."""

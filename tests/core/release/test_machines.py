@@ -7,12 +7,26 @@ import itertools
 import pytest
 
 from rampa.core.errors import Conflict, Refused
-from rampa.core.release import build, placement
+from rampa.core.release import build, placement, run
 from rampa.core.release.machine import advance, possible
 from rampa.core.version.code import next_code
 
 EXPECTED = {
-    build: {("open", "complete"): "ready", ("open", "abandon"): "abandoned"},
+    build: {("open", "complete"): "ready", ("open", "abandon"): "abandoned", ("ready", "remove"): "removed"},
+    run: {
+        ("waiting", "be taken"): "working",
+        ("waiting", "be cancelled"): "cancelled",
+        ("waiting", "be superseded"): "superseded",
+        ("waiting", "fail"): "failed",
+        ("working", "finish"): "done",
+        ("working", "fail"): "failed",
+        ("working", "be lost"): "waiting",
+        ("working", "be cancelled"): "stopping",
+        ("stopping", "stop"): "cancelled",
+        ("stopping", "be lost"): "cancelled",
+        ("stopping", "finish"): "done",
+        ("stopping", "fail"): "cancelled",
+    },
     placement: {("live", "supersede"): "superseded", ("live", "withdraw"): "withdrawn"},
 }
 

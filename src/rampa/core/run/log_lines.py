@@ -12,7 +12,7 @@ LONGEST = 4000
 ERROR = re.compile(
     r"^\s*(?:[\w./\\+-]+:(?:\d+:)*\s*)?(?:fatal\s+)?(?:error|fatal|panic|exception)\b\s*(?:\[[\w.-]+\])?\s*[:!(]"
     r"|^\s*(?:\[(?:error|fatal)\]|E:\s)|^Traceback \(most recent call last\)|\b(?:Segmentation fault|undefined reference to)\b"
-    r"|^\w*(?:Error|Exception): ",
+    r"|^\w*(?-i:Error|Exception): ",
     re.IGNORECASE,
 )
 WARNING = re.compile(

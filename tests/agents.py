@@ -1,0 +1,75 @@
+"""An agent without a machine: says what a test wants it to say, by the same calls as a real one."""
+
+from __future__ import annotations
+
+import uuid
+
+from rampa.client import Client
+from rampa.client.build_parts import BuildParts
+from rampa.core.content.selecting import select
+from rampa.core.profile.document import read_document
+from rampa.core.profile.resolved import resolve
+from rampa.operations.context import Services
+from rampa.operations.runs import assigning
+from rampa.schema import agents as wire
+from rampa.schema import builds as builds_wire
+
+TERMS = "lantern-export studio terms 2026"
+
+
+def can(**more: object) -> wire.AbilitiesWire:
+    return wire.AbilitiesWire(**{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", **more})  # type: ignore[arg-type]
+
+
+class FakeAgent:
+    """`name` is registered at once. `ask` gives work after the queue's own decision was taken."""
+
+    def __init__(self, client: Client, services: Services, name: str, **more: object) -> None:
+        self.client, self.services, self.name = client, services, name
+        self.instance = uuid.uuid4().hex
+        self.abilities = can(**more)
+        self.holds: list[str] = []
+        self.batch = 0
+        self.register()
+
+    def register(self) -> None:
+        self.client.register_agent(self.name, wire.RegisterIn(instance=self.instance, abilities=self.abilities))
+
+    def ask(self) -> wire.WorkOut:
+        assigning.assign(self.services)
+        asked = wire.AskIn(instance=self.instance, abilities=self.abilities, holds=self.holds, wait=0)
+        return self.client.ask_for_work(self.name, asked)
+
+    def work(self) -> wire.Work:
+        """Takes what there is; fails the test when there is nothing."""
+        found = self.ask().work
+        assert found is not None
+        self.holds.append(found.lease)
+        self.batch = 0
+        return found
+
+    def step(self, work: wire.Work, position: int, state: str, said: str = "") -> bool:
+        sent = wire.StepIn(position=position, state=state, said=said)  # type: ignore[arg-type]
+        return self.client.report_step(self.name, work.lease, sent).stop
+
+    def say(self, work: wire.Work, *lines: str, level: str = "", step: int = 0) -> None:
+        self.batch += 1
+        rows = [(10 * n, step, level, line) for n, line in enumerate(lines)]
+        self.client.send_log(self.name, work.lease, wire.LogIn(batch=self.batch, lines=rows))  # type: ignore[arg-type]
+
+    def end(self, work: wire.Work, result: str = "done", **more: object) -> None:
+        self.client.end_run(self.name, work.lease, wire.EndIn(result=result, **more))  # type: ignore[arg-type]
+        self.holds.remove(work.lease)
+
+    def build(self, work: wire.Work, folder, state) -> builds_wire.Build:  # type: ignore[no-untyped-def]
+        """Makes the run's build of a folder, as the steps from bundle to publish do."""
+        profile = resolve(read_document(work.document.encode()), work.profile)
+        asked = builds_wire.NewBuild(profile=work.profile, revision=work.revision, lease=work.lease)
+        build = self.client.open_build(work.title, asked)
+        parts = BuildParts(
+            self.client, work.title, build, profile, select(folder, profile.rules), state, lease=work.lease
+        )
+        bundle = parts.bundle(None)
+        parts.sign(bundle)
+        parts.send_content()
+        return parts.complete(bundle, 1.0, tools={"lantern-export": "3.3.0"})

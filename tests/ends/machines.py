@@ -1,0 +1,123 @@
+"""Real processes for tests of runs: workers of the queue, agents, and a line between an agent and the service that can be cut."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from rampa.client import Client
+from rampa.local.service import start_worker, stop
+from rampa.schema.common import Role
+from rampa.schema.people import NewToken
+from tests.conftest import Live
+
+ENDED = {"done", "failed", "cancelled", "superseded"}
+
+
+class Machines:
+    """Workers and agents beside a live service; all end with the test."""
+
+    def __init__(self, live: Live, client: Client, root: Path) -> None:
+        self.live, self.client, self.root = live, client, root
+        self.agents: dict[str, subprocess.Popen[bytes]] = {}
+        self._others: list[subprocess.Popen[bytes]] = []
+        self._token = client.make_token(NewToken(name="agents", role=Role.AGENT, days=1)).secret
+
+    def worker(self) -> subprocess.Popen[bytes]:
+        made = self.live.starter.submit(start_worker, self.live.folder, self.live.url).result()
+        self._others.append(made)
+        return made
+
+    def agent(self, name: str, *more: str, address: str = "") -> subprocess.Popen[bytes]:
+        environment = {
+            **{k: v for k, v in os.environ.items() if not k.startswith("RAMPA_")},
+            "RAMPA_ADDRESS": address or self.live.address,
+            "RAMPA_TOKEN": self._token,
+            "RAMPA_HOME": str(self.root / name / "home"),
+        }
+        words = ["agent", "start", "--name", name, "--folder", str(self.root / name), "--same-user", *more]
+        with (self.root / f"{name}.log").open("ab") as log:
+            self.agents[name] = subprocess.Popen(
+                [sys.executable, "-m", "rampa.cli.main", *words], env=environment, stdout=log, stderr=log
+            )
+        until(
+            lambda: any(a.name == name and a.state in ("idle", "working") for a in self.client.agents()), f"{name} came"
+        )
+        return self.agents[name]
+
+    def kill(self, name: str) -> None:
+        self.agents[name].send_signal(signal.SIGKILL)
+        self.agents.pop(name).wait()
+
+    def stop(self) -> None:
+        for process in (*self.agents.values(), *self._others):
+            stop(process, signal.SIGTERM)
+
+
+def until(true: Callable[[], object], what: str, seconds: float = 60) -> None:
+    end = time.monotonic() + seconds
+    while not true():
+        assert time.monotonic() < end, f"not within {seconds} s: {what}"
+        time.sleep(0.1)
+
+
+class Line:
+    """A TCP line to the service that can be cut for a while: what is sent meanwhile is lost with its connection."""
+
+    def __init__(self, port: int) -> None:
+        self._to = port
+        self._listener = socket.create_server(("127.0.0.1", 0))
+        self.address = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
+        self._open: list[socket.socket] = []
+        self._cut = threading.Event()
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def cut(self) -> None:
+        self._cut.set()
+        for each in self._open:
+            _end(each)
+        self._open.clear()
+
+    def mend(self) -> None:
+        self._cut.clear()
+
+    def close(self) -> None:
+        self.cut()
+        self._listener.close()
+
+    def _accept(self) -> None:
+        while True:
+            try:
+                near, _ = self._listener.accept()
+            except OSError:
+                return
+            if self._cut.is_set():
+                near.close()
+                continue
+            far = socket.create_connection(("127.0.0.1", self._to))
+            self._open += [near, far]
+            for a, b in ((near, far), (far, near)):
+                threading.Thread(target=self._pump, args=(a, b), daemon=True).start()
+
+    @staticmethod
+    def _pump(a: socket.socket, b: socket.socket) -> None:
+        try:
+            while data := a.recv(65536):
+                b.sendall(data)
+        except OSError:
+            pass
+        for each in (a, b):
+            _end(each)
+
+
+def _end(each: socket.socket) -> None:
+    with contextlib.suppress(OSError):
+        each.shutdown(socket.SHUT_RDWR)

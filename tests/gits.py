@@ -1,0 +1,54 @@
+"""Small git repositories for tests."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+from tests.samples import DOCUMENT
+
+CLEAN = {"GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
+WHO = ("-c", "user.name=Oskari", "-c", "user.email=oskari@quillback.example", "-c", "protocol.file.allow=always")
+
+
+class Repo:
+    """A repository with a work tree."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        root.mkdir(parents=True)
+        self.git("init", "-q", "--initial-branch=main")
+
+    def git(self, *words: str) -> str:
+        kept = {k: v for k, v in os.environ.items() if not k.startswith("GIT_")}
+        done = subprocess.run(
+            ["git", *WHO, *words], cwd=self.root, env={**kept, **CLEAN}, check=True, capture_output=True, text=True
+        )
+        return done.stdout.strip()
+
+    def commit(self, message: str, files: dict[str, str | bytes]) -> str:
+        for path, data in files.items():
+            target = self.root / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data if isinstance(data, bytes) else data.encode())
+        self.git("add", "--all")
+        self.git("commit", "-q", "--allow-empty", "-m", message)
+        return self.git("rev-parse", "HEAD")
+
+
+FILES: dict[str, str | bytes] = {
+    "bin/peatlight": "#!/bin/sh\necho Peatlight\n",
+    "bin/peatlight.cmd": "@echo Peatlight\r\n",
+    "bin/peatlight.sym": "0000 start\n",
+    "data/bog.arc": bytes(range(256)) * 40,
+    "locale/en.json": "{}",
+    "src/fog.c": "int fog;\n",
+}
+
+
+def peatlight(root: Path, document: str = DOCUMENT) -> Repo:
+    """A title that can be built as it stands in its repository."""
+    repo = Repo(root)
+    repo.commit("A night on the bog", {**FILES, "rampa.toml": document})
+    return repo

@@ -1,0 +1,404 @@
+"""Runs over HTTP: planned, started, given to agents that can, worked on, lost, cancelled; their logs."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import httpx
+import pytest
+
+from rampa.client import Client
+from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.operations.runs import assigning
+from rampa.operations.sources import repository
+from rampa.schema import agents as agents_wire
+from rampa.schema.runs import NewRuns
+from rampa.schema.sources import BranchDefault, EnvironmentIn, SourceIn
+from tests.agents import TERMS, FakeAgent
+from tests.conftest import World
+from tests.gits import Repo, peatlight
+from tests.samples import DOCUMENT, add_key
+
+TITLE = "peatlight"
+DESKTOP = DOCUMENT.replace(
+    "[content]",
+    f"""[toolchain]
+name = "lantern-export"
+versions = ">=3.2,<4"
+licence = "{TERMS}"
+environment = "desktop"
+
+[content]""",
+    1,
+)
+CHAIN = agents_wire.ToolchainWire(name="lantern-export", version="3.3.0", licences=[TERMS])
+
+
+@pytest.fixture
+def repo(world: World, client: Client, tmp_path: Path) -> Repo:
+    add_key(client)
+    client.import_title(DESKTOP)
+    client.put_environment("desktop", EnvironmentIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+    made = peatlight(tmp_path / "peatlight", DESKTOP)
+    client.connect_source(TITLE, SourceIn(address=str(made.root), every=0))
+    assert repository.fetch(world.services, TITLE)
+    return made
+
+
+@pytest.fixture
+def agent(world: World, client: Client) -> FakeAgent:
+    return FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
+
+
+def start(client: Client, *profiles: str, **more: object) -> list[int]:
+    asked = NewRuns(profiles=list(profiles or ("linux-release",)), **more)  # type: ignore[arg-type]
+    return [r.number for r in client.start_runs(TITLE, asked)]
+
+
+def test_a_plan_says_everything_and_changes_nothing(client: Client, repo: Repo, agent: FakeAgent, world: World) -> None:
+    FakeAgent(client, world.services, "loft-2")
+    plan = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0]
+    assert [s.name for s in plan.steps] == [
+        "fetch",
+        "toolchain",
+        "collect",
+        "check",
+        "bundle",
+        "sign",
+        "split",
+        "publish",
+    ]
+    assert (plan.environment, plan.variables, plan.secrets) == ("desktop", ["PACE"], ["TOKEN"])
+    assert {a.name: a.lacks for a in plan.agents} == {"kiln-1": [], "loft-2": ["has no lantern-export"]}
+    assert (plan.subject, plan.ref, plan.stops, plan.native, plan.expected) == (
+        "A night on the bog",
+        "branch/main",
+        [],
+        None,
+        None,
+    )
+    assert "lantern-4f9c" not in plan.model_dump_json()
+    assert list(client.runs(TITLE)) == []
+
+
+@pytest.mark.parametrize(
+    ("asked", "error", "said"),
+    [
+        ({"profiles": ["nothing"]}, NotFound, "no profile 'nothing'"),
+        ({"profiles": ["linux-release"], "of": "nothing"}, NotFound, "no branch, tag or commit"),
+        ({"profiles": []}, Invalid, "no profile is named"),
+        ({"profiles": ["linux-release"], "folder": 3}, NotFound, "no uploaded folder 3"),
+        ({"profiles": ["linux-release"], "folder": 1, "of": "main"}, Invalid, "not both"),
+        ({"profiles": ["linux-release"], "environment": "phones"}, Refused, "no environment group phones"),
+        ({"profiles": ["linux-release"], "version_name": "one two"}, Invalid, "cannot be used"),
+    ],
+)
+def test_what_cannot_start_says_why_and_starts_nothing(
+    client: Client, repo: Repo, asked: dict[str, object], error: type[Exception], said: str
+) -> None:
+    with pytest.raises(error, match=said):
+        client.start_runs(TITLE, NewRuns(**asked))  # type: ignore[arg-type]
+    assert list(client.runs(TITLE)) == []
+
+
+def test_the_same_call_twice_starts_once(client: Client, repo: Repo) -> None:
+    asked = NewRuns(profiles=["linux-release", "windows-release"])
+    first = client.start_runs(TITLE, asked, key="one-and-the-same")
+    assert client.start_runs(TITLE, asked, key="one-and-the-same") == first
+    assert len({r.together for r in first}) == 1
+    assert len(list(client.runs(TITLE))) == 2
+
+
+def test_a_branchs_own_profiles_and_group(client: Client, repo: Repo) -> None:
+    client.put_environment("nightly", EnvironmentIn())
+    own = BranchDefault(pattern="main", profiles=["linux-release", "linux-unsigned"], environment="nightly")
+    client.set_defaults(TITLE, [own])
+    runs = client.start_runs(TITLE, NewRuns(of="main"))
+    assert [r.profile for r in runs] == ["linux-release", "linux-unsigned"]
+    assert client.run(TITLE, 1).environment == "nightly"
+
+
+def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, tmp_path: Path) -> None:
+    (number,) = start(client, note="For the weekend.")
+    work = agent.work()
+    assert (work.run, work.attempt, work.variables, work.secrets) == (
+        number,
+        1,
+        {"PACE": "1"},
+        {"TOKEN": "lantern-4f9c"},
+    )
+    assert work.commit == repo.git("rev-parse", "HEAD")
+    for position in range(len(work.steps) - 1):
+        agent.step(work, position, "working")
+        agent.say(
+            work, f"step {position}", "warning: a wagon is late", step=position, level="" if position else "warning"
+        )
+        agent.step(work, position, "done")
+    build = agent.build(work, repo.root, tmp_path / "state")
+    agent.end(work, build=build.number)
+    run = client.run(TITLE, number)
+    assert (run.state, run.build, run.warnings, run.agent) == ("done", build.number, 2, "kiln-1")
+    assert [k.count for k in run.kinds] == [1, 1]
+    made = client.build(TITLE, build.number)
+    assert (made.commit, made.ref, made.run, made.why) == (work.commit, "branch/main", number, "hand")
+    assert made.tools == {"lantern-export": "3.3.0"}
+    assert (made.notes, made.created_by, made.subject) == ("", "Iida", "A night on the bog")
+    assert list(made.durations)[:2] == ["fetch", "toolchain"]
+    assert made.signed
+    assert client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].expected is not None
+
+
+def test_runs_go_to_who_can_and_the_others_say_what_is_missing(client: Client, repo: Repo, world: World) -> None:
+    start(client)
+    assigning.assign(world.services)
+    assert client.run(TITLE, 1).waits_for.startswith("No agent is there")
+    old = FakeAgent(client, world.services, "yard-3", toolchains=[CHAIN.model_copy(update={"version": "3.1.0"})])
+    assert old.ask().work is None
+    run = client.run(TITLE, 1)
+    assert "yard-3 comes nearest: it has lantern-export 3.1.0, and >=3.2,<4 is wanted" in run.waits_for
+    assert run.nearest == "yard-3"
+    old.abilities.toolchains[0] = CHAIN.model_copy(update={"licences": []})
+    old.ask()
+    assert old.ask().work is None
+    assert "has not accepted the licence" in client.run(TITLE, 1).waits_for
+    new = FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
+    client.change_agent("kiln-1", paused=True)
+    assert new.ask().work is None
+    assert "Paused: kiln-1" in client.run(TITLE, 1).waits_for
+    client.change_agent("kiln-1", paused=False)
+    assert new.work().run == 1
+    start(client)
+    assert new.ask().work is None
+    assert client.run(TITLE, 2).waits_for == "Waits for an agent to be free: kiln-1 (1 of 1)"
+    queue = client.queue()
+    assert [(q.run.number, q.place) for q in queue.items] == [(1, 0), (2, 1)]
+    assert {a.name: a.busy for a in queue.agents} == {"yard-3": 0, "kiln-1": 1}
+
+
+def later(world: World, seconds: float) -> object:
+    moment = world.services.now() + dt.timedelta(seconds=seconds)
+    return replace(world.services, now=lambda: moment)
+
+
+def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
+    client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    work = agent.work()
+    agent.step(work, 0, "working")
+    agent.say(work, "half of the fog")
+    from rampa.schema.builds import NewBuild
+
+    opened = client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease))
+    assert client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease)).number == opened.number
+    assert assigning.look_for_lost(world.services) == 0
+    assert assigning.look_for_lost(later(world, 40)) == 1  # type: ignore[arg-type]
+    run = client.run(TITLE, 1)
+    assert (run.state, run.attempt, run.attempts[0].steps[0].state) == ("waiting", 1, "stopped")
+    assert "half of the fog" in [r.text for r in run.tail]
+    assert client.build(TITLE, opened.number).state == "abandoned"
+    for late in (
+        lambda: agent.step(work, 1, "working"),
+        lambda: agent.say(work, "late"),
+        lambda: client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease)),
+        lambda: client.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
+    ):
+        with pytest.raises(Conflict, match="does not have that run"):
+            late()
+    other = FakeAgent(client, world.services, "loft-2", toolchains=[CHAIN])
+    again = other.work()
+    assert agent.ask().lost == [work.lease]
+    assert (again.run, again.attempt) == (1, 2)
+    assert (
+        client.open_build(TITLE, NewBuild(profile="linux-release", lease=again.lease)).version_code
+        > opened.version_code
+    )
+
+
+def test_an_agent_that_was_started_anew_loses_at_once_what_it_had(
+    client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    agent.work()
+    again = FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
+    assert assigning.look_for_lost(world.services) == 1
+    assert again.work().attempt == 2
+    with pytest.raises(Conflict, match="another process runs as agent kiln-1"):
+        agent.ask()
+
+
+def test_a_run_that_is_lost_again_and_again_fails_with_that_cause(
+    client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    for attempt in (1, 2, 3):
+        agent.holds.clear()
+        assert agent.work().attempt == attempt
+        assigning.look_for_lost(later(world, 40))  # type: ignore[arg-type]
+    run = client.run(TITLE, 1)
+    assert run.state == "failed"
+    assert run.cause
+    assert (run.cause.code, run.cause.sentence) == ("agent.lost", "The run was lost 3 times: kiln-1, kiln-1, kiln-1")
+
+
+def test_cancelling(client: Client, repo: Repo, agent: FakeAgent) -> None:
+    first, second = start(client, "linux-release", "windows-release")
+    work = agent.work()
+    assert client.cancel_run(TITLE, second).state == "cancelled"
+    assert client.cancel_run(TITLE, first).state == "stopping"
+    assert client.cancel_run(TITLE, first).state == "stopping"
+    assert agent.ask().stop == [work.lease]
+    assert client.beat(agent.name, work.lease, None).stop
+    agent.end(work, "stopped")
+    assert client.run(TITLE, first).state == "cancelled"
+    done = start(client)
+    agent.end(agent.work())
+    with pytest.raises(Conflict, match="it cannot be cancelled now"):
+        client.cancel_run(TITLE, done[0])
+
+
+def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
+    client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    assigning.assign(world.services)
+    client.cancel_run(TITLE, 1)
+    assert agent.ask().work is None
+    assert client.run(TITLE, 1).state == "cancelled"
+
+
+def test_a_failure_has_its_cause_and_can_be_started_again(client: Client, repo: Repo, agent: FakeAgent) -> None:
+    start(client)
+    with pytest.raises(Conflict, match="is waiting"):
+        client.start_again(TITLE, 1)
+    work = agent.work()
+    agent.step(work, 0, "working")
+    agent.step(work, 0, "failed", "exit code 1")
+    agent.end(work, "failed", code="time.limit", step="fetch", detail="its limit of 60 s")
+    run = client.run(TITLE, 1)
+    assert run.cause
+    assert run.cause.sentence == "The step fetch took longer than its limit of 60 s"
+    assert [s.state for s in run.attempts[0].steps[:2]] == ["failed", "not reached"]
+    again = client.start_again(TITLE, 1)
+    assert (again.number, again.commit, again.why) == (2, run.commit, "again")
+
+
+def test_an_agent_may_not_claim_a_build_that_is_not_the_runs(
+    client: Client, repo: Repo, agent: FakeAgent, tmp_path: Path
+) -> None:
+    start(client, "linux-release", "windows-release")
+    first = agent.work()
+    build = agent.build(first, repo.root, tmp_path / "s")
+    agent.end(first, build=build.number)
+    second = agent.work()
+    with pytest.raises(Conflict, match="is not a finished build of this run"):
+        client.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
+
+
+def test_a_log_is_kept_once_searched_folded_and_streamed(
+    client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    work = agent.work()
+    agent.say(work, *(f"wagon {n} is home" for n in range(3000)))
+    agent.say(
+        work, "src/fog.c:7:31: error: 'lanterns' undeclared", "src/fog.c:9:1: error: 'owls' undeclared", level="error"
+    )
+    client.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
+    with pytest.raises(Conflict, match="batch 3 of the log is missing"):
+        client.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
+    run = client.run(TITLE, 1)
+    assert (run.log_lines, run.errors, run.first_error) == (3003, 2, 3002)
+    assert [(k.count, k.lines) for k in run.kinds] == [(2, [3002, 3003])]
+    part = client.log(TITLE, 1, start=2999, limit=3)
+    assert [row[3] for row in part.rows] == ["wagon 2997 is home", "wagon 2998 is home", "wagon 2999 is home"]
+    assert client.search_log(TITLE, 1, "WAGON 299").numbers == [301, *range(2992, 3002)]
+    text = b"".join(client.log_text(TITLE, 1)).decode()
+    assert text.count("\n") == 3003
+    agent.end(work)
+    seen = list(client.watch_run(TITLE, 1, after=3001))
+    lines = [row[3] for event in seen for row in getattr(event, "rows", ())]
+    assert lines[0].startswith("src/fog.c:7")
+    assert lines[-1] == "The run is done."
+    assert seen[-1].state == "done"  # type: ignore[union-attr]
+
+
+def test_events_come_with_numbers_to_go_on_from(client: Client, repo: Repo, agent: FakeAgent, world: World) -> None:
+    start(client)
+    agent.end(agent.work(), "failed", code="step.failed", detail="exit code 3")
+    transport = httpx.WSGITransport(app=world.app)  # type: ignore[arg-type]
+    headers = {"Authorization": f"Bearer {world.token()}", "Last-Event-ID": "1"}
+    with httpx.Client(transport=transport, base_url="http://rampa.test", headers=headers) as http:
+        answer = http.get(f"/api/v1/titles/{TITLE}/runs/1/stream")
+    assert answer.headers["content-type"].startswith("text/event-stream")
+    events = [
+        dict(line.split(": ", 1) for line in block.split("\n")) for block in answer.text.strip().split("\n\n")[1:]
+    ]
+    assert [(e["event"], e["id"]) for e in events] == [("lines", "2"), ("run", "2"), ("end", "2")]
+    assert json.loads(events[0]["data"])["start"] == 2
+
+
+def test_only_content_changed(client: Client, repo: Repo, agent: FakeAgent, world: World, tmp_path: Path) -> None:
+    start(client)
+    work = agent.work()
+    agent.end(work, build=agent.build(work, repo.root, tmp_path / "s").number)
+    repo.commit("words", {"locale/en.json": '{"a": "b"}'})
+    repository.fetch(world.services, TITLE)
+    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].native
+    assert native
+    assert (native.needed, native.since) == (False, 1)
+    repo.commit("fog", {"src/fog.c": "int fog = 5;\n"})
+    repository.fetch(world.services, TITLE)
+    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].native
+    assert native
+    assert (native.needed, native.changed) == (True, ["src/fog.c"])
+    client.add_revision(TITLE, DESKTOP.replace('versions = ">=3.2,<4"', 'versions = ">=3.3"'), "newer", 1)
+    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"], of="main"))[0].native
+    assert native
+    assert native.changed == ["setting toolchain.versions", "src/fog.c"]
+
+
+def test_two_builds_side_by_side_and_retention(
+    client: Client, repo: Repo, agent: FakeAgent, world: World, tmp_path: Path
+) -> None:
+    for number in (1, 2, 3):
+        if number > 1:
+            repo.commit(
+                f"change {number}",
+                {"locale/en.json": f'{{"n": {number}}}', f"data/{number}.bin": bytes([number]) * 3000},
+            )
+            repository.fetch(world.services, TITLE)
+        start(client)
+        work = agent.work()
+        agent.end(work, build=agent.build(work, repo.root, tmp_path / "s").number)
+    c = client.compare_builds(TITLE, 1, 3)
+    assert [k.subject for k in c.commits] == ["change 3", "change 2"]
+    assert (c.added, c.removed, c.changed, c.same_native) == (2, 0, 1, True)
+    assert {f.path: f.kind for f in c.files} == {
+        "data/2.bin": "added",
+        "data/3.bin": "added",
+        "locale/en.json": "changed",
+    }
+    assert [k.subject for k in client.compare_builds(TITLE, 3, 1).commits_back] == ["change 3", "change 2"]
+    from rampa.schema.build_changes import RetentionPolicy
+
+    client.pin_build(TITLE, 1, pinned=True)
+    policy = RetentionPolicy(keep_newest=1, keep_days=0)
+    seen = client.set_retention(TITLE, policy)
+    assert ([b.number for b in seen.removes], [(k.number, k.why) for k in seen.keeps]) == ([2], [(1, "it is pinned")])
+    with pytest.raises(Conflict, match="other builds would go now"):
+        client.apply_retention(TITLE, [1, 2])
+    client.apply_retention(TITLE, [2])
+    assert client.build(TITLE, 2).state == "removed"
+    from rampa.operations import retention
+
+    before = {n: client.files(TITLE, n) for n in (1, 3)}
+    assert retention.sweep_packs(world.services) >= 0
+    for n in (1, 3):
+        assert client.files(TITLE, n) == before[n]
+        client.save_bundle(TITLE, n, tmp_path / f"{n}.zip")
+    with pytest.raises(NotFound, match="is removed"):
+        client.files(TITLE, 2)
