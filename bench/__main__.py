@@ -10,6 +10,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from bench import runs
 from bench.generate import generate
 from bench.measure import GROUPS, LATER
 from bench.rows import Figure, Tree
@@ -29,7 +30,10 @@ def main() -> int:
         tree = _tree(options, Path(scratch))
         if tree is None:
             return 2
-        figures = _measure(tree, wanted)
+        try:
+            figures = _measure(tree, wanted)
+        finally:
+            runs.end()
     _print(figures, wanted)
     if options.json:
         missing = [

@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import ours, peers
+from bench import ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.reading import read_tree
@@ -183,6 +183,12 @@ GROUPS = (
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),
     Group(("profile-check-time-aim", "profile-check-time-tomllib"), profile_rows),
+    Group(("queue-latency-notify",), runs.queue_latency),
+    Group(("log-million-lines-pipe", "log-memory-growth"), runs.log_throughput),
+    Group(
+        tuple(f"builds-{what}-sql-p{of}" for what in ("list", "filter", "compare") for of in (50, 99)),
+        runs.ten_thousand_builds,
+    ),
 )
 LATER = {
     "update-make-time-xdelta": "differences between versions of a chunk come later",

@@ -76,8 +76,8 @@ def start(
     )
 
     def make_client(reporting: bool) -> Client:
-        more = {"timeout": NOTICE, "patience": NOTICE} if reporting else {}
-        return Client(known.address, known.token, connection=Connection(known.address, known.token, **more))
+        soon = Connection(known.address, known.token, timeout=NOTICE, patience=NOTICE) if reporting else None
+        return Client(known.address, known.token, connection=soon)
 
     loop = AgentLoop(make_client, settings, _say)
     for how in (signal.SIGTERM, signal.SIGINT):
