@@ -299,10 +299,6 @@ def _querying(at: World, query: str) -> Iterator[Callable[[], None]]:
     with psycopg.connect(at.database, autocommit=True) as connection:
         columns = connection.execute("select * from build limit 0").description or ()
         place = next(i for i, c in enumerate(columns) if c.name == "id")
-            i
-            for i, c in enumerate(connection.execute("select * from build limit 0").description or ())
-            if c.name == "id"
-        )
 
         def ask() -> None:
             ids = [row[place] for row in connection.execute(query, (TITLE,)).fetchall()]
