@@ -1,4 +1,4 @@
-import { createTheme, type CSSVariablesResolver, type MantineColorsTuple } from "@mantine/core";
+import { Button, createTheme, type CSSVariablesResolver, type MantineColorsTuple } from "@mantine/core";
 
 /** Warm dark neutrals: the bog at night. Mantine's dark scheme is drawn from these. */
 const peat: MantineColorsTuple = [
@@ -26,6 +26,8 @@ export const theme = createTheme({
   primaryColor: "lantern",
   primaryShade: { light: 7, dark: 4 },
   autoContrast: true,
+  // Said, so that look.css finds it.
+  components: { Button: Button.extend({ defaultProps: { variant: "filled" } }) },
   luminanceThreshold: 0.36,
   colors: { dark: peat, gray: ash, peat, lantern, moss, rust, fog },
   defaultRadius: 4,

@@ -161,7 +161,7 @@ export function PageHead({ title, children, aside }: { title: ReactNode; childre
         <h1 style={{ fontSize: 22, margin: 0, lineHeight: 1.25 }}>{title}</h1>
         {children && <div className="dim" style={{ marginTop: 2 }}>{children}</div>}
       </div>
-      {aside && <div style={{ marginLeft: "auto", display: "flex", gap: 8, alignItems: "center" }}>{aside}</div>}
+      {aside && <div style={{ marginLeft: "auto", display: "flex", gap: 8, alignItems: "center", flexWrap: "wrap" }}>{aside}</div>}
     </div>
   );
 }

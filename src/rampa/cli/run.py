@@ -94,9 +94,8 @@ def start(
             print_json(started)
         else:
             for run, planned in zip(started, plans, strict=True):
-                native = f" {planned.native.said}" if planned.native else ""
                 about = f", about {duration(planned.expected)}" if planned.expected else ""
-                out().print(f"Run {run.number}: {run.profile} at {_at(run)}{about}.{native}")
+                out().print(f"Run {run.number}: {run.profile} at {_at(run)}{about}{_native(planned)}")
         numbers = [r.number for r in started]
         if watch:
             raise typer.Exit(_watch(client, slug, numbers))
@@ -275,6 +274,13 @@ def again(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> Non
 def state_text(state: str) -> Text:
     """A mark and a word beside the colour."""
     return Text(f"{MARKS.get(state, '·')} {state}", style=STYLES.get(state, ""))
+
+
+def _native(planned: Plan) -> str:
+    if planned.native is None:
+        return ""
+    what = "native part changed" if planned.native.needed else "only content changed"
+    return f"; {what} since #{planned.native.since}"
 
 
 def _at(run: RunSummary) -> str:

@@ -71,8 +71,21 @@ function Whole({ c, title }: { c: Comparison; title: string }) {
                 {c.settings.map((s) => (
                   <tr key={s.key}>
                     <td className="mono">{s.key}</td>
-                    <td className="path">{s.left?.text ?? <span className="dim">not set</span>}</td>
-                    <td className="path">{s.right?.text ?? <span className="dim">not set</span>}</td>
+                    {s.added.length + s.taken.length > 0 ? (
+                      <td className="path" colSpan={2}>
+                        {s.added.map((item) => (
+                          <div key={`+${item}`}>+ {item}</div>
+                        ))}
+                        {s.taken.map((item) => (
+                          <div key={`-${item}`}>− {item}</div>
+                        ))}
+                      </td>
+                    ) : (
+                      <>
+                        <td className="path">{s.left?.text ?? <span className="dim">not set</span>}</td>
+                        <td className="path">{s.right?.text ?? <span className="dim">not set</span>}</td>
+                      </>
+                    )}
                   </tr>
                 ))}
               </tbody>

@@ -24,7 +24,7 @@ export function QueuePage() {
                 <table className="rows">
                   <thead>
                     <tr>
-                      <th className="number">Place</th>
+                      <th className="number wide">Place</th>
                       <th>Run</th>
                       <th>Profile</th>
                       <th>State</th>
@@ -36,13 +36,13 @@ export function QueuePage() {
                   <tbody>
                     {data.items.map(({ title, run, place }) => (
                       <tr key={`${title} ${run.number}`}>
-                        <td className="number">{place || ""}</td>
+                        <td className="number wide">{place || ""}</td>
                         <td className="tight">
                           <Link to={`/titles/${title}/runs/${run.number}`} style={{ fontWeight: 600 }}>
                             {title} {run.number}
                           </Link>
                         </td>
-                        <td className="tight">{run.profile}</td>
+                        <td>{run.profile}</td>
                         <td>
                           <RunState state={run.state} />
                         </td>

@@ -29,7 +29,7 @@ export function EnvironmentsPage() {
                     <th>Secrets</th>
                     <th className="wide">Named by</th>
                     <th className="wide">Changed</th>
-                    <th />
+                    <td />
                   </tr>
                 </thead>
                 <tbody>
@@ -38,8 +38,12 @@ export function EnvironmentsPage() {
                       <td>
                         <b>{g.name}</b> {g.note && <span className="dim wide">{g.note}</span>}
                       </td>
-                      <td className="mono" style={{ overflowWrap: "anywhere" }}>{Object.keys(g.variables).join(", ") || "–"}</td>
-                      <td className="mono" style={{ overflowWrap: "anywhere" }}>{g.secrets.join(", ") || "–"}</td>
+                      <td>
+                        <Names names={Object.keys(g.variables)} />
+                      </td>
+                      <td>
+                        <Names names={g.secrets} />
+                      </td>
                       <td className="wide" title={g.used_by.join("\n")}>{g.used_by.length ? `${g.used_by[0]}${g.used_by.length > 1 ? ` and ${g.used_by.length - 1} more` : ""}` : <span className="dim">nobody</span>}</td>
                       <td className="wide tight">
                         <When at={g.changed_at} /> <span className="dim">by {g.changed_by}</span>
@@ -74,6 +78,16 @@ export function EnvironmentsPage() {
       </Modal>
     </>
   );
+}
+
+/** Each on a line of its own: names are copied into steps as they stand. */
+function Names({ names }: { names: string[] }) {
+  if (names.length === 0) return <>–</>;
+  return names.map((name) => (
+    <div key={name} className="mono" style={{ whiteSpace: "nowrap" }}>
+      {name}
+    </div>
+  ));
 }
 
 interface Pair {

@@ -122,7 +122,7 @@ function Refs({ title, kind }: { title: string; kind: "branch" | "tag" }) {
                 <th className="wide">By</th>
                 <th>Built from it</th>
                 {kind === "branch" && <th className="wide">Profiles of its own</th>}
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>

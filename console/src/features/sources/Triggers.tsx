@@ -34,7 +34,7 @@ export function Triggers({ title }: { title: string }) {
                   <th className="wide">Only for paths</th>
                   <th className="wide">Profiles</th>
                   <th>Said last</th>
-                  <th />
+                  <td />
                 </tr>
               </thead>
               <tbody>

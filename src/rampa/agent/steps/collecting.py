@@ -28,10 +28,14 @@ def collect(a: Attempt, step: StepWire) -> None:
         raise StepFailed("source.pointer", ", ".join(sorted(pointers)[:SHOWN]))
     size = sum(f.size for f in a.selection.files)
     out = sum(o.size for o in a.selection.left_out)
-    a.report.say(f"{len(a.selection.files):,} files go in, {size / MB:.1f} MB.")
-    a.report.say(f"{len(a.selection.left_out):,} files stay out, {out / MB:.1f} MB.")
+    a.report.say(f"Goes in: {_files_of(len(a.selection.files))}, {size / MB:.1f} MB.")
+    a.report.say(f"Stays out: {_files_of(len(a.selection.left_out))}, {out / MB:.1f} MB.")
     for why, files in _by_rule(a.selection.left_out).items():
-        a.report.say(f"  stays out by {why}: {len(files):,} files, such as {files[0].path}")
+        a.report.say(f"  by {why}: {_files_of(len(files))}, such as {files[0].path}")
+
+
+def _files_of(count: int) -> str:
+    return "1 file" if count == 1 else f"{count:,} files"
 
 
 def _without_record(selection: Selection) -> Selection:

@@ -30,7 +30,7 @@ def describe(services: Services, session: Session, actor: Actor, run: Run) -> wi
     )
     began = next((r.started_at for r in reversed(rows) if r.attempt == run.attempt and r.position == run.step), None)
     kinds = session.scalars(
-        select(LogKind).where(LogKind.run_id == run.id).order_by(LogKind.level, LogKind.count.desc()).limit(KINDS)
+        select(LogKind).where(LogKind.run_id == run.id).order_by(LogKind.level, LogKind.first_line).limit(KINDS)
     )
     return wire.Run(
         **_fields(services, run, began),
