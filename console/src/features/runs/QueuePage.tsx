@@ -26,7 +26,6 @@ export function QueuePage() {
                     <tr>
                       <th className="number wide">Place</th>
                       <th>Run</th>
-                      <th>Profile</th>
                       <th>State</th>
                       <th>Step, or what it waits for</th>
                       <th className="number wide">So far</th>
@@ -37,12 +36,12 @@ export function QueuePage() {
                     {data.items.map(({ title, run, place }) => (
                       <tr key={`${title} ${run.number}`}>
                         <td className="number wide">{place || ""}</td>
-                        <td className="tight">
+                        <td>
                           <Link to={`/titles/${title}/runs/${run.number}`} style={{ fontWeight: 600 }}>
                             {title} {run.number}
-                          </Link>
+                          </Link>{" "}
+                          {run.profile}
                         </td>
-                        <td>{run.profile}</td>
                         <td>
                           <RunState state={run.state} />
                         </td>
