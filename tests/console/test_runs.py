@@ -197,7 +197,7 @@ def test_source_trigger_and_group(browser: Browser, stage: Stage) -> None:
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, stage: Stage) -> None:
     pages = [
         RUNS, f"{RUNS}/3", f"{RUNS}/4", f"{RUNS}/start", "queue", "agents", "environments", f"titles/{TITLE}/source",
-        f"titles/{TITLE}/source?tab=triggers", f"titles/{TITLE}/source?tab=defaults", f"titles/{TITLE}/builds",
+        *(f"titles/{TITLE}/source?tab={tab}" for tab in ("triggers", "document", "defaults")), f"titles/{TITLE}/builds",
         f"titles/{TITLE}/builds/1", f"titles/{TITLE}/builds/compare?left=1&right=2", f"titles/{TITLE}/builds/retention",
     ]  # fmt: skip
     wrong = []

@@ -57,6 +57,11 @@ class Machines:
         self.agents[name].send_signal(signal.SIGKILL)
         self.agents.pop(name).wait()
 
+    def end_workers(self) -> None:
+        for process in self._others:
+            stop(process, signal.SIGTERM)
+        self._others.clear()
+
     def stop(self) -> None:
         for process in (*self.agents.values(), *self._others):
             stop(process, signal.SIGTERM)

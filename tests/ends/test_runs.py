@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -330,6 +331,30 @@ def test_submodules_and_pointers(client: Client, repo: Repo, machines: Machines,
     failed = ended(client, number)
     assert failed.cause
     assert failed.cause.sentence == "The source holds large-file pointers in place of files: data/bog.arc"
+
+
+def test_a_worker_killed_in_a_job_loses_it_to_another(
+    client: Client, live: Live, machines: Machines, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The job is a fetch from a server that answers nothing; the second time it hangs up."""
+    add_key(client)
+    client.import_title(document())
+    monkeypatch.setenv("RAMPA_STALLED_SECONDS", "3")
+    machines.end_workers()
+    worker = machines.worker()
+    silent = socket.create_server(("127.0.0.1", 0))
+    address = f"git://127.0.0.1:{silent.getsockname()[1]}/peatlight"
+    client.connect_source(TITLE, SourceIn(address=address, every=0))
+    silent.settimeout(30)
+    first, _ = silent.accept()
+    worker.send_signal(signal.SIGKILL)
+    worker.wait()
+    assert client.source(TITLE).tried_at is None
+    machines.worker()
+    second, _ = silent.accept()
+    for each in (first, second, silent):
+        each.close()
+    until(lambda: client.source(TITLE).error, "the second worker said what came of it")
 
 
 def test_the_stand_in_engine_and_its_licence(client: Client, machines: Machines, tmp_path: Path) -> None:

@@ -80,6 +80,7 @@ EXPECTED = {
     "GET /api/v1/titles/<string:title>/source/matches": ALL,
     "GET /api/v1/titles/<string:title>/source/suggestion": ALL,
     "GET /api/v1/titles/<string:title>/source/modules": MAKE,
+    "POST /api/v1/repositories/look": ENGINEER,
     "GET /api/v1/titles/<string:title>/source/git/<string:repo>/info/refs": MAKE,
     "POST /api/v1/titles/<string:title>/source/git/<string:repo>/git-upload-pack": MAKE,
     "GET /api/v1/titles/<string:title>/folders": ALL,

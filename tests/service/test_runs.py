@@ -326,6 +326,18 @@ def test_a_log_is_kept_once_searched_folded_and_streamed(
     assert seen[-1].state == "done"  # type: ignore[union-attr]
 
 
+def test_what_agents_say_of_several_lines_stays_readable(client: Client, repo: Repo, agent: FakeAgent) -> None:
+    start(client)
+    work = agent.work()
+    two = agents_wire.LogIn.model_construct(batch=1, lines=[(0, 0, "", "one\ntwo")])
+    with pytest.raises(Invalid):
+        client.send_log(agent.name, work.lease, two)
+    agent.end(work, "failed", code="step.failed", step="check", detail="two files:\n  a: bad\tname\r\n  b")
+    lines = [row[3] for row in client.log(TITLE, 1).rows]
+    assert lines[-1] == "  b."
+    assert len(lines) == 4
+
+
 def test_events_come_with_numbers_to_go_on_from(client: Client, repo: Repo, agent: FakeAgent, world: World) -> None:
     start(client)
     agent.end(agent.work(), "failed", code="step.failed", detail="exit code 3")

@@ -12,7 +12,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.folders import bring_folder, upload_folder
-from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused
+from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused, Unavailable
 from rampa.core.run.triggers import call_signature, secret_bytes
 from rampa.operations.sources import repository, triggers
 from rampa.schema import sources as wire
@@ -66,6 +66,17 @@ def test_without_a_document_one_is_proposed_from_the_tree(world: World, client: 
     assert not seen.found
     assert 'platform = "linux"' in seen.document
     assert seen.seen
+
+
+def test_a_repository_is_looked_at_before_there_is_a_title(client: Client, tmp_path: Path) -> None:
+    repo = peatlight(tmp_path / "fog-line")
+    repo.git("rm", "-q", "rampa.toml")
+    repo.commit("No document", {})
+    seen = client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(repo.root))))
+    assert not seen.found
+    assert 'name = "Fog Line"' in seen.document
+    with pytest.raises(Unavailable):
+        client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
 
 
 def test_a_fetch_that_fails_is_said_and_the_mirror_stays(world: World, client: Client, repo: Repo) -> None:

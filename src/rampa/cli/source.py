@@ -17,7 +17,7 @@ from rampa.core.errors import Invalid, Unavailable
 
 if TYPE_CHECKING:
     from rampa.client import Client
-    from rampa.schema.sources import BuiltFrom, SourceOut
+    from rampa.schema.sources import BuiltFrom, SeenDocument, SourceOut
 
 app = typer.Typer(no_args_is_help=True, help="Sources: a title's repository, or uploaded folders.")
 LIMIT = typer.Option(30, "--limit", help="Rows at most.")
@@ -202,9 +202,35 @@ def document(
     if as_json:
         print_json(found)
         return
+    _told(found)
+
+
+def _told(found: SeenDocument) -> None:
     where = "stands in the repository" if found.found else "is proposed from the tree"
     err().print(f"It {where}, commit {found.commit[:10]}.")
     sys.stdout.write(found.document)
+
+
+@app.command("look")
+def look(
+    address: str = typer.Argument(..., help="Any address that git takes."),
+    of: str = typer.Option("", "--of", help="Branch, tag or commit. [the repository's own branch]"),
+    user: str = typer.Option("", "--user", help=f"For HTTPS; the password comes from {PASSWORD} or is asked for."),
+    key: Path = typer.Option(None, "--key", help="An SSH private key's file."),
+    as_json: bool = JSON,
+) -> None:
+    """The profile document of a repository that no title has yet, or one proposed from its tree, on standard output."""
+    from rampa.schema.sources import LookIn, SourceIn
+
+    if Path(address).is_dir():
+        address = str(Path(address).resolve())
+    secret = {"password": _password() if user else "", "key": key.read_text() if key else ""}
+    with signed_in() as client:
+        found = client.look_at_repository(LookIn(source=SourceIn(address=address, user=user, **secret), of=of))
+    if as_json:
+        print_json(found)
+        return
+    _told(found)
 
 
 @app.command("default")

@@ -7,13 +7,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from rampa.client.client import API, Client
+from rampa.client.trees import bring_tree
 from rampa.client.uploading import FolderUpload, Sent, upload
-from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
-from rampa.core.content.fill import Filling, Progress
+from rampa.core.content.fill import Progress
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.plan import LocalContent
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, class_patterns, select
 from rampa.schema.sources import FolderOut, NewFolder
@@ -36,27 +35,6 @@ def upload_folder(
     return made, sent, len(selection.left_out)
 
 
-class _FolderDelivery:
-    """A `rampa.core.content.delivery.Delivery` of one uploaded folder."""
-
-    def __init__(self, client: Client, title: str, number: int) -> None:
-        self._client = client
-        self._at = f"{API}/titles/{title}/folders/{number}"
-
-    def manifest(self, digest: bytes) -> bytes:
-        return self._client.fetch(f"{self._at}/manifest")
-
-    def locations(self) -> bytes:
-        return self._client.fetch(f"{self._at}/locations")
-
-    def read(self, pack: bytes, offset: int, size: int) -> bytes:
-        return self._client.fetch(f"{API}/packs/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})
-
-
 def bring_folder(client: Client, title: str, number: int, target: Path, on: Callable[[Progress], None]) -> int:
     """Fills `target` with an uploaded folder; returns the count of files. Every chunk is checked."""
-    delivery = _FolderDelivery(client, title, number)
-    tree = manifest_format.decode(delivery.manifest(b"")).tree
-    locations = locations_format.decode(delivery.locations())
-    Filling(target, None, delivery, on).run(tree, LocalContent(), locations)
-    return len(tree.files)
+    return bring_tree(client, f"{API}/titles/{title}/folders/{number}", target, on)

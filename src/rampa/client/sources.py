@@ -46,6 +46,10 @@ class SourceCalls:
     def suggestion(self, title: str, of: str = "") -> wire.SeenDocument:
         return self.connection.get(wire.SeenDocument, _source(title) + "/suggestion", of=of)
 
+    def look_at_repository(self, asked: wire.LookIn) -> wire.SeenDocument:
+        """Of a repository that no title has yet."""
+        return self.connection.post(wire.SeenDocument, f"{API}/repositories/look", asked)
+
     def modules(self, title: str, commit: str) -> list[wire.ModuleOut]:
         return self.connection.get(wire.ModuleList, _source(title) + "/modules", of=commit).modules
 

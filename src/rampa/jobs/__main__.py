@@ -8,7 +8,7 @@ from pathlib import Path
 
 from rampa.db.base import Database
 from rampa.jobs.letters import Post
-from rampa.jobs.tasks import make_app
+from rampa.jobs.tasks import STALLED, make_app
 from rampa.operations.context import Services
 from rampa.store.folder import FolderStore
 
@@ -34,7 +34,8 @@ def main() -> None:
                 fetch_job_polling_interval=1.0,
                 shutdown_graceful_timeout=GRACE,
                 delete_jobs="successful",
-                stalled_worker_timeout=30,
+                update_heartbeat_interval=STALLED / 3,
+                stalled_worker_timeout=STALLED,
             )
 
     asyncio.run(work())

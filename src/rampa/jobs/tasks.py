@@ -5,6 +5,8 @@ Queues are named in `rampa.db.queue`; whoever asks for a job puts it there in th
 
 from __future__ import annotations
 
+import os
+
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
 
 from rampa.core.errors import Unavailable
@@ -17,7 +19,7 @@ from rampa.operations.sources import repository, triggers
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
-STALLED = 30
+STALLED = float(os.environ.get("RAMPA_STALLED_SECONDS", "30"))
 """Seconds without a heartbeat of a worker after which its jobs are given to others."""
 
 
@@ -75,7 +77,7 @@ def _sources(app: App, services: Services) -> None:
 
 
 def _mend(app: App) -> None:
-    @app.periodic(cron="* * * * * */10")
+    @app.periodic(cron="* * * * * */5")
     @app.task(name="mend_queue", queue=queue.RUNS, queueing_lock="mend_queue", pass_context=True)
     async def mend_queue(context: JobContext, timestamp: int) -> None:
         """After a kill -9 of a worker its jobs stay marked as being done: they are put back."""

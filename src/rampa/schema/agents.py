@@ -11,7 +11,8 @@ from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
 
 Hex32 = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
 Short = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
-Text = Annotated[str, StringConstraints(max_length=4100, pattern=r"^[^\x00]*$")]
+Text = Annotated[str, StringConstraints(max_length=4100, pattern=r"^[^\x00\r\n]*$")]
+"""One line."""
 Level = Literal["", "warning", "error", "rampa"]
 LogLine = tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=-1, le=200)], Level, Text]
 """Milliseconds since the attempt began, the step's position, level, text."""

@@ -115,6 +115,13 @@ class SeenDocument(Wire):
     seen: list[str]
 
 
+class LookIn(Wire):
+    """A repository that no title has yet: its own branch, or `of`. Nothing of it is kept."""
+
+    source: SourceIn
+    of: Ref = ""
+
+
 class OfQuery(Query):
     of: Ref = ""
 

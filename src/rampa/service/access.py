@@ -7,13 +7,14 @@ from dataclasses import dataclass
 
 from flask import Flask, g, request
 
-from rampa.core.errors import Denied
+from rampa.core.errors import Denied, Invalid
 from rampa.operations import people
 from rampa.operations.context import Actor, Services
 from rampa.schema.common import Role
 
 COOKIE = "rampa_session"
 CSRF_HEADER = "X-CSRF-Token"
+UNKNOWN_LIMIT = 100_000
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 
 EVERYBODY = frozenset(Role)
@@ -41,12 +42,19 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
         if roles is None:
             raise Denied("route.closed", "this route does not say who may call it", hint="This is a defect of Rampa.")
         if roles is PUBLIC or not roles:
+            _small()
             return
         actor = identify(services)
         if actor.role not in roles:
             allowed = ", ".join(sorted(roles))
             raise Denied("role.denied", f"a {actor.role} may not do this", hint=f"It takes one of: {allowed}.")
         g.actor = actor
+
+
+def _small() -> None:
+    """Whoever has not signed in sends little: nothing larger is read."""
+    if (request.content_length or 0) > UNKNOWN_LIMIT:
+        raise Invalid("request.too-large", f"without a sign-in at most {UNKNOWN_LIMIT:,} bytes are taken")
 
 
 def current_actor() -> Actor:

@@ -39,6 +39,7 @@ STATUS_BY_CODE = {
     "call.signature": 401,
     "call.old": 401,
     "pack.too-large": 413,
+    "request.too-large": 413,
     "store.full": 507,
 }
 TITLES = {

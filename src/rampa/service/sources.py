@@ -76,6 +76,11 @@ def _repositories(api: Resource, services: Services) -> None:
         """The profile document that stands in the repository, or one proposed from its tree."""
         return commits.suggestion(services, path.title, query.of)
 
+    @api.call("POST", "/repositories/look", ENGINEERS, wire.SeenDocument)
+    def look_at_repository(body: wire.LookIn) -> wire.SeenDocument:
+        """The profile document of a repository that no title has yet, or one proposed from its tree. Keeps nothing."""
+        return commits.look_at(body)
+
     @api.call("GET", SOURCE + "/modules", MAKERS, wire.ModuleList)
     def list_modules(path: TitlePath, query: wire.OfQuery) -> wire.ModuleList:
         """A commit's submodules, mirrored for agents."""

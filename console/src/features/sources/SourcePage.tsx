@@ -7,6 +7,7 @@ import { plural } from "../../ui/format";
 import { Answer, Digest, Failure, PageHead, SeverityMark, When } from "../../ui/parts";
 import { ConnectForm } from "./ConnectForm";
 import { Defaults } from "./Defaults";
+import { InTree } from "./InTree";
 import { type Source, useCommits, useFetch, useRefs, useSource } from "./queries";
 import { Triggers } from "./Triggers";
 
@@ -79,6 +80,7 @@ function Connected({ title, source, change }: { title: string; source: Source; c
             <Tabs.Tab value="branches">Branches</Tabs.Tab>
             <Tabs.Tab value="tags">Tags</Tabs.Tab>
             <Tabs.Tab value="commits">Commits</Tabs.Tab>
+            <Tabs.Tab value="document">Document</Tabs.Tab>
             <Tabs.Tab value="triggers">Triggers</Tabs.Tab>
             <Tabs.Tab value="defaults">Defaults of branches</Tabs.Tab>
           </Tabs.List>
@@ -90,6 +92,9 @@ function Connected({ title, source, change }: { title: string; source: Source; c
           </Tabs.Panel>
           <Tabs.Panel value="commits">
             <Commits title={title} branch={source.branch} />
+          </Tabs.Panel>
+          <Tabs.Panel value="document">
+            <InTree title={title} branch={source.branch} />
           </Tabs.Panel>
           <Tabs.Panel value="triggers">
             <Triggers title={title} />

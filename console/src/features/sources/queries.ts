@@ -29,6 +29,10 @@ export function useCommits(title: string, of: string, cursor: string) {
   });
 }
 
+export function useSeenDocument(title: string) {
+  return useQuery({ queryKey: ["seen-document", title], queryFn: () => call<Schemas["SeenDocument"]>(`/titles/${title}/source/suggestion`), retry: false });
+}
+
 export function useMatches(title: string, kind: string, pattern: string) {
   return useQuery({
     queryKey: ["matches", title, kind, pattern],

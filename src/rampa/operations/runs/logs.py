@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict
 from rampa.core.release import run as life
-from rampa.core.run.log_lines import kind_of
+from rampa.core.run.log_lines import clean, kind_of
 from rampa.db import queue
 from rampa.db.runs import LogKind, LogPart, Run
 from rampa.operations.context import Services
@@ -92,8 +92,8 @@ def _fold(session: Session, run: Run, marked: list[tuple[int, str, str]]) -> Non
 
 
 def say(session: Session, run: Run, text: str, step: int = -1) -> None:
-    """A line of the service's own."""
-    add_lines(session, run, [(0, step, "rampa", text)])
+    """Lines of the service's own; what agents gave it to say may be of several."""
+    add_lines(session, run, [(0, step, "rampa", clean(line)) for line in text.splitlines()])
 
 
 def rows_of(part: LogPart) -> list[Row]:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import posixpath
 import re
+import tempfile
 from collections.abc import Iterable
+from pathlib import Path
 
 from sqlalchemy import select
 
@@ -21,7 +23,7 @@ from rampa.operations.paging import cursor_numbers, encode_cursor
 from rampa.operations.sources.repository import credential_of, find_source, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page
-from rampa.store.git import address_problem
+from rampa.store.git import Credential, address_problem
 from rampa.store.mirror import Commit, Mirror
 
 LOOKED_AT = 3000
@@ -81,16 +83,29 @@ def defaults_for(row: Source, branch: str) -> tuple[list[str], str]:
 def suggestion(services: Services, slug: str, of: str) -> wire.SeenDocument:
     """The document that stands in the tree, or one proposed from what the tree holds."""
     row, mirror = open_mirror(services, slug)
+    return _seen(mirror, posixpath.basename(row.address.rstrip("/").removesuffix(".git")) or slug, of)
+
+
+def _seen(mirror: Mirror, name: str, of: str) -> wire.SeenDocument:
     commit, _ = mirror.resolve(of or mirror.branch())
     try:
         text = mirror.read(commit, FILE_NAME).decode("utf-8", "replace")
         return wire.SeenDocument(commit=commit, document=text, found=True, seen=[])
     except NotFound:
         pass
-    name = posixpath.basename(row.address.rstrip("/").removesuffix(".git")) or slug
     made = suggest(name, seen_in(mirror, commit))
     reasons = [f"{line}: {why}" for line, why in made.reasons]
     return wire.SeenDocument(commit=commit, document=made.text, found=False, seen=reasons)
+
+
+def look_at(asked: wire.LookIn) -> wire.SeenDocument:
+    """Fetches a repository that no title has into a folder that is gone afterwards, and proposes a document."""
+    source = asked.source
+    with tempfile.TemporaryDirectory(prefix="rampa-look-") as scratch:
+        mirror = Mirror(Path(scratch) / "look.git")
+        mirror.fetch(source.address, Credential(source.user, source.password, source.key))
+        name = posixpath.basename(source.address.rstrip("/").removesuffix(".git")) or "title"
+        return _seen(mirror, name, asked.of)
 
 
 def seen_in(mirror: Mirror, commit: str) -> list[Seen]:

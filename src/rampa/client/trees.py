@@ -1,0 +1,38 @@
+"""Bringing a stored tree that is no release: its manifest and locations lie at one address, its chunks in packs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from rampa.client.client import API, Client
+from rampa.core.content import locations as locations_format
+from rampa.core.content import manifest as manifest_format
+from rampa.core.content.fill import Filling, Progress
+from rampa.core.content.plan import LocalContent
+
+
+@dataclass(frozen=True)
+class TreeDelivery:
+    """A `rampa.core.content.delivery.Delivery` of the tree whose papers lie at `at`."""
+
+    client: Client
+    at: str
+
+    def manifest(self, digest: bytes) -> bytes:
+        return self.client.fetch(f"{self.at}/manifest")
+
+    def locations(self) -> bytes:
+        return self.client.fetch(f"{self.at}/locations")
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        return self.client.fetch(f"{API}/packs/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})
+
+
+def bring_tree(client: Client, at: str, target: Path, on: Callable[[Progress], None] = lambda _: None) -> int:
+    """Fills `target`; returns the count of files. Every chunk is checked against the manifest."""
+    delivery = TreeDelivery(client, at)
+    tree = manifest_format.decode(delivery.manifest(b"")).tree
+    Filling(target, None, delivery, on).run(tree, LocalContent(), locations_format.decode(delivery.locations()))
+    return len(tree.files)
