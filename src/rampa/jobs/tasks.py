@@ -8,6 +8,8 @@ from __future__ import annotations
 import os
 
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
+from procrastinate.exceptions import UniqueViolation
+from procrastinate.jobs import Status
 
 from rampa.core.errors import Unavailable
 from rampa.db import queue
@@ -82,5 +84,9 @@ def _mend(app: App) -> None:
     async def mend_queue(context: JobContext, timestamp: int) -> None:
         """After a kill -9 of a worker its jobs stay marked as being done: they are put back."""
         for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
-            await app.job_manager.retry_job(job)
+            try:
+                await app.job_manager.retry_job(job)
+            except UniqueViolation:
+                # The same work was asked for again meanwhile: that job does it, and this one is over.
+                await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=True)
         await app.job_manager.prune_stalled_workers(STALLED)
