@@ -49,7 +49,7 @@ def build(source: Path, files: list[Path], options: argparse.Namespace, asked: l
     if options.platform == "linux" and architectures == [platform.machine()] and shutil.which("cc"):
         return _compiled(source, files, options, name, broken)
     if broken:
-        raise CompileError("src/fog.c:1: error: 'wagon' undeclared (first use in this function)")
+        raise CompileError("fatal error: src/fog_table.h: No such file or directory")
     made.said.append(
         f"note: no compiler for {options.platform} is here: the program is a stand-in with a correct header"
     )
@@ -62,7 +62,7 @@ def _compiled(source: Path, files: list[Path], options: argparse.Namespace, name
     with tempfile.TemporaryDirectory() as scratch:
         out = Path(scratch) / "peatlight"
         words = ["cc", "-std=c11", "-Wall", "-Wextra", "-g", "-O2" if options.mode == "release" else "-O0"]
-        words += [f'-DMODE="{options.mode}"', *(["-DFOG=wagon"] if broken else []), "-o", str(out)]
+        words += [f'-DMODE="{options.mode}"', *(["-include", "src/fog_table.h"] if broken else []), "-o", str(out)]
         done = subprocess.run([*words, *map(str, files)], capture_output=True, text=True, cwd=source, check=False)
         said = done.stderr.replace(str(source) + "/", "").splitlines()
         if done.returncode != 0:
