@@ -38,13 +38,19 @@ function Form({ title, branch }: { title: string; branch: string }) {
   const start = useStart(title);
   const of = search.get("of") ?? `branch/${branch}`;
   const own = branches.data?.items.find((b) => `branch/${b.name}` === of)?.profiles ?? [];
-  const profiles = search.get("profiles")?.split(",").filter(Boolean) ?? own;
+  // Held here, so that a tick shows at once; the address follows.
+  const [picked, setPicked] = useState(search.get("profiles")?.split(",").filter(Boolean) ?? null);
+  const profiles = picked ?? own;
   const [note, setNote] = useState("");
   const [key] = useState(() => crypto.randomUUID());
   const asked: NewRuns = useMemo(() => ({ profiles, of, environment: "", version_name: "", note: "" }), [profiles.join(","), of]); // eslint-disable-line react-hooks/exhaustive-deps
   const plan = usePlan(title, asked);
   const set = (name: string, value: string) => setSearch((was) => new URLSearchParams([...[...was].filter(([k]) => k !== name), [name, value]]), { replace: true });
-  const toggle = (name: string) => set("profiles", (profiles.includes(name) ? profiles.filter((p) => p !== name) : [...profiles, name]).join(","));
+  const toggle = (name: string) => {
+    const next = profiles.includes(name) ? profiles.filter((p) => p !== name) : [...profiles, name];
+    setPicked(next);
+    set("profiles", next.join(","));
+  };
   const plans = profiles.length ? (plan.data?.plans ?? []).filter((p) => profiles.includes(p.profile)) : [];
   const stopped = plans.filter((p) => p.stops.length);
   const ready = plans.length === profiles.length && profiles.length > 0 && stopped.length === 0 && !plan.error;
@@ -73,7 +79,11 @@ function Form({ title, branch }: { title: string; branch: string }) {
       {start.error && <Failure error={start.error} />}
       <div className="start-halves">
         <Panel title="What">
-          <Select label="Branch or tag" data={refs} value={of} allowDeselect={false} searchable onChange={(v) => v && setSearch({ of: v }, { replace: true })} />
+          <Select label="Branch or tag" data={refs} value={of} allowDeselect={false} searchable onChange={(v) => {
+              if (!v) return;
+              setPicked(null);
+              setSearch({ of: v }, { replace: true });
+            }} />
           <fieldset style={{ border: 0, padding: 0, margin: "14px 0 0" }}>
             <legend style={{ fontSize: 13.5, fontWeight: 500, marginBottom: 6 }}>Profiles</legend>
             {(found?.profiles ?? []).map((p) => (
