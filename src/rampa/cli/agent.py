@@ -18,7 +18,7 @@ from rampa.core.errors import Invalid
 if TYPE_CHECKING:
     from rampa.agent.settings import AgentSettings
 
-app = typer.Typer(no_args_is_help=True, help="Agents: the machines that execute runs.")
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Agents: the machines that execute runs.")
 NAME = typer.Argument(..., metavar="AGENT", help="The agent's name.")
 FOLDER = typer.Option(None, "--folder", help="Where work folders and mirrors lie. [this user's data folder]")
 NOTICE = 12.0

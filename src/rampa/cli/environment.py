@@ -11,7 +11,9 @@ from rampa.cli.common import JSON, YES, confirmed, signed_in
 from rampa.cli.output import ago, err, facts, out, plural, print_json, table
 from rampa.core.errors import Invalid, NotFound
 
-app = typer.Typer(no_args_is_help=True, help="Environment groups: variables and secrets that steps get.")
+app = typer.Typer(
+    rich_markup_mode=None, no_args_is_help=True, help="Environment groups: variables and secrets that steps get."
+)
 NAME = typer.Argument(..., metavar="GROUP", help="The group's name.")
 
 

@@ -6,16 +6,16 @@ import sys
 from typing import TYPE_CHECKING
 
 import typer
-from rich.text import Text
 
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.output import ago, duration, err, facts, findings, out, plural, print_json, ruled, table
+from rampa.cli.output import ago, duration, err, out, print_json, table
+from rampa.cli.run_tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
 
 if TYPE_CHECKING:
     from rampa.client import Client
-    from rampa.schema.runs import NewRuns, Plan, Run, RunSummary
+    from rampa.schema.runs import NewRuns, RunSummary
 
-app = typer.Typer(no_args_is_help=True, help="Runs: from a commit to a build.")
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Runs: from a commit to a build.")
 NUMBER = typer.Argument(..., metavar="RUN", help="The run's number.")
 PROFILES = typer.Argument(
     None, metavar="[PROFILE]...", help="Profiles; without one, those that the branch has as its own."
@@ -25,16 +25,6 @@ FROM_FOLDER = typer.Option(0, "--folder", help="An uploaded folder's number inst
 ENVIRONMENT = typer.Option("", "--environment", help="Another environment group than the profile's.")
 VERSION = typer.Option("", "--version-name", help="Another version name than the document's.")
 NOTE = typer.Option("", "--note", help="Why; it stands with the run and its build.")
-STYLES = {"done": "green", "failed": "bold red", "cancelled": "dim", "superseded": "dim", "working": "yellow"}
-MARKS = {
-    "done": "✓",
-    "failed": "✗",
-    "cancelled": "–",
-    "superseded": "–",
-    "working": "▸",
-    "stopping": "▸",
-    "waiting": "·",
-}
 
 
 def _asked(profiles: list[str] | None, of: str, folder: int, environment: str, version: str, note: str) -> NewRuns:
@@ -67,7 +57,7 @@ def plan(
         print_json(plans)
     else:
         for one in plans:
-            _plan(one)
+            plan_view(one)
     if any(p.stops for p in plans):
         raise typer.Exit(6)
 
@@ -95,7 +85,7 @@ def start(
         else:
             for run, planned in zip(started, plans, strict=True):
                 about = f", about {duration(planned.expected)}" if planned.expected else ""
-                out().print(f"Run {run.number}: {run.profile} at {_at(run)}{about}{_native(planned)}")
+                out().print(f"Run {run.number}: {run.profile} at {built_from(run)}{about}{native(planned)}")
         numbers = [r.number for r in started]
         if watch:
             raise typer.Exit(_watch(client, slug, numbers))
@@ -156,14 +146,14 @@ def list_(
                 r.number,
                 r.profile,
                 state_text(r.state),
-                _at(r),
+                built_from(r),
                 r.why + (f" {r.trigger}" if r.trigger else ""),
                 r.agent or "-",
                 duration(r.seconds) if r.taken_at else "-",
                 r.warnings or "",
                 f"#{r.build}" if r.build else "",
                 f"{ago(r.created_at)} by {r.started_by}",
-                r.cause.sentence if r.cause else r.waits_for or _superseded(r),
+                r.cause.sentence if r.cause else r.waits_for or superseded(r),
             )
             for r in rows
         ],
@@ -187,10 +177,10 @@ def queue(as_json: bool = JSON) -> None:
                 f"{q.title} {q.run.number}",
                 q.run.profile,
                 state_text(q.run.state),
-                _step_words(q.run),
+                step_words(q.run),
                 duration(q.run.seconds) if q.run.taken_at else ago(q.run.created_at).removesuffix(" ago"),
                 f"{duration(q.run.left)}" if q.run.left is not None else "",
-                q.run.waits_for or _silent(q.run),
+                q.run.waits_for or silent(q.run),
             )
             for q in found.items
         ],
@@ -209,7 +199,7 @@ def show(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None
     if as_json:
         print_json(run)
         return
-    _run(run)
+    run_view(run)
 
 
 @app.command("log")
@@ -268,120 +258,4 @@ def again(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> Non
     if as_json:
         print_json(run)
         return
-    out().print(f"Run {run.number}: {run.profile} at {_at(run)}. Watch: rampa run watch {run.number}")
-
-
-def state_text(state: str) -> Text:
-    """A mark and a word beside the colour."""
-    return Text(f"{MARKS.get(state, '·')} {state}", style=STYLES.get(state, ""))
-
-
-def _native(planned: Plan) -> str:
-    if planned.native is None:
-        return ""
-    what = "native part changed" if planned.native.needed else "only content changed"
-    return f"; {what} since #{planned.native.since}"
-
-
-def _at(run: RunSummary) -> str:
-    if run.folder:
-        return f"folder {run.folder}"
-    ref = run.ref.partition("/")[2]
-    return f"{ref} {run.commit[:10]}".strip()
-
-
-def _superseded(run: RunSummary) -> str:
-    return f"run {run.superseded_by} is newer" if run.superseded_by else ""
-
-
-def _step_words(run: RunSummary) -> str:
-    return f"{run.step} ({run.step_number} of {run.step_count})" if run.step else ""
-
-
-def _silent(run: RunSummary) -> str:
-    return f"silent for {duration(run.silent)}" if run.silent else ""
-
-
-def _plan(p: Plan) -> None:
-    where = f"folder {p.folder}" if p.folder else f"{p.ref.partition('/')[2]} {p.commit[:10]} “{p.subject}”".strip()
-    about = duration(p.expected) if p.expected else "not known yet: it never ran"
-    names = [*p.variables, *(f"{s} (secret)" for s in p.secrets)]
-    rows: list[tuple[str, object]] = [
-        ("profile", Text(f"{p.profile}", style="bold")),
-        ("for", f"{p.platform_title}, {p.purpose}, revision {p.revision}"),
-        ("of", where),
-        ("version", f"{p.version_name}, code {p.next_code} as it stands"),
-        ("environment", f"{p.environment or 'none'}: {', '.join(names) or '-'}"),
-        ("toolchain", p.toolchain or "none is named"),
-        ("takes", about),
-    ]
-    if p.native:
-        rows.append(("native", p.native.said))
-    facts(rows)
-    grid = ruled()
-    for name in ("step", "~what it does", ">time limit", ">retries", "when"):
-        grid.add_column(name.lstrip("~>"), justify="right" if name[0] == ">" else "left", overflow="fold")
-    for s in p.steps:
-        grid.add_row(s.name, Text(" ".join(s.run) or _built_in(s.kind)), duration(s.seconds), str(s.retries), s.when)
-    out().print(grid)
-    for a in p.agents:
-        can = "can do it" + (f" with {a.toolchain}" if a.toolchain else "") if not a.lacks else "; ".join(a.lacks)
-        out().print(Text(f"agent {a.name} ({a.state}): {can}", style="" if not a.lacks else "dim"))
-    if not p.agents:
-        out().print("No agent is there yet.", style="dim")
-    findings(p.findings)
-    for stop in p.stops:
-        out().print(Text(f"It cannot start: {stop}", style="bold red"))
-    out().print()
-
-
-def _built_in(kind: str) -> str:
-    from rampa.core.run.steps import BUILT_IN
-
-    return BUILT_IN.get(kind, "")
-
-
-def _run(run: Run) -> None:
-    took = duration(run.seconds) if run.taken_at else "-"
-    expected = f", usually {duration(run.expected)}" if run.expected else ""
-    rows: list[tuple[str, object]] = [
-        ("run", Text(f"{run.title} {run.number}, {run.profile}", style="bold")),
-        ("state", state_text(run.state)),
-        ("of", f"{_at(run)} {f'“{run.subject}”' if run.subject else ''}"),
-        ("started", f"{ago(run.created_at)} by {run.started_by} ({run.why}{' ' + run.trigger if run.trigger else ''})"),
-        ("agent", f"{run.agent or '-'}{f', attempt {run.attempt}' if run.attempt > 1 else ''}; {took}{expected}"),
-        ("log", f"{plural(run.log_lines, 'line')}, {plural(run.errors, 'error')}, {plural(run.warnings, 'warning')}"),
-    ]
-    if run.build:
-        rows.append(("build", f"{run.title}#{run.build}"))
-    if run.waits_for:
-        rows.append(("waits for", run.waits_for))
-    if run.superseded_by:
-        rows.append(("superseded", _superseded(run)))
-    if run.note:
-        rows.append(("note", run.note))
-    facts(rows)
-    if run.cause:
-        out().print(Text(f"\n✗ {run.cause.sentence}.", style="bold red"))
-        out().print(Text(f"  {run.cause.fix}", style="dim"))
-    for attempt in run.attempts:
-        out().print()
-        head = f"attempt {attempt.number}" if len(run.attempts) > 1 else "step"
-        table(
-            [head, "state", ">took", ">usually", ">tries", "~said"],
-            [
-                (
-                    s.name,
-                    state_text(s.state),
-                    duration(s.seconds) if s.seconds is not None else "",
-                    duration(s.expected) if s.expected is not None else "",
-                    s.tries if s.tries > 1 else "",
-                    s.said,
-                )
-                for s in attempt.steps
-            ],
-        )
-    if run.kinds:
-        out().print()
-        rows_ = [(k.level, k.count, k.first_line, k.example) for k in run.kinds[:20]]
-        table(["kind", ">times", ">first line", "~such as"], rows_)
+    out().print(f"Run {run.number}: {run.profile} at {built_from(run)}. Watch: rampa run watch {run.number}")

@@ -13,6 +13,7 @@ from rich.table import Table
 from rich.text import Text
 
 from rampa.cli.output import duration, err, plural
+from rampa.cli.run_tables import MARKS, STYLES
 from rampa.client import Client
 from rampa.core.errors import RampaError
 from rampa.schema.runs import LineOut, LogOut, Run
@@ -121,8 +122,6 @@ def _row(w: Watched) -> tuple[Text | str, ...]:
 
 
 def _mark(w: Watched) -> Text:
-    from rampa.cli.run import MARKS, STYLES
-
     if w.run.state == "working":
         return Text(FRAMES[int(time.monotonic() * 8) % len(FRAMES)] + " working", style="yellow")
     return Text(f"{MARKS.get(w.run.state, '·')} {w.run.state}", style=STYLES.get(w.run.state, ""))

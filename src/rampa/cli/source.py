@@ -19,7 +19,9 @@ if TYPE_CHECKING:
     from rampa.client import Client
     from rampa.schema.sources import BuiltFrom, SeenDocument, SourceOut
 
-app = typer.Typer(no_args_is_help=True, help="Sources: a title's repository, or uploaded folders.")
+app = typer.Typer(
+    rich_markup_mode=None, no_args_is_help=True, help="Sources: a title's repository, or uploaded folders."
+)
 LIMIT = typer.Option(30, "--limit", help="Rows at most.")
 WAIT = 600.0
 PASSWORD = "RAMPA_SOURCE_PASSWORD"

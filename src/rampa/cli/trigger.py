@@ -8,7 +8,7 @@ from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.output import ago, err, out, print_json, table
 from rampa.core.errors import Invalid
 
-app = typer.Typer(no_args_is_help=True, help="Triggers: what starts runs by itself.")
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Triggers: what starts runs by itself.")
 NAME = typer.Argument(..., metavar="TRIGGER", help="The trigger's name.")
 
 
