@@ -273,7 +273,7 @@ toolchain.steps = { add = ["notify"] }
 """
 STEPS = """# Translators forget a line now and then: counted before the export, which takes longer.
 [steps.count-texts]
-run = ["python3", "tools/count_texts.py"]
+command = ["python3", "tools/count_texts.py"]
 seconds = 60
 
 [steps.export]

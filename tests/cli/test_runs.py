@@ -25,7 +25,7 @@ output.bundle = "{title}-{version}-{code}-broken"
 toolchain.steps = ["fetch", "wrong"]
 
 [steps.wrong]
-run = ["sh", "-c", "echo \\"error: no such lantern\\"; exit 3"]
+command = ["sh", "-c", "echo \\"error: no such lantern\\"; exit 3"]
 
 [depots.base]""",
     1,

@@ -50,35 +50,35 @@ GREEDY = "held = [bytearray(b'x' * 2**20) for _ in range(400)]\nimport time\ntim
 SLOW = "import time\nfor n in range(40): print(n, flush=True); time.sleep(0.1)\n"
 STEPS = f"""
 [steps.talk]
-run = [{sys.executable!r}, "tools/talk.py"]
+command = [{sys.executable!r}, "tools/talk.py"]
 
 [steps.sleep]
-run = [{sys.executable!r}, "tools/sleep.py"]
+command = [{sys.executable!r}, "tools/sleep.py"]
 
 [steps.slow]
-run = [{sys.executable!r}, "tools/slow.py"]
+command = [{sys.executable!r}, "tools/slow.py"]
 
 [steps.late]
-run = [{sys.executable!r}, "tools/sleep.py"]
+command = [{sys.executable!r}, "tools/sleep.py"]
 seconds = 1
 
 [steps.greedy]
-run = [{sys.executable!r}, "tools/greedy.py"]
+command = [{sys.executable!r}, "tools/greedy.py"]
 memory = 128
 
 [steps.chatty]
-run = ["yes", "fog"]
+command = ["yes", "fog"]
 output = 100
 
 [steps.missing]
-run = ["no-such-program"]
+command = ["no-such-program"]
 
 [steps.flaky]
-run = ["sh", "-c", "test -e $HOME/tried || {{ touch $HOME/tried; exit 3; }}"]
+command = ["sh", "-c", "test -e $HOME/tried || {{ touch $HOME/tried; exit 3; }}"]
 retries = 1
 
 [steps.afterwards]
-run = ["sh", "-c", "echo afterwards"]
+command = ["sh", "-c", "echo afterwards"]
 when = "failure"
 """
 SINGLE = ("talk", "sleep", "late", "greedy", "chatty", "missing", "flaky", "slow")

@@ -74,7 +74,9 @@ def plan_view(p: Plan) -> None:
     for name in ("step", "~what it does", ">time limit", ">retries", "when"):
         grid.add_column(name.lstrip("~>"), justify="right" if name[0] == ">" else "left", overflow="fold")
     for s in p.steps:
-        grid.add_row(s.name, Text(" ".join(s.run) or _built_in(s.kind)), duration(s.seconds), str(s.retries), s.when)
+        grid.add_row(
+            s.name, Text(" ".join(s.command) or _built_in(s.kind)), duration(s.seconds), str(s.retries), s.when
+        )
     out().print(grid)
     for a in p.agents:
         can = "can do it" + (f" with {a.toolchain}" if a.toolchain else "") if not a.lacks else "; ".join(a.lacks)

@@ -67,7 +67,7 @@ class StepWire(Wire):
 
     name: str
     kind: str
-    run: list[str] = []
+    command: list[str] = []
     folder: str = ""
     environment: list[str] = []
     seconds: int

@@ -47,7 +47,7 @@ def test_facets_add_take_and_reorder() -> None:
 def test_a_command_of_the_titles_own_with_its_limits() -> None:
     tables = """
 [steps.atlas]
-run = ["python3", "tools/atlas.py", "--out", "{out}"]
+command = ["python3", "tools/atlas.py", "--out", "{out}"]
 folder = "tools"
 environment = ["QUALITY=full"]
 seconds = 90
@@ -78,7 +78,7 @@ seconds = 30
         ('["collect", "sign", "bundle"]', "", "the step sign needs bundle before it"),
         (
             '["collect"]',
-            '\n[steps.collect]\nrun = ["true"]\n',
+            '\n[steps.collect]\ncommand = ["true"]\n',
             "[steps.collect] has a command, and collect is a built-in step",
         ),
     ],
@@ -94,7 +94,7 @@ def test_what_is_wrong_is_said_and_stops_a_build(steps: str, tables: str, said: 
 @pytest.mark.parametrize(
     ("table", "said"),
     [
-        ('[steps.a]\nrun = "make"\n', "this must be a list of texts"),
+        ('[steps.a]\ncommand = "make"\n', "this must be a list of texts"),
         ('[steps.a]\nfolder = "../other"\n', "a folder inside the source"),
         ('[steps.a]\nenvironment = ["NO"]\n', "it must read NAME=value"),
         ("[steps.a]\nseconds = 0\n", "0 is not between 1 and 86400"),

@@ -16,7 +16,7 @@ export function PlanView({ plan }: { plan: Plan }) {
         <dt>Steps</dt>
         <dd>
           {plan.steps.map((s, n) => (
-            <span key={s.name} title={[s.run.join(" "), `time limit ${duration(s.seconds)}`, s.when !== "success" ? s.when : ""].filter(Boolean).join("; ")}>
+            <span key={s.name} title={[s.command.join(" "), `time limit ${duration(s.seconds)}`, s.when !== "success" ? s.when : ""].filter(Boolean).join("; ")}>
               {n > 0 && <span className="dim"> → </span>}
               {s.name}
             </span>

@@ -40,7 +40,7 @@ def export(a: Attempt, step: StepWire) -> None:
 
 def run_command(a: Attempt, step: StepWire) -> None:
     """A command without a shell, in its folder of the source, under the step's limits."""
-    words = [a.put_in(w) for w in step.run]
+    words = [a.put_in(w) for w in step.command]
     words = [*_program(a, words[0]), *words[1:]]
     folder = (a.folder.source / step.folder).resolve()
     if not folder.is_relative_to(a.folder.source.resolve()) or not folder.is_dir():

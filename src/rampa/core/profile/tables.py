@@ -31,7 +31,7 @@ class OwnStep:
 
     name: str
     line: int
-    run: tuple[str, ...] = ()
+    command: tuple[str, ...] = ()
     folder: str = ""
     environment: tuple[str, ...] = ()
     seconds: int = 0

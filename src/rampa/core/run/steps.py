@@ -39,7 +39,7 @@ class Step:
 
     name: str
     kind: str
-    run: tuple[str, ...] = ()
+    command: tuple[str, ...] = ()
     folder: str = ""
     environment: tuple[str, ...] = ()
     seconds: int = ELSE_SECONDS
@@ -86,14 +86,14 @@ def steps_of(document: Document, profile: Resolved) -> list[Step]:
         own = document.steps.get(name)
         if name in BUILT_IN:
             out.append(_built_in(name, own, profile))
-        elif own is not None and own.run:
-            out.append(_limited(Step(name, "command", own.run), own))
+        elif own is not None and own.command:
+            out.append(_limited(Step(name, "command", own.command), own))
     return out
 
 
 def _built_in(name: str, own: OwnStep | None, profile: Resolved) -> Step:
-    run = profile.get("toolchain.export") if name == "export" else ()
-    step = Step(name, name, tuple(run), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
+    command = profile.get("toolchain.export") if name == "export" else ()
+    step = Step(name, name, tuple(command), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
     return _limited(step, own) if own else step
 
 
@@ -109,10 +109,10 @@ def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str,
     for name in names:
         own = document.steps.get(name)
         if name in BUILT_IN:
-            if own is not None and own.run:
+            if own is not None and own.command:
                 hint = "Say the command in toolchain.export." if name == "export" else "Give your step another name."
                 out.append((f"command.{name}", f"[steps.{name}] has a command, and {name} is a built-in step", hint))
-        elif own is None or not own.run:
+        elif own is None or not own.command:
             near = nearest(name, (*BUILT_IN, *document.steps))
             out.append(
                 (f"unknown.{name}", f"no step {name!r} is known", near or f"Give it a command in [steps.{name}].")

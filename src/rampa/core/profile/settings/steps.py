@@ -28,7 +28,7 @@ STEP: dict[str, Setting] = {
     s.name: s
     for s in (
         Setting(
-            "steps.run",
+            "steps.command",
             "Command",
             "The program and its arguments, each a text of its own; no shell reads them. {source}, {out}, {profile}, {platform}, "
             "{purpose}, {version}, {code}, {commit} and {architectures} are put in.",
