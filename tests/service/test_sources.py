@@ -12,7 +12,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.folders import bring_folder, upload_folder
-from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused, Unavailable
+from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused
 from rampa.core.run.triggers import call_signature, secret_bytes
 from rampa.operations.sources import repository, triggers
 from rampa.schema import sources as wire
@@ -75,7 +75,7 @@ def test_a_repository_is_looked_at_before_there_is_a_title(client: Client, tmp_p
     seen = client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(repo.root))))
     assert not seen.found
     assert 'name = "Fog Line"' in seen.document
-    with pytest.raises(Unavailable):
+    with pytest.raises(Invalid, match=r"git repository|not exist"):
         client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
 
 

@@ -78,6 +78,7 @@ def run_program(
     reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
     reader.start()
     why = watch.until_end()
+    watch.look()
     _end_group(process, user, watch.family)
     reader.join(DRAIN)
     code = process.wait()
@@ -163,13 +164,16 @@ class _Watch:
             return "disk"
         return ""
 
+    def look(self) -> None:
+        """Remembers the program and all that it started, as long as it lives; what it started before stays remembered."""
+        with contextlib.suppress(psutil.Error):
+            top = psutil.Process(self._process.pid)
+            if top.status() != psutil.STATUS_ZOMBIE:
+                self.family = list({p.pid: p for p in (*self.family, top, *top.children(recursive=True))}.values())
+
     def _measure(self) -> int:
         """Resident bytes of the program and all that it started."""
-        try:
-            top = psutil.Process(self._process.pid)
-            self.family = [top, *top.children(recursive=True)]
-        except psutil.Error:
-            return 0
+        self.look()
         total = 0
         for one in self.family:
             with contextlib.suppress(psutil.Error):

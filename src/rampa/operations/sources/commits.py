@@ -10,7 +10,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from rampa.core.errors import Invalid, NotFound
+from rampa.core.errors import Invalid, NotFound, Unavailable
 from rampa.core.profile.seeing import HEAD, Seen
 from rampa.core.profile.suggesting import suggest
 from rampa.core.profile.values import FILE_NAME
@@ -103,7 +103,11 @@ def look_at(asked: wire.LookIn) -> wire.SeenDocument:
     source = asked.source
     with tempfile.TemporaryDirectory(prefix="rampa-look-") as scratch:
         mirror = Mirror(Path(scratch) / "look.git")
-        mirror.fetch(source.address, Credential(source.user, source.password, source.key))
+        try:
+            mirror.fetch(source.address, Credential(source.user, source.password, source.key))
+        except Unavailable as error:
+            hint = "Look at the address and the credential, then ask again."
+            raise Invalid("source.unreachable", error.message, where="address", hint=hint) from error
         name = posixpath.basename(source.address.rstrip("/").removesuffix(".git")) or "title"
         return _seen(mirror, name, asked.of)
 
