@@ -74,7 +74,7 @@ def run_program(
     except PermissionError:
         return Ended(126, "closed", 0.0, 0)
     mark(process.pid)
-    watch = _Watch(process, limits, started, stop, folder, user)
+    watch = _Watch(process, limits, started, stop, folder)
     reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
     reader.start()
     why = watch.until_end()
@@ -119,10 +119,9 @@ class _Watch:
         started: float,
         stop: threading.Event,
         folder: Path,
-        user: int | None,
     ) -> None:
         self._process, self._limits, self._started, self._stop = process, limits, started, stop
-        self._folder, self._user = folder, user
+        self._folder = folder
         self._written = 0
         self._measured = 0.0
         self.peak = 0
@@ -165,11 +164,12 @@ class _Watch:
         return ""
 
     def look(self) -> None:
-        """Remembers the program and all that it started, as long as it lives; what it started before stays remembered."""
+        """Remembers the program and all that it started; of what it started before, what still runs stays remembered."""
         with contextlib.suppress(psutil.Error):
             top = psutil.Process(self._process.pid)
             if top.status() != psutil.STATUS_ZOMBIE:
-                self.family = list({p.pid: p for p in (*self.family, top, *top.children(recursive=True))}.values())
+                before = [p for p in self.family if p.is_running()]
+                self.family = list({p.pid: p for p in (*before, top, *top.children(recursive=True))}.values())
 
     def _measure(self) -> int:
         """Resident bytes of the program and all that it started."""

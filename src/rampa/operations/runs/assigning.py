@@ -142,11 +142,8 @@ def _why_lost(services: Services, run: Run, since: object) -> str:
 
 def lose(session: Session, services: Services, run: Run, why: str) -> None:
     """The attempt is over: its steps are stopped, its half-made build is given up and its version code burned."""
-    for step in session.scalars(
-        select(RunStep).where(RunStep.run_id == run.id, RunStep.attempt == run.attempt, RunStep.state == "working")
-    ):
-        step.state, step.ended_at, step.said = "stopped", services.now(), why[:500]
-    _give_up_build(session, run)
+    stop_steps(session, services, run, why)
+    give_up_build(session, run)
     stopping = run.state == life.State.STOPPING
     run.lost_agents = [*run.lost_agents, run.agent_name]
     if stopping:
@@ -170,7 +167,17 @@ def lose(session: Session, services: Services, run: Run, why: str) -> None:
     queue.tell(session, f"title/{run.title.slug}")
 
 
-def _give_up_build(session: Session, run: Run) -> None:
+def stop_steps(session: Session, services: Services, run: Run, why: str = "") -> None:
+    """What the attempt was working on when it came to its end."""
+    for step in session.scalars(
+        select(RunStep).where(RunStep.run_id == run.id, RunStep.attempt == run.attempt, RunStep.state == "working")
+    ):
+        step.state, step.ended_at = "stopped", services.now()
+        step.said = why[:500] or step.said
+
+
+def give_up_build(session: Session, run: Run) -> None:
+    """A build that the run opened and did not complete; its version code is burned."""
     opened = session.scalars(
         select(Build).where(
             Build.title_id == run.title_id, Build.run == run.number, Build.state == build_life.State.OPEN

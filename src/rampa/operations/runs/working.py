@@ -23,7 +23,7 @@ from rampa.operations.builds import find_build
 from rampa.operations.context import Services
 from rampa.operations.documents import find_revision
 from rampa.operations.environments import open_environment
-from rampa.operations.runs.assigning import lose
+from rampa.operations.runs.assigning import give_up_build, lose, stop_steps
 from rampa.operations.runs.finding import held_run
 from rampa.operations.runs.logs import say
 from rampa.operations.sources.repository import has_source
@@ -166,7 +166,8 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
             cause = cause_of(asked.code or "step.failed", step=asked.step, agent=agent, detail=asked.detail)
             run.cause = {"code": cause.code, "sentence": cause.sentence[:900], "fix": cause.fix}
             _ended(session, services, run, life.Event.FAIL)
-        _give_up_open(session, run)
+        if life.State(run.state) != life.State.DONE:
+            give_up_build(session, run)
 
 
 def _ended(session: Session, services: Services, run: Run, event: life.Event) -> None:
@@ -177,26 +178,12 @@ def _ended(session: Session, services: Services, run: Run, event: life.Event) ->
         run.state = advance(life.TRANSITIONS, life.State(run.state), event, run.name)
         run.ended_at = services.now()
         run.progress = None
-        for step in session.scalars(
-            select(RunStep).where(RunStep.run_id == run.id, RunStep.attempt == run.attempt, RunStep.state == "working")
-        ):
-            step.state, step.ended_at = "stopped", services.now()
+        stop_steps(session, services, run)
         said = run.cause.get("sentence", "") if run.cause else ""
         say(session, run, f"The run is {run.state}{': ' + said if said else ''}.")
     queue.put(session, "assign", queue.RUNS, lock="assign")
     queue.tell(session, f"run/{run.id}")
     queue.tell(session, f"title/{run.title.slug}")
-
-
-def _give_up_open(session: Session, run: Run) -> None:
-    if life.State(run.state) == life.State.DONE:
-        return
-    for build in session.scalars(
-        select(Build).where(
-            Build.title_id == run.title_id, Build.run == run.number, Build.state == build_life.State.OPEN
-        )
-    ):
-        build.state = advance(build_life.TRANSITIONS, build_life.State.OPEN, build_life.Event.ABANDON, build.name)
 
 
 def _keep_durations(session: Session, run: Run, build: Build) -> None:

@@ -59,7 +59,7 @@ def fetch(services: Services, slug: str) -> bool:
     """Fetches now. False when it failed; the source says why. Takes as long as git does, outside any transaction."""
     with services.db.transaction() as session:
         row = find_source(session, slug)
-        address, credential = row.address, _credential(services, row)
+        address, credential = row.address, credential_of(services, row)
     error = ""
     try:
         mirror_of(services, row).fetch(address, credential)
@@ -137,16 +137,12 @@ def _folder(services: Services) -> Path:
     return services.store.mirrors
 
 
-def _credential(services: Services, row: Source) -> Credential:
+def credential_of(services: Services, row: Source) -> Credential:
+    """Lives in memory for one fetch."""
     if row.sealed is None:
         return Credential(row.user)
     secret = json.loads(unseal(row.sealed, services.master_key, f"source:{row.id}"))
     return Credential(row.user, secret["password"], secret["key"])
-
-
-def credential_of(services: Services, row: Source) -> Credential:
-    """Lives in memory for one fetch."""
-    return _credential(services, row)
 
 
 def describe(services: Services, row: Source) -> wire.SourceOut:
