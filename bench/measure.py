@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import ours, peers, runs
+from bench import bundles, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.reading import read_tree
@@ -183,6 +183,10 @@ GROUPS = (
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),
     Group(("profile-check-time-aim", "profile-check-time-tomllib"), profile_rows),
+    Group(("bundle-write-time-zip", "bundle-write-size-zip"), bundles.write),
+    Group(("bundle-sign-time-sha256", "bundle-verify-time-sha256"), bundles.sign_and_verify),
+    Group(("bundle-inspect-time-zipfile",), bundles.inspect),
+    Group(("bundle-sign-memory-4g",), bundles.memory),
     Group(("queue-latency-notify",), runs.queue_latency),
     Group(("log-million-lines-pipe", "log-memory-growth"), runs.log_throughput),
     Group(
@@ -193,8 +197,5 @@ GROUPS = (
 LATER = {
     "update-make-time-xdelta": "differences between versions of a chunk come later",
     "update-make-time-bsdiff": "differences between versions of a chunk come later",
-    "bundle-write-time-zip": "the bundle rows come with the signing schemes",
-    "bundle-sign-time-sha256": "the bundle rows come with the signing schemes",
-    "bundle-verify-time-sha256": "the bundle rows come with the signing schemes",
 }
 """Rows that have no figure yet, and why."""

@@ -16,9 +16,12 @@ from demo.lantern_export.installing import install
 from demo.peatlight.repository import make, push_to
 from rampa.client import Client
 from rampa.schema.common import Role
+from rampa.schema.devices import NewDevice
+from rampa.schema.grants import NewGrant
 from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns, Run, RunSummary
 from rampa.schema.sources import BranchDefault, EnvironmentIn, NewTrigger, SourceIn
+from rampa.schema.versions import TakenIn
 
 TITLE = "peatlight"
 EVERYWHERE = ["linux", "windows", "macos", "android", "ios", "headset"]
@@ -67,9 +70,31 @@ def _history(client: Client, repository: Path, folder: Path, address: str) -> No
     )
     _tell(client, _start(client, ["linux-testing"], of="fog-drift", note="Does the drift compile yet?"))
     _tell(client, _start(client, FIVE, of="main", note="Everything for the weekend."))
+    _phones(client)
     _cancelled(client)
     _killed(client, folder, address)
     _superseded(client, repository)
+
+
+def _phones(client: Client) -> None:
+    """Packages for phones, signed inside by two identities; a grant, and a handset that came after it."""
+    _device(client, "moss-handset")
+    client.make_grant(TITLE, NewGrant(profile="ios-testing", days=60))
+    for profile in (
+        "android-release",
+        "android-testing",
+        "ios-testing",
+    ):  # one by one: the README names builds by number
+        _tell(client, _start(client, [profile], of="main", note="Phones."))
+    _device(client, "loft-tablet")
+    newest = next(b for b in client.builds(TITLE, profile="linux-release") if b.state == "ready")
+    # The first release on Northquay: from here on it knows Peatlight by this certificate.
+    client.place(TITLE, "testers", newest.number, client.preview(TITLE, "testers", newest.number).etag)
+    client.take_version(TITLE, TakenIn(place="mossgate", code=3, note="Uploaded by hand before Rampa was here."))
+
+
+def _device(client: Client, name: str) -> None:
+    client.register_device(TITLE, NewDevice(name=name, platform="ios", channel="testers", simulated=True))
 
 
 def _start(client: Client, profiles: list[str], of: str, note: str = "") -> list[RunSummary]:

@@ -17,6 +17,7 @@ from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery, device_report
+from rampa.client.drill import restore_drill
 from rampa.client.making import make_build
 from rampa.client.sign_in import token_for
 from rampa.core.signing import identity
@@ -28,6 +29,7 @@ from rampa.standin.device import Identity, SimulatedDevice
 
 PEOPLE = (("Oskari", Role.ENGINEER), ("Marisol", Role.TESTER), ("Tuuli", Role.VIEWER))
 KEY = "quillback-2026"
+STUDIO = "Quillback Works"
 
 
 def main(folder: Path, address: str, email: str) -> None:
@@ -39,7 +41,7 @@ def main(folder: Path, address: str, email: str) -> None:
             client.add_person(
                 NewPerson(name=name, email=f"{name.lower()}@quillback.example", role=role, password=password)
             )
-        _key(client, folder)
+        _keys(client, folder)
         document = (folders["1.4.0"] / "rampa.toml").read_text()
         client.import_title(document, "The first profile document.")
         first = _build(client, "linux-release", folders["1.4.0"], "First night on the bog. Try the fog at Marrow Bend.")
@@ -56,16 +58,26 @@ def main(folder: Path, address: str, email: str) -> None:
         client.revoke_token(token.id)
 
 
-def _key(client: Client, folder: Path) -> None:
-    """The demo's signing identity; its own copy and password lie beside the demo's folders."""
+def _keys(client: Client, folder: Path) -> None:
+    """One healthy and backed up; one near its end, which handed over to one that nobody has backed up yet."""
+    now = dt.datetime.now(dt.UTC)
+    restore_drill(client, KEY, *_key(client, folder, KEY, identity.make(KEY, STUDIO, "ec-p256", now)))
+    old = identity.make("lantern-2017", STUDIO, "rsa-2048", now - dt.timedelta(days=365 * 10 - 90), years=10)
+    restore_drill(client, "lantern-2017", *_key(client, folder, "lantern-2017", old))
+    _key(client, folder, "lantern-2026", identity.make("lantern-2026", STUDIO, "rsa-3072", now))
+    client.hand_over("lantern-2017", "lantern-2026")
+
+
+def _key(client: Client, folder: Path, name: str, made: identity.Identity) -> tuple[bytes, str]:
+    """(the demo's own copy, its password); both lie beside the demo's folders."""
     password = secrets.token_urlsafe(12)
-    made = identity.make(KEY, "Quillback Works", "ec-p256", dt.datetime.now(dt.UTC))
-    data = identity.to_pkcs12(made, KEY, password)
-    for name, content in ((f"{KEY}.p12", data), (f"{KEY}.password.txt", password.encode() + b"\n")):
-        fd = os.open(folder / name, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    data = identity.to_pkcs12(made, name, password)
+    for file, content in ((f"{name}.p12", data), (f"{name}.password.txt", password.encode() + b"\n")):
+        fd = os.open(folder / file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(fd, "wb") as out:
             out.write(content)
-    client.add_key(NewKey(name=KEY, pkcs12=base64.b64encode(data).decode(), password=password))
+    client.add_key(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password=password, origin="made"))
+    return data, password
 
 
 def _build(client: Client, profile: str, source: Path, notes: str) -> int:

@@ -24,7 +24,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent.parent))
 
-from demo.lantern_export import baking, programs
+from demo.lantern_export import baking, packages, programs
 
 LICENCE = "lantern-export studio terms 2026"
 TERMS = f"""{LICENCE}
@@ -56,6 +56,9 @@ def _options() -> argparse.Namespace:
     export.add_argument("--platform", required=True, choices=sorted(programs.MACHINES))
     export.add_argument("--mode", default="release", choices=("development", "testing", "release"))
     export.add_argument("--architectures", default="")
+    export.add_argument("--container", default="", help="apk, aab or ipa: their own files go into package/")
+    export.add_argument("--identifier", default="example.quillback.peatlight")
+    export.add_argument("--minimum", default="")
     export.add_argument("--out", required=True, type=Path)
     export.add_argument("--quality", default="full", choices=("full", PREVIEW))
     export.add_argument(
@@ -143,6 +146,8 @@ class Export:
         sources = self._files("src/*.c")
         broken = self._options.fail == "compile"
         made = programs.build(self._source, sources, self._options, architectures, broken)
+        if self._options.container in packages.CONTAINERS:
+            made.files = packages.arranged(made.files, self._options, architectures)
         for path, data, executable in made.files:
             self._put(path, data, executable)
         for line in made.said:

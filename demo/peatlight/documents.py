@@ -247,7 +247,29 @@ def compiled() -> str:
     text = EVERYWHERE
     for before, after in (
         ('name = "1.5.0"', 'name = "1.6.0"'),
-        ('"--out", "{out}"]', '"--architectures", "{architectures}", "--out", "{out}"]'),
+        ('"--out", "{out}"]', EXPORT),
+        ('include = ["bin/", ', 'include = ["bin/", "package/", '),
+        ("[facets.headset]", FACETS),
+        ('output.kind = "aab"\n', 'output.kind = "aab"\nlaunch.entry = "package/base/lib/arm64-v8a/libpeatlight.so"\n'),
+        ('output.kind = "apk"\n', 'output.kind = "apk"\nlaunch.entry = "package/lib/arm64-v8a/libpeatlight.so"\n'),
+        ('system.minimum = "15.0"\n', 'launch.entry = "package/Peatlight"\nsystem.minimum = "15.0"\n'),
+        (
+            'uses = ["handheld", "release"]\nplatform = "android"',
+            'uses = ["handheld", "release", "phones"]\nplatform = "android"',
+        ),
+        (
+            'uses = ["handheld", "release"]\nplatform = "ios"',
+            'uses = ["handheld", "release", "phones"]\nplatform = "ios"',
+        ),
+        (
+            'uses = ["handheld", "nightly"]\nplatform = "android"',
+            'uses = ["handheld", "nightly", "phones"]\nplatform = "android"',
+        ),
+        ("[profiles.windows-development]", MORE_PROFILES),
+        (
+            'code.architectures = ["x86_64"]\ncode.graphics',
+            'code.architectures = ["x86_64"]\nlaunch.self_test = true\ncode.graphics',
+        ),
         ('launch.entry = "bin/peatlight.cmd"\noutput', 'launch.entry = "bin/peatlight.exe"\noutput'),
         ('"window"\nlaunch.entry = "bin/peatlight.cmd"', '"window"\nlaunch.entry = "bin/peatlight.exe"'),
         ("[facets.release]\n", RELEASE),
@@ -259,6 +281,31 @@ def compiled() -> str:
     return text
 
 
+EXPORT = """"--architectures", "{architectures}",
+  "--container", "{kind}", "--identifier", "{identifier}", "--minimum", "{minimum}", "--out", "{out}"]"""
+FACETS = """# Phones were signed with lantern-2017 until its certificate neared its end; it handed over.
+[facets.phones]
+signing.identity = "lantern-2026"
+
+[facets.headset]"""
+MORE_PROFILES = """# For the testers' registered handsets: a grant lists them.
+[profiles.ios-testing]
+uses = ["handheld", "nightly", "phones"]
+platform = "ios"
+code.ahead_of_time = true
+code.graphics = ["metal"]
+launch.entry = "package/Peatlight"
+system.minimum = "15.0"
+system.target = "18.0"
+
+# Made in a hurry for the fair, and signed with the phones' identity: the storefront knows Peatlight by another.
+[profiles.linux-fair]
+uses = ["desktop", "release", "phones"]
+platform = "linux"
+output.bundle = "{title}-{version}-{code}-fair"
+content.strip = { add = ["bin/*.cmd"] }
+
+[profiles.windows-development]"""
 RELEASE = """[facets.release]
 toolchain.steps = [
   "fetch", "count-texts", "toolchain", "export", "collect", "check", "bundle", "sign", "split", "publish",
@@ -267,7 +314,8 @@ toolchain.steps = [
 NIGHTLY = """code.diagnostics = true
 toolchain.export = [
   "lantern-export", "export", "--platform", "{platform}", "--mode", "{purpose}",
-  "--architectures", "{architectures}", "--quality", "preview", "--out", "{out}",
+  "--architectures", "{architectures}", "--quality", "preview",
+  "--container", "{kind}", "--identifier", "{identifier}", "--minimum", "{minimum}", "--out", "{out}",
 ]
 toolchain.steps = { add = ["notify"] }
 """

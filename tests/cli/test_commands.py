@@ -96,7 +96,7 @@ def test_the_whole_job(shell: Shell, tmp_path: Path) -> None:
 
 def test_what_goes_wrong_is_a_sentence_and_an_exit_code(shell: Shell, live: Live, tmp_path: Path) -> None:
     source = make_folder(tmp_path / "source", 1000)
-    (source / "rampa.toml").write_text(DOCUMENT.replace('"linux"', '"linus"').replace("1.4.0", "1.4"))
+    (source / "rampa.toml").write_text(DOCUMENT.replace('"linux"', '"linus"').replace("1.4.0", "1/4"))
     told = shell.run("title", "import", str(source), code=1).stderr
     assert "3 problems" in told
     assert "line 7, column 8: version.name" in told

@@ -82,7 +82,6 @@ def test_patience_ends_with_a_sentence() -> None:
         (403, "role.denied", errors.Denied),
         (404, "title.unknown", errors.NotFound),
         (409, "build.closed", errors.Conflict),
-        (409, "placement.blocked", errors.Refused),
         (412, "channel.moved", errors.Conflict),
         (413, "pack.too-large", errors.Invalid),
         (422, "request.invalid", errors.Invalid),
@@ -96,6 +95,12 @@ def test_problems_become_errors_at_once(status: int, code: str, kind: type[error
         connection(lambda _: problem(status, code, where="here", hint="do this"), clock).get(Session, "/x")
     assert (caught.value.code, caught.value.where, caught.value.hint) == (code, "here", "do this")
     assert clock.slept == [], "what trying again cannot help is not tried again"
+
+
+def test_what_a_rule_refuses_is_no_conflict() -> None:
+    body = {"title": "A rule refuses it", "type": "x", "status": 409, "detail": "blocked", "code": "placement.blocked"}
+    with pytest.raises(errors.Refused, match="blocked"):
+        connection(lambda _: httpx.Response(409, json=body)).get(Session, "/x")
 
 
 def test_something_else_at_the_address_is_said() -> None:

@@ -37,7 +37,7 @@ def signed_in(
 def settled(page: Page) -> None:
     # A page that watches something live is never idle: its events go on.
     with contextlib.suppress(TimeoutError):
-        page.wait_for_load_state("networkidle", timeout=2500)
+        page.wait_for_load_state("networkidle", timeout=1000)
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
 
 

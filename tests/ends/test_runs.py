@@ -10,7 +10,6 @@ import subprocess
 import sys
 import time
 from collections import Counter
-from collections.abc import Iterator
 from pathlib import Path
 
 import psutil
@@ -99,23 +98,6 @@ toolchain.steps = ["fetch", "{name}", "collect", "check", "bundle", "publish", "
         for name in SINGLE
     )
     return DOCUMENT + profiles + STEPS
-
-
-@pytest.fixture
-def client(live: Live) -> Iterator[Client]:
-    with live.client() as made:
-        yield made
-
-
-@pytest.fixture
-def machines(live: Live, client: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Machines]:
-    monkeypatch.setenv("RAMPA_LEASE_SECONDS", "5")
-    live.stop_service()
-    live.start()
-    made = Machines(live, client, tmp_path)
-    made.worker()
-    yield made
-    made.stop()
 
 
 @pytest.fixture

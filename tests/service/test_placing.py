@@ -107,7 +107,7 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
     import_title(client, DOCUMENT.replace('not = ["locale/"]', 'not = ["data/none"]'))
     build(client, folder, tmp_path / "state")
     seen = client.preview("peatlight", "internal", 1)
-    assert {f.code for f in seen.findings} == {"depot.overlap"}
+    assert {f.code for f in seen.findings} == {"depot.overlap", "signing.unbacked"}
     assert seen.fresh is None
     with pytest.raises(Refused, match="both deliver locale/en"):
         place(client, 1)

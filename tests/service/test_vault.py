@@ -10,11 +10,13 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
-from rampa.core.errors import Conflict, Damaged, Denied, Invalid, NotFound
+from rampa.client.drill import restore_drill
+from rampa.core.errors import Conflict, Damaged, Denied, Invalid, NotFound, Refused
 from rampa.core.signing import identity
-from rampa.operations import keys, people
+from rampa.operations import people
+from rampa.operations.vault import finding, identities
 from rampa.schema.common import Role
-from rampa.schema.keys import NewKey
+from rampa.schema.keys import NewKey, UnlockIn
 from rampa.schema.people import NewPerson, NewToken
 from tests.conftest import OWNER, World
 from tests.samples import add_key, build, import_title, make_folder
@@ -56,22 +58,98 @@ def test_what_is_wrong_with_a_key_is_said(client: Client) -> None:
         client.key("none")
 
 
-def test_an_expired_certificate_signs_nothing(client: Client, tmp_path: Path) -> None:
-    client.add_key(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
-    import_title(client)
-    with pytest.raises(Invalid, match="expired on"):
-        build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
-    assert client.build("peatlight", 1).state == "open"
+def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> None:
+    with pytest.raises(Invalid, match="certificate expired on"):
+        client.add_key(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
+    client.add_key(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
+    later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
+    with later.db.transaction() as session, pytest.raises(Invalid, match="expired on"):
+        identities.open_identity(later, session, finding.find_key(session, "quillback-2026"))
 
 
 def test_another_master_key_opens_nothing(world: World, client: Client) -> None:
     add_key(client)
     other = replace(world.services, master_key=bytes(32))
     with world.services.db.transaction() as session:
-        row = keys.find_key(session, "quillback-2026")
-        assert keys.open_identity(world.services, row).fingerprint == row.fingerprint
+        row = finding.find_key(session, "quillback-2026")
+        assert identities.open_identity(world.services, session, row).fingerprint == row.fingerprint
         with pytest.raises(Damaged, match="master key does not open"):
-            keys.open_identity(other, row)
+            identities.open_identity(other, session, row)
+
+
+def locked(client: Client, name: str = "quillback-2026") -> None:
+    client.add_key(new_key(name).model_copy(update={"passphrase": "night shift 1907"}))
+
+
+def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client: Client, tmp_path: Path) -> None:
+    locked(client)
+    import_title(client)
+    source = make_folder(tmp_path / "source", 1000)
+    with pytest.raises(Refused, match="quillback-2026 is locked") as error:
+        build(client, source, tmp_path / "state")
+    assert "rampa key unlock quillback-2026" in error.value.hint
+    with pytest.raises(Invalid, match="does not unlock"):
+        client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1908"))
+    assert client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5)).unlocked_until
+    assert build(client, source, tmp_path / "state").build.signed
+    assert client.lock_key("quillback-2026").unlocked_until is None
+    with pytest.raises(Refused, match="is locked"):
+        build(client, source, tmp_path / "state")
+    client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5))
+    later = replace(world.services, now=lambda: dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6))
+    assert identities.get_key(later, "quillback-2026").unlocked_until is None, "the time is over"
+    assert [e.act for e in client.events(act="key.")] == ["key.unlock", "key.lock", "key.use", "key.unlock", "key.add"]
+    with world.services.db.engine.connect() as connection:
+        kept = str(connection.exec_driver_sql("select * from unlock").fetchall())
+    assert "night shift" not in kept
+
+
+def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
+    client.add_key(new_key())
+    client.add_key(new_key("other"))
+    assert "Unbacked" in client.key("quillback-2026").warnings[0]
+    export = client.export_key("quillback-2026", "a new password")
+    assert "Unbacked" in client.key("quillback-2026").warnings[0], "an export alone is no backup"
+    with pytest.raises(Invalid, match="password does not open"):
+        restore_drill(client, "quillback-2026", export, "a password")
+    with pytest.raises(Invalid, match="export is of another signing identity"):
+        restore_drill(client, "quillback-2026", client.export_key("other", "a new password"), "a new password")
+    key = restore_drill(client, "quillback-2026", export, "a new password")
+    assert (key.backed_by, key.warnings) == ("Iida", [])
+    assert {u.act for u in client.key_uses("quillback-2026")} == {"key.add", "key.export", "key.drill"}
+
+
+def test_only_the_owner_moves_identities(world: World, client: Client) -> None:
+    client.add_key(new_key())
+    with world.client(Role.ENGINEER) as engineer:
+        with pytest.raises(Denied):
+            engineer.export_key("quillback-2026", "a new password")
+        with pytest.raises(Denied):
+            engineer.hand_over("quillback-2026", "other")
+        with pytest.raises(Denied):
+            engineer.change_master_key()
+
+
+def test_the_master_key_changes_without_a_pause(world: World, client: Client) -> None:
+    from rampa.service.wiring import make_app
+
+    locked(client)
+    add_key(client, "other")
+    import_title(client)
+    fresh = b"\x07" * 32
+    before = world.services.master_key
+    assert isinstance(before, bytes)
+    both = replace(world.services, master_key=(fresh, before))
+    with replace(world, services=both, app=make_app(both)).client() as newer:
+        done = newer.change_master_key()
+        assert (done.wrapped, done.unchanged, done.keys) == (3, 0, 2)
+        assert newer.change_master_key().unchanged == 3
+        newer.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907"))
+    alone = replace(world.services, master_key=fresh)
+    with alone.db.transaction() as session:
+        for name in ("quillback-2026", "other"):
+            row = finding.find_key(session, name)
+            assert identities.open_identity(alone, session, row).fingerprint == row.fingerprint
 
 
 def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:
@@ -81,7 +159,12 @@ def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:
     (event,) = client.events(act="key.use")
     assert event.subject == "quillback-2026"
     assert made.build.bundle
-    assert event.detail == {"build": "peatlight#1", "bundle_sha256": made.build.bundle.sha256}
+    assert event.detail == {
+        "build": "peatlight#1",
+        "bundle_sha256": made.build.bundle.sha256,
+        "run": "",
+        "scheme": "cms",
+    }
     assert client.key("quillback-2026").used == 1
 
 

@@ -1,4 +1,4 @@
-import { IconBroadcast, IconDeviceLaptop, IconFileText, IconGitBranch, IconHistory, IconKey, IconListCheck, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
+import { IconBroadcast, IconCertificate, IconDeviceLaptop, IconFileText, IconGitBranch, IconHistory, IconKey, IconListCheck, IconNumbers, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { NavLink, useMatch } from "react-router";
 
@@ -35,6 +35,12 @@ export function Nav() {
           <Channels title={title} />
           <Item to={`/titles/${title}/devices`} icon={<IconDeviceLaptop size={SIZE} />}>
             Devices
+          </Item>
+          <Item to={`/titles/${title}/versions`} icon={<IconNumbers size={SIZE} />}>
+            Version codes
+          </Item>
+          <Item to={`/titles/${title}/grants`} icon={<IconCertificate size={SIZE} />}>
+            Grants
           </Item>
           <Item to={`/titles/${title}/profiles`} icon={<IconTable size={SIZE} />}>
             Profiles

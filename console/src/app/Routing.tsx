@@ -24,9 +24,12 @@ import { EnvironmentsPage } from "../features/sources/EnvironmentsPage";
 import { SourcePage } from "../features/sources/SourcePage";
 import { SignedIn } from "../features/session/SignedIn";
 import { EventsPage } from "../features/studio/EventsPage";
-import { KeysPage } from "../features/studio/KeysPage";
 import { PeoplePage } from "../features/studio/PeoplePage";
 import { SuggestPage } from "../features/titles/SuggestPage";
+import { GrantsPage } from "../features/vault/GrantsPage";
+import { KeyPage } from "../features/vault/KeyPage";
+import { KeysPage } from "../features/vault/KeysPage";
+import { VersionsPage } from "../features/versions/VersionsPage";
 import { TitlesPage } from "../features/titles/TitlesPage";
 import { Frame } from "./Frame";
 import { Nowhere } from "./Nowhere";
@@ -63,6 +66,9 @@ export function Routing() {
           <Route path="agents" element={<AgentsPage />} />
           <Route path="environments" element={<EnvironmentsPage />} />
           <Route path="keys" element={<KeysPage />} />
+          <Route path="keys/:name" element={<KeyPage />} />
+          <Route path="titles/:title/versions" element={<VersionsPage />} />
+          <Route path="titles/:title/grants" element={<GrantsPage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route path="events" element={<EventsPage />} />
           <Route path="*" element={<Nowhere />} />

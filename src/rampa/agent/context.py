@@ -50,6 +50,8 @@ class Attempt:
     selection: Selection | None = None
     build: builds_wire.Build | None = None
     parts: BuildParts | None = None
+    file: Path | None = None
+    """The bundle, as it was written."""
     bundle: builds_wire.BundleIn | None = None
     symbols: builds_wire.ManifestIn | None = None
     findings: list[FindingOut] = field(default_factory=list)
@@ -90,6 +92,9 @@ class Attempt:
             "purpose": self.profile.purpose,
             "version": self.version,
             "commit": self.work.commit,
+            "kind": self.profile.kind,
+            "identifier": self.profile.identifier,
+            "minimum": self.own.get("system.minimum") or "",
             "architectures": ",".join(self.profile.architectures),
         }
         if "{code}" in text:

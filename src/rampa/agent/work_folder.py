@@ -48,6 +48,10 @@ class WorkFolder:
     def bundle(self) -> Path:
         return self.root / "bundle"
 
+    @property
+    def symbols(self) -> Path:
+        return self.root / "symbols"
+
     def own(self, folder: Path) -> None:
         """Gives a folder and all in it to the run's user; links are not followed."""
         if self.user is None:
@@ -68,7 +72,7 @@ def make_folder(settings: AgentSettings, work: Work, slot: int) -> WorkFolder:
     root = settings.runs / f"{work.title}-{work.run}-{work.attempt}"
     remove(root)
     folder = WorkFolder(root, settings.uid(slot))
-    for path in (root, folder.source, folder.out, folder.home, folder.tmp, folder.bundle):
+    for path in (root, folder.source, folder.out, folder.home, folder.tmp, folder.bundle, folder.symbols):
         path.mkdir(parents=True, mode=0o755)
     for path in (folder.source, folder.out, folder.home, folder.tmp):
         folder.own(path)

@@ -132,6 +132,8 @@ def _code(error: RampaError) -> str:
         return CODES[error.code]
     if error.code.startswith("key."):
         return "key.locked"
+    if error.code.startswith("bundle."):
+        return "bundle.blocked"
     if error.code.startswith("version."):
         return "version.taken"
     return "step.failed"

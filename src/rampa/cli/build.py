@@ -176,7 +176,8 @@ def bundle(
         to.mkdir(parents=True, exist_ok=True)
         client.save_bundle(title, number, to / name)
         written = [to / name]
-        if build.signed:
+        beside = build.bundle is not None and build.bundle.beside
+        if beside:
             (to / f"{name}.p7s").write_bytes(client.signature(title, number))
             written.append(to / f"{name}.p7s")
     if as_json:
@@ -184,9 +185,11 @@ def bundle(
         return
     for path in written:
         out().print(str(path))
-    err().print(
-        f"Verify: openssl cms -verify -binary -inform DER -noverify -in {name}.p7s -content {name} -out /dev/null"
-    )
+    err().print(f"Verify: rampa bundle verify {written[0]}" if build.signed else "It is not signed.")
+    if beside:
+        err().print(
+            f"Or: openssl cms -verify -binary -inform DER -noverify -in {name}.p7s -content {name} -out /dev/null"
+        )
 
 
 @app.command("note")
@@ -251,6 +254,18 @@ def _build(build: Build) -> None:
     if bundle:
         signed = f"signed by {bundle.identity} (SHA-256 {bundle.fingerprint[:16]}…)" if build.signed else "not signed"
         rows += [("bundle", f"{bundle.name}, {mb(bundle.size)}"), ("signature", signed)]
+        said = bundle.says.facts if bundle.says else None
+        if said and said.identifier:
+            rows.append(("read back", f"{said.identifier} {said.version_name}, code {said.version_code}"))
+            rows.append(
+                ("for", f"{', '.join(said.architectures) or 'any architecture'}; level {said.minimum} or above")
+            )
+        if bundle.says:
+            rows += [("", note) for note in bundle.says.notes]
+    if build.grant:
+        rows.append(("grant", f"{build.grant} (rampa grant show {build.name})"))
+    if build.symbols_files:
+        rows.append(("symbols", f"{plural(build.symbols_files, 'file')}, {mb(build.symbols_size)}, kept apart"))
     if build.left_out_files:
         rows.append(("left out", f"{plural(build.left_out_files, 'file')}, {mb(build.left_out_size)}"))
     rows.append(("made", f"{ago(build.created_at)} by {build.created_by}"))

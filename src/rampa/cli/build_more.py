@@ -8,7 +8,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.output import ago, duration, err, mb, out, plural, print_json, table
+from rampa.cli.output import ago, duration, err, facts, mb, out, plural, print_json, table
 from rampa.cli.profile_tables import differing
 from rampa.core.errors import Invalid
 from rampa.schema.build_changes import SizePair
@@ -23,7 +23,71 @@ def add_to(app: typer.Typer) -> None:
     app.command("pin")(pin)
     app.command("unpin")(unpin)
     app.command("symbols")(symbols)
+    app.command("find-symbols")(find_symbols)
+    app.command("provenance")(provenance)
+    app.command("re-sign")(re_sign)
     app.command("retention")(retention)
+
+
+def find_symbols(
+    ident: str = typer.Argument(
+        ..., metavar="BUILD-ID", help="Of a native binary, hexadecimal, as a crash report says it."
+    ),
+    as_json: bool = JSON,
+) -> None:
+    """Which builds keep the symbols of a native binary. Fetch them with `rampa build symbols`."""
+    with signed_in() as client:
+        found = client.find_symbols(ident.lower().removeprefix("0x"))
+    if as_json:
+        print_json(found)
+        return
+    rows = [(s.build, s.path, mb(s.size)) for s in found.items]
+    table(["build", "~file", ">size"], rows, f"No build keeps symbols for {ident}.")
+
+
+def provenance(
+    build: str = SPOKEN,
+    to: Path = typer.Option(None, "--out", help="Write the signed envelope there (DSSE)."),
+    as_json: bool = JSON,
+) -> None:
+    """How a build's bundle was made, verified with the title's key: source, commit, profile, agent, steps, digests."""
+    from rampa.core.signing import provenance as format_
+
+    with signed_in() as client:
+        title, number = the_build(client, build)
+        envelope = client.provenance(title, number)
+        statement = format_.verify(envelope, bytes.fromhex(client.title(title).manifest_key))
+    if to:
+        to.write_bytes(envelope)
+    if as_json:
+        print_json(statement)
+        return
+    made = statement["predicate"]["buildDefinition"]
+    run = statement["predicate"]["runDetails"]
+    rows: list[tuple[str, object]] = [(s["name"], f"SHA-256 {s['digest']['sha256']}") for s in statement["subject"]]
+    rows += [(name.replace("_", " "), value) for name, value in made["externalParameters"].items()]
+    for source in made["resolvedDependencies"]:
+        digest = " ".join(f"{k} {v}" for k, v in source.get("digest", {}).items())
+        rows.append(("from", f"{source['uri']} {digest}"))
+    rows += [("by", run["builder"]["id"]), ("steps", ", ".join(made["internalParameters"]["steps"]) or "by hand")]
+    rows.append(("when", f"{run['metadata']['startedOn']} to {run['metadata']['finishedOn']}"))
+    facts(rows)
+    err().print("The title's signature over this holds.")
+
+
+def re_sign(
+    build: str = SPOKEN,
+    grant: int = typer.Option(0, "--grant", help="This grant; the newest that fits without it."),
+    as_json: bool = JSON,
+) -> None:
+    """Sign a restricted build again, with a newer grant; nothing is built anew."""
+    with signed_in() as client:
+        title, number = the_build(client, build)
+        done = client.re_sign(title, number, grant)
+    if as_json:
+        print_json(done)
+        return
+    out().print(f"{title}#{number} has grant {done.grant} now: it runs on {', '.join(done.devices)}.")
 
 
 def compare(

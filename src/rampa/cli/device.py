@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 import time
 from dataclasses import asdict
@@ -16,6 +17,7 @@ from rampa.cli.progress import Bars
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery, device_report
 from rampa.core.errors import Damaged, NotFound
+from rampa.core.platform.table import PLATFORMS
 from rampa.schema.devices import NewDevice
 
 if TYPE_CHECKING:
@@ -200,6 +202,7 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:
     own = device.identity
     release = client.release(own.title, own.channel, own.platform)
     before = device.installed_build()
+    _must_be_granted(client, device, release.build)
     with Bars(WORDS, quiet=as_json) as bars:
 
         def on(progress: Progress) -> None:
@@ -217,6 +220,19 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:
     was = f"was {own.title}#{before}" if before else "had nothing"
     out().print(f"{own.name} has {release.name} ({release.version_name}) now; it {was}.")
     _report(report)
+
+
+def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:
+    """Where the platform wants it, a test build is installed only with a grant that lists this device."""
+    own = device.identity
+    if not PLATFORMS[own.platform].needs_grant:
+        return
+    build = client.build(own.title, number)
+    if build.purpose == "release" or build.bundle is None:
+        return
+    said = build.bundle.says.facts.identifier if build.bundle.says else ""
+    signed = client.grant_of(own.title, number)
+    device.must_be_granted(signed, said or own.identifier, build.bundle.fingerprint, dt.datetime.now(dt.UTC))
 
 
 def _report(report: Report) -> None:

@@ -10,12 +10,19 @@ import hashlib
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Literal
 
 from rampa.client.client import Client
 from rampa.client.uploading import BuildUpload, Sent, upload
-from rampa.core.bundle.zip_writer import Member, write_zip
+from rampa.core.bundle.assembling import write_package
+from rampa.core.bundle.desktop import write_desktop
+from rampa.core.bundle.layout import has_own, place
+from rampa.core.bundle.signing import Key, Signatures, ToSign, sign_package
+from rampa.core.bundle.sources import FileSource
+from rampa.core.bundle.stamping import Stamp
+from rampa.core.bundle.zip_writer import Member
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.depots import split
 from rampa.core.content.disk import disk_error
@@ -26,6 +33,7 @@ from rampa.core.content.parameters import DEFAULT
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree import Tree
+from rampa.core.errors import Refused
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.schema import builds as wire
 from rampa.schema.common import FindingOut
@@ -61,6 +69,8 @@ class BuildParts:
     sent: Sent = field(default_factory=Sent)
     bundle_sent: Sent = field(default_factory=Sent)
     tree: Tree | None = None
+    bare: str = ""
+    """SHA-256 of the bundle as it was written, before any signature."""
 
     def read(self) -> Tree:
         """Every selected file, cut into chunks; what did not change since the last time is not read again."""
@@ -86,16 +96,55 @@ class BuildParts:
             with tempfile.TemporaryDirectory(prefix="rampa-") as scratch:
                 folder = keep or Path(scratch)
                 file = self.write_bundle(folder)
+                if self.profile.identity and self.profile.signs_inside:
+                    self.sign_inside(file)
                 return self.send_bundle(file)
         except OSError as error:
             raise disk_error(error, keep or Path(tempfile.gettempdir())) from error
 
     def write_bundle(self, folder: Path) -> Path:
+        """Unsigned; a package says of itself what was reserved for it."""
         folder.mkdir(parents=True, exist_ok=True)
-        file = folder / f"{self.build.bundle_name}.zip"
-        with file.open("wb") as out:
-            write_zip(out, self._members(), progress=self._writing(self._tree().size))
+        kind = self.profile.kind
+        file = folder / f"{self.build.bundle_name}.{kind}"
+        progress = self._writing(self._tree().size)
+        if kind in ("zip", "tar.zst"):
+            with file.open("wb") as out:
+                write_desktop(out, kind, self.build.bundle_name, self._members(), progress=progress)
+        else:
+            debuggable = None if kind == "ipa" else self.profile.debug_helpers
+            stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
+            write_package(self._placed(kind), file, stamp, progress=progress)
+        self.bare = _sha256(file)
         return file
+
+    def sign_inside(self, file: Path) -> wire.SignaturesOut:
+        """Signs a package in place: the digests travel, the key stays with the service."""
+        about = self._ask(wire.ToSignIn(lease=self.lease))
+
+        def ask(what: ToSign) -> Signatures:
+            made = self._ask(
+                wire.ToSignIn(
+                    jar=base64.b64encode(what.jar).decode() if what.jar is not None else "",
+                    digests={_hash(name): digest.hex() for name, digest in what.digests.items()},
+                    v2=what.v2,
+                    v3=what.v3,
+                    lease=self.lease,
+                )
+            )
+            return Signatures(*(base64.b64decode(part) for part in (made.jar, made.v2, made.v3)))
+
+        signed = file.with_name(f"{file.name}.signed")
+        key = Key(about.ec, tuple(about.contents))
+        with FileSource(file) as source:
+            sign_package(
+                source, signed, ask, key, self.profile.schemes or None, progress=self._writing(2 * source.size)
+            )
+        signed.replace(file)
+        return about
+
+    def _ask(self, asked: wire.ToSignIn) -> wire.SignaturesOut:
+        return self.client.sign_parts(self.title, self.build.number, asked)
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
         own = read_tree(select(file.parent, _only(file.name)))
@@ -105,6 +154,7 @@ class BuildParts:
             size=file.stat().st_size,
             sha256=_sha256(file),
             chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in own.files[0].chunks],
+            bare=self.bare,
         )
 
     def sign(self, bundle: wire.BundleIn) -> wire.Build:
@@ -176,10 +226,20 @@ class BuildParts:
         return progress
 
     def _members(self) -> list[Member]:
-        top, sources, tree = self.build.bundle_name, self._sources(), self._tree()
-        files = [Member(f"{top}/{f.path}", sources[f.path], f.size, f.executable) for f in tree.files]
-        links = [Member(f"{top}/{k.path}", k.target, len(k.target)) for k in tree.links]
+        """Named from the bundle's top."""
+        sources, tree = self._sources(), self._tree()
+        files = [Member(f.path, sources[f.path], f.size, f.executable) for f in tree.files]
+        links = [Member(k.path, k.target, len(k.target)) for k in tree.links]
         return sorted([*files, *links], key=lambda m: m.name)
+
+    def _placed(self, kind: str) -> list[Member]:
+        """Members at their places in a package; a package holds no links."""
+        members = self._members()
+        linked = next((m for m in members if isinstance(m.source, str)), None)
+        if linked is not None:
+            raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
+        own = has_own(m.name for m in members)
+        return [replace(m, name=place(m.name, kind, self.profile.product, own)) for m in members]
 
 
 def _encode(manifest: Manifest) -> str:
@@ -189,6 +249,10 @@ def _encode(manifest: Manifest) -> str:
 def _only(name: str) -> ContentRules:
     escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
     return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
+
+
+def _hash(name: str) -> Literal["sha256", "sha512"]:
+    return "sha512" if name == "sha512" else "sha256"
 
 
 def _sha256(file: Path) -> str:

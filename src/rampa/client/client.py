@@ -18,12 +18,12 @@ from rampa.client.connection import Connection
 from rampa.client.profiles import ProfileCalls
 from rampa.client.runs import AgentCalls, RunCalls
 from rampa.client.sources import SourceCalls
+from rampa.client.vault import VaultCalls
 from rampa.core.content.disk import disk_error
 from rampa.schema import build_changes as changes_wire
 from rampa.schema import builds as builds_wire
 from rampa.schema import channels as channels_wire
 from rampa.schema import devices as devices_wire
-from rampa.schema import keys as keys_wire
 from rampa.schema import people as people_wire
 from rampa.schema import titles as titles_wire
 from rampa.schema.common import Page
@@ -32,7 +32,7 @@ from rampa.schema.events import Event
 API = "/api/v1"
 
 
-class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls):
+class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls):
     """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
@@ -94,17 +94,6 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls):
     def ramp(self, title: str) -> titles_wire.Ramp:
         return self.connection.get(titles_wire.Ramp, f"{API}/titles/{title}/ramp")
 
-    # Signing identities
-
-    def keys(self) -> list[keys_wire.Key]:
-        return self.connection.get(Page[keys_wire.Key], f"{API}/keys").items
-
-    def key(self, name: str) -> keys_wire.Key:
-        return self.connection.get(keys_wire.Key, f"{API}/keys/{name}")
-
-    def add_key(self, key: keys_wire.NewKey) -> keys_wire.Key:
-        return self.connection.post(keys_wire.Key, f"{API}/keys", key)
-
     # Builds
 
     def builds(self, title: str, **query: object) -> Iterator[builds_wire.BuildSummary]:
@@ -142,6 +131,15 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls):
         body = builds_wire.BuildChange(pinned=pinned).model_dump_json(exclude_none=True).encode()
         headers = {"If-Match": "*", "Content-Type": "application/json"}
         return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
+
+    def sign_parts(self, title: str, number: int, asked: builds_wire.ToSignIn) -> builds_wire.SignaturesOut:
+        return self.connection.post(builds_wire.SignaturesOut, _build(title, number) + "/signatures", asked)
+
+    def provenance(self, title: str, number: int) -> bytes:
+        return self.connection.request("GET", _build(title, number) + "/provenance").content
+
+    def find_symbols(self, ident: str) -> builds_wire.SymbolsFound:
+        return self.connection.get(builds_wire.SymbolsFound, f"{API}/symbols/{ident}")
 
     def sign_bundle(self, title: str, number: int, asked: builds_wire.SignBundleIn) -> builds_wire.Build:
         return self.connection.post(builds_wire.Build, _build(title, number) + "/sign", asked)

@@ -19,7 +19,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from rampa.core import errors
-from rampa.schema.common import Page, Problem
+from rampa.schema.common import REFUSED, Page, Problem
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -191,20 +191,6 @@ def _read_events(lines: Iterator[str]) -> Iterator[tuple[str, int | None, str]]:
             data = line[6:]
 
 
-REFUSED = frozenset(
-    {
-        "placement.blocked",
-        "run.blocked",
-        "environment.used",
-        "profile.blocked",
-        "document.owned",
-        "edit.by-hand",
-        "edit.no-toml",
-    }
-)
-"""409 that a rule answered; every other one is a conflict."""
-
-
 def problem_error(response: httpx.Response) -> errors.RampaError:
     """The error that a problem document stands for."""
     status = response.status_code
@@ -216,6 +202,6 @@ def problem_error(response: httpx.Response) -> errors.RampaError:
     detail = problem.detail
     if len(problem.problems) > 1 and "\n" not in detail:
         detail += "".join(f"\n  {p.where}: {p.message}" for p in problem.problems)
-    if problem.code in REFUSED:
+    if problem.title == REFUSED:
         kind = errors.Refused
     return kind(problem.code, detail, where=problem.where, hint=problem.hint)

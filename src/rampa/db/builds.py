@@ -6,7 +6,7 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -53,6 +53,10 @@ class Build(Identified, Base):
     """The manifest of the symbols that are kept apart; they are never delivered."""
     symbols_size: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
     symbols_files: Mapped[int] = mapped_column(default=0, server_default="0")
+    provenance: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    """A DSSE envelope: how it was made."""
+    grant: Mapped[int] = mapped_column(default=0, server_default="0")
+    """The number of the grant that it was signed with; 0: none."""
     title: Mapped[Title] = relationship(lazy="joined")
     depots: Mapped[list[Depot]] = relationship(lazy="selectin", order_by="Depot.position")
     bundle: Mapped[Bundle | None] = relationship(lazy="joined")
@@ -94,14 +98,50 @@ class Bundle(Base):
     fingerprint: Mapped[str] = mapped_column(String(64), default="")
     signature: Mapped[bytes | None] = mapped_column(LargeBinary)
     signed_at: Mapped[dt.datetime | None]
+    kind: Mapped[str] = mapped_column(String(20), default="zip", server_default="zip")
+    read_back: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    """What the bundle says of itself, and what holds of its signatures (rampa.schema.bundles.BundleVerified)."""
+    bare: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    """SHA-256 of the bundle without its signature: what building again must give."""
 
 
 class Reservation(Identified, Base):
-    """A version code that was given, for ever. Rising per identifier and platform."""
+    """A version code that was given to a build, or is taken at the storefront, for ever. Rising per identifier and storefront.
+
+    Where a profile names no storefront, `storefront` is empty and the codes rise per platform.
+    """
 
     __tablename__ = "reservation"
     identifier: Mapped[str] = mapped_column(String(200))
     platform: Mapped[str] = mapped_column(String(40))
-    code: Mapped[int]
-    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"))
-    __table_args__ = (UniqueConstraint("identifier", "platform", "code"),)
+    storefront: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    code: Mapped[int] = mapped_column(BigInteger)
+    build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
+    version_name: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    origin: Mapped[str] = mapped_column(String(20), default="build", server_default="build")
+    """build, hand (entered by a person) or bundle (read from a bundle that is at the storefront)."""
+    note: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    created_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
+    build: Mapped[Build | None] = relationship(lazy="joined")
+    __table_args__ = (
+        UniqueConstraint("identifier", "storefront", "platform", "code", name="uq_reservation_line"),
+        Index(
+            "uq_reservation_storefront",
+            "identifier",
+            "storefront",
+            "code",
+            unique=True,
+            postgresql_where=text("storefront <> ''"),
+        ),
+    )
+
+
+class SymbolFile(Base):
+    """Symbols of one native binary, findable by its build id (hexadecimal)."""
+
+    __tablename__ = "symbol_file"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    path: Mapped[str] = mapped_column(String(1100), primary_key=True)
+    ident: Mapped[str] = mapped_column(String(130), index=True)
+    size: Mapped[int] = mapped_column(BigInteger)
+    build: Mapped[Build] = relationship(lazy="joined")

@@ -47,7 +47,7 @@ class Revision(Identified, Base):
 
 
 class SigningIdentity(Identified, Base):
-    """A private key with its certificate. The key rests sealed; it is never answered."""
+    """A private key with its certificate. The key rests sealed; it leaves only as an export under a password."""
 
     __tablename__ = "signing_identity"
     name: Mapped[str] = mapped_column(String(60), unique=True)
@@ -59,6 +59,19 @@ class SigningIdentity(Identified, Base):
     not_after: Mapped[dt.datetime]
     created_by: Mapped[str] = mapped_column(String(200))
     used: Mapped[int] = mapped_column(default=0)
+    origin: Mapped[str] = mapped_column(String(10), default="imported", server_default="imported")
+    """made or imported."""
+    protected: Mapped[bool] = mapped_column(default=False, server_default="false")
+    """Sealed by a passphrase as well: it must be unlocked before it signs."""
+    not_before: Mapped[dt.datetime | None]
+    last_used_at: Mapped[dt.datetime | None]
+    exported_at: Mapped[dt.datetime | None]
+    backed_at: Mapped[dt.datetime | None]
+    """When a restore drill with an export passed; null: unbacked."""
+    backed_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
+    lineage: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The proof that older identities handed over to this one (rampa.core.signing.lineage)."""
+    predecessor: Mapped[str] = mapped_column(String(60), default="", server_default="")
 
 
 class Draft(Identified, Base):

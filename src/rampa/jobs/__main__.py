@@ -6,6 +6,7 @@ import asyncio
 import os
 from pathlib import Path
 
+from rampa.core.signing.sealing import read_masters
 from rampa.db.base import Database
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import STALLED, make_app
@@ -18,7 +19,7 @@ GRACE = 10
 
 def main() -> None:
     url, store = os.environ["RAMPA_DATABASE_URL"], Path(os.environ["RAMPA_STORE"])
-    master = bytes.fromhex(Path(os.environ["RAMPA_MASTER_KEY_FILE"]).read_text().strip())
+    master = read_masters(os.environ.get("RAMPA_MASTER_KEY") or Path(os.environ["RAMPA_MASTER_KEY_FILE"]).read_text())
     services = Services(Database(url), FolderStore(store), master)
     post = Post(
         Path(os.environ.get("RAMPA_MAILBOX") or store.parent / "mailbox"),

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from rampa.core.signing.sealing import read_masters
 from rampa.db.base import Database
 from rampa.db.people import Person
 from rampa.local.service import ServiceFolder, start_child
@@ -55,7 +56,7 @@ class Agents:
         services = Services(
             Database(self._url, pool_size=1),
             FolderStore(self._folder.store),
-            bytes.fromhex(self._folder.master_key.read_text().strip()),
+            read_masters(self._folder.master_key.read_text()),
         )
         try:
             with services.db.transaction() as session:

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from rampa.cli import home
 from rampa.core.errors import Conflict, RampaError
+from rampa.core.signing.sealing import read_masters
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
@@ -96,7 +97,7 @@ def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool,
     """Sweeps what a killed service left half-written, and makes the owner on the first start: (is it the first, password)."""
     store = FolderStore(folder.store)
     store.sweep()
-    master = bytes.fromhex(folder.master_key.read_text().strip())
+    master = read_masters(folder.master_key.read_text())
     services = Services(Database(url, pool_size=1), store, master)
     try:
         made = people.first_start(services, STUDIO, *OWNER)

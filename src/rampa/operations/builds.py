@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rampa.core.check.profile import check_profile, stops_a_build
@@ -12,9 +12,7 @@ from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.release import build as life
 from rampa.core.release.machine import advance
 from rampa.core.release.run import HELD
-from rampa.core.version.code import next_code
-from rampa.core.version.name import version_name_problem
-from rampa.db.builds import Build, Reservation
+from rampa.db.builds import Build
 from rampa.db.runs import Run
 from rampa.db.titles import Title
 from rampa.operations import audit
@@ -22,8 +20,10 @@ from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
-from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
+from rampa.operations.vault.continuity import profile_continues
+from rampa.operations.vault.finding import identity_names
+from rampa.operations.versions import Wanted, reserve
 from rampa.schema import builds as wire
 
 
@@ -39,11 +39,12 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         document = load_document(session, title, asked.revision)
         profile = resolve(document, asked.profile)
         _must_be_sound(session, document, asked.profile)
+        _must_continue(session, profile)
         version = asked.version_name or profile.version_name
-        problem = version_name_problem(version)
+        problem = profile.version_problem(version)
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
-        build = _add(session, services, actor, title, profile, asked, version)
+        build = _add(session, services, actor, title, profile, asked, version, run)
         if run:
             build.run, build.commit, build.ref, build.why = run.number, run.commit, run.ref, run.why
             build.native, build.created_by = run.native, run.started_by
@@ -89,6 +90,12 @@ def _must_be_sound(session: Session, document: Document, name: str) -> None:
         raise Refused("profile.blocked", f"no build starts for {name}: {count} it{lines}")
 
 
+def _must_continue(session: Session, profile: ResolvedProfile) -> None:
+    """Another certificate than the storefront knows is a blocker before anything is built."""
+    for f in profile_continues(session, profile):
+        raise Refused(f.code, f.message, where=f.where, hint=f.hint)
+
+
 def _add(
     session: Session,
     services: Services,
@@ -97,11 +104,14 @@ def _add(
     profile: ResolvedProfile,
     asked: wire.NewBuild,
     version: str,
+    run: Run | None,
 ) -> Build:
-    # The title's row is locked: two builds at once wait for one another here, and get different codes.
-    line = (Reservation.identifier == profile.identifier, Reservation.platform == profile.platform.name)
-    highest = session.scalar(select(func.max(Reservation.code)).where(*line))
-    code = next_code(highest, profile.platform.code_limit, profile.first_code)
+    reserved = None
+    if run and run.reproduces:
+        code = find_build(session, title.slug, run.reproduces).version_code
+    else:
+        reserved = reserve(session, services, actor, profile, Wanted(version, run.commits if run else 0))
+        code = reserved.code
     title.last_build += 1
     build = Build(
         title=title,
@@ -130,15 +140,8 @@ def _add(
     )
     session.add(build)
     session.flush()
-    session.add(
-        Reservation(
-            identifier=profile.identifier,
-            platform=profile.platform.name,
-            code=code,
-            build_id=build.id,
-            created_at=services.now(),
-        )
-    )
+    if reserved:
+        reserved.build_id = build.id
     return build
 
 

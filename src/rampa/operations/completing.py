@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import hashlib
+import re
 from dataclasses import dataclass
 
 from blake3 import blake3
@@ -18,21 +19,20 @@ from rampa.core.content.manifest import Manifest
 from rampa.core.content.plan import requests_for
 from rampa.core.content.tree import Chunk, FileEntry
 from rampa.core.errors import Conflict, Damaged, Invalid
-from rampa.core.profile.resolved import resolve
+from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.release import build as life
 from rampa.core.release.machine import advance
 from rampa.core.signing import statement as statement_format
-from rampa.core.signing.cms import sign_detached
 from rampa.core.signing.statement import DepotLine, Statement
-from rampa.db.builds import Build, Bundle, Depot
+from rampa.db.builds import Build, Depot, SymbolFile
 from rampa.db.content import VerifiedFile
 from rampa.operations import audit
 from rampa.operations.builds import find_build, must_be_open, must_hold
+from rampa.operations.bundles import ReadBack, check_name, keep_bundle, profile_of, read_back
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe
-from rampa.operations.documents import load_document
-from rampa.operations.keys import find_key, open_identity
+from rampa.operations.provenance import provenance_of
 from rampa.operations.reading import stream_chunks
 from rampa.operations.titles import manifest_key
 from rampa.schema import builds as wire
@@ -57,22 +57,24 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         if build.state == life.State.READY and _same(build, given):
             return describe(session, build, actor, [])
         must_hold(session, must_be_open(build), asked.lease)
-        _check_depots(session, build, given)
-        _check_name(build, asked.bundle)
+        profile = profile_of(session, build)
+        _check_depots(profile, build, given)
+        check_name(build, profile, asked.bundle)
         symbols = _symbols(asked)
         files = [f for g in (*given, *symbols) for f in g.manifest.tree.files]
         _check_chunks(session, files, asked.bundle)
         unverified = _unverified(session, files)
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
+    read = read_back(services, build, profile, asked.bundle)
     for g in (*given, *symbols):
         services.store.put_manifest(g.digest, g.encoded)
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
         must_hold(session, build, asked.lease)
         _check_chunks(session, files, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
-        _record(session, services, actor, build, given, asked)
-        _keep_symbols(build, symbols)
+        _record(session, services, actor, build, given, asked, read)
+        _keep_symbols(session, build, symbols)
         _remember_verified(session, unverified)
         session.flush()
         session.refresh(build)
@@ -98,8 +100,17 @@ def _symbols(asked: wire.CompleteBuild) -> list[_Given]:
     return [_read(asked.symbols)]
 
 
-def _keep_symbols(build: Build, symbols: list[_Given]) -> None:
+SYMBOL_PATH = re.compile(r"(?:.*/)?\.build-id/([0-9a-f]{2})/([0-9a-f]{2,126})\.debug")
+"""Where debuggers look for symbols: by the build id, its first byte as a folder."""
+
+
+def _keep_symbols(session: Session, build: Build, symbols: list[_Given]) -> None:
     for g in symbols:
+        for file in g.manifest.tree.files:
+            match = SYMBOL_PATH.fullmatch(file.path)
+            if match:
+                ident = match[1] + match[2]
+                session.add(SymbolFile(build_id=build.id, path=file.path, ident=ident, size=file.size))
         build.symbols = g.digest
         build.symbols_files, build.symbols_size = len(g.manifest.tree.files), g.manifest.tree.size
 
@@ -108,8 +119,7 @@ def _same(build: Build, given: list[_Given]) -> bool:
     return {d.name: d.manifest for d in build.depots} == {g.manifest.depot: g.digest for g in given}
 
 
-def _check_depots(session: Session, build: Build, given: list[_Given]) -> None:
-    profile = resolve(load_document(session, build.title, build.revision), build.profile)
+def _check_depots(profile: ResolvedProfile, build: Build, given: list[_Given]) -> None:
     expected, sent = {d.name for d in profile.depots}, [g.manifest.depot for g in given]
     if set(sent) != expected or len(sent) != len(expected):
         raise Invalid(
@@ -117,12 +127,6 @@ def _check_depots(session: Session, build: Build, given: list[_Given]) -> None:
             f"profile {build.profile} has the depots {', '.join(sorted(expected))}; sent were {', '.join(sent)}",
             where="manifests",
         )
-
-
-def _check_name(build: Build, bundle: wire.BundleIn) -> None:
-    """Others save the bundle under this name: only the one that the profile's template gave is taken."""
-    if bundle.name != f"{build.bundle_name}.zip":
-        raise Invalid("bundle.name", f"the bundle of {build.name} is {build.bundle_name}.zip", where="bundle.name")
 
 
 def _check_chunks(session: Session, files: list[FileEntry], bundle: wire.BundleIn) -> None:
@@ -192,6 +196,7 @@ def _record(
     build: Build,
     given: list[_Given],
     asked: wire.CompleteBuild,
+    read: ReadBack,
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
     located = Locations(locate(session, {c.digest: None for g in given for c in _chunks(g)}))
@@ -208,9 +213,10 @@ def _record(
     build.left_out_size = sum(row.size for row in asked.left_out)
     bundle = build.bundle
     if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
-        bundle = _replace_bundle(session, services, actor, build, asked.bundle)
+        bundle = keep_bundle(session, services, actor, build, asked.bundle, read)
     build.statement = statement_format.sign(_statement(build, given), manifest_key(services, build.title))
     build.completed_at = services.now()
+    build.provenance = provenance_of(session, services, build, bundle, asked.tools)
     build.state = advance(life.TRANSITIONS, life.State(build.state), life.Event.COMPLETE, build.name)
     audit.record(
         session,
@@ -254,48 +260,18 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number))
         must_hold(session, build, asked.lease)
-        _check_name(build, asked.bundle)
+        profile = profile_of(session, build)
+        check_name(build, profile, asked.bundle)
         _check_chunks(session, [], asked.bundle)
     _verify_bundle(services, asked.bundle)
+    read = read_back(services, build, profile, asked.bundle)
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
         if build.bundle is None or build.bundle.sha256.hex() != asked.bundle.sha256:
-            _replace_bundle(session, services, actor, build, asked.bundle)
+            keep_bundle(session, services, actor, build, asked.bundle, read)
         session.flush()
         session.refresh(build)
         return describe(session, build, actor, [])
-
-
-def _replace_bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:
-    if build.bundle is not None:
-        session.delete(build.bundle)
-        session.flush()
-    bundle = _bundle(session, services, actor, build, sent)
-    session.add(bundle)
-    return bundle
-
-
-def _bundle(session: Session, services: Services, actor: Actor, build: Build, sent: wire.BundleIn) -> Bundle:
-    bundle = Bundle(
-        build_id=build.id,
-        name=sent.name,
-        size=sent.size,
-        sha256=bytes.fromhex(sent.sha256),
-        chunks=b"".join(bytes.fromhex(c.digest) for c in sent.chunks),
-        identity="",
-        fingerprint="",
-    )
-    profile = resolve(load_document(session, build.title, build.revision), build.profile)
-    if profile.identity:
-        row = find_key(session, profile.identity)
-        identity = open_identity(services, row)
-        now = services.now()
-        bundle.signature = sign_detached(bundle.sha256, identity, now)
-        bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
-        row.used += 1
-        detail = {"bundle_sha256": sent.sha256, "build": build.name}
-        audit.record(session, services, actor, "key.use", row.name, build.title.slug, **detail)
-    return bundle
 
 
 def _statement(build: Build, given: list[_Given]) -> Statement:

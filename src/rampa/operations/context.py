@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rampa.core.errors import Denied
+from rampa.core.signing.sealing import Masters
 from rampa.db.base import Database
 from rampa.schema.common import Role
 from rampa.store.port import ContentStore
@@ -19,11 +20,11 @@ def utc_now() -> dt.datetime:
 
 @dataclass(frozen=True)
 class Services:
-    """One a process. `master_key` is 32 bytes."""
+    """One a process. `master_key`: one of 32 bytes, or several, the one that seals first."""
 
     db: Database
     store: ContentStore
-    master_key: bytes
+    master_key: Masters
     now: Callable[[], dt.datetime] = utc_now
 
 

@@ -16,6 +16,7 @@ from rampa.db.channels import Channel, Placement
 from rampa.db.runs import Run
 from rampa.operations.context import MAKERS, Actor
 from rampa.schema import builds as wire
+from rampa.schema.bundles import BundleVerified
 from rampa.schema.common import Action, FindingOut
 
 
@@ -49,6 +50,7 @@ def describe(session: Session, build: Build, actor: Actor, findings: list[Findin
         symbols_files=build.symbols_files,
         symbols_size=build.symbols_size,
         native=build.native,
+        grant=build.grant,
         bundle=_bundle(build),
         bundle_name=build.bundle_name,
         launch=build.launch,
@@ -106,7 +108,7 @@ def _fields(build: Build, live_on: list[str]) -> dict[str, object]:
         "files": build.files,
         "size": build.size,
         "packed": build.packed,
-        "signed": bool(build.bundle and build.bundle.signature),
+        "signed": bool(build.bundle and build.bundle.fingerprint),
         "live_on": live_on,
         "created_at": build.created_at,
         "completed_at": build.completed_at,
@@ -132,6 +134,10 @@ def _bundle(build: Build) -> wire.BundleOut | None:
         identity=bundle.identity,
         fingerprint=bundle.fingerprint,
         signed_at=bundle.signed_at,
+        kind=bundle.kind,
+        beside=bundle.signature is not None,
+        bare=bundle.bare,
+        says=BundleVerified(**bundle.read_back) if bundle.read_back else None,
     )
 
 

@@ -19,8 +19,8 @@ from rampa.db.titles import Draft, Revision, Title
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import live_channels
 from rampa.operations.documents import find_revision, load_document, read_or_problems
-from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
+from rampa.operations.vault.finding import identity_names
 from rampa.schema import drafts as drafts_wire
 from rampa.schema import profiles as wire
 from rampa.schema.profiles_of_core import difference_out, finding_out

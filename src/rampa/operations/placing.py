@@ -13,6 +13,7 @@ from rampa.core.content.compare import compare
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.resolved import resolve
 from rampa.core.release import build as build_life
 from rampa.core.release import placement as life
 from rampa.core.release.machine import advance
@@ -24,10 +25,13 @@ from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services, must_place
 from rampa.operations.costs import update_cost
 from rampa.operations.describing import finding_out, live_channels, summary
+from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.placements import describe_placement, live_placement
 from rampa.operations.reading import build_tree, depot_trees
 from rampa.operations.titles import find_title
+from rampa.operations.vault.continuity import bind, check_backup, check_continuity
+from rampa.operations.versions import line_of
 from rampa.schema import channels as wire
 
 SHOWN_CHANGES = 500
@@ -78,6 +82,8 @@ def place(
         build = find_build(session, slug, number)
         _refuse(build, channel, check(session, services, build, channel))
         placement = _put(session, services, actor, channel, build)
+        if build.bundle is not None:
+            bind(session, services, build, *line_of_build(session, build), build.bundle.fingerprint)
         audit.record(session, services, actor, "build.place", build.name, slug, channel=channel_name)
         return describe_placement(session, placement, actor)
 
@@ -126,8 +132,25 @@ def check(session: Session, services: Services, build: Build, channel: Channel) 
         if live and live.build_id == build.id
         else []
     )
-    found = check_placement(candidate(services, build), _standing(session, channel, build))
+    found = [
+        *check_placement(candidate(services, build), _standing(session, channel, build)),
+        *_continues(session, services, build),
+    ]
     return in_order([*closed, *again, *found])
+
+
+def _continues(session: Session, services: Services, build: Build) -> list[Finding]:
+    if build.purpose != "release" or build.bundle is None:
+        return []
+    identifier, place = line_of_build(session, build)
+    found = check_continuity(session, identifier, place, build.bundle.fingerprint)
+    return [*found, *check_backup(session, services, build.bundle.identity)]
+
+
+def line_of_build(session: Session, build: Build) -> tuple[str, str]:
+    """(identifier, storefront or platform), as the build's revision of the document said them."""
+    line = line_of(resolve(load_document(session, build.title, build.revision), build.profile))
+    return line.identifier, line.place
 
 
 def candidate(services: Services, build: Build) -> Candidate:
@@ -137,7 +160,7 @@ def candidate(services: Services, build: Build) -> Candidate:
         platform=PLATFORMS[build.platform],
         version_code=build.version_code,
         launch=build.launch,
-        signed_by=build.bundle.fingerprint if build.bundle and build.bundle.signature else "",
+        signed_by=build.bundle.fingerprint if build.bundle else "",
         depots=depot_trees(services, build) if ready else {},
         nowhere=tuple(build.nowhere),
     )

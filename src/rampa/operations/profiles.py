@@ -14,8 +14,8 @@ from rampa.db.titles import Title
 from rampa.operations.builds import find_build
 from rampa.operations.context import Services
 from rampa.operations.documents import load_document, read_or_problems
-from rampa.operations.keys import identity_names
 from rampa.operations.titles import find_title
+from rampa.operations.vault.finding import identity_names
 from rampa.schema import profiles as wire
 from rampa.schema.profiles_of_core import (
     check_out,

@@ -15,10 +15,10 @@ from rampa.db.titles import Title
 from rampa.operations.context import PLACERS, Actor, Services
 from rampa.operations.describing import finding_out, platform_title
 from rampa.operations.documents import load_document
-from rampa.operations.keys import identity_names
 from rampa.operations.placements import describe_placement
 from rampa.operations.placing import check
 from rampa.operations.titles import find_title
+from rampa.operations.vault.finding import identity_names
 from rampa.schema import titles as wire
 from rampa.schema.channels import Placement as PlacementOut
 from rampa.schema.common import Action
@@ -103,7 +103,7 @@ def _token(
 def _own_height(build: Build) -> int:
     if build.state == build_life.State.OPEN:
         return HEIGHT["built"]
-    signed = bool(build.bundle and build.bundle.signature)
+    signed = bool(build.bundle and build.bundle.fingerprint)
     return HEIGHT["split"] if signed else HEIGHT["built"]
 
 

@@ -7,13 +7,15 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from typing import TypeVar
 
+from sqlalchemy import select
+
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.locations import FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
 from rampa.core.errors import Damaged, NotFound
-from rampa.db.builds import Build
+from rampa.db.builds import Build, SymbolFile
 from rampa.operations.builds import find_build
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Services
@@ -97,6 +99,30 @@ def find_ready(services: Services, slug: str, number: int) -> Build:
     return build
 
 
+def provenance(services: Services, slug: str, number: int) -> bytes:
+    find_ready(services, slug, number)
+    with services.db.transaction() as session:
+        envelope = find_build(session, slug, number).provenance
+    if envelope is None:
+        raise NotFound("provenance.none", f"{slug}#{number} was made before provenance was kept", where="build")
+    return envelope
+
+
+def find_symbols(services: Services, ident: str) -> wire.SymbolsFound:
+    """Builds that keep symbols of a native binary with this build id, newest first."""
+    with services.db.transaction() as session:
+        rows = session.scalars(
+            select(SymbolFile).where(SymbolFile.ident == ident).order_by(SymbolFile.build_id.desc()).limit(50)
+        )
+        found = [
+            wire.SymbolsAt(
+                build=r.build.name, title=r.build.title.slug, number=r.build.number, path=r.path, size=r.size
+            )
+            for r in rows
+        ]
+    return wire.SymbolsFound(ident=ident, items=found)
+
+
 def list_files(services: Services, slug: str, number: int) -> wire.FileList:
     build = find_ready(services, slug, number)
     out = []
@@ -137,13 +163,13 @@ def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[byte
             raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
         frame, at = found[digest]
         if frame not in frames:
-            frames[frame] = _read_frame(services, frame)
+            frames[frame] = read_frame(services, frame)
             if len(frames) > KEPT_FRAMES:
                 frames.popitem(last=False)
         yield frames[frame][at : at + sizes[digest]]
 
 
-def _read_frame(services: Services, frame: FramePlace) -> bytes:
+def read_frame(services: Services, frame: FramePlace) -> bytes:
     with services.store.pack_path(frame.pack).open("rb") as stream:
         stream.seek(frame.offset)
         return decompress(stream.read(frame.stored), frame.raw)

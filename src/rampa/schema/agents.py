@@ -99,6 +99,8 @@ class Work(Wire):
     notes: str
     started_by: str
     native: str
+    reproduces: int = 0
+    """The build that is made again, to compare; 0: a build of its own."""
     steps: list[StepWire]
 
 

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from rampa.schema.bundles import BundleVerified
 from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQuery, Query, Slug, Wire
 from rampa.schema.titles import TitlePath
 
@@ -81,6 +82,8 @@ class BundleIn(Wire):
     size: Size
     sha256: Digest
     chunks: Annotated[list[ChunkIn], Field(max_length=1_000_000)]
+    bare: Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{64})?$")] = ""
+    """SHA-256 of the bundle without a signature inside it."""
 
 
 class SignBundleIn(Wire):
@@ -88,6 +91,31 @@ class SignBundleIn(Wire):
 
     bundle: BundleIn
     lease: Lease = ""
+
+
+class ToSignIn(Wire):
+    """What goes into a package's signature: v1's signature file in base64, the content's digests by hash name."""
+
+    jar: Annotated[str, StringConstraints(max_length=80_000_000, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
+    digests: Annotated[
+        dict[Literal["sha256", "sha512"], Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{64}){1,2}$")]],
+        Field(max_length=2),
+    ] = {}
+    v2: bool = False
+    v3: bool = False
+    lease: Lease = ""
+
+
+class SignaturesOut(Wire):
+    """Base64; empty what was not asked. `ec`: v1's key is of a curve; `contents`: hashes that the content is digested by."""
+
+    ec: bool
+    contents: list[str]
+    identity: str
+    fingerprint: str
+    jar: str = ""
+    v2: str = ""
+    v3: str = ""
 
 
 class LeftOutIn(Wire):
@@ -137,6 +165,12 @@ class BundleOut(Wire):
     identity: str
     fingerprint: str
     signed_at: dt.datetime | None
+    kind: str
+    beside: bool
+    """Its signature is a file beside it."""
+    bare: str
+    says: BundleVerified | None
+    """What was read back from it after signing: what the storefront will see."""
 
 
 class BuildSummary(Wire):
@@ -180,6 +214,8 @@ class Build(BuildSummary):
     symbols_files: int
     symbols_size: int
     native: str
+    grant: int
+    """The number of the grant that it was signed with; 0: none."""
     bundle: BundleOut | None
     bundle_name: str
     launch: str
@@ -227,6 +263,25 @@ class FileList(Wire):
     """All files of a build, sorted by path."""
 
     files: list[FileOut]
+
+
+class SymbolsPath(Query):
+    ident: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{4,128}$")]
+
+
+class SymbolsAt(Wire):
+    build: str
+    title: str
+    number: int
+    path: str
+    size: int
+
+
+class SymbolsFound(Wire):
+    """Where the symbols of a native binary are kept; `ident` is its build id."""
+
+    ident: str
+    items: list[SymbolsAt]
 
 
 class LeftOutOut(Wire):

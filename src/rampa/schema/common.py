@@ -48,6 +48,10 @@ class ProblemItem(Wire):
     column: int | None = None
 
 
+REFUSED = "A rule refuses it"
+"""The title of a 409 that a rule answered; every other one is a conflict. Clients tell them apart by it."""
+
+
 class Problem(Wire):
     """RFC 9457 problem details. `type` is stable; `where` and `hint` are ours."""
 

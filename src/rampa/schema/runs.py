@@ -32,6 +32,8 @@ class NewRuns(Wire):
     environment: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
     version_name: Annotated[str, StringConstraints(max_length=64)] = ""
     note: Words = ""
+    reproduces: Number | None = None
+    """A build that is made again, without a version code of its own, to see whether its bundle gets the same bytes."""
 
 
 class PlanAgent(Wire):

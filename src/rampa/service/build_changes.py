@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from rampa.operations import build_comparison, completing, reading, retention
+from rampa.operations import build_comparison, bundle_signing, completing, reading, retention
 from rampa.operations.context import Services
 from rampa.schema import build_changes as wire
 from rampa.schema import builds as builds_wire
@@ -29,6 +29,16 @@ def resource(services: Services) -> Resource:
     def sign_bundle(path: builds_wire.BuildPath, body: builds_wire.SignBundleIn) -> builds_wire.Build:
         """Sign the bundle of an open build, once its chunks have arrived."""
         return completing.sign_bundle(services, current_actor(), path.title, path.build, body)
+
+    @api.call("POST", BUILD + "/signatures", MAKERS, builds_wire.SignaturesOut)
+    def sign_parts(path: builds_wire.BuildPath, body: builds_wire.ToSignIn) -> builds_wire.SignaturesOut:
+        """Sign the inside of a package of an open build: the key stays here."""
+        return bundle_signing.sign_parts(services, current_actor(), path.title, path.build, body)
+
+    @api.call("GET", "/symbols/<string:ident>", EVERYBODY, builds_wire.SymbolsFound)
+    def find_symbols(path: builds_wire.SymbolsPath) -> builds_wire.SymbolsFound:
+        """Which builds keep the symbols of a native binary, by its build id."""
+        return reading.find_symbols(services, path.ident)
 
     @api.call("GET", BUILD + "/symbols/manifest", MAKERS, BYTES)
     def get_symbols_manifest(path: builds_wire.BuildPath) -> Response:

@@ -99,6 +99,13 @@ def _downloads(api: Resource, services: Services) -> None:
         build = reading.find_ready(services, path.title, path.build)
         return _immutable(build.statement or b"", "application/vnd.in-toto+dsse", str(build.id))
 
+    @api.call("GET", BUILD + "/provenance", EVERYBODY, "application/vnd.in-toto+dsse")
+    def get_provenance(path: wire.BuildPath) -> Response:
+        """How the bundle was made: SLSA provenance in a DSSE envelope."""
+        return Response(
+            reading.provenance(services, path.title, path.build), content_type="application/vnd.in-toto+dsse"
+        )
+
     @api.call("GET", BUILD + "/depots/<string:depot>/manifest", EVERYBODY, BYTES)
     def get_manifest(path: wire.DepotPath) -> Response:
         """A depot's manifest."""
@@ -133,7 +140,9 @@ def _downloads(api: Resource, services: Services) -> None:
         """The bundle's detached CMS signature (DER)."""
         build = reading.find_ready(services, path.title, path.build)
         if build.bundle is None or build.bundle.signature is None:
-            raise NotFound("bundle.unsigned", f"the bundle of {build.name} is not signed")
+            inside = build.bundle is not None and build.bundle.fingerprint
+            why = "carries its signature inside" if inside else "is not signed"
+            raise NotFound("bundle.unsigned", f"the bundle of {build.name} {why}")
         return _immutable(build.bundle.signature, "application/pkcs7-signature", build.bundle.sha256.hex() + "-sig")
 
     @api.call("GET", "/packs/<string:pack>", EVERYBODY, BYTES)

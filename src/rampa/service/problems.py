@@ -9,7 +9,7 @@ from werkzeug.exceptions import HTTPException
 
 from rampa.core import errors
 from rampa.core.profile.problems import DocumentInvalid
-from rampa.schema.common import Problem, ProblemItem
+from rampa.schema.common import REFUSED, Problem, ProblemItem
 
 MEDIA_TYPE = "application/problem+json"
 TYPE_BASE = "https://rampa.example/problems/"
@@ -89,9 +89,10 @@ def on_rampa_error(error: errors.RampaError) -> Response:
     status = status_of(error)
     if status >= 500:
         log.warning("refused", code=error.code, detail=error.message)
-    response = problem_response(
-        make_problem(status, error.code, error.message, where=error.where, hint=error.hint, problems=items)
-    )
+    problem = make_problem(status, error.code, error.message, where=error.where, hint=error.hint, problems=items)
+    if isinstance(error, errors.Refused):
+        problem.title = REFUSED
+    response = problem_response(problem)
     if status == 401:
         response.headers["WWW-Authenticate"] = 'Bearer realm="rampa"'
     if status in (429, 503):

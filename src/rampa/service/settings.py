@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.errors import Invalid
+from rampa.core.signing.sealing import read_masters
 
 
 @dataclass(frozen=True)
@@ -15,7 +16,7 @@ class Settings:
 
     database_url: str
     store: Path
-    master_key: bytes
+    master_key: tuple[bytes, ...]
     console: Path | None
     secure_cookies: bool = False
 
@@ -25,7 +26,7 @@ class Settings:
         return cls(
             database_url=_needed("RAMPA_DATABASE_URL", "a PostgreSQL address, such as postgresql+psycopg://…"),
             store=Path(_needed("RAMPA_STORE", "the folder of the content store")),
-            master_key=_read_key(Path(_needed("RAMPA_MASTER_KEY_FILE", "a file that holds 64 hexadecimal digits"))),
+            master_key=read_master_keys(),
             console=Path(console) if console else None,
             secure_cookies=os.environ.get("RAMPA_SECURE_COOKIES") == "1",
         )
@@ -38,11 +39,13 @@ def _needed(name: str, what: str) -> str:
     return value
 
 
-def _read_key(path: Path) -> bytes:
+def read_master_keys() -> tuple[bytes, ...]:
+    """From RAMPA_MASTER_KEY, or from the file that RAMPA_MASTER_KEY_FILE names. The first seals, all of them open."""
+    text = os.environ.get("RAMPA_MASTER_KEY", "")
+    path = "" if text else _needed("RAMPA_MASTER_KEY_FILE", "a file that holds 64 hexadecimal digits a line")
     try:
-        key = bytes.fromhex(path.read_text().strip())
-    except (OSError, ValueError) as error:
-        raise Invalid("settings.master-key", "the master key cannot be read", where=str(path)) from error
-    if len(key) != 32:
-        raise Invalid("settings.master-key", "the master key must be 64 hexadecimal digits", where=str(path))
-    return key
+        return read_masters(text or Path(path).read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise Invalid("settings.master-key", "the master key cannot be read", where=path) from error
+    except Invalid as error:
+        raise Invalid("settings.master-key", error.message, where=path or "RAMPA_MASTER_KEY") from error

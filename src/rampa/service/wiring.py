@@ -21,6 +21,7 @@ from rampa.service import (
     console,
     devices,
     drafts,
+    grants,
     keys,
     people,
     problems,
@@ -29,6 +30,7 @@ from rampa.service import (
     sources,
     titles,
     triggers,
+    versions,
     watching,
 )
 from rampa.service.access import PUBLIC, AccessTable
@@ -71,6 +73,8 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         profiles.resource(services),
         drafts.resource(services),
         keys.resource(services),
+        grants.resource(services),
+        versions.resource(services),
         builds.resource(services),
         build_changes.resource(services),
         sources.resource(services),

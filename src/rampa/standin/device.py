@@ -6,6 +6,7 @@ FOLDER/title/        the installation (rampa.core.content.install)
 
 from __future__ import annotations
 
+import datetime as dt
 import fcntl
 import json
 import os
@@ -19,6 +20,7 @@ from rampa.core.content.delivery import Delivery
 from rampa.core.content.fill import Progress, Report
 from rampa.core.content.install import Installation, Installed
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
+from rampa.core.signing.grant import must_allow, read
 
 FILE = "device.json"
 Listener = Callable[[Progress], None]
@@ -86,6 +88,10 @@ class SimulatedDevice:
         except Damaged:
             return None
         return now.statement.build if now else None
+
+    def must_be_granted(self, signed: bytes, identifier: str, certificate: str, now: dt.datetime) -> None:
+        """Raises `Refused` when the grant does not let this device run what `certificate` signed; `Damaged` when it is forged."""
+        must_allow(read(signed), self.identity.name, identifier, certificate, now)
 
     def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> Report:
         with self._alone():

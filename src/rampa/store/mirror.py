@@ -127,6 +127,10 @@ class Mirror:
         shown = self._ask(*words, commit, *([f"^{since}"] if since else []), "--").decode("utf-8", "replace")
         return [_read_commit(line) for line in shown.splitlines() if line]
 
+    def count(self, commit: str) -> int:
+        """How many commits lead to it, itself included."""
+        return int(self._ask("rev-list", "--count", commit, "--"))
+
     def has(self, commit: str) -> bool:
         return bool(COMMIT.fullmatch(commit)) and bool(self._commit(commit))
 

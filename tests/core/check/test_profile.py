@@ -19,12 +19,12 @@ def broken(profile: str, **settings: object) -> list[tuple[str, str, str]]:
     return [(f.severity, f.code, f.allowed) for f in found if f.profile == profile and f.name not in known]
 
 
+PLAIN = "one to three numbers parted by dots, and no stage"
 CASES = [
     ("linux-release", "code__architectures", ["arm32"], ("blocker", "code.architecture-unknown", "x86_64, arm64, x86")),
     ("linux-release", "code__architectures", ["x86"], ("blocker", "code.only-64-bit", "anything but x86, arm32")),
     ("linux-release", "code__graphics", ["metal"], ("blocker", "code.graphics-unknown", "automatic, vulkan, opengl")),
     ("linux-release", "output__kind", "apk", ("blocker", "output.kind-unknown", "zip, tar.zst")),
-    ("linux-release", "output__kind", "tar.zst", ("note", "not-yet.bundle-kind", "")),
     ("linux-release", "code__diagnostics", True, ("blocker", "code.diagnostics", "no")),
     ("linux-release", "code__symbols", "inside", ("blocker", "code.symbols-shipped", "split, none")),
     ("linux-release", "storefront", "mossgate", ("blocker", "profile.storefront", ", northquay")),
@@ -37,7 +37,14 @@ CASES = [
     ),
     ("linux-release", "content__addons", ["Summer"], ("blocker", "content.addon-unknown", "Winter Timetable")),
     ("linux-release", "launch__entries", {"arm64": "bin/a"}, ("warning", "launch.architecture", "x86_64")),
-    ("linux-release", "version__code", "packed", ("note", "not-yet.version-code", "")),
+    (
+        "linux-release",
+        "version__name",
+        "1.4",
+        ("blocker", "version.not-semver", 'a SemVer name, or version.form = "free"'),
+    ),
+    ("ios-release", "version__form", "free", ("blocker", "version.form-unknown", "semver")),
+    ("ios-release", "version__name", "1.5.0-rc.1", ("blocker", "version.plain-numbers", PLAIN)),
     ("linux-release", "display__streamed", True, ("blocker", "display.touch-needed", "yes")),
     ("windows-release", "title__folder", "Con", ("blocker", "title.reserved-name", "another name")),
     ("windows-release", "system__minimum", "6.1", ("blocker", "system.minimum-level", "10.0 or above")),
@@ -107,8 +114,12 @@ def test_a_fix_goes_to_the_facet_only_when_all_who_have_the_value_from_there_nee
 
 def test_notes_do_not_stop_a_build_but_what_cannot_be_done_yet_does() -> None:
     found = check_document(read_document(EVERYWHERE.encode()))
-    assert {f.profile for f in stops_a_build(found)} == {"android-release", "android-testing", "ios-release"}
-    assert {f.code for f in stops_a_build(found)} == {"not-yet.bundle-kind"}
+    assert stops_a_build(found) == []
+    text = EVERYWHERE.replace('name = "1.5.0"\ncode = "counter"', 'name = "1.500.0"\ncode = "packed"')
+    assert {f.code for f in stops_a_build(check_document(read_document(text.encode())))} == {"version.unpackable"}
+    encrypted = EVERYWHERE.replace("[content]\n", "[content]\nencryption = true\n")
+    encrypted = encrypted.replace("[launch]\n", "[launch]\nreads_encrypted = true\n")
+    assert {f.code for f in stops_a_build(check_document(read_document(encrypted.encode())))} == {"not-yet.encryption"}
 
 
 def test_the_table_of_platforms_is_whole() -> None:

@@ -26,7 +26,7 @@ def line_of(text: str, part: str) -> int:
 CASES = [
     ('name = "Peatlight"', "nam = 3", "this key is not known"),
     ("example.quillback.peatlight", "Peatlight", "'Peatlight' cannot be used: it must be reverse-domain"),
-    ('name = "1.4.0"', 'name = "1.4"', "'1.4' cannot be used: it must be a SemVer"),
+    ('name = "1.4.0"', 'name = "1/4"', "'1/4' cannot be used: it must be 1 to 64 printable"),
     ('platform = "linux"', 'platform = "linus"', "'linus' is not allowed here"),
     ('platform = "linux"', "platform = 3", "this must be a text in quotes, and is a number"),
     (

@@ -1,9 +1,10 @@
 import { Button, Tabs } from "@mantine/core";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 
-import { bytes, capital, duration, plural } from "../../ui/format";
+import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
+import { BundlePanel } from "./BundlePanel";
 import { FileTree } from "./FileTree";
 import { LeftOut } from "./LeftOut";
 import { Notes } from "./Notes";
@@ -43,7 +44,7 @@ export function BuildPage() {
               <Notes build={b} title={title} />
             </div>
             <Panel title="Bundle and signature">
-              <Bundle build={b} title={title} />
+              <BundlePanel build={b} title={title} />
             </Panel>
           </div>
           <section className="panel" style={{ marginTop: 16 }}>
@@ -102,46 +103,6 @@ function Depots({ build }: { build: Build }) {
         ))}
       </tbody>
     </table>
-  );
-}
-
-function Bundle({ build, title }: { build: Build; title: string }) {
-  const { bundle } = build;
-  if (!bundle) return <span className="dim">{build.bundle_name}.zip is made when the upload is complete.</span>;
-  const at = `/api/v1/titles/${title}/builds/${build.number}`;
-  return (
-    <dl className="facts">
-      <dt>Bundle</dt>
-      <dd>
-        <a href={`${at}/bundle`}>{bundle.name}</a>, {bytes(bundle.size)}
-      </dd>
-      <dt>SHA-256</dt>
-      <dd>
-        <Digest value={bundle.sha256} what="SHA-256 of the bundle" length={16} />
-      </dd>
-      <dt>Signature</dt>
-      <dd>
-        {build.signed && bundle.signed_at ? (
-          <>
-            <a href={`${at}/signature`}>CMS, detached</a> by <Link to="/keys">{bundle.identity}</Link>, <When at={bundle.signed_at} />
-          </>
-        ) : (
-          <>Not signed. Name a signing identity in the profile and build again.</>
-        )}
-      </dd>
-      {build.signed && (
-        <>
-          <dt>Certificate</dt>
-          <dd>
-            <Digest value={bundle.fingerprint} what="certificate fingerprint (SHA-256)" length={16} />
-          </dd>
-        </>
-      )}
-      <dt>Made in</dt>
-      <dd>
-        {duration(build.figures.seconds)}; sent {bytes(build.figures.uploaded)}, {bytes(build.figures.present)} was there
-      </dd>
-    </dl>
   );
 }
 

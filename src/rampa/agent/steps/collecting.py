@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
 from rampa.agent.context import Attempt, StepFailed
+from rampa.agent.steps.symbols import split_symbols
 from rampa.core.check.profile import check_profile
-from rampa.core.content.selecting import ContentRules, LeftOut, Pattern, Selection, class_patterns, select
+from rampa.core.content.paths import path_problem
+from rampa.core.content.selecting import ContentRules, LeftOut, Pattern, Selection, select
 from rampa.core.errors import RampaError
 from rampa.core.run import baked
 from rampa.schema.agents import StepWire
@@ -22,6 +25,8 @@ def collect(a: Attempt, step: StepWire) -> None:
     root = a.root or a.folder.source
     _look_at_baked(a, root)
     a.selection = select(root, a.profile.rules)
+    if a.profile.symbols == "split" and split_symbols(a, a.selection):
+        a.selection = select(root, a.profile.rules)
     a.selection = _without_record(a.selection)
     pointers = set(a.pointers) & {f.path for f in a.selection.files} if root == a.folder.source else set()
     if pointers:
@@ -116,16 +121,15 @@ def _blocker(code: str, message: str, where: str, hint: str) -> FindingOut:
 
 
 def symbols_of(a: Attempt) -> Selection | None:
-    """Files that stay out as symbols are kept beside the build. None where there are none."""
+    """Symbols are kept beside the build: those that were split off, and files that stay out as symbols. None without any."""
     assert a.selection is not None
-    rules = ContentRules(
-        tuple(Pattern(p.text, p.why) for p in class_patterns({"symbols": ""}) if p.why == "symbols"), ()
-    )
-    left = {o.path for o in a.selection.left_out if o.why == "symbols"}
-    if not left:
-        return None
+    for left in a.selection.left_out:
+        if left.why == "symbols" and path_problem(left.path) == "":
+            target = a.folder.symbols / left.path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(a.selection.root / left.path, target, follow_symlinks=False)
     try:
-        found = select(a.selection.root, rules)
+        found = select(a.folder.symbols, ContentRules((Pattern("*", "symbols"),), ()))
     except RampaError:
         return None
-    return replace(found, files=tuple(f for f in found.files if f.path in left), links=())
+    return replace(found, links=()) if found.files else None

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from rampa.core.check.profile_finding import ProfileFinding
+from rampa.core.errors import RampaError
 from rampa.core.platform.musts import level_key
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document
@@ -15,13 +16,13 @@ from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import spoken
 from rampa.core.run.steps import step_problems
-
-WRITTEN = ("zip",)
-"""Kinds of bundle that this version of Rampa writes."""
+from rampa.core.version.forming import PLACE, packed_code
+from rampa.core.version.name import version_name_problem
 
 
 def sense(document: Document, profile: Resolved, identities: frozenset[str] | None) -> Iterator[ProfileFinding]:
     """`identities` are the names of those that there are; None where nobody knows."""
+    yield from _version(profile)
     yield from _opening(profile)
     yield from _levels(profile)
     yield from _launches(profile)
@@ -53,6 +54,49 @@ def _finding(
     fix = () if mended is None else (Edit(("profiles", profile.name, *SETTINGS[key].path), mended),)
     value = spoken(profile.get(key))
     return ProfileFinding(severity, code, profile.name, key, profile.origin(key), value, allowed, message, advice, fix)
+
+
+def _version(profile: Resolved) -> Iterator[ProfileFinding]:
+    platform, name = PLATFORMS[profile.get("platform")], profile.get("version.name")
+    free, forming = profile.get("version.form") == "free", profile.get("version.code")
+    if free and not platform.free_names:
+        yield _finding(
+            "blocker", "version.form-unknown", profile, "version.form",
+            f"Form of version names: free, and {platform.title} takes SemVer names only", "semver", mended="semver",
+        )  # fmt: skip
+    elif not free and version_name_problem(name):
+        yield _finding(
+            "blocker", "version.not-semver", profile, "version.name",
+            f"Version name: {name}; {version_name_problem(name)}", 'a SemVer name, or version.form = "free"',
+        )  # fmt: skip
+    if profile.get("version.per_architecture") and len(profile.get("code.architectures")) != 1:
+        yield _finding(
+            "blocker", "version.architectures", profile, "version.per_architecture",
+            "Version code by architecture: yes, and the profile builds for several at once", "one architecture a profile",
+            "Make a profile for each, or split the package: rampa bundle split.",
+        )  # fmt: skip
+    if free and forming == "packed":
+        yield _finding(
+            "blocker", "version.free-packed", profile, "version.code",
+            "Version code: packed, which needs SemVer names, and names are free here", "counter, commits", mended="counter",
+        )  # fmt: skip
+    elif forming == "packed" and not version_name_problem(name):
+        try:
+            packed_code(name, _packing_limit(profile, platform.code_limit))
+        except RampaError as error:
+            yield _finding(
+                "blocker",
+                "version.unpackable",
+                profile,
+                "version.name",
+                f"Version name: {error.message}",
+                "",
+                error.hint,
+            )
+
+
+def _packing_limit(profile: Resolved, limit: int) -> int:
+    return limit // PLACE - 1 if profile.get("version.per_architecture") else limit
 
 
 def _opening(profile: Resolved) -> Iterator[ProfileFinding]:
@@ -156,17 +200,6 @@ def _identity(profile: Resolved, identities: frozenset[str]) -> Iterator[Profile
 
 def _not_yet(profile: Resolved) -> Iterator[ProfileFinding]:
     """Settings that are kept and checked, and that this version of Rampa cannot carry out."""
-    kind = profile.get("output.kind")
-    if kind not in WRITTEN:
-        yield _finding(
-            "note", "not-yet.bundle-kind", profile, "output.kind",
-            f"Kind of bundle: {kind}, which this version of Rampa does not write; it starts no build for this profile",
-        )  # fmt: skip
-    if profile.get("version.code") != "counter":
-        yield _finding(
-            "note", "not-yet.version-code", profile, "version.code",
-            "Version code: this version of Rampa forms it by counting only, and starts no build for this profile",
-        )  # fmt: skip
     if profile.get("content.encryption"):
         yield _finding(
             "note", "not-yet.encryption", profile, "content.encryption",

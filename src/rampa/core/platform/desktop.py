@@ -40,6 +40,7 @@ LINUX = Platform(
     permissions=("camera", "microphone", "network"),
     features=INPUTS,
     path_limit=4096,
+    free_names=True,
 )
 
 WINDOWS = Platform(
@@ -60,6 +61,7 @@ WINDOWS = Platform(
     permissions=("camera", "microphone", "network"),
     features=INPUTS,
     path_limit=259,
+    free_names=True,
     reserved_names=WINDOWS_NAMES,
     reserved_characters='<>:"|?*',
 )
@@ -82,4 +84,5 @@ MACOS = Platform(
     permissions=("camera", "microphone", "location", "network", "notifications"),
     features=INPUTS,
     path_limit=1024,
+    free_names=True,
 )

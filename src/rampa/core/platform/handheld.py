@@ -78,9 +78,16 @@ IOS = Platform(
     permissions=PERMISSIONS,
     features=FEATURES,
     path_limit=1024,
+    needs_grant=True,
     rules=(
         TOUCH,
         TURNED,
+        Rule(
+            "version.plain-numbers",
+            "version.name",
+            Fits(re.compile(r"\d{1,9}(\.\d{1,9}){0,2}"), "one to three numbers parted by dots, and no stage"),
+            "the property list takes nothing else as the version that players read",
+        ),
         Rule(
             "code.ahead-of-time-needed",
             "code.ahead_of_time",
@@ -105,6 +112,7 @@ HEADSET = Platform(
     identifiers=NO_HYPHEN,
     icons=tuple(IconFile(f"icon-{s}.png", s, opaque=True) for s in (64, 128, 512)),
     opening=OpeningPicture("opening.png", 1024, 1024),
+    free_names=True,
     permissions=("bluetooth", "hand-tracking", "microphone", "network", "room-view", "storage"),
     features=("gamepad", "hand-tracking", "microphone", "room-view", "standing-space"),
     path_limit=1024,

@@ -72,6 +72,10 @@ class Platform:
     icons: tuple[IconFile, ...]
     opening: OpeningPicture
     handheld: bool = False
+    free_names: bool = False
+    """It takes version names that are not SemVer."""
+    needs_grant: bool = False
+    """Test builds run only on devices that a grant lists."""
     permissions: tuple[str, ...] = ()
     features: tuple[str, ...] = ()
     path_limit: int = 1024

@@ -11,6 +11,8 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Depot, Document
 from rampa.core.profile.resolving import Resolved
 from rampa.core.profile.settings.making import DEFAULT_BUNDLE
+from rampa.core.version.forming import PLACE
+from rampa.core.version.name import free_name_problem, version_name_problem
 
 __all__ = ["DEFAULT_BUNDLE", "ResolvedProfile", "bundle_name", "resolve"]
 
@@ -21,13 +23,26 @@ class ResolvedProfile:
 
     name: str
     title: str
+    product: str
     identifier: str
     platform: Platform
     purpose: str
     architectures: tuple[str, ...]
     version_name: str
-    code: str
+    free_names: bool
+    """Version names need not be SemVer."""
+    storefront: str
+    forming: str
+    """How the version code is formed: counter, packed or commits."""
     first_code: int
+    per_architecture: bool
+    """The version code has the architecture's digit behind it."""
+    kind: str
+    schemes: tuple[str, ...]
+    padding: str
+    self_test: bool
+    symbols: str
+    debug_helpers: bool
     identity: str
     launch: str
     bundle: str
@@ -35,6 +50,20 @@ class ResolvedProfile:
     rules: ContentRules
     depots: tuple[DepotRule, ...]
     output: str
+
+    @property
+    def code_limit(self) -> int:
+        """The largest code before the architecture's digit."""
+        return self.platform.code_limit // PLACE - 1 if self.per_architecture else self.platform.code_limit
+
+    @property
+    def signs_inside(self) -> bool:
+        """The signature is part of the bundle, not beside it."""
+        return self.kind in ("apk", "aab")
+
+    def version_problem(self, text: str) -> str:
+        """What is wrong with a version name for this profile, as a clause; empty when nothing is."""
+        return free_name_problem(text) if self.free_names else version_name_problem(text)
 
 
 def resolve(document: Document, name: str) -> ResolvedProfile:
@@ -44,13 +73,23 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
     return ResolvedProfile(
         name=name,
         title=own.get("title.name"),
+        product=own.get("title.product"),
         identifier=own.get("title.identifier"),
         platform=PLATFORMS[own.get("platform")],
         purpose=own.get("purpose"),
         architectures=own.get("code.architectures"),
         version_name=own.get("version.name"),
-        code=own.get("version.code"),
+        free_names=own.get("version.form") == "free",
+        storefront=own.get("storefront") or "",
+        forming=own.get("version.code"),
         first_code=own.get("version.first_code"),
+        per_architecture=own.get("version.per_architecture"),
+        kind=own.get("output.kind"),
+        schemes=tuple(own.get("signing.schemes") or ()),
+        padding=own.get("signing.rsa_padding"),
+        self_test=own.get("launch.self_test"),
+        symbols=own.get("code.symbols"),
+        debug_helpers=bool(own.get("code.debug_helpers")),
         identity=own.get("signing.identity") or "",
         launch=entries.get(own.get("code.architectures")[0], own.get("launch.entry")),
         bundle=own.get("output.bundle"),

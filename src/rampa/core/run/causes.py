@@ -22,6 +22,18 @@ TABLE = {
         "The disk of {agent} is full",
         "Free space on {agent} (`rampa agent tidy` removes kept work folders).",
     ),
+    "bundle.self-test": (
+        "The bundle does not run by itself: {detail}",
+        "A file that the program needs is not in the bundle: see what it said in the log, and content.include.",
+    ),
+    "bundle.differs": (
+        "Building again gave other bytes: {detail}",
+        "See which step is not repeatable: times, paths or random numbers in what it writes.",
+    ),
+    "bundle.blocked": (
+        "A storefront would refuse the bundle: {detail}",
+        "Mend it in the export; its findings say where.",
+    ),
     "store.full": (
         "The disk of the service is full",
         "Free space on the service's machine; the build's content is kept.",

@@ -19,7 +19,7 @@ from rampa.core.errors import Invalid
 
 PrivateKey = rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey
 
-KEY_KINDS = ("ec-p256", "ec-p384", "rsa-3072", "rsa-4096")
+KEY_KINDS = ("ec-p256", "ec-p384", "rsa-2048", "rsa-3072", "rsa-4096")
 MIN_PASSWORD = 8
 
 
@@ -89,24 +89,31 @@ def to_pkcs12(identity: Identity, name: str, password: str) -> bytes:
     )
 
 
-def from_pkcs12(data: bytes, password: str) -> Identity:
-    """Reads a PKCS#12 file. Raises `Invalid`: wrong password, damaged, no key in it, or a kind that cannot sign."""
-    try:
-        key, certificate, _ = pkcs12.load_key_and_certificates(data, password.encode())
-    except ValueError as error:
-        wrong = "password" in str(error).lower() or "mac" in str(error).lower()
-        message = (
-            "the password does not open this PKCS#12 file" if wrong else "this is not a PKCS#12 file, or it is damaged"
-        )
-        raise Invalid("key.pkcs12", message) from error
-    if key is None or certificate is None:
-        raise Invalid("key.pkcs12", "the PKCS#12 file holds no private key with a certificate")
-    if not isinstance(key, rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey):
-        raise Invalid("key.kind", "this kind of key cannot sign bundles", hint="Use RSA or an elliptic curve key.")
-    if key.public_key() != certificate.public_key():
-        raise Invalid("key.mismatch", "the private key does not belong to the certificate beside it")
-    return Identity(key, certificate)
-
-
 def certificate_pem(identity: Identity) -> str:
     return identity.certificate.public_bytes(Encoding.PEM).decode()
+
+
+LONG_ENOUGH = 25
+"""Years that a certificate should last from now: a title can be updated only as long as it does."""
+SOON = 400
+"""Days before its end from which on it is warned of."""
+
+
+def validity_warning(not_before: dt.datetime | None, not_after: dt.datetime, now: dt.datetime) -> str:
+    """What is wrong with a certificate's validity, as a sentence; empty when nothing is."""
+    if not_before and now < not_before:
+        return f"The certificate is valid only from {not_before:%Y-%m-%d} on."
+    left = (not_after - now).days
+    if left < 0:
+        return f"The certificate expired on {not_after:%Y-%m-%d}."
+    if left < SOON:
+        return f"The certificate ends in {left} days, on {not_after:%Y-%m-%d}: hand over to a new identity before."
+    return ""
+
+
+def shortness_warning(not_after: dt.datetime, now: dt.datetime) -> str:
+    """Said when an identity is made or imported: whether it will last."""
+    years = (not_after - now).days / 365.25
+    if years >= LONG_ENOUGH - 1:
+        return ""
+    return f"Its certificate lasts {years:.0f} years; phone storefronts want {LONG_ENOUGH} or more for a new title."

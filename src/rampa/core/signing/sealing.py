@@ -2,12 +2,14 @@
 
     sealed := "RSL1" | nonce (12) | wrapped data key (48) | nonce (12) | ciphertext with tag
 
-`label` (what the secret is for) is authenticated with both, so that a sealed secret cannot be put in another's place.
+`label` (what the secret is for) is authenticated with both, so that a sealed secret cannot be put in another's place. There can
+be several master keys: the first seals, any of them opens, so that the key can be changed while services run (`rewrap`).
 """
 
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
@@ -18,38 +20,87 @@ MAGIC = b"RSL1"
 KEY_SIZE = 32
 _NONCE = 12
 _WRAPPED = KEY_SIZE + 16
+Masters = bytes | Sequence[bytes]
+"""One master key of 32 bytes, or several, the one that seals first."""
 
 
-def seal(secret: bytes, master: bytes, label: str) -> bytes:
-    """The sealed secret. `master` is 32 bytes."""
-    _check(master)
+def seal(secret: bytes, masters: Masters, label: str) -> bytes:
+    """The sealed secret."""
     data_key = AESGCM.generate_key(256)
-    outer, inner = os.urandom(_NONCE), os.urandom(_NONCE)
-    tag = MAGIC + label.encode()
-    wrapped = AESGCM(master).encrypt(outer, data_key, tag)
-    return MAGIC + outer + wrapped + inner + AESGCM(data_key).encrypt(inner, secret, tag)
+    inner = os.urandom(_NONCE)
+    body = inner + AESGCM(data_key).encrypt(inner, secret, _tag(label))
+    return _wrap(data_key, _keys(masters)[0], label) + body
 
 
-def unseal(sealed: bytes, master: bytes, label: str) -> bytes:
-    """The secret. Raises `Damaged` when the master key or the label is another, or a bit was changed."""
-    _check(master)
-    tag = MAGIC + label.encode()
+def unseal(sealed: bytes, masters: Masters, label: str) -> bytes:
+    """The secret. Raises `Damaged` when no master key opens it, the label is another, or a bit was changed."""
+    data_key = _data_key(sealed, masters, label)
+    at = len(MAGIC) + _NONCE + _WRAPPED
     try:
-        if sealed[:4] != MAGIC:
-            raise Damaged("vault.damaged", "a secret in the vault cannot be read")
-        at = len(MAGIC)
-        outer, wrapped = sealed[at : at + _NONCE], sealed[at + _NONCE : at + _NONCE + _WRAPPED]
-        at += _NONCE + _WRAPPED
-        data_key = AESGCM(master).decrypt(outer, wrapped, tag)
-        return AESGCM(data_key).decrypt(sealed[at : at + _NONCE], sealed[at + _NONCE :], tag)
+        return AESGCM(data_key).decrypt(sealed[at : at + _NONCE], sealed[at + _NONCE :], _tag(label))
     except (InvalidTag, ValueError) as error:
-        raise Damaged(
-            "vault.key",
-            "the vault's master key does not open this secret",
-            hint="Start the service with the master key that it had when the secret was kept.",
-        ) from error
+        raise _unopened() from error
 
 
-def _check(master: bytes) -> None:
-    if len(master) != KEY_SIZE:
-        raise Invalid("vault.master", f"the master key must be {KEY_SIZE} bytes long, not {len(master)}")
+def rewrap(sealed: bytes, masters: Masters, label: str) -> bytes:
+    """The same secret with its data key wrapped by the first master key. The secret itself is not opened."""
+    data_key = _data_key(sealed, masters, label)
+    return _wrap(data_key, _keys(masters)[0], label) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
+
+
+def sealed_by(sealed: bytes, master: bytes, label: str) -> bool:
+    """Whether this very master key opens it."""
+    try:
+        _data_key(sealed, master, label)
+    except Damaged:
+        return False
+    return True
+
+
+def read_masters(text: str) -> tuple[bytes, ...]:
+    """Master keys as text: one a line, 64 hexadecimal digits, the one that seals first. Raises `Invalid`."""
+    try:
+        found = tuple(bytes.fromhex(line) for line in text.split())
+    except ValueError as error:
+        raise Invalid("vault.master", "a master key must be 64 hexadecimal digits") from error
+    if not found:
+        raise Invalid("vault.master", "there is no master key")
+    return _keys(found)
+
+
+def _wrap(data_key: bytes, master: bytes, label: str) -> bytes:
+    outer = os.urandom(_NONCE)
+    return MAGIC + outer + AESGCM(master).encrypt(outer, data_key, _tag(label))
+
+
+def _data_key(sealed: bytes, masters: Masters, label: str) -> bytes:
+    if sealed[: len(MAGIC)] != MAGIC:
+        raise Damaged("vault.damaged", "a secret in the vault cannot be read")
+    at = len(MAGIC)
+    outer, wrapped = sealed[at : at + _NONCE], sealed[at + _NONCE : at + _NONCE + _WRAPPED]
+    for master in _keys(masters):
+        try:
+            return AESGCM(master).decrypt(outer, wrapped, _tag(label))
+        except (InvalidTag, ValueError):
+            continue
+    raise _unopened()
+
+
+def _tag(label: str) -> bytes:
+    return MAGIC + label.encode()
+
+
+def _keys(masters: Masters) -> tuple[bytes, ...]:
+    keys = (masters,) if isinstance(masters, bytes) else tuple(masters)
+    for key in keys:
+        if len(key) != KEY_SIZE:
+            raise Invalid("vault.master", f"the master key must be {KEY_SIZE} bytes long, not {len(key)}")
+    return keys
+
+
+def _unopened() -> Damaged:
+    return Damaged(
+        "vault.key",
+        "the vault's master key does not open this secret",
+        hint="Start the service with the master key that it had when the secret was kept.",
+    )

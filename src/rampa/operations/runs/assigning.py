@@ -24,6 +24,7 @@ from rampa.db.runs import LogKind, Run, RunStep
 from rampa.operations.agents import LEASE, abilities_of
 from rampa.operations.context import Services
 from rampa.operations.runs.logs import say
+from rampa.operations.vault.unlocking import locked_for
 
 Busy = Counter[uuid.UUID | None]
 AT_ONCE = 500
@@ -46,6 +47,11 @@ def assign(services: Services) -> int:
             )
         )
         for run in waiting:
+            locked = locked_for(session, services, run) if run.identity and not run.reproduces else ""
+            if locked:
+                who = "an owner or engineer who knows its passphrase"
+                _say_waits(session, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", "")
+                continue
             chosen = _choose(run, agents, busy)
             if chosen is None:
                 _wait(session, run, agents, busy)
@@ -74,7 +80,10 @@ def _choose(run: Run, agents: list[tuple[Agent, Abilities]], busy: Busy) -> Agen
 
 
 def _wait(session: Session, run: Run, agents: list[tuple[Agent, Abilities]], busy: Busy) -> None:
-    said, nearest = _reason(run, agents, busy)
+    _say_waits(session, run, *_reason(run, agents, busy))
+
+
+def _say_waits(session: Session, run: Run, said: str, nearest: str) -> None:
     if (said, nearest) != (run.waits_for, run.nearest):
         run.waits_for, run.nearest = said[:1000], nearest
         queue.tell(session, f"run/{run.id}")

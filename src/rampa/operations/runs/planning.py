@@ -5,35 +5,35 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.check.profile_finding import ProfileFinding
-from rampa.core.errors import Invalid, NotFound
+from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.profile.document import Document
+from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.profile.resolving import Resolved
 from rampa.core.run.abilities import choose, lacks, wanted_of
 from rampa.core.run.expecting import Expected
 from rampa.core.run.native import native_digest
 from rampa.core.run.steps import Step, steps_of
-from rampa.core.version.code import next_code
-from rampa.core.version.name import version_name_problem
 from rampa.db.agents import Agent
-from rampa.db.builds import Reservation
 from rampa.db.sources import Environment
 from rampa.db.titles import Title
 from rampa.operations.agents import abilities_of, agent_state
 from rampa.operations.context import Services
-from rampa.operations.describing import platform_title
+from rampa.operations.describing import finding_out, platform_title
 from rampa.operations.documents import load_document
-from rampa.operations.keys import identity_names
 from rampa.operations.runs.history import expected_of
 from rampa.operations.runs.nativeness import native_plan
 from rampa.operations.sources.commits import defaults_for
 from rampa.operations.sources.folders import find_folder, folder_files
 from rampa.operations.sources.repository import has_source, mirror_of
 from rampa.operations.titles import find_title
+from rampa.operations.vault.continuity import check_backup, profile_continues
+from rampa.operations.vault.finding import identity_names
+from rampa.operations.versions import Wanted, next_for
 from rampa.schema import runs as wire
 from rampa.schema.agents import StepWire
 from rampa.schema.common import FindingOut
@@ -50,6 +50,8 @@ class Origin:
     files: tuple[tuple[str, str], ...]
     profiles: tuple[str, ...] = ()
     environment: str = ""
+    commits: int = 0
+    """How many lead to the commit, itself included."""
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,9 @@ class Prepared:
     native: str
     expected: Expected
     version_name: str
+    code: int
+    """The version code that it would get now; 0 where it would get none."""
+    identity: str
 
 
 def find_origin(services: Services, session: Session, title: Title, asked: wire.NewRuns) -> Origin:
@@ -85,7 +90,7 @@ def find_origin(services: Services, session: Session, title: Title, asked: wire.
     profiles, environment = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
     subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
     files = tuple((path, blob) for path, blob, _, _ in mirror.files(commit))
-    return Origin(commit, subject, ref, 0, files, tuple(profiles), environment)
+    return Origin(commit, subject, ref, 0, files, tuple(profiles), environment, mirror.count(commit))
 
 
 def prepare(services: Services, session: Session, title: Title, asked: wire.NewRuns) -> list[Prepared]:
@@ -97,9 +102,10 @@ def prepare(services: Services, session: Session, title: Title, asked: wire.NewR
         hint = f"There is: {', '.join(document.profiles)}. Or give the branch default profiles."
         raise Invalid("run.profiles", "no profile is named", where="profiles", hint=hint)
     version = asked.version_name or document.title("version.name")
-    problem = version_name_problem(version)
-    if problem:
-        raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
+    for name in names:
+        problem = resolve(document, name).version_problem(version)
+        if problem:
+            raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
     return [_prepare(services, session, title, document, name, origin, asked) for name in names]
 
 
@@ -118,7 +124,14 @@ def _prepare(
     stops = [f.message for f in stops_a_build(findings)]
     if environment and not session.scalar(select(Environment.id).where(Environment.name == environment)):
         stops.append(f"there is no environment group {environment}; make it: rampa environment set {environment}")
+    typed = resolve(document, name)
+    wanted = Wanted(asked.version_name or typed.version_name, origin.commits)
+    code = 0
+    if not stops and not asked.reproduces:
+        stops, code = _version_stops(session, typed, wanted)
     return Prepared(
+        code=code,
+        identity=typed.identity,
         title=title,
         profile=profile,
         document=document,
@@ -162,12 +175,12 @@ def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Ag
         steps=[step_out(s) for s in p.steps],
         toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
         agents=[_agent(services, a, p) for a in agents],
-        findings=[_finding(f) for f in p.findings],
+        findings=[*map(_finding, p.findings), *_backup(services, session, p)],
         stops=p.stops,
         native=native_plan(services, session, p.title, p.document, p.profile, p.native, p.origin.files),
         expected=p.expected.total([s.name for s in p.steps]),
         version_name=p.version_name,
-        next_code=_next_code(session, p.profile),
+        next_code=p.code,
     )
 
 
@@ -183,13 +196,22 @@ def _agent(services: Services, agent: Agent, p: Prepared) -> wire.PlanAgent:
     )
 
 
-def _next_code(session: Session, profile: Resolved) -> int:
-    line = (
-        Reservation.identifier == profile.get("title.identifier"),
-        Reservation.platform == profile.get("platform"),
-    )
-    highest = session.scalar(select(func.max(Reservation.code)).where(*line))
-    return max(next_code(highest, 2**31 - 1, profile.get("version.first_code")), 1)
+def _backup(services: Services, session: Session, p: Prepared) -> list[FindingOut]:
+    if not p.identity or p.profile.get("purpose") != "release":
+        return []
+    return [finding_out(f) for f in check_backup(session, services, p.identity)]
+
+
+def _version_stops(session: Session, profile: ResolvedProfile, wanted: Wanted) -> tuple[list[str], int]:
+    """(why no version code can be had or its bundle would be refused, the code)."""
+    stops: list[str] = []
+    code = 0
+    try:
+        code = next_for(session, profile, wanted)
+    except (Refused, Invalid) as error:
+        stops.append(error.sentence())
+    stops += [f"{f.message}. {f.hint}" for f in profile_continues(session, profile)]
+    return stops, code
 
 
 def _finding(f: ProfileFinding) -> FindingOut:

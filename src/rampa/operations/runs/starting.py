@@ -12,10 +12,12 @@ from rampa.core.errors import Conflict, Refused
 from rampa.core.release import run as life
 from rampa.core.release.machine import advance
 from rampa.core.run.abilities import wanted_of
+from rampa.core.run.steps import Step
 from rampa.db import queue
 from rampa.db.runs import Run
 from rampa.db.titles import Title
 from rampa.operations import audit
+from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services
 from rampa.operations.idempotency import Once, once
 from rampa.operations.runs.describing import summary
@@ -48,6 +50,8 @@ def start_runs(
 def start_in(session: Session, services: Services, actor: Actor, slug: str, asked: wire.NewRuns, why: Why) -> list[Run]:
     """In the caller's transaction."""
     title = find_title(session, slug, lock=True)
+    if asked.reproduces:
+        asked = _of_build(session, slug, asked.reproduces)
     prepared = prepare(services, session, title, asked)
     _must_start(prepared)
     together = secrets.token_hex(8)
@@ -61,6 +65,35 @@ def start_in(session: Session, services: Services, actor: Actor, slug: str, aske
     queue.put(session, "assign", queue.RUNS, lock="assign")
     queue.tell(session, f"title/{slug}")
     return runs
+
+
+def _of_build(session: Session, slug: str, number: int) -> wire.NewRuns:
+    """What made a build, to be done again: its commit or folder, profile and version name."""
+    build = find_build(session, slug, number)
+    if build.bundle is None or not build.bundle.bare:
+        raise Conflict("build.no-bundle", f"{build.name} has no bundle to compare with")
+    if build.revision != build.title.revision:
+        hint = "Only what is made by today's profile document can be made again the same."
+        raise Conflict(
+            "reproduce.revision", f"{build.name} was made by revision {build.revision} of the document", hint=hint
+        )
+    run = find_run(session, slug, build.run) if build.run else None
+    if run is None:
+        raise Conflict("reproduce.by-hand", f"{build.name} was made by hand: there is no commit to build again")
+    return wire.NewRuns(
+        profiles=[build.profile],
+        of=run.commit,
+        folder=run.folder or None,
+        environment=run.environment,
+        version_name=build.version_name,
+        note=f"Makes {build.name} again, to compare.",
+        reproduces=number,
+    )
+
+
+def _until_bundle(steps: list[Step]) -> list[Step]:
+    names = [s.name for s in steps]
+    return steps[: names.index("bundle") + 1] if "bundle" in names else steps
 
 
 def _must_start(prepared: list[Prepared]) -> None:
@@ -98,9 +131,12 @@ def _add(
         trigger=why.trigger,
         started_by=actor.name,
         created_at=services.now(),
-        steps=[step_out(s).model_dump() for s in p.steps],
+        steps=[step_out(s).model_dump() for s in (_until_bundle(p.steps) if asked.reproduces else p.steps)],
+        reproduces=asked.reproduces or 0,
         wanted=asdict(wanted_of(p.profile)),
         native=p.native,
+        identity=p.identity,
+        commits=p.origin.commits,
         expected=dict(p.expected.steps),
         waits_for="Waits to be given to an agent",
         **NOTHING_YET,

@@ -105,6 +105,7 @@ def _work(session: Session, services: Services, run: Run) -> wire.Work:
         notes=run.note,
         started_by=run.started_by,
         native=run.native,
+        reproduces=run.reproduces,
         steps=[wire.StepWire(**s) for s in run.steps],
     )
 
@@ -166,7 +167,7 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
             cause = cause_of(asked.code or "step.failed", step=asked.step, agent=agent, detail=asked.detail)
             run.cause = {"code": cause.code, "sentence": cause.sentence[:900], "fix": cause.fix}
             _ended(session, services, run, life.Event.FAIL)
-        if life.State(run.state) != life.State.DONE:
+        if life.State(run.state) != life.State.DONE or run.reproduces:
             give_up_build(session, run)
 
 

@@ -8,7 +8,7 @@ from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
-from rampa.core.version.name import version_name_problem
+from rampa.core.version.name import free_name_problem
 
 SETTINGS = (
     Setting(
@@ -82,17 +82,36 @@ SETTINGS = (
         "Version name",
         "SemVer 2.0; what players read.",
         required=True,
-        check=version_name_problem,
+        check=free_name_problem,
         example='"1.4.0"',
+        used="build",
+    ),
+    Setting(
+        "version.form",
+        "Form of version names",
+        "SemVer 2.0, or free where the platform takes names of any form.",
+        allowed=("semver", "free"),
+        default="semver",
+        example='"free"',
         used="build",
     ),
     Setting(
         "version.code",
         "Version code",
-        "How the version code is formed.",
+        "How the version code is formed: the next number never given, the version name packed "
+        "(MAJOR x 10^6 + MINOR x 10^4 + PATCH x 100 + stage), or the count of commits.",
         allowed=("counter", "packed", "commits"),
         default="counter",
         example='"counter"',
+        used="build",
+    ),
+    Setting(
+        "version.per_architecture",
+        "Version code by architecture",
+        "The code gets the architecture's digit behind it, so that packages of one architecture each never collide.",
+        kind="flag",
+        default=False,
+        example="true",
         used="build",
     ),
     Setting(
@@ -111,6 +130,25 @@ SETTINGS = (
         "By name; never a key or a password. Without it the bundle is unsigned and cannot be placed.",
         check=checks.name,
         example='"quillback-2026"',
+        used="build",
+    ),
+    Setting(
+        "signing.schemes",
+        "Signing schemes",
+        "Of an APK, where its lowest level alone should not decide: v1, v2, v3.",
+        kind="texts",
+        allowed=("v1", "v2", "v3"),
+        default=(),
+        example='["v2", "v3"]',
+        used="build",
+    ),
+    Setting(
+        "signing.rsa_padding",
+        "RSA padding",
+        "Of signing blocks, for RSA keys.",
+        allowed=("pkcs1", "rsa-pss"),
+        default="pkcs1",
+        example='"rsa-pss"',
         used="build",
     ),
     Setting(
@@ -142,6 +180,15 @@ SETTINGS = (
         default=(),
         example='["--fog=soft"]',
         used="checks",
+    ),
+    Setting(
+        "launch.self_test",
+        "Self-test",
+        "The launch entry knows --self-test: a run unpacks the bundle into an empty folder and starts it there.",
+        kind="flag",
+        default=False,
+        example="true",
+        used="build",
     ),
     Setting(
         "launch.reads_encrypted",

@@ -166,7 +166,7 @@ SETTINGS = (
         "toolchain.export",
         "Export command",
         "What the step `export` runs, each argument a text of its own. {source}, {out}, {platform}, {purpose}, {architectures}, "
-        "{version}, {code}, {profile} and {commit} are put in; the result belongs into {out}.",
+        "{kind}, {identifier}, {minimum}, {version}, {code}, {profile} and {commit} are put in; the result belongs into {out}.",
         kind="texts",
         check=checks.argument,
         default=(),

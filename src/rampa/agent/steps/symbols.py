@@ -1,0 +1,70 @@
+"""Splitting symbols off native binaries: kept by build id where debuggers look for them, out of what players download.
+
+ELF files are split with the system's binutils (`objcopy`), in the attempt's own copy. What cannot be split is said.
+"""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from pathlib import Path
+
+from rampa.agent.context import Attempt
+from rampa.core.bundle.elf import MAGIC, Elf, read_elf
+from rampa.core.content.selecting import Selection
+
+FOLDER = ".build-id"
+LIMIT = 2 << 30
+SECONDS = 600
+
+
+def split_symbols(a: Attempt, selection: Selection) -> int:
+    """Splits every ELF file that has debug information; returns how many were split."""
+    binaries = [(f.path, selection.root / f.disk) for f in selection.files]
+    found = [(path, file, elf) for path, file in binaries for elf in [_read(file)] if elf and elf.has_debug]
+    if not found:
+        return 0
+    tool = shutil.which("objcopy")
+    if tool is None:
+        a.report.say(
+            f"warning: objcopy is not on this machine: {len(found)} binaries keep their symbols inside", "warning"
+        )
+        return 0
+    return sum(_split(a, tool, path, file, elf) for path, file, elf in found)
+
+
+def _read(file: Path) -> Elf | None:
+    with file.open("rb") as stream:
+        if stream.read(4) != MAGIC or file.stat().st_size > LIMIT:
+            return None
+        stream.seek(0)
+        return read_elf(stream.read())
+
+
+def _split(a: Attempt, tool: str, path: str, file: Path, elf: Elf) -> bool:
+    if not elf.build_id:
+        a.report.say(
+            f"warning: {path} has no build id, so its symbols could not be found again: link with --build-id", "warning"
+        )
+        return False
+    kept = a.folder.symbols / FOLDER / elf.build_id[:2] / f"{elf.build_id[2:]}.debug"
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    bare = file.with_name(f"{file.name}.bare")
+    try:
+        _run(tool, "--only-keep-debug", str(file), str(kept))
+        _run(tool, "--strip-debug", "--strip-unneeded", str(file), str(bare))
+    except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as error:
+        said = getattr(error, "stderr", b"") or b""
+        a.report.say(
+            f"warning: the symbols of {path} stay inside: {said.decode(errors='replace').strip()[:200]}", "warning"
+        )
+        kept.unlink(missing_ok=True)
+        bare.unlink(missing_ok=True)
+        return False
+    bare.chmod(file.stat().st_mode)
+    bare.replace(file)
+    return True
+
+
+def _run(*words: str) -> None:
+    subprocess.run(words, check=True, capture_output=True, timeout=SECONDS, stdin=subprocess.DEVNULL)

@@ -1,0 +1,76 @@
+"""The digest of a package's content for signing blocks (source.android.com, "Integrity-protected contents").
+
+Three sections, in pieces of a mebibyte: the entries, the directory, the end record as it would be without the block.
+
+    digest := H(0x5a, number of pieces, H(0xa5, length, piece)*)
+
+The pieces are digested on several threads; memory is a few of them.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from collections.abc import Callable, Iterable, Iterator
+
+from rampa.core.bundle import zip_structure as z
+from rampa.core.bundle.sources import PIECE, BytesSource, Source, pieces
+from rampa.core.bundle.zip_reader import Archive
+from rampa.core.content import parallel
+from rampa.core.errors import Refused
+
+Progress = Callable[[int], None]
+
+
+def digest_content(
+    archive: Archive,
+    entries_end: int,
+    names: Iterable[str],
+    workers: int = parallel.WORKERS,
+    progress: Progress = lambda _: None,
+) -> dict[str, bytes]:
+    """Hash name -> digest. `entries_end` is where the signing block is or will be, bytes; `progress` is told bytes."""
+    wanted = list(names)
+    source = archive.source
+    end = end_record(archive, entries_end)
+    sections: list[tuple[Source, int, int]] = [
+        (source, 0, entries_end), (source, archive.start, archive.end), (BytesSource(end), 0, len(end)),
+    ]  # fmt: skip
+    tops = {name: hashlib.new(name) for name in wanted}
+    count = sum(-(-(stop - start) // PIECE) for _, start, stop in sections)
+    for top in tops.values():
+        top.update(b"\x5a" + struct.pack("<I", count))
+
+    def work(piece: tuple[Source, int, int]) -> tuple[int, dict[str, bytes]]:
+        own, at, length = piece
+        data = own.read_at(at, length)
+        head = b"\xa5" + struct.pack("<I", length)
+        found = {}
+        for name in wanted:
+            digest = hashlib.new(name, head)
+            digest.update(data)
+            found[name] = digest.digest()
+        return length, found
+
+    def every() -> Iterator[tuple[Source, int, int]]:
+        for own, start, stop in sections:
+            yield from ((own, at, length) for at, length in pieces(own, start, stop))
+
+    with parallel.pool(workers) as threads:
+        for length, found in parallel.in_order(threads, work, every()):
+            for name, digest in found.items():
+                tops[name].update(digest)
+            progress(length)
+    return {name: top.digest() for name, top in tops.items()}
+
+
+def end_record(archive: Archive, directory_start: int) -> bytes:
+    """The end record with the directory's start as given. Raises `Refused` for ZIP64, which no phone reads."""
+    source = archive.source
+    tail = source.read_at(archive.end, source.size - archive.end)
+    if len(tail) != z.END_RECORD.size + len(archive.comment):
+        hint = "Keep it below 4 GiB and 65,535 entries: move content into an add-on or a depot of its own."
+        raise Refused("signing.zip64", "a package with ZIP64 records cannot carry a signing block", hint=hint)
+    fields = list(z.END_RECORD.unpack_from(tail))
+    fields[6] = directory_start
+    return z.END_RECORD.pack(*fields) + archive.comment

@@ -1,0 +1,1 @@
+"""Signing identities: kept, unlocked, backed up, handed over, granted, used."""

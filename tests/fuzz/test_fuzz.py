@@ -1,0 +1,24 @@
+"""The fuzzer itself, for a moment each: it reaches more with time, and it does find what it should."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.fuzz import __main__ as fuzzer
+
+
+@pytest.mark.parametrize("name", fuzzer.READERS)
+def test_a_short_while_of_each_reader(name: str) -> None:
+    assert fuzzer.fuzz(name, 1.0, seed=7) > 5
+
+
+def test_it_finds_a_defect(monkeypatch: pytest.MonkeyPatch, tmp_path_factory: pytest.TempPathFactory) -> None:
+    monkeypatch.chdir(tmp_path_factory.mktemp("found"))
+
+    def fragile(data: bytes) -> None:
+        if data[:1] != b"f":
+            raise IndexError("a defect")
+
+    monkeypatch.setitem(fuzzer.READERS, "fragile", (fragile, lambda: [b"fog"]))
+    with pytest.raises(SystemExit, match="fragile: IndexError: a defect; the input is"):
+        fuzzer.fuzz("fragile", 20.0, seed=7)

@@ -1,0 +1,216 @@
+"""Packages as builds: signed inside while the key stays with the service, read back, refused when a storefront would refuse."""
+
+from __future__ import annotations
+
+import base64
+import datetime as dt
+from pathlib import Path
+
+import pytest
+
+from rampa.client import Client
+from rampa.client.build_parts import BuildParts
+from rampa.core.bundle.sources import FileSource
+from rampa.core.bundle.verifying import verify_package
+from rampa.core.bundle.zip_reader import read_zip
+from rampa.core.errors import Conflict, Invalid, NotFound, RampaError, Refused
+from rampa.core.signing import grant as grants
+from rampa.core.signing import provenance
+from rampa.schema.builds import NewBuild, SignaturesOut, ToSignIn
+from rampa.schema.devices import NewDevice
+from rampa.schema.grants import NewGrant
+from tests.packages import aab_files, apk_files, ipa_files, lay_out
+from tests.samples import add_key, build, import_title
+
+DOCUMENT = """\
+[title]
+name = "Peatlight"
+identifier = "example.quillback.peatlight"
+studio = "Quillback Works"
+
+[version]
+name = "1.6.0"
+
+[content]
+include = ["*"]
+
+[signing]
+identity = "quillback-2026"
+
+[code]
+architectures = ["arm64"]
+
+[display]
+orientation = "landscape"
+touch_controls = true
+
+[profiles.phone]
+platform = "android"
+purpose = "release"
+output.kind = "apk"
+launch.entry = "classes.dex"
+
+[profiles.store]
+platform = "android"
+purpose = "release"
+output.kind = "aab"
+launch.entry = "BundleConfig.pb"
+
+[profiles.handset]
+platform = "ios"
+purpose = "testing"
+code.ahead_of_time = true
+launch.entry = "Payload/Peatlight.app/Peatlight"
+
+[profiles.desk]
+platform = "linux"
+purpose = "testing"
+code.architectures = ["x86_64"]
+output.kind = "tar.zst"
+launch.entry = "classes.dex"
+
+[depots.base]
+"""
+
+
+@pytest.fixture
+def ready(client: Client) -> Client:
+    add_key(client)
+    import_title(client, DOCUMENT)
+    return client
+
+
+def made(client: Client, tmp_path: Path, profile: str, files: dict[str, bytes]):  # type: ignore[no-untyped-def]
+    folder = lay_out(tmp_path / profile, files)
+    return build(client, folder, tmp_path / "state", profile).build
+
+
+def test_an_apk_is_stamped_signed_and_read_back(ready: Client, tmp_path: Path) -> None:
+    done = made(ready, tmp_path, "phone", apk_files())
+    assert done.bundle
+    assert (done.bundle.kind, done.bundle.beside, done.signed) == ("apk", False, True)
+    said = done.bundle.says
+    assert said
+    assert (said.facts.version_name, said.facts.version_code) == (done.version_name, done.version_code) == ("1.6.0", 1)
+    assert {s.name: s.state for s in said.schemes} == {"v1": "absent", "v2": "holds", "v3": "holds"}
+    ready.save_bundle("peatlight", 1, tmp_path / "o.apk")
+    seen = verify_package(FileSource(tmp_path / "o.apk"))
+    assert seen.holds
+    assert seen.fingerprint == done.bundle.fingerprint == ready.key("quillback-2026").fingerprint
+    (use,) = ready.events(act="key.use")
+    assert use.detail["scheme"] == "v2,v3"
+    assert len(use.detail["content_sha256"]) == 64
+    with pytest.raises(NotFound, match="carries its signature inside"):
+        ready.signature("peatlight", 1)
+
+
+def test_an_aab_is_signed_by_v1(ready: Client, tmp_path: Path) -> None:
+    done = made(ready, tmp_path, "store", aab_files())
+    assert done.bundle.name == "peatlight-1.6.0-1-store.aab"
+    ready.save_bundle("peatlight", 1, tmp_path / "o.aab")
+    seen = verify_package(FileSource(tmp_path / "o.aab"))
+    assert [(s.name, s.state) for s in seen.schemes] == [("v1", "holds")]
+
+
+def test_what_a_storefront_would_refuse_is_no_build(ready: Client, tmp_path: Path) -> None:
+    uneven = {**apk_files(), "lib/arm64-v8a/libfog.so": apk_files()["lib/arm64-v8a/libpeatlight.so"]}
+    with pytest.raises(Refused, match=r"x86_64 lacks libfog.so, which arm64 has"):
+        made(ready, tmp_path, "phone", uneven)
+    other = {
+        k: v.replace(b"example.quillback.peatlight", b"example.quillback.peatlamps") for k, v in apk_files().items()
+    }
+    with pytest.raises(Refused, match=r"identifier is example.quillback.peatlamps, and should be"):
+        made(ready, tmp_path, "phone", other)
+
+
+def test_provenance_says_how_it_was_made(ready: Client, tmp_path: Path) -> None:
+    done = made(ready, tmp_path, "desk", {"classes.dex": b"fog"})
+    key = bytes.fromhex(ready.title("peatlight").manifest_key)
+    statement = provenance.verify(ready.provenance("peatlight", 1), key)
+    assert statement["subject"] == [{"name": done.bundle.name, "digest": {"sha256": done.bundle.sha256}}]
+    assert done.bundle.name.endswith(".tar.zst")
+    asked = statement["predicate"]["buildDefinition"]["externalParameters"]
+    assert (asked["profile"], asked["version_code"]) == ("desk", 1)
+
+
+def device(client: Client, name: str) -> None:
+    client.register_device("peatlight", NewDevice(name=name, platform="ios", channel="testers", simulated=True))
+
+
+def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> None:
+    with pytest.raises(Conflict, match="no device is registered for iOS"):
+        ready.make_grant("peatlight", NewGrant(profile="handset"))
+    device(ready, "moss-handset")
+    first = ready.make_grant("peatlight", NewGrant(profile="handset", days=30))
+    assert (first.number, first.devices) == (1, ["moss-handset"])
+    done = made(ready, tmp_path, "handset", ipa_files())
+    assert done.grant == 1
+    assert "no vendor code signature" in done.bundle.says.notes[0]
+    assert ready.grants("peatlight").behind == []
+    device(ready, "loft-tablet")
+    assert [(b.build, b.devices) for b in ready.grants("peatlight").behind] == [(1, ["loft-tablet"])]
+    read = grants.read(ready.grant_of("peatlight", 1))
+    with pytest.raises(Refused, match="does not list loft-tablet"):
+        grants.must_allow(read, "loft-tablet", read.identifier, done.bundle.fingerprint, dt.datetime.now(dt.UTC))
+    ready.make_grant("peatlight", NewGrant(profile="handset"))
+    signed = ready.re_sign("peatlight", 1)
+    assert (signed.before, signed.grant, signed.devices) == (1, 2, ["loft-tablet", "moss-handset"])
+    after = ready.build("peatlight", 1)
+    assert (after.grant, after.bundle.sha256) == (2, done.bundle.sha256), "nothing was built anew"
+    assert ready.grants("peatlight").behind == []
+    with pytest.raises(Conflict, match="runs test builds on any device"):
+        ready.make_grant("peatlight", NewGrant(profile="phone"))
+    with pytest.raises(NotFound, match="no device 'kiln'"):
+        ready.make_grant("peatlight", NewGrant(profile="handset", devices=["kiln"]))
+
+
+def test_links_do_not_go_into_packages(ready: Client, tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "linked", apk_files())
+    (folder / "assets/again").symlink_to("maps")
+    with pytest.raises(Refused, match="holds no links"):
+        build(ready, folder, tmp_path / "state", "phone")
+
+
+def test_a_folder_without_a_manifest_is_said(ready: Client, tmp_path: Path) -> None:
+    with pytest.raises((NotFound, Invalid), match="no manifest"):
+        made(ready, tmp_path, "phone", {"classes.dex": b"dex"})
+
+
+def test_re_signing_with_the_same_grant_says_what_to_do(ready: Client, tmp_path: Path) -> None:
+    device(ready, "moss-handset")
+    ready.make_grant("peatlight", NewGrant(profile="handset"))
+    made(ready, tmp_path, "handset", ipa_files())
+    device(ready, "loft-tablet")
+    with pytest.raises(Conflict, match="is the newest, and does not list loft-tablet"):
+        ready.re_sign("peatlight", 1)
+
+
+def test_nothing_but_signature_files_is_signed_for_a_maker(ready: Client) -> None:
+    """Otherwise an agent could have a grant, or a restore drill, signed in the identity's name."""
+    opened = ready.open_build("peatlight", NewBuild(profile="store"))
+    for content in (b'{"kind":"rampa-grant-1"}', b"rampa restore drill\n"):
+        asked = ToSignIn(jar=base64.b64encode(content).decode())
+        with pytest.raises(Invalid, match="not a JAR's signature file"):
+            ready.sign_parts("peatlight", opened.number, asked)
+    assert not list(ready.events(act="key.use"))
+
+
+def test_a_package_whose_signature_does_not_hold_is_no_build(
+    ready: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The maker spoils a byte of the content after signing: the service sees it, whatever the maker claims."""
+    sign = BuildParts.sign_inside
+
+    def spoiled(parts: BuildParts, file: Path) -> SignaturesOut:
+        about = sign(parts, file)
+        with FileSource(file) as source:
+            at = read_zip(source).entry("lib/arm64-v8a/libpeatlight.so").data
+        data = bytearray(file.read_bytes())
+        data[at + 200] ^= 1
+        file.write_bytes(data)
+        return about
+
+    monkeypatch.setattr(BuildParts, "sign_inside", spoiled)
+    with pytest.raises(RampaError, match="signature does not hold: v2: the content was changed after signing"):
+        made(ready, tmp_path, "phone", apk_files())
+    assert ready.build("peatlight", 1).state == "open"
