@@ -186,19 +186,26 @@ def test_the_service_killed_in_a_device_s_update(live: Live, ready: Client, tmp_
     title = ready.title("peatlight")
     installation = Installation(tmp_path / "device", title.identifier, bytes.fromhex(title.manifest_key))
     delivery = HttpDelivery(ready, "peatlight", 1)
-    real, calls = delivery.read, [0]
+    real, calls, one = delivery.read, [0], threading.Lock()
+    restarts: list[threading.Thread] = []
 
     def read(pack: bytes, offset: int, size: int) -> bytes:
-        calls[0] += 1
-        if calls[0] in (2, 5):
-            live.kill()
-            threading.Timer(0.3, live.start).start()
+        with one:
+            calls[0] += 1
+            if calls[0] in (2, 5):
+                for restart in restarts:
+                    restart.join()
+                live.kill()
+                restarts.append(threading.Timer(0.3, live.start))
+                restarts[-1].start()
         return real(pack, offset, size)
 
     delivery.read = read  # type: ignore[method-assign]
     installation.update(ready.statement("peatlight", 1), delivery)
+    for restart in restarts:
+        restart.join()
+    assert len(restarts) == 2
     assert installation.verify() == []
-    time.sleep(1.5)
 
 
 def test_a_token_that_expires_in_an_upload_keeps_what_arrived(live: Live, ready: Client, tmp_path: Path) -> None:
