@@ -12,7 +12,7 @@ from pathlib import Path
 
 from bench import runs
 from bench.generate import generate
-from bench.measure import GROUPS, LATER
+from bench.measure import GROUPS
 from bench.rows import Figure, Tree
 
 SLOW = ("memory-10g",)
@@ -20,7 +20,7 @@ SLOW = ("memory-10g",)
 
 def main() -> int:
     options = _options()
-    known = [i for g in GROUPS for i in g.ids] + list(LATER)
+    known = [i for g in GROUPS for i in g.ids]
     wanted = options.rows.split(",") if options.rows else [i for i in known if i not in SLOW or options.all]
     unknown = [w for w in wanted if w not in known]
     if unknown:
@@ -34,12 +34,9 @@ def main() -> int:
             figures = _measure(tree, wanted)
         finally:
             runs.end()
-    _print(figures, wanted)
+    _print(figures)
     if options.json:
-        missing = [
-            {"row": w, "ours": None, "theirs": None, "ratio": None, "note": LATER[w]} for w in wanted if w in LATER
-        ]
-        Path(options.json).write_text(json.dumps([f.as_json() for f in figures] + missing, indent=1) + "\n")
+        Path(options.json).write_text(json.dumps([f.as_json() for f in figures], indent=1) + "\n")
     return 0
 
 
@@ -77,7 +74,7 @@ def _measure(tree: Tree, wanted: list[str]) -> list[Figure]:
     return figures
 
 
-def _print(figures: list[Figure], wanted: list[str]) -> None:
+def _print(figures: list[Figure]) -> None:
     print(f"{dt.date.today()}, {os.cpu_count()} cores, Python {sys.version.split()[0]}")
     print(f"{'row':<28} {'ours':>14} {'theirs':>14} {'ratio':>7} {'aim':>6}")
     for f in figures:
@@ -87,9 +84,6 @@ def _print(figures: list[Figure], wanted: list[str]) -> None:
         print(
             f"{f.row:<28} {_show(f.ours, f.unit):>14} {theirs:>14} {ratio} {f.aim:6.2f}{met}{'  ' + f.note if f.note else ''}"
         )
-    for row in wanted:
-        if row in LATER:
-            print(f"{row:<28} {'-':>14} {'-':>14}       -      -  {LATER[row]}")
 
 
 def _show(value: float, unit: str) -> str:

@@ -21,9 +21,11 @@ ROUNDS = 3
 
 @lru_cache(maxsize=2)
 def packed(tree: Tree) -> tuple[ours.Packed, ours.Packed]:
-    """Both releases, packed once for the rows that need them as a start."""
+    """Both releases, packed once, with the differences between them, for the rows that need them as a start."""
     first = ours.pack(tree.v1, tree.scratch / "packs")
-    return first, ours.pack(tree.v2, tree.scratch / "packs", before=first)
+    second = ours.pack(tree.v2, tree.scratch / "packs", before=first)
+    ours.prepare(second, (tree.v1, tree.v2))
+    return first, second
 
 
 def pack_cold(tree: Tree) -> list[Figure]:
@@ -78,22 +80,39 @@ def pack_unchanged(tree: Tree) -> list[Figure]:
 
 
 def update_bytes(tree: Tree) -> list[Figure]:
-    """All that travels: frames, manifest, locations. Chunks shared only: differences come later."""
-    first, second = packed(tree)
-    travels = ours.update_plan(first, second).download + len(second.encoded) + len(second.locations())
+    """All that travels: differences, frames, manifest, locations, statement."""
+    _, second = packed(tree)
+    travels = second.update_bytes()
     aims = (0.70, 0.55) if tree.generated else (0.35, 0.15)
-    rows = [("update-bytes-xdelta", aims[0], "xdelta3", peers.xdelta_bytes)]
+    rows = [("update-bytes-xdelta", aims[0], "xdelta3")]
     if not tree.generated:
-        rows.append(("update-bytes-bsdiff", 0.65, "bsdiff", peers.bsdiff_bytes))
-    rows.append(("update-bytes-patchfrom", 0.78, "zstd", peers.patch_from_bytes))
+        rows.append(("update-bytes-bsdiff", 0.65, "bsdiff"))
     out = []
-    for row, aim, program, measure in rows:
+    for row, aim, program in rows:
         note = peers.missing(program, "zstd")
-        theirs = None if note else measure(tree.v1, tree.v2, tree.scratch)
-        out.append(Figure(row, travels, theirs, "bytes", aim, note or "shared chunks only"))
+        theirs = None if note else peers.differences(program, tree.v1, tree.v2, tree.scratch)[0]
+        out.append(Figure(row, travels, theirs, "bytes", aim, note))
+    note = peers.missing("zstd", "tar")
+    theirs = None if note else peers.patch_from_bytes(tree.v1, tree.v2, tree.scratch)
+    out.append(Figure("update-bytes-patchfrom", travels, theirs, "bytes", 0.78, note))
     note = peers.missing("rsync")
     theirs = None if note else _rsync_bytes(tree)
-    out.append(Figure("update-bytes-rsync", travels, theirs, "bytes", aims[1], note or "shared chunks only"))
+    out.append(Figure("update-bytes-rsync", travels, theirs, "bytes", aims[1], note))
+    return out
+
+
+def update_make(tree: Tree) -> list[Figure]:
+    """Making and verifying the differences, beside making the peers' of the same changed files."""
+    _, second = packed(tree)
+    own = median_of(ROUNDS, lambda: ours.prepare(second, (tree.v1, tree.v2)).seconds)
+    out = []
+    for row, aim, program in (
+        ("update-make-time-xdelta", 0.08, "xdelta3"),
+        ("update-make-time-bsdiff", 0.12, "bsdiff"),
+    ):
+        note = peers.missing(program, "zstd")
+        theirs = None if note else peers.differences(program, tree.v1, tree.v2, tree.scratch)[1]
+        out.append(Figure(row, own, theirs, "s", aim, note))
     return out
 
 
@@ -177,6 +196,7 @@ GROUPS = (
     Group(("pack-update-time-floor",), pack_update),
     Group(("pack-unchanged-time-rsync",), pack_unchanged),
     Group(("update-bytes-xdelta", "update-bytes-bsdiff", "update-bytes-patchfrom", "update-bytes-rsync"), update_bytes),
+    Group(("update-make-time-xdelta", "update-make-time-bsdiff"), update_make),
     Group(("install-time-tarzstd",), install),
     Group(("update-apply-time-rsync",), update_apply),
     Group(("memory-1g",), lambda tree: memory_rows(tree, (1,))),
@@ -194,8 +214,3 @@ GROUPS = (
         runs.ten_thousand_builds,
     ),
 )
-LATER = {
-    "update-make-time-xdelta": "differences between versions of a chunk come later",
-    "update-make-time-bsdiff": "differences between versions of a chunk come later",
-}
-"""Rows that have no figure yet, and why."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,14 +13,16 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
+from rampa.core.content import manifest_difference
 from rampa.core.content import pack as pack_format
+from rampa.core.content.difference.sets import Made, make_set, missing_chunks
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.install import Installation
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.packing import make_packs, places
 from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.plan import Plan, local_content, plan_update
+from rampa.core.content.plan import local_content, plan_update
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree import Tree
@@ -39,18 +42,37 @@ class Packed:
     where: dict[bytes, tuple[FramePlace, int]]
     stored: int = 0
     seconds: float = 0.0
+    before: Packed | None = None
+    differences: tuple[DifferencePlace, ...] = ()
 
     def manifest(self, digest: bytes) -> bytes:
         return self.encoded
 
-    def locations(self) -> bytes:
-        return locations_format.encode(Locations(self.where))
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        return manifest_difference.make(self.before.encoded, self.encoded) if self.before else b""
+
+    def locations(self, base: int = 0) -> bytes:
+        old = self.before.tree if self.before and base else None
+        return locations_format.encode(self.located(base), self.tree, old)
+
+    def located(self, base: int = 0) -> Locations:
+        if not base or not self.before:
+            return Locations(self.where)
+        missing = missing_chunks(self.before.tree, self.tree)
+        return Locations({d: self.where[d] for d in missing}, self.differences, base)
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return _read(self.folder, pack, offset, size)
 
     def statement(self, number: int) -> bytes:
         return _statement(self.encoded, number)
+
+    def update_bytes(self) -> int:
+        """All that travels to a device that has the release before: the device's own plan, and its papers."""
+        assert self.before
+        plan = plan_update(self.tree, local_content(self.before.tree), self.located(1))
+        manifest = self.manifest_difference(b"", b"") or self.encoded
+        return plan.download + len(manifest) + len(self.locations(1)) + len(self.statement(2))
 
 
 @dataclass(frozen=True)
@@ -62,7 +84,10 @@ class Folder:
     def manifest(self, digest: bytes) -> bytes:
         return (self.folder / "base.manifest").read_bytes()
 
-    def locations(self) -> bytes:
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        return b""
+
+    def locations(self, base: int = 0) -> bytes:
         return (self.folder / "locations").read_bytes()
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
@@ -98,7 +123,7 @@ def pack(source: Path, folder: Path, before: Packed | None = None, index: Path |
     stored = _write_packs(selection, tree, new, folder, where)
     encoded = manifest_format.encode(Manifest("base", tree, DEFAULT))
     (folder / "base.manifest").write_bytes(encoded)
-    return Packed(folder, tree, encoded, where, stored + len(encoded), time.perf_counter() - started)
+    return Packed(folder, tree, encoded, where, stored + len(encoded), time.perf_counter() - started, before)
 
 
 def _write_packs(
@@ -131,5 +156,23 @@ def install_seconds(packed: Packed, root: Path) -> float:
     return time.perf_counter() - started
 
 
-def update_plan(old: Packed, new: Packed) -> Plan:
-    return plan_update(new.tree, local_content(old.tree), Locations(new.where))
+def prepare(new: Packed, sources: tuple[Path, Path]) -> Made:
+    """Makes the differences of the update, verified, as the service does in the background; `sources` are both trees."""
+    assert new.before
+    payloads: list[bytes] = []
+    whole = Locations(new.where)
+    made = make_set(new.before.tree, new.tree, _reader(sources[0]), _reader(sources[1]), whole, payloads.append)
+    joined = b"".join(payloads)
+    digest = blake3(joined).digest()
+    (new.folder / f"{digest.hex()}.pack").write_bytes(joined)
+    new.differences = tuple(p.within(digest) for p in made.places)
+    return made
+
+
+def _reader(root: Path) -> Callable[[str, int, int], bytes]:
+    def read(path: str, offset: int, size: int) -> bytes:
+        with (root / path).open("rb", buffering=0) as stream:
+            stream.seek(offset)
+            return stream.read(size)
+
+    return read

@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import time
+from functools import lru_cache
 from pathlib import Path
 
 
@@ -98,22 +99,19 @@ def _digest(path: Path) -> bytes:
     return blake3(path.read_bytes()).digest()
 
 
-def xdelta_bytes(v1: Path, v2: Path, scratch: Path) -> int:
-    """`xdelta3 -e -9` file by file; new files at zstd -3, as the table says for its peers."""
-    return _diff_bytes(v1, v2, scratch, "xdelta3 -e -9 -f -q -s '{old}' '{new}' '{out}'")
+PROGRAMS = {"xdelta3": "xdelta3 -e -9 -f -q -s '{old}' '{new}' '{out}'", "bsdiff": "bsdiff '{old}' '{new}' '{out}'"}
 
 
-def bsdiff_bytes(v1: Path, v2: Path, scratch: Path) -> int:
-    return _diff_bytes(v1, v2, scratch, "bsdiff '{old}' '{new}' '{out}'")
-
-
-def _diff_bytes(v1: Path, v2: Path, scratch: Path, line: str) -> int:
-    total, out = 0, scratch / "one.diff"
+@lru_cache(maxsize=4)
+def differences(program: str, v1: Path, v2: Path, scratch: Path) -> tuple[int, float]:
+    """(bytes, seconds) of differences file by file; new files at zstd -3, as the table says for its peers."""
+    total, out, line = 0, scratch / "one.diff", PROGRAMS[program]
+    started = time.perf_counter()
     for old, new in changed_files(v1, v2):
         command = line.format(old=old, new=new, out=out) if old else f"zstd -3 -q -f -o '{out}' '{new}'"
         shell(command)
         total += out.stat().st_size
-    return total
+    return total, time.perf_counter() - started
 
 
 def patch_from_bytes(v1: Path, v2: Path, scratch: Path) -> int:

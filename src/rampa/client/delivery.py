@@ -38,8 +38,14 @@ class HttpDelivery:
             raise Damaged("manifest.unknown", "the signed statement names a manifest that the service does not list")
         return self._client.fetch(f"{self._at}/depots/{name}/manifest")
 
-    def locations(self) -> bytes:
-        return self._client.fetch(f"{self._at}/locations")
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        name = self._depots.get(digest.hex())
+        if name is None:
+            return b""
+        return self._client.fetch(f"{self._at}/depots/{name}/manifest-difference?base={base.hex()}")
+
+    def locations(self, base: int = 0) -> bytes:
+        return self._client.fetch(f"{self._at}/locations?base={base}")
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self._client.fetch(f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

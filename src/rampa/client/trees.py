@@ -23,7 +23,10 @@ class TreeDelivery:
     def manifest(self, digest: bytes) -> bytes:
         return self.client.fetch(f"{self.at}/manifest")
 
-    def locations(self) -> bytes:
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        return b""
+
+    def locations(self, base: int = 0) -> bytes:
         return self.client.fetch(f"{self.at}/locations")
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
@@ -34,5 +37,5 @@ def bring_tree(client: Client, at: str, target: Path, on: Callable[[Progress], N
     """Fills `target`; returns the count of files. Every chunk is checked against the manifest."""
     delivery = TreeDelivery(client, at)
     tree = manifest_format.decode(delivery.manifest(b"")).tree
-    Filling(target, None, delivery, on).run(tree, LocalContent(), locations_format.decode(delivery.locations()))
+    Filling(target, None, delivery, on).run(tree, LocalContent(), locations_format.decode(delivery.locations(), tree))
     return len(tree.files)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import uuid
 
-from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from rampa.db.base import Base
@@ -35,6 +36,25 @@ class Chunk(Base):
     size: Mapped[int]
     frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))
     at: Mapped[int]
+
+
+class DifferenceSet(Base):
+    """The differences of one update. They rest in a file of the content store that is addressed like a pack."""
+
+    __tablename__ = "difference_set"
+    new_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    old_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    state: Mapped[str] = mapped_column(String(20))
+    """waiting, ready, or skipped (none would be smaller)"""
+    pack: Mapped[bytes | None] = mapped_column(LargeBinary)
+    rows: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    """As locations without chunks: docs/formats.md."""
+    size: Mapped[int] = mapped_column(BigInteger, default=0)
+    count: Mapped[int] = mapped_column(default=0)
+    seconds: Mapped[float] = mapped_column(default=0.0)
+    within: Mapped[bool] = mapped_column(default=True)
+    """False: the budget ended before everything was tried."""
+    created_at: Mapped[dt.datetime]
 
 
 class VerifiedFile(Base):

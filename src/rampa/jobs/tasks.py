@@ -14,7 +14,7 @@ from procrastinate.jobs import Status
 from rampa.core.errors import Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
-from rampa.operations import retention
+from rampa.operations import differences, retention
 from rampa.operations.context import Services
 from rampa.operations.runs import assigning
 from rampa.operations.sources import repository, triggers
@@ -30,6 +30,10 @@ def make_app(url: str, services: Services, post: Post) -> App:
     app = App(connector=PsycopgConnector(conninfo=url.replace("postgresql+psycopg://", "postgresql://")))
     _runs(app, services)
     _sources(app, services)
+
+    @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
+    def make_differences(new: str, old: str) -> None:
+        differences.make(services, new, old)
 
     @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:

@@ -2,25 +2,41 @@
 
 from __future__ import annotations
 
+from rampa.core.content.locations import Locations
 from rampa.core.content.plan import LocalContent, local_content, plan_update
 from rampa.db.builds import Build
 from rampa.operations.context import Services
-from rampa.operations.reading import build_locations, build_tree
+from rampa.operations.reading import build_locations, build_tree, manifest_difference
 from rampa.schema.channels import CostOut
 
 
 def update_cost(services: Services, new: Build, old: Build | None) -> CostOut:
     """From `old`, whole and untouched on the device, or from nothing."""
-    locations, encoded = build_locations(services, new)
+    locations, encoded = build_locations(services, new, old)
+    tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
-    plan = plan_update(build_tree(services, new), have, locations)
-    held = {d.manifest for d in old.depots} if old else set()
-    manifests = sum(d.manifest_size for d in new.depots if d.manifest not in held)
-    metadata = manifests + len(encoded) + len(new.statement or b"")
+    plan = plan_update(tree, have, locations)
+    plain = plan_update(tree, have, Locations(locations.chunks)) if plan.differences else plan
+    metadata = _manifests(services, new, old) + len(encoded) + len(new.statement or b"")
     return CostOut(
         download=plan.download + metadata,
         metadata=metadata,
         reused=plan.reused,
         written=plan.written,
-        requests=len(plan.requests),
+        requests=len(plan.requests) + len(plan.differences),
+        plain=plain.download + metadata,
+        differences=sum(d.stored for d in plan.differences),
+        peak_disk=(old.size if old else 0) + plan.written,
     )
+
+
+def _manifests(services: Services, new: Build, old: Build | None) -> int:
+    """Bytes of the manifests that travel: by their difference from the same depot's, where there is one."""
+    held = {d.name: d.manifest for d in old.depots} if old else {}
+    size = 0
+    for depot in new.depots:
+        if depot.manifest in held.values():
+            continue
+        difference = manifest_difference(services, new, depot.name, held[depot.name]) if depot.name in held else b""
+        size += len(difference) or depot.manifest_size
+    return size

@@ -24,6 +24,7 @@ from rampa.operations import audit
 from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services, must_place
 from rampa.operations.costs import update_cost
+from rampa.operations.differences import ask, likely
 from rampa.operations.describing import finding_out, live_channels, summary
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
@@ -81,7 +82,9 @@ def place(
             )
         build = find_build(session, slug, number)
         _refuse(build, channel, check(session, services, build, channel))
+        held = likely(session, build)
         placement = _put(session, services, actor, channel, build)
+        ask(session, services, build, held)
         if build.bundle is not None:
             bind(session, services, build, *line_of_build(session, build), build.bundle.fingerprint)
         audit.record(session, services, actor, "build.place", build.name, slug, channel=channel_name)

@@ -11,11 +11,14 @@ from sqlalchemy import select
 
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
+from rampa.core.content import manifest_difference as difference_format
+from rampa.core.content.difference.sets import missing_chunks
 from rampa.core.content.locations import FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
 from rampa.core.errors import Damaged, NotFound
-from rampa.db.builds import Build, SymbolFile
+from rampa.db.builds import Build, Depot, SymbolFile
+from rampa.db.content import DifferenceSet
 from rampa.operations.builds import find_build
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Services
@@ -47,7 +50,8 @@ class Kept:
 
 
 _trees = Kept(12)
-_locations = Kept(6)
+_locations = Kept(12)
+_manifest_differences = Kept(24)
 
 
 def depot_trees(services: Services, build: Build) -> dict[str, Tree]:
@@ -64,17 +68,54 @@ def build_tree(services: Services, build: Build) -> Tree:
     return merge(depot_trees(services, build).values())
 
 
-def build_locations(services: Services, build: Build) -> tuple[Locations, bytes]:
-    """Where the build's chunks lie, decoded and as a device gets them."""
+def build_locations(services: Services, build: Build, base: Build | None = None) -> tuple[Locations, bytes]:
+    """Where the build's chunks lie, decoded and as a device gets them; with `base`, those that it lacks, and differences."""
+    with services.db.transaction() as session:
+        made = session.get(DifferenceSet, (build.id, base.id)) if base else None
 
     def make() -> tuple[Locations, bytes]:
-        trees = depot_trees(services, build).values()
-        digests = dict.fromkeys(c.digest for t in trees for f in t.files for c in f.chunks)
+        new, old = build_tree(services, build), build_tree(services, base) if base else None
+        wanted = missing_chunks(old, new) if old else dict.fromkeys(c.digest for f in new.files for c in f.chunks)
         with services.db.transaction() as session:
-            located = Locations(locate(session, digests))
-        return located, locations_format.encode(located)
+            chunks = locate(session, wanted)
+        differences = ()
+        if made and made.pack and old:
+            differences = locations_format.decode(made.rows, new, old).differences
+        located = Locations(chunks, differences, base.number if base else 0)
+        return located, locations_format.encode(located, new, old)
 
-    return _locations.get(build.id, make)
+    return _locations.get((build.id, base.id if base else None, made.pack if made else None), make)
+
+
+def locations_for(services: Services, slug: str, number: int, base: int) -> bytes:
+    """For a device that has the build `base` (0: nothing); one that is not known any more counts as nothing."""
+    build = find_ready(services, slug, number)
+    return build_locations(services, build, _base(services, slug, base, build))[1]
+
+
+def _base(services: Services, slug: str, number: int, build: Build) -> Build | None:
+    if not number or number == build.number:
+        return None
+    try:
+        return find_ready(services, slug, number)
+    except NotFound:
+        return None
+
+
+def manifest_difference(services: Services, build: Build, depot: str, base: bytes) -> bytes:
+    """A depot's manifest as a difference against another manifest of the title; empty where it does not pay."""
+    new = next((d.manifest for d in build.depots if d.name == depot), None)
+    if new is None:
+        raise NotFound("depot.unknown", f"{build.name} has no depot {depot!r}", where="depot")
+    with services.db.transaction() as session:
+        own = select(Depot.manifest).join(Build, Build.id == Depot.build_id)
+        known = session.scalar(own.where(Build.title_id == build.title_id, Depot.manifest == base).limit(1))
+    if known is None:
+        return b""
+    store = services.store
+    return _manifest_differences.get(
+        (new, base), lambda: difference_format.make(store.manifest(base), store.manifest(new))
+    )
 
 
 def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
@@ -88,7 +129,7 @@ def symbols_locations(services: Services, slug: str, number: int) -> bytes:
     tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
     with services.db.transaction() as session:
         found = locate(session, dict.fromkeys(c.digest for f in tree.files for c in f.chunks))
-    return locations_format.encode(Locations(found))
+    return locations_format.encode(Locations(found), tree)
 
 
 def find_ready(services: Services, slug: str, number: int) -> Build:

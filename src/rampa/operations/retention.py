@@ -14,12 +14,13 @@ from rampa.core.release.retention import Candidate, Policy, sort_out
 from rampa.db import queue
 from rampa.db.builds import Build, Bundle
 from rampa.db.channels import Placement
-from rampa.db.content import Chunk, Frame, Pack
+from rampa.db.content import Chunk, DifferenceSet, Frame, Pack
 from rampa.db.sources import Folder
 from rampa.db.titles import Title
 from rampa.operations import audit
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import summary
+from rampa.operations.differences import forget_of
 from rampa.operations.reading import manifest_tree, split_digests
 from rampa.operations.titles import find_title
 from rampa.schema import build_changes as wire
@@ -88,7 +89,7 @@ def sweep_packs(services: Services) -> int:
     with services.db.transaction() as session:
         if session.scalar(select(Build.id).where(Build.state == life.State.OPEN).limit(1)):
             return 0
-        gone = _unneeded(services, session, set())
+        gone = [*_unneeded(services, session, set()), *_of_gone_builds(services, session)]
         for digest, _ in gone:
             frames = select(Frame.id).where(Frame.pack_digest == digest)
             session.execute(delete(Chunk).where(Chunk.frame_id.in_(frames)))
@@ -98,6 +99,13 @@ def sweep_packs(services: Services) -> int:
     for digest, _ in gone:
         services.store.remove_pack(digest)
     return sum(size for _, size in gone)
+
+
+def _of_gone_builds(services: Services, session: Session) -> list[tuple[bytes, int]]:
+    """Differences from or to builds that are no more."""
+    rows = select(Build.id).where(Build.state != life.State.READY)
+    sizes = dict(session.execute(select(DifferenceSet.pack, DifferenceSet.size)).all())
+    return [(pack, sizes[pack]) for pack in forget_of(session, list(session.scalars(rows)))]
 
 
 def _unneeded(services: Services, session: Session, without: set[object]) -> list[tuple[bytes, int]]:

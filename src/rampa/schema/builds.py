@@ -35,6 +35,18 @@ class DepotPath(BuildPath):
     depot: Slug
 
 
+class LocationsQuery(Query):
+    """`base`: the build that the device has; 0: nothing."""
+
+    base: int = Field(default=0, ge=0, le=2**31 - 1)
+
+
+class ManifestQuery(Query):
+    """`base`: the digest of a manifest that the device has."""
+
+    base: Digest
+
+
 class NewBuild(Wire):
     """Opens a build and reserves its version code. `revision` defaults to the newest."""
 

@@ -39,7 +39,8 @@ class FileChangeOut(Wire):
 class CostOut(Wire):
     """What going from one build to another takes, in bytes, exact for a device that has the first one whole.
 
-    `download` is all that travels: frames plus `metadata` (manifests, locations, the signed statement).
+    `download` is all that travels: differences and frames plus `metadata` (manifests, locations, the signed statement);
+    `plain` is what it would be without differences. `peak_disk`: the most that the two builds take while both are there.
     """
 
     download: int
@@ -47,6 +48,10 @@ class CostOut(Wire):
     reused: int
     written: int
     requests: int
+    plain: int
+    differences: int
+    """Bytes of the download that are differences against what the device has."""
+    peak_disk: int
 
 
 class PlacePreview(Wire):

@@ -115,11 +115,17 @@ def _downloads(api: Resource, services: Services) -> None:
                 return _immutable(services.store.manifest(depot.manifest), BYTES, depot.manifest.hex())
         raise NotFound("depot.unknown", f"{build.name} has no depot {path.depot!r}", where="depot")
 
-    @api.call("GET", BUILD + "/locations", EVERYBODY, BYTES)
-    def get_locations(path: wire.BuildPath) -> Response:
-        """Where the build's chunks lie in packs. May change when packs are rewritten."""
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", EVERYBODY, BYTES)
+    def get_manifest_difference(path: wire.DepotPath, query: wire.ManifestQuery) -> Response:
+        """A depot's manifest as a difference against one that the device has; empty where that does not pay."""
         build = reading.find_ready(services, path.title, path.build)
-        return Response(reading.build_locations(services, build)[1], content_type=BYTES)
+        data = reading.manifest_difference(services, build, path.depot, bytes.fromhex(query.base))
+        return _immutable(data, BYTES, f"{query.base[:32]}-{path.depot}-{build.id}")
+
+    @api.call("GET", BUILD + "/locations", EVERYBODY, BYTES)
+    def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
+        """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
+        return Response(reading.locations_for(services, path.title, path.build, query.base), content_type=BYTES)
 
     @api.call("GET", BUILD + "/bundle", EVERYBODY, BYTES)
     def get_bundle(path: wire.BuildPath) -> Response:

@@ -30,6 +30,7 @@ from rampa.service import (
     sources,
     titles,
     triggers,
+    updates,
     versions,
     watching,
 )
@@ -83,6 +84,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         agents.resource(services),
         channels.resource(services),
         devices.resource(services),
+        updates.resource(services),
     ):
         app.register_api(resource)
         table.roles.update(resource.access)

@@ -18,6 +18,7 @@ from tests.samples import noise, words
 PIECES = [noise(70_000, 1), noise(90_000, 2), words(120_000, 3), bytes(300_000), b"fog", b"", noise(17_000, 4)]
 NAMES = ["a", "b/c", "b/d", "e/f/g", "e/h", "i.bin"]
 content = st.lists(st.sampled_from(range(len(PIECES))), max_size=4).map(lambda n: b"".join(PIECES[i] for i in n))
+content |= st.tuples(content, st.integers(0, 9)).map(lambda c: c[0][:40_000] + bytes([c[1]]) + c[0][40_000:])
 folder = st.dictionaries(st.sampled_from(NAMES), st.tuples(content, st.booleans()), max_size=6)
 
 
@@ -36,8 +37,10 @@ def read(root: Path) -> dict[str, tuple[bytes, bool]]:
 
 
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
-@given(folder, folder)
-def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]]) -> None:
+@given(folder, folder, st.booleans())
+def test_any_update(
+    old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool
+) -> None:
     with tempfile.TemporaryDirectory() as scratch:
         at = Path(scratch)
         shop = Shop()
@@ -45,7 +48,9 @@ def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[byt
         device = Installation(at / "device", TITLE, KEY.public_key().public_bytes_raw())
         device.update(shop.release(1, first), shop)
         assert read(device.root / "current/tree") == read(at / "old")
-        plan = plan_update(second, local_content(first), Locations(shop.where))
+        if differences:
+            shop.prepare(first, second, (at / "old", at / "new"))
+        plan = plan_update(second, local_content(first), shop.located(second, first, 1))
         report = device.update(shop.release(2, second), shop)
         assert read(device.root / "current/tree") == read(at / "new")
         assert report.downloaded == plan.download

@@ -15,7 +15,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.content import locations, manifest, pack
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.difference.pairing import Region
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.parameters import DEFAULT
 from rampa.core.content.tree import Chunk, FileEntry, LinkEntry, Tree
@@ -141,7 +142,7 @@ def test_a_hostile_manifest_is_refused(what: str) -> None:
 
 @given(st.binary(max_size=200))
 def test_noise_is_no_manifest_and_no_locations(data: bytes) -> None:
-    for read in (manifest.decode, locations.decode):
+    for read in (manifest.decode, lambda encoded: locations.decode(encoded, Tree(()))):
         for hostile in (data, zstandard.ZstdCompressor().compress(data)):
             with pytest.raises(Damaged):
                 read(hostile)
@@ -155,8 +156,13 @@ def test_a_manifest_that_claims_to_be_huge_is_refused_before_memory_is_taken() -
 
 def test_locations_read_back() -> None:
     frame = FramePlace(bytes(32), 10, 20, 30)
-    found = Locations({b"a" * 32: (frame, 0), b"b" * 32: (frame, 15)})
-    assert locations.decode(locations.encode(found)) == found
+    chunks = (Chunk(b"a" * 32, 15), Chunk(b"b" * 32, 15))
+    tree = Tree((FileEntry("wagon", 30, False, bytes(32), chunks),))
+    old = Tree((FileEntry("cart", 900, False, bytes(32), (Chunk(b"c" * 32, 900),)),))
+    made = DifferencePlace(b"p" * 32, 5, 70, b"d" * 32, (Region("cart", 100, 800),), chunks)
+    found = Locations({c.digest: (frame, at) for c, at in zip(chunks, (0, 15), strict=True)}, (made,), 3)
+    assert locations.decode(locations.encode(found, tree, old), tree, old) == found
+    assert locations.decode(locations.encode(found, tree, old), tree).differences == ()
 
 
 @pytest.mark.parametrize("level", [0, 1, 9, 19])

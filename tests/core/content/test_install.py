@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import os
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from rampa.core.content import locations, manifest, pack
+from rampa.core.content import locations, manifest, manifest_difference, pack
 from rampa.core.content.compare import compare
+from rampa.core.content.difference.sets import Made, make_set, missing_chunks
 from rampa.core.content.install import Installation
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.packing import make_packs, places
 from rampa.core.content.parameters import DEFAULT
@@ -30,6 +32,15 @@ TITLE = "example.quillback.peatlight"
 ALL = ContentRules((Pattern("*", "all"),), ())
 
 
+def reader(root: Path) -> Callable[[str, int, int], bytes]:
+    def read(path: str, offset: int, size: int) -> bytes:
+        with (root / path).open("rb") as stream:
+            stream.seek(offset)
+            return stream.read(size)
+
+    return read
+
+
 class Shop:
     """A `Delivery` out of memory: packs made by the product's own packing; bytes can be spoilt on the way."""
 
@@ -40,6 +51,9 @@ class Shop:
         self.spoil = 0
         self.fail = False
         self.sent = 0
+        self.trees: dict[int, Tree] = {}
+        self.differences: dict[tuple[int, int], list[DifferencePlace]] = {}
+        self.last = Tree(())
 
     def take(self, folder: Path) -> Tree:
         selection = select(folder, ALL)
@@ -57,6 +71,7 @@ class Shop:
         return tree
 
     def release(self, number: int, tree: Tree, **more: object) -> bytes:
+        self.trees[number] = self.last = tree
         encoded = manifest.encode(Manifest("base", tree, DEFAULT))
         self.manifests[manifest.digest_of(encoded)] = encoded
         line = DepotLine("base", manifest.digest_of(encoded), len(encoded))
@@ -66,8 +81,31 @@ class Shop:
     def manifest(self, digest: bytes) -> bytes:
         return self.manifests[digest]
 
-    def locations(self) -> bytes:
-        return locations.encode(Locations(self.where))
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        return manifest_difference.make(self.manifests[base], self.manifests[digest])
+
+    def locations(self, base: int = 0) -> bytes:
+        """Of the release that was made last."""
+        old = self.trees.get(base)
+        return locations.encode(self.located(self.last, old, base), self.last, old)
+
+    def located(self, new: Tree, old: Tree | None = None, base: int = 0) -> Locations:
+        """As the service gives them: for an update only what is missing, and the differences that were made."""
+        if old is None:
+            return Locations(self.where)
+        missing = missing_chunks(old, new)
+        places = tuple(self.differences.get((id(old), id(new)), ()))
+        return Locations({d: self.where[d] for d in missing}, places, base)
+
+    def prepare(self, old: Tree, new: Tree, sources: tuple[Path, Path]) -> Made:
+        """Makes the differences of an update from the folders that the trees were read from."""
+        payloads: list[bytes] = []
+        made = make_set(old, new, reader(sources[0]), reader(sources[1]), Locations(self.where), payloads.append)
+        joined = b"".join(payloads)
+        digest = blake3(joined).digest()
+        self.packs[digest] = joined
+        self.differences[id(old), id(new)] = [p.within(digest) for p in made.places]
+        return made
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         if self.fail:

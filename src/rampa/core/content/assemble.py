@@ -35,17 +35,24 @@ def file_holds(path: Path, size: int, digest: bytes) -> bool:
         return hasher.digest() == digest
 
 
-def read_chunk(path: Path, offset: int, size: int, digest: bytes) -> bytes | None:
-    """A chunk out of a file, or None when the file no longer holds it there."""
+def read_region(path: Path, offset: int, size: int) -> bytes | None:
+    """Up to `size` bytes out of a regular file, or None when it is not there."""
     try:
         fd = os.open(path, READ)
     except OSError:
         return None
     try:
-        data = os.pread(fd, size, offset)
+        return os.pread(fd, size, offset)
+    except OSError:  # a folder has come in its place
+        return None
     finally:
         os.close(fd)
-    return data if blake3(data).digest() == digest else None
+
+
+def read_chunk(path: Path, offset: int, size: int, digest: bytes) -> bytes | None:
+    """A chunk out of a file, or None when the file no longer holds it there."""
+    data = read_region(path, offset, size)
+    return data if data is not None and blake3(data).digest() == digest else None
 
 
 def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:

@@ -12,8 +12,12 @@ class Delivery(Protocol):
         """The encoded manifest with this BLAKE3 digest."""
         ...
 
-    def locations(self) -> bytes:
-        """Encoded locations of the build's chunks."""
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        """The same as a difference against the manifest `base`; empty where there is none."""
+        ...
+
+    def locations(self, base: int = 0) -> bytes:
+        """Encoded locations of the build's chunks; of those that the build `base` lacks, and differences, with a base."""
         ...
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

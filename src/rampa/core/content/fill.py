@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,12 +13,13 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.content import parallel
-from rampa.core.content.assemble import Assembly, file_holds, read_chunk
+from rampa.core.content.assemble import Assembly, file_holds, read_chunk, read_region
 from rampa.core.content.delivery import Delivery
+from rampa.core.content.difference import making
 from rampa.core.content.disk import disk_error
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.pack import decompress
-from rampa.core.content.plan import LocalContent, Request, requests_for
+from rampa.core.content.plan import LocalContent, Request, requests_for, useful
 from rampa.core.content.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
 
@@ -65,10 +66,17 @@ class Filling:
         self._workers = workers
         self._lock = threading.Lock()
         self._sizes: dict[bytes, int] = {}
+        self._whole: Callable[[], Locations] | None = None
         self.report = Report()
 
-    def run(self, tree: Tree, have: LocalContent, locations: Locations) -> Report:
-        """Raises `Damaged` for bytes that stay wrong, `Unavailable` for a network or a disk that gave up."""
+    def run(
+        self, tree: Tree, have: LocalContent, locations: Locations, whole: Callable[[], Locations] | None = None
+    ) -> Report:
+        """`whole` gives the locations of all chunks, where `locations` are only of those that an untouched device lacks.
+
+        Raises `Damaged` for bytes that stay wrong, `Unavailable` for a network or a disk that gave up.
+        """
+        self._whole = whole
         self.report.files = len(tree.files)
         self._sizes = {c.digest: c.size for f in tree.files for c in f.chunks}
         try:
@@ -148,22 +156,65 @@ class Filling:
             self.report.reused += size
 
     def _download(self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor) -> None:
-        missing = [Chunk(d, self._sizes[d]) for d in assembly.wanted()]
+        differences = list(useful(assembly.wanted(), locations)) if making.available() else []
+        made = {c.digest for d in differences for c in d.new}
+        rest = [c for c in self._missing(assembly.wanted() - made) if c.digest in locations.chunks]
+        total = sum(d.stored for d in differences) + sum(r.size for r in requests_for(rest, locations))
+        done = 0
+        if total:
+            self._on(Progress("download", 0, total))
+        for size in parallel.in_order(threads, lambda d: self._make(d, assembly), differences):
+            done += size
+            self._on(Progress("download", done, total))
+        # Whatever the differences could not make comes as plain chunks, with the rest.
+        missing = self._missing(assembly.wanted())
+        if self._whole and any(c.digest not in locations.chunks for c in missing):
+            locations = self._whole()
         requests = list(requests_for(missing, locations))
         inside = _chunks_by_frame(missing, locations)
-        total = sum(r.size for r in requests)
+        total = done + sum(r.size for r in requests)
 
         def fetch(request: Request) -> int:
             self._fetch(request, inside, assembly)
             return request.size
 
-        done = 0
-        if total:
-            self._on(Progress("download", 0, total))
         for size in parallel.in_order(threads, fetch, requests):
             done += size
             self._on(Progress("download", done, total))
         self.report.written = assembly.written
+
+    def _missing(self, digests: Iterable[bytes]) -> list[Chunk]:
+        return [Chunk(d, self._sizes[d]) for d in digests]
+
+    def _make(self, place: DifferencePlace, assembly: Assembly) -> int:
+        """Makes chunks of what the device has. Where that was touched, or the difference is not right, nothing is put:
+        plain chunks come instead."""
+        old = self._old_content(place)
+        if old is None:
+            return 0
+        payload = self._delivery.read(place.pack, place.offset, place.stored)
+        with self._lock:
+            self.report.downloaded += len(payload)
+        try:
+            content = memoryview(making.apply(payload, old, place.new_size))
+        except Damaged:
+            return place.stored
+        at = 0
+        for chunk in place.new:
+            piece = content[at : at + chunk.size]
+            if blake3(piece).digest() == chunk.digest:
+                assembly.put(chunk.digest, piece)
+            at += chunk.size
+        return place.stored
+
+    def _old_content(self, place: DifferencePlace) -> bytes | None:
+        if not place.old:
+            return b""
+        if self._have_root is None:
+            return None
+        parts = [read_region(self._have_root / r.path, r.offset, r.size) for r in place.old]
+        old = b"".join(p for p in parts if p is not None)
+        return old if blake3(old).digest() == place.old_digest else None
 
     def _fetch(self, request: Request, inside: dict[FramePlace, list[tuple[Chunk, int]]], assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""

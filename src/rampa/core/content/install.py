@@ -21,16 +21,17 @@ from pathlib import Path
 
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
-from rampa.core.content import parallel
+from rampa.core.content import manifest_difference, parallel
 from rampa.core.content.assemble import file_holds, read_chunk
 from rampa.core.content.delivery import Delivery
+from rampa.core.content.difference import making
 from rampa.core.content.disk import disk_error
 from rampa.core.content.fill import Filling, Progress, Report
 from rampa.core.content.plan import LocalContent, OldPlace, local_content
 from rampa.core.content.tree import FileEntry, Tree, merge
 from rampa.core.errors import Damaged, Invalid, NotFound, Refused
 from rampa.core.signing import statement as statement_format
-from rampa.core.signing.statement import Statement
+from rampa.core.signing.statement import DepotLine, Statement
 
 Listener = Callable[[Progress], None]
 
@@ -91,7 +92,8 @@ class Installation:
             )
         held = {} if now is None else {d.manifest: self._release(now) for d in now.statement.depots}
         try:
-            encoded, fetched = _manifests(statement, delivery, held)
+            old = {d.depot: self._encoded(now, d) for d in now.statement.depots} if now else {}
+            encoded, fetched = _manifests(statement, delivery, held, old)
             tree = _tree(statement, encoded)
             report = self._fill(key, statement, envelope, encoded, tree, now, delivery, on)
             self._swap(key)
@@ -141,7 +143,7 @@ class Installation:
         shutil.rmtree(beside, ignore_errors=True)
         encoded = delivery.locations()
         filling = Filling(beside, tree_at, delivery, on)
-        report = filling.run(damaged, have, locations_format.decode(encoded))
+        report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
         _sync(beside)
         for path in [f.path for f in damaged.files] + [k.path for k in damaged.links]:
             target = tree_at / path
@@ -166,11 +168,18 @@ class Installation:
     ) -> Report:
         staging = self.root / "staging" / key
         self._drop_other_staging(key)
-        located = delivery.locations()
+        located = delivery.locations(now.statement.build if now else 0)
         have = local_content(now.tree) if now else LocalContent()
         have_root = self.tree_folder(now) if now else None
         filling = Filling(staging / "tree", have_root, delivery, on)
-        report = filling.run(tree, have, locations_format.decode(located))
+        locations = locations_format.decode(located, tree, now.tree if now else None)
+
+        def whole() -> locations_format.Locations:
+            encoded = delivery.locations()
+            filling.report.metadata += len(encoded)
+            return locations_format.decode(encoded, tree)
+
+        report = filling.run(tree, have, locations, whole)
         release = staging / "release"
         release.mkdir(parents=True, exist_ok=True)
         for line in statement.depots:
@@ -218,6 +227,9 @@ class Installation:
             raise NotFound("install.none", "nothing is installed here yet", where=str(self.root))
         return now
 
+    def _encoded(self, now: Installed, line: DepotLine) -> bytes:
+        return (self._release(now) / f"{line.manifest.hex()}.manifest").read_bytes()
+
     def _release(self, now: Installed) -> Path:
         return self.root / "builds" / now.key / "release"
 
@@ -236,16 +248,18 @@ def _key(statement: Statement, envelope: bytes) -> str:
     return f"{statement.build}-{manifest_format.digest_of(envelope).hex()[:12]}"
 
 
-def _manifests(statement: Statement, delivery: Delivery, held: dict[bytes, Path]) -> tuple[dict[str, bytes], int]:
-    """Each depot's manifest, checked against the statement, and how many bytes were fetched for them."""
+def _manifests(
+    statement: Statement, delivery: Delivery, held: dict[bytes, Path], old: dict[str, bytes]
+) -> tuple[dict[str, bytes], int]:
+    """Each depot's manifest, checked against the statement, and how many bytes were fetched for them. `old`: those installed."""
     out, fetched = {}, 0
     for line in statement.depots:
         data = b""
         if line.manifest in held:
             data = (held[line.manifest] / f"{line.manifest.hex()}.manifest").read_bytes()
         if manifest_format.digest_of(data) != line.manifest:
-            data = delivery.manifest(line.manifest)
-            fetched += len(data)
+            data, size = _fetch_manifest(line, delivery, old.get(line.depot))
+            fetched += size
         if len(data) != line.size or manifest_format.digest_of(data) != line.manifest:
             raise Damaged(
                 "manifest.forged",
@@ -254,6 +268,22 @@ def _manifests(statement: Statement, delivery: Delivery, held: dict[bytes, Path]
             )
         out[line.depot] = data
     return out, fetched
+
+
+def _fetch_manifest(line: DepotLine, delivery: Delivery, base: bytes | None) -> tuple[bytes, int]:
+    """By its difference from the installed one where that gives the right bytes, else whole; and the bytes fetched."""
+    fetched = 0
+    if base is not None and making.available():
+        difference = delivery.manifest_difference(line.manifest, manifest_format.digest_of(base))
+        fetched = len(difference)
+        try:
+            data = manifest_difference.apply(difference, base) if difference else b""
+        except Damaged:
+            data = b""
+        if manifest_format.digest_of(data) == line.manifest:
+            return data, fetched
+    data = delivery.manifest(line.manifest)
+    return data, fetched + len(data)
 
 
 def _tree(statement: Statement, encoded: dict[str, bytes]) -> Tree:

@@ -60,8 +60,23 @@ def encode(manifest: Manifest) -> bytes:
         "links": {"path": [k.path for k in tree.links], "target": [k.target for k in tree.links]},
         "chunks": {"digest": b"".join(c.digest for c in chunks), "size": [c.size for c in chunks]},
     }
-    raw = cbor2.dumps(body, canonical=True)
+    return pack(cbor2.dumps(body, canonical=True))
+
+
+def pack(raw: bytes) -> bytes:
+    """A manifest's CBOR as it is kept and named."""
     return zstandard.ZstdCompressor(level=9, write_checksum=False, write_content_size=True).compress(raw)
+
+
+def unpack(encoded: bytes) -> bytes:
+    """Raises `Damaged` before any memory is taken for an absurd size."""
+    try:
+        size = zstandard.frame_content_size(encoded)
+        if not 0 <= size <= MAX_RAW:
+            raise Damaged("manifest.damaged", "the manifest's size is missing or absurd")
+        return zstandard.ZstdDecompressor().decompress(encoded, max_output_size=MAX_RAW)
+    except zstandard.ZstdError as error:
+        raise Damaged("manifest.damaged", "the manifest cannot be read") from error
 
 
 def digest_of(encoded: bytes) -> bytes:
@@ -72,11 +87,7 @@ def digest_of(encoded: bytes) -> bytes:
 def decode(encoded: bytes) -> Manifest:
     """Reads and checks a manifest. Raises `Damaged` with the reason; nothing in it is trusted before."""
     try:
-        size = zstandard.frame_content_size(encoded)
-        if not 0 <= size <= MAX_RAW:
-            raise Damaged("manifest.damaged", "the manifest's size is missing or absurd")
-        raw = zstandard.ZstdDecompressor().decompress(encoded, max_output_size=MAX_RAW)
-        body = cbor2.loads(raw)
+        body = cbor2.loads(unpack(encoded))
         if body.get("format") != FORMAT:
             raise Damaged("manifest.damaged", "this is not a manifest")
         if body.get("version") != VERSION:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Unavailable
 
@@ -47,11 +47,13 @@ class Request:
 class Plan:
     """`whole`: (new file, old file with the same content). `assemble`: files made of chunks.
 
-    `requests` fetch `download` bytes of frames; `reused` and `written` are bytes of content.
+    `differences` make chunks of what the device has, `requests` fetch frames for the rest; together they are `download`
+    bytes. `reused` and `written` are bytes of content; until the old build is removed, `written` is the extra disk.
     """
 
     whole: tuple[tuple[FileEntry, FileEntry], ...]
     assemble: tuple[FileEntry, ...]
+    differences: tuple[DifferencePlace, ...]
     requests: tuple[Request, ...]
     download: int
     reused: int
@@ -74,12 +76,15 @@ def plan_update(new: Tree, have: LocalContent, locations: Locations) -> Plan:
     whole = [(f, have.files[f.digest]) for f in new.files if f.digest in have.files]
     assemble = tuple(f for f in new.files if f.digest not in have.files)
     missing, reused = _missing(assemble, have)
-    requests = tuple(requests_for(missing, locations))
+    differences = tuple(useful({c.digest for c in missing}, locations))
+    made = {c.digest for d in differences for c in d.new}
+    requests = tuple(requests_for((c for c in missing if c.digest not in made), locations))
     return Plan(
         tuple(whole),
         assemble,
+        differences,
         requests,
-        sum(r.size for r in requests),
+        sum(d.stored for d in differences) + sum(r.size for r in requests),
         reused + sum(f.size for f, _ in whole),
         sum(f.size for f in assemble),
     )
@@ -95,6 +100,11 @@ def _missing(assemble: Iterable[FileEntry], have: LocalContent) -> tuple[list[Ch
             else:
                 missing.setdefault(chunk.digest, chunk)
     return list(missing.values()), reused
+
+
+def useful(missing: set[bytes], locations: Locations) -> Iterator[DifferencePlace]:
+    """The differences that make something that is missing."""
+    return (d for d in locations.differences if any(c.digest in missing for c in d.new))
 
 
 def requests_for(missing: Iterable[Chunk], locations: Locations) -> Iterator[Request]:

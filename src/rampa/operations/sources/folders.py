@@ -86,7 +86,7 @@ def folder_locations(services: Services, slug: str, number: int) -> bytes:
     with services.db.transaction() as session:
         tree = manifest_tree(services, find_folder(session, slug, number).manifest)
         digests = dict.fromkeys(c.digest for f in tree.files for c in f.chunks)
-        return locations_format.encode(Locations(locate(session, digests)))
+        return locations_format.encode(Locations(locate(session, digests)), tree)
 
 
 def folder_files(services: Services, session: Session, slug: str, number: int) -> Iterator[tuple[str, str]]:
