@@ -61,6 +61,15 @@ def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:
         at += os.pwrite(fd, memoryview(data)[at:], offset + at)
 
 
+def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
+    size = sum(len(p) for p in parts)
+    if len(parts) > 1 and os.pwritev(fd, parts, offset) == size:
+        return
+    for part in parts:
+        _write_at(fd, part, offset)
+        offset += len(part)
+
+
 class Assembly:
     """Files being made below `root`. `put` may be called from several threads."""
 
@@ -120,17 +129,28 @@ class Assembly:
 
     def put(self, digest: bytes, data: bytes | memoryview) -> None:
         """Writes a chunk, whose digest the caller checked, to every place that needs it."""
+        self.put_run([(digest, memoryview(data))])
+
+    def put_run(self, chunks: list[tuple[bytes, memoryview]]) -> None:
+        """The same for chunks that lie one behind the other in memory: neighbours are written with one call."""
+        writes: list[tuple[FileEntry, int, list[memoryview]]] = []
         with self._lock:
-            slots = self._slots.pop(digest, [])
-            self.written += len(slots) * len(data)
-        for file, offset in slots:
+            for digest, data in chunks:
+                for file, offset in self._slots.pop(digest, ()):
+                    self.written += len(data)
+                    last = writes[-1] if writes else None
+                    if last and last[0] is file and last[1] + sum(len(p) for p in last[2]) == offset:
+                        last[2].append(data)
+                    else:
+                        writes.append((file, offset, [data]))
+        for file, offset, parts in writes:
             fd = self._open.get(file.path)
             if fd is not None:
-                _write_at(fd, data, offset)
+                _write_parts(fd, parts, offset)
                 continue
             fd = os.open(self.root / file.path, WRITE, 0o644)
             try:
-                _write_at(fd, data, offset)
+                _write_parts(fd, parts, offset)
             finally:
                 os.close(fd)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,17 +13,19 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.content import parallel
-from rampa.core.content.assemble import Assembly, file_holds, read_chunk, read_region
+from rampa.core.content.assemble import Assembly, file_holds, read_region
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.difference import making
 from rampa.core.content.disk import disk_error
 from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.pack import decompress
-from rampa.core.content.plan import LocalContent, Request, requests_for, useful
+from rampa.core.content.plan import LocalContent, OldPlace, Request, requests_for, useful
 from rampa.core.content.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
 
 TRIES = 3
+AT_ONCE = 2 * 1024 * 1024
+"""Neighbouring chunks are copied from the old build with one read up to this many bytes."""
 
 
 @dataclass
@@ -110,22 +112,42 @@ class Filling:
         places = [(d, have.chunks[d]) for d in assembly.wanted() if d in have.chunks]
         places.sort(key=lambda p: (p[1].path, p[1].offset))
 
-        def copy(place: tuple[bytes, object]) -> int:
-            digest, old = place[0], have.chunks[place[0]]
+        def copy(run: list[tuple[bytes, OldPlace]]) -> int:
             assert self._have_root is not None
-            data = read_chunk(self._have_root / old.path, old.offset, self._sizes[digest], digest)
-            if data is None:
-                return 0
-            assembly.put(digest, data)
-            return len(data)
+            first = run[0][1]
+            size = run[-1][1].offset + self._sizes[run[-1][0]] - first.offset
+            data = memoryview(read_region(self._have_root / first.path, first.offset, size) or b"")
+            good = []
+            for digest, old in run:
+                piece = data[old.offset - first.offset :][: self._sizes[digest]]
+                if blake3(piece).digest() == digest:
+                    good.append((digest, piece))
+            assembly.put_run(good)
+            return sum(len(piece) for _, piece in good)
 
         total, copied = sum(self._sizes[d] for d, _ in places), 0
         if total:
             self._on(Progress("reuse", 0, total))
-        for size in parallel.in_order(threads, copy, places, ahead=64):
+        for size in parallel.in_order(threads, copy, self._together(places), ahead=8):
             copied += size
             self._on(Progress("reuse", copied, total))
         self.report.reused += copied
+
+    def _together(self, places: list[tuple[bytes, OldPlace]]) -> Iterator[list[tuple[bytes, OldPlace]]]:
+        """Chunks that lie one behind the other in an old file, to be read with one call."""
+        run: list[tuple[bytes, OldPlace]] = []
+        for digest, old in places:
+            last = run[-1][1] if run else None
+            if last and (
+                last.path != old.path
+                or last.offset + self._sizes[run[-1][0]] != old.offset
+                or old.offset - run[0][1].offset >= AT_ONCE
+            ):
+                yield run
+                run = []
+            run.append((digest, old))
+        if run:
+            yield run
 
     def _take_whole(self, file: FileEntry, have: LocalContent) -> bool:
         """A file that is already made, or that the device has as a whole under any path."""
