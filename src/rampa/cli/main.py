@@ -41,6 +41,7 @@ GROUPS = {
     "trigger": "Triggers: what starts runs by itself.",
     "agent": "Agents: the machines that execute runs.",
     "build": "Builds: make one from a folder, look at it, fetch its bundle.",
+    "content": "Content: what goes in and what stays out of a folder, and how it is packed best.",
     "bundle": "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
     "channel": "Channels: place a build, see what is live.",
     "device": "Simulated devices: install, update, verify, repair, start.",

@@ -24,11 +24,12 @@ from rampa.core.bundle.sources import FileSource
 from rampa.core.bundle.stamping import Stamp
 from rampa.core.bundle.zip_writer import Member
 from rampa.core.content import manifest as manifest_format
+from rampa.core.content.compression import PackingRules
 from rampa.core.content.depots import split
 from rampa.core.content.disk import disk_error
 from rampa.core.content.folder_index import FolderIndex
+from rampa.core.content.loose import mark_loose
 from rampa.core.content.manifest import Manifest
-from rampa.core.content.pack import LEVEL
 from rampa.core.content.parameters import DEFAULT
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
@@ -83,12 +84,14 @@ class BuildParts:
 
         name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
         index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
-        self.tree = read_tree(self.selection, DEFAULT, index=index, progress=progress)
+        read = read_tree(self.selection, DEFAULT, index=index, progress=progress)
         index.save()
+        self.tree = mark_loose(read, self.profile.loose, self.profile.loose_updates)
         return self.tree
 
     def send_content(self) -> None:
-        self.sent = self._upload("upload", self._tree(), self._sources(), self.profile.compression)
+        rules = PackingRules(self.profile.compression, self.profile.levels)
+        self.sent = self._upload("upload", self._tree(), self._sources(), rules)
 
     def bundle(self, keep: Path | None) -> wire.BundleIn:
         """Written to a file of its own, sent as chunks: what did not change since the last bundle does not travel."""
@@ -209,11 +212,11 @@ class BuildParts:
     def _sources(self) -> dict[str, Path]:
         return {f.path: self.selection.root / f.disk for f in self.selection.files}
 
-    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path], level: int = LEVEL) -> Sent:
+    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path], rules: PackingRules | None = None) -> Sent:
         def on(done: int, total: int, present: int) -> None:
             self.on(Step(phase, done, total, present))
 
-        return upload(BuildUpload(self.client, self.title, self.build.number), tree, sources, on, level)
+        return upload(BuildUpload(self.client, self.title, self.build.number), tree, sources, on, rules)
 
     def _writing(self, total: int) -> Callable[[int], None]:
         done = 0

@@ -11,7 +11,7 @@ from blake3 import blake3
 
 from rampa.client.client import Client
 from rampa.core.content import parallel
-from rampa.core.content.pack import LEVEL
+from rampa.core.content.compression import PackingRules
 from rampa.core.content.packing import MadePack, make_packs, places
 from rampa.core.content.tree import Tree
 from rampa.schema.builds import MISSING_LIMIT
@@ -66,7 +66,7 @@ def upload(
     tree: Tree,
     sources: dict[str, Path],
     on: Callable[[int, int, int], None],
-    level: int = LEVEL,
+    rules: PackingRules | None = None,
 ) -> Sent:
     """`on` is told (raw bytes settled, raw bytes in all, raw bytes that were there). Can be repeated after any failure."""
     chunks = {c.digest: c.size for f in tree.files for c in f.chunks}
@@ -80,7 +80,7 @@ def upload(
         target.put(pack.data)
         return pack
 
-    packs = make_packs(sources, places(tree, missing), level=level)
+    packs = make_packs(sources, places(tree, missing), rules=rules)
     with parallel.pool(SENDERS) as threads:
         for pack in parallel.in_order(threads, send, packs, ahead=SENDERS):
             done += pack.content_size

@@ -98,9 +98,7 @@ def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn)
         )
     new, old = find_ready(services, slug, asked.new), find_ready(services, slug, asked.old)
     with services.db.transaction() as session:
-        session.execute(
-            delete(DifferenceSet).where(DifferenceSet.new_id == new.id, DifferenceSet.old_id == old.id)
-        )
+        session.execute(delete(DifferenceSet).where(DifferenceSet.new_id == new.id, DifferenceSet.old_id == old.id))
         ask(session, services, new, [old])
         audit.record(session, services, actor, "update.prepare", new.name, slug, old=old.number)
     return prepared(services, slug, asked.new, asked.old)

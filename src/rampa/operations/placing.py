@@ -24,8 +24,8 @@ from rampa.operations import audit
 from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services, must_place
 from rampa.operations.costs import update_cost
-from rampa.operations.differences import ask, likely
 from rampa.operations.describing import finding_out, live_channels, summary
+from rampa.operations.differences import ask, likely
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.placements import describe_placement, live_placement

@@ -86,12 +86,13 @@ def resource(services: Services) -> Resource:
         """What stayed out of a build, and why."""
         return reading.list_left_out(services, path.title, path.build)
 
+    _papers(api, services)
     _downloads(api, services)
     return api
 
 
-def _downloads(api: Resource, services: Services) -> None:
-    """What devices and people fetch: immutable, with strong ETags."""
+def _papers(api: Resource, services: Services) -> None:
+    """What says what a build is and where it lies."""
 
     @api.call("GET", BUILD + "/statement", EVERYBODY, "application/vnd.in-toto+dsse")
     def get_statement(path: wire.BuildPath) -> Response:
@@ -126,6 +127,10 @@ def _downloads(api: Resource, services: Services) -> None:
     def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
         """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
         return Response(reading.locations_for(services, path.title, path.build, query.base), content_type=BYTES)
+
+
+def _downloads(api: Resource, services: Services) -> None:
+    """What devices and people fetch: immutable, with strong ETags."""
 
     @api.call("GET", BUILD + "/bundle", EVERYBODY, BYTES)
     def get_bundle(path: wire.BuildPath) -> Response:

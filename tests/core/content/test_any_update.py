@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 
 from rampa.core.content.compare import compare
 from rampa.core.content.install import Installation
-from rampa.core.content.locations import Locations
 from rampa.core.content.plan import local_content, plan_update
 from tests.core.content.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
@@ -38,9 +37,7 @@ def read(root: Path) -> dict[str, tuple[bytes, bool]]:
 
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
 @given(folder, folder, st.booleans())
-def test_any_update(
-    old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool
-) -> None:
+def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool) -> None:
     with tempfile.TemporaryDirectory() as scratch:
         at = Path(scratch)
         shop = Shop()

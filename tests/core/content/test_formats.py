@@ -15,6 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.content import locations, manifest, pack
+from rampa.core.content.compression import Packing, read_rule
 from rampa.core.content.difference.pairing import Region
 from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.manifest import Manifest
@@ -165,14 +166,17 @@ def test_locations_read_back() -> None:
     assert locations.decode(locations.encode(found, tree, old), tree).differences == ()
 
 
-@pytest.mark.parametrize("level", [0, 1, 9, 19])
-def test_every_compression_level_gives_back_what_went_in(level: int) -> None:
-    data = b"lantern wagon fog sluice " * 4000
-    stored = pack.compress(data, level)
+@pytest.mark.parametrize("rule", ["0", "1", "9", "19", "19 long", "3 long", "stored"])
+def test_every_packing_gives_back_what_went_in(rule: str) -> None:
+    data = b"lantern wagon fog sluice " * 14000
+    packing = read_rule(rule)
+    assert packing
+    stored = pack.compress(data, packing)
+    assert (len(stored) > len(data)) == (rule == "stored")
     assert pack.decompress(stored, len(data)) == data
 
 
 def test_a_higher_level_packs_smaller() -> None:
     data = "".join(f"wagon {n * n % 977} at {n % 13}; " for n in range(9000)).encode()
-    sizes = [len(pack.compress(data, level)) for level in (0, 3, 19)]
+    sizes = [len(pack.compress(data, Packing(level))) for level in (0, 3, 19)]
     assert sizes == sorted(sizes, reverse=True)

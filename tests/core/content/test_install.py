@@ -84,8 +84,12 @@ class Shop:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return manifest_difference.make(self.manifests[base], self.manifests[digest])
 
+    def of(self, number: int) -> Shop:
+        """Delivers this release from now on, not the one that was made last."""
+        self.last = self.trees[number]
+        return self
+
     def locations(self, base: int = 0) -> bytes:
-        """Of the release that was made last."""
         old = self.trees.get(base)
         return locations.encode(self.located(self.last, old, base), self.last, old)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import pathspec
@@ -19,17 +20,25 @@ class DepotRule:
     addon: str = ""
 
 
+def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool]]]:
+    """Each depot's name with what says whether it takes a path."""
+
+    def taker(rule: DepotRule) -> Callable[[str], bool]:
+        only, without = pathspec.GitIgnoreSpec.from_lines(rule.only), pathspec.GitIgnoreSpec.from_lines(rule.not_)
+        return lambda path: bool(only.match_file(path)) and not without.match_file(path)
+
+    return [(r.name, taker(r)) for r in rules]
+
+
 def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], list[str]]:
     """(each depot's tree, the paths that belong to none). A depot that nothing matches stays empty."""
-    takers = [
-        (r.name, pathspec.GitIgnoreSpec.from_lines(r.only), pathspec.GitIgnoreSpec.from_lines(r.not_)) for r in rules
-    ]
+    by_depot = takers(rules)
     files: dict[str, list[FileEntry]] = {r.name: [] for r in rules}
     links: dict[str, list[LinkEntry]] = {r.name: [] for r in rules}
     nowhere = []
 
     def owners(path: str) -> list[str]:
-        own = [n for n, only, without in takers if only.match_file(path) and not without.match_file(path)]
+        own = [name for name, takes in by_depot if takes(path)]
         if not own:
             nowhere.append(path)
         return own

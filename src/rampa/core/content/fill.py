@@ -39,6 +39,10 @@ class Report:
     seconds: float = 0.0
     files: int = 0
     repaired: list[str] = field(default_factory=list)
+    kept: list[str] = field(default_factory=list)
+    """Loose files that the player changed, and that stayed."""
+    aside: list[str] = field(default_factory=list)
+    """Those that were replaced, and are kept aside."""
 
 
 @dataclass(frozen=True)
@@ -167,6 +171,8 @@ class Filling:
         if old is None or self._have_root is None:
             return False
         source = self._have_root / old.path
+        if file.loose:
+            return False  # a player may write to it: it is never shared with another build
         if old.executable != file.executable or not file_holds(source, file.size, file.digest):
             return False
         os.link(source, target, follow_symlinks=False)

@@ -3,6 +3,8 @@
     ROOT/current             a link to builds/<key>: what the player starts
     ROOT/builds/<key>/tree   the files
     ROOT/builds/<key>/release  the signed statement and the manifests, to verify against without a network
+    ROOT/previous            a link to the build before, where it is kept to be rolled back to
+    ROOT/aside/<build>/      loose files of the player's that an update replaced or dropped
     ROOT/staging/<key>/      a build in the making; a later run goes on with it
 
 Order of an update: verify the statement, verify the manifests, fill staging (every chunk and file checked), sync, rename
@@ -11,7 +13,6 @@ staging into builds, swap the link, remove the old build. Until the swap the old
 
 from __future__ import annotations
 
-import ctypes
 import os
 import shutil
 import time
@@ -20,16 +21,16 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.content import locations as locations_format
-from rampa.core.content import manifest as manifest_format
-from rampa.core.content import manifest_difference, parallel
+from rampa.core.content import parallel
 from rampa.core.content.assemble import file_holds, read_chunk
 from rampa.core.content.delivery import Delivery
-from rampa.core.content.difference import making
-from rampa.core.content.disk import disk_error
+from rampa.core.content.disk import disk_error, must_fit, sync
 from rampa.core.content.fill import Filling, Progress, Report
-from rampa.core.content.plan import LocalContent, OldPlace, local_content
-from rampa.core.content.tree import FileEntry, Tree, merge
-from rampa.core.errors import Damaged, Invalid, NotFound, Refused
+from rampa.core.content.loose import carry_over
+from rampa.core.content.papers import fetch_manifests, key_of, tree_of
+from rampa.core.content.plan import LocalContent, OldPlace, Plan, local_content, plan_update
+from rampa.core.content.tree import FileEntry, Tree
+from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 
@@ -46,16 +47,31 @@ class Installed:
 
 
 class Installation:
-    """`public_key` is the title's manifest key (raw Ed25519, 32 bytes), pinned when the device was registered."""
+    """`public_key` is the title's manifest key (raw Ed25519, 32 bytes), pinned when the device was registered.
 
-    def __init__(self, root: Path, title: str, public_key: bytes) -> None:
+    `keep_previous`: the build before stays on the disk, so that it can be rolled back to without a network; files that both
+    builds share are there once.
+    """
+
+    def __init__(self, root: Path, title: str, public_key: bytes, *, keep_previous: bool = False) -> None:
         self.root = root
+        self._keep_previous = keep_previous
         self._title = title
         self._public_key = public_key
 
     def current(self) -> Installed | None:
         """What is installed, verified against the pinned key. Raises `Damaged` when its papers are."""
-        link = self.root / "current"
+        return self._installed("current")
+
+    def previous(self) -> Installed | None:
+        """The build that `roll_back` goes to, if one is kept whole."""
+        try:
+            return self._installed("previous")
+        except Damaged:
+            return None
+
+    def _installed(self, name: str) -> Installed | None:
+        link = self.root / name
         if not link.is_symlink():
             return None
         key = Path(os.readlink(link)).name
@@ -70,7 +86,7 @@ class Installation:
                 where=str(error.filename or release),
                 hint="Install again: files that are still right are reused.",
             ) from error
-        return Installed(key, statement, _tree(statement, encoded))
+        return Installed(key, statement, tree_of(statement, encoded))
 
     def tree_folder(self, installed: Installed) -> Path:
         return self.root / "builds" / installed.key / "tree"
@@ -80,7 +96,7 @@ class Installation:
         started = time.monotonic()
         statement = self._verify(envelope)
         now = self._current_or_nothing()
-        key = _key(statement, envelope)
+        key = key_of(statement, envelope)
         if now is not None and now.key == key:
             self._clean(key)
             return Report(files=len(now.tree.files), seconds=time.monotonic() - started)
@@ -93,8 +109,8 @@ class Installation:
         held = {} if now is None else {d.manifest: self._release(now) for d in now.statement.depots}
         try:
             old = {d.depot: self._encoded(now, d) for d in now.statement.depots} if now else {}
-            encoded, fetched = _manifests(statement, delivery, held, old)
-            tree = _tree(statement, encoded)
+            encoded, fetched = fetch_manifests(statement, delivery, held, old)
+            tree = tree_of(statement, encoded)
             report = self._fill(key, statement, envelope, encoded, tree, now, delivery, on)
             self._swap(key)
         except OSError as error:
@@ -105,7 +121,9 @@ class Installation:
 
     def verify(self, on: Listener = lambda _: None) -> list[str]:
         """Paths of files that are missing or not what the signed manifest says."""
-        now = self._must_be_installed()
+        return self._bad(self._must_be_installed(), on)
+
+    def _bad(self, now: Installed, on: Listener) -> list[str]:
         tree_at = self.tree_folder(now)
         total, done, bad = now.tree.size, 0, []
         on(Progress("verify", 0, total))
@@ -144,7 +162,7 @@ class Installation:
         encoded = delivery.locations()
         filling = Filling(beside, tree_at, delivery, on)
         report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
-        _sync(beside)
+        sync(beside)
         for path in [f.path for f in damaged.files] + [k.path for k in damaged.links]:
             target = tree_at / path
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -179,13 +197,18 @@ class Installation:
             filling.report.metadata += len(encoded)
             return locations_format.decode(encoded, tree)
 
+        must_fit(self.root, _still_to_write(plan_update(tree, have, locations), staging / "tree"))
         report = filling.run(tree, have, locations, whole)
+        if now is not None:
+            aside = self.root / "aside" / str(now.statement.build)
+            carried = carry_over(now.tree, self.tree_folder(now), tree, staging / "tree", aside)
+            report.kept, report.aside = carried
         release = staging / "release"
         release.mkdir(parents=True, exist_ok=True)
         for line in statement.depots:
             (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
         (release / "statement.json").write_bytes(envelope)
-        _sync(staging)
+        sync(staging)
         report.metadata += len(located)
         return report
 
@@ -195,18 +218,70 @@ class Installation:
         if place.exists():
             shutil.rmtree(place)
         os.rename(staging, place)
-        beside = self.root / "current.new"
-        beside.unlink(missing_ok=True)
-        beside.symlink_to(Path("builds") / key)
-        os.replace(beside, self.root / "current")
-        _sync(self.root)
+        before = self.root / "current"
+        if self._keep_previous and before.is_symlink() and Path(os.readlink(before)).name != key:
+            self._point("previous", Path(os.readlink(before)).name)
+        self._point("current", key)
+        sync(self.root)
         self._clean(key)
 
+    def _point(self, name: str, key: str) -> None:
+        beside = self.root / f"{name}.new"
+        beside.unlink(missing_ok=True)
+        beside.symlink_to(Path("builds") / key)
+        os.replace(beside, self.root / name)
+
     def _clean(self, key: str) -> None:
+        previous = self.root / "previous"
+        if previous.is_symlink() and (not self._keep_previous or Path(os.readlink(previous)).name == key):
+            previous.unlink()
+        kept = {key, Path(os.readlink(previous)).name if previous.is_symlink() else key}
         for old in (self.root / "builds").iterdir():
-            if old.name != key:
+            if old.name not in kept:
                 shutil.rmtree(old, ignore_errors=True)
         shutil.rmtree(self.root / "staging", ignore_errors=True)
+
+    def roll_back(self) -> Installed:
+        """Starts the kept build again from now on; what was installed is removed. Needs no network.
+
+        Raises `NotFound` when none is kept, `Damaged` when it is not whole any more.
+        """
+        now, before = self._must_be_installed(), self.previous()
+        if before is None:
+            raise NotFound(
+                "install.no-previous",
+                "no build is kept to roll back to",
+                where=str(self.root),
+                hint="Builds are kept from the next update on when the installation keeps the previous one.",
+            )
+        bad = self._bad(before, lambda _: None)
+        if bad:
+            hint = "Nothing was changed. Update to a build that the channel has."
+            raise Damaged("install.damaged", "the kept build is not whole any more", where=bad[0], hint=hint)
+        try:
+            aside = self.root / "aside" / str(now.statement.build)
+            carry_over(now.tree, self.tree_folder(now), before.tree, self.tree_folder(before), aside)
+            self._point("current", before.key)
+            sync(self.root)
+            self._clean(before.key)
+        except OSError as error:
+            raise disk_error(error, self.root) from error
+        return before
+
+    def uninstall(self) -> int:
+        """Removes what is installed; returns the bytes of its files. What the player changed goes to ROOT/aside first."""
+        now = self._must_be_installed()
+        try:
+            aside = self.root / "aside" / str(now.statement.build)
+            carry_over(now.tree, self.tree_folder(now), Tree(()), self.root, aside)
+            for name in ("current", "previous"):
+                (self.root / name).unlink(missing_ok=True)
+            sync(self.root)
+            for name in ("builds", "staging"):
+                shutil.rmtree(self.root / name, ignore_errors=True)
+        except OSError as error:
+            raise disk_error(error, self.root) from error
+        return now.tree.size
 
     def _drop_other_staging(self, key: str) -> None:
         folder = self.root / "staging"
@@ -244,56 +319,20 @@ class Installation:
         return statement
 
 
-def _key(statement: Statement, envelope: bytes) -> str:
-    return f"{statement.build}-{manifest_format.digest_of(envelope).hex()[:12]}"
-
-
-def _manifests(
-    statement: Statement, delivery: Delivery, held: dict[bytes, Path], old: dict[str, bytes]
-) -> tuple[dict[str, bytes], int]:
-    """Each depot's manifest, checked against the statement, and how many bytes were fetched for them. `old`: those installed."""
-    out, fetched = {}, 0
-    for line in statement.depots:
-        data = b""
-        if line.manifest in held:
-            data = (held[line.manifest] / f"{line.manifest.hex()}.manifest").read_bytes()
-        if manifest_format.digest_of(data) != line.manifest:
-            data, size = _fetch_manifest(line, delivery, old.get(line.depot))
-            fetched += size
-        if len(data) != line.size or manifest_format.digest_of(data) != line.manifest:
-            raise Damaged(
-                "manifest.forged",
-                f"the manifest of depot {line.depot} is not the one that was signed",
-                hint="Nothing was replaced.",
-            )
-        out[line.depot] = data
-    return out, fetched
-
-
-def _fetch_manifest(line: DepotLine, delivery: Delivery, base: bytes | None) -> tuple[bytes, int]:
-    """By its difference from the installed one where that gives the right bytes, else whole; and the bytes fetched."""
-    fetched = 0
-    if base is not None and making.available():
-        difference = delivery.manifest_difference(line.manifest, manifest_format.digest_of(base))
-        fetched = len(difference)
+def _still_to_write(plan: Plan, staged: Path) -> int:
+    """Bytes of disk that the plan takes beyond what an earlier run wrote."""
+    there = 0
+    for file in plan.assemble:
         try:
-            data = manifest_difference.apply(difference, base) if difference else b""
-        except Damaged:
-            data = b""
-        if manifest_format.digest_of(data) == line.manifest:
-            return data, fetched
-    data = delivery.manifest(line.manifest)
-    return data, fetched + len(data)
-
-
-def _tree(statement: Statement, encoded: dict[str, bytes]) -> Tree:
-    tree = merge(manifest_format.decode(encoded[d.depot]).tree for d in statement.depots)
-    if not any(f.path == statement.launch for f in tree.files):
-        raise Damaged("statement.damaged", "the statement's launch entry is in none of its depots")
-    return tree
+            there += min(file.size, (staged / file.path).stat().st_blocks * 512)
+        except OSError:
+            continue
+    return plan.written - there
 
 
 def _intact(path: Path, file: FileEntry) -> bool:
+    if file.loose:
+        return path.is_file()  # what is in it is the player's
     if not file_holds(path, file.size, file.digest):
         return False
     return bool(path.stat().st_mode & 0o100) == file.executable
@@ -315,16 +354,3 @@ def _good_chunks(root: Path, tree: Tree) -> LocalContent:
                 chunks[chunk.digest] = OldPlace(file.path, offset)
             offset += chunk.size
     return LocalContent({}, chunks)
-
-
-def _sync(folder: Path) -> None:
-    """Puts what was written on the disk (syncfs(2) where there is one)."""
-    fd = os.open(folder, os.O_RDONLY)
-    try:
-        syncfs = getattr(ctypes.CDLL(None), "syncfs", None)
-        if syncfs is None:
-            os.sync()
-        elif syncfs(fd) != 0:
-            raise Invalid("disk.sync", "the disk did not confirm what was written", where=str(folder))
-    finally:
-        os.close(fd)

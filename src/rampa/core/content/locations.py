@@ -73,7 +73,10 @@ def distinct_chunks(tree: Tree) -> list[Chunk]:
 
 
 def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
-    """Deterministic for the same locations; chunks that `new` does not have are left out. `old` is the tree of the build `base`, needed where there are differences."""
+    """Deterministic for the same locations; chunks that `new` does not have are left out.
+
+    `old` is the tree of the build `base`, needed where there are differences.
+    """
     number = {c.digest: i for i, c in enumerate(distinct_chunks(new))}
     own = {d: place for d, place in locations.chunks.items() if d in number}
     frames = sorted({frame for frame, _ in own.values()})
@@ -92,7 +95,11 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
             "stored": [f.stored for f in frames],
             "raw": [f.raw for f in frames],
         },
-        "chunks": {"frame": _deltas([r[0] for r in rows]), "at": [r[1] for r in rows], "chunk": _deltas([r[2] for r in rows])},
+        "chunks": {
+            "frame": _deltas([r[0] for r in rows]),
+            "at": [r[1] for r in rows],
+            "chunk": _deltas([r[2] for r in rows]),
+        },
         "differences": _differences(locations.differences, pack_number, number, old),
     }
     return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
@@ -193,7 +200,7 @@ def _read_differences(body: dict[str, Any], known: list[Chunk], old: Tree) -> tu
 
 
 def _region(file: int, offset: int, size: int, old: Tree) -> Region:
-    if not (0 <= file < len(old.files) and offset >= 0 and 0 < size and offset + size <= old.files[file].size):
+    if not (0 <= file < len(old.files) and offset >= 0 and size > 0 and offset + size <= old.files[file].size):
         raise Damaged("locations.damaged", "a difference starts from a place that is not there")
     return Region(old.files[file].path, offset, size)
 

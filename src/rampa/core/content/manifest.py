@@ -15,7 +15,7 @@ from blake3 import blake3
 
 from rampa.core.content.parameters import CutParameters
 from rampa.core.content.paths import check_link, check_path, printable
-from rampa.core.content.tree import DIGEST_SIZE, Chunk, FileEntry, LinkEntry, Tree, check_tree
+from rampa.core.content.tree import DIGEST_SIZE, LOOSE, Chunk, FileEntry, LinkEntry, Tree, check_tree
 from rampa.core.errors import Damaged, RampaError
 
 FORMAT = "rampa-manifest"
@@ -56,11 +56,18 @@ def encode(manifest: Manifest) -> bytes:
             "digest": b"".join(f.digest for f in tree.files),
             "chunks": [len(f.chunks) for f in tree.files],
             "chunk": _deltas([number[c.digest] for f in tree.files for c in f.chunks]),
+            **_loose(tree),
         },
         "links": {"path": [k.path for k in tree.links], "target": [k.target for k in tree.links]},
         "chunks": {"digest": b"".join(c.digest for c in chunks), "size": [c.size for c in chunks]},
     }
     return pack(cbor2.dumps(body, canonical=True))
+
+
+def _loose(tree: Tree) -> dict[str, list[list[int]]]:
+    """The numbers of the loose files by rule; nothing where there are none."""
+    by_rule = [[i for i, f in enumerate(tree.files) if f.loose == rule] for rule in LOOSE]
+    return {"loose": by_rule} if any(by_rule) else {}
 
 
 def pack(raw: bytes) -> bytes:
@@ -132,6 +139,7 @@ def _read_chunks(column: dict[str, Any], parameters: CutParameters) -> list[Chun
 
 def _read_files(column: dict[str, Any], chunks: list[Chunk]) -> tuple[FileEntry, ...]:
     executable = set(column["exec"])
+    loose = {i: rule for rule, own in zip(LOOSE, column.get("loose", [[], [], []]), strict=True) for i in own}
     digests = column["digest"]
     rows = list(zip(column["path"], column["size"], column["chunks"], strict=True))
     if len(digests) != DIGEST_SIZE * len(rows):
@@ -147,7 +155,7 @@ def _read_files(column: dict[str, Any], chunks: list[Chunk]) -> tuple[FileEntry,
         if sum(c.size for c in own) != size:
             raise Damaged("manifest.damaged", "a file's chunks do not sum up to its size", where=printable(path))
         digest = bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE])
-        files.append(FileEntry(check_path(path), size, i in executable, digest, own))
+        files.append(FileEntry(check_path(path), size, i in executable, digest, own, loose.get(i, "")))
         at += count
     if at != len(numbers):
         raise Damaged("manifest.damaged", "the manifest lists chunks that belong to no file")

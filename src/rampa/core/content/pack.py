@@ -21,6 +21,7 @@ import cbor2
 import zstandard
 from blake3 import blake3
 
+from rampa.core.content.compression import STORED, Packing, stored_frame
 from rampa.core.content.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
 
@@ -32,7 +33,8 @@ FRAME_LIMIT = FRAME_TARGET + 16 * 1024 * 1024
 PACK_TARGET = 16 * 1024 * 1024
 """Stored bytes after which a pack is closed."""
 INDEX_LIMIT = 64 * 1024 * 1024
-LEVEL = 3
+LONG_TARGET = 8 * 1024 * 1024
+"""Raw bytes of a frame whose rule asks for matches over long distances."""
 FASTEST = -1
 """zstd reads 0 as its own default; a document\'s 0 asks for speed."""
 
@@ -47,37 +49,37 @@ class Frame:
     chunks: tuple[Chunk, ...]
 
 
-def compress(data: bytes | bytearray | memoryview, level: int = LEVEL) -> bytes:
+def compress(data: bytes | bytearray | memoryview, packing: Packing = Packing()) -> bytes:
     """One frame; level 0 is the fastest, 19 the smallest.
 
     Short matches and a small window won on game content: shared/bench figures in docs/performance.md.
     """
-    return _compressor(level).compress(data)
+    return stored_frame(data) if packing.level == STORED else _compressor(packing).compress(data)
 
 
 class _Own(threading.local):
     """Each thread's own zstd contexts: making one anew for every frame took a third of the time."""
 
     def __init__(self) -> None:
-        self.compressors: dict[int, zstandard.ZstdCompressor] = {}
+        self.compressors: dict[Packing, zstandard.ZstdCompressor] = {}
         self.decompressor = zstandard.ZstdDecompressor()
 
 
 _own = _Own()
 
 
-def _compressor(level: int) -> zstandard.ZstdCompressor:
-    made = _own.compressors.get(level)
+def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
+    made = _own.compressors.get(packing)
     if made is None:
+        long = {"window_log": 23, "enable_ldm": True} if packing.long else {"window_log": 20, "min_match": 4}
         parameters = zstandard.ZstdCompressionParameters.from_level(
-            level or FASTEST,
-            source_size=FRAME_TARGET,
-            min_match=4,
-            window_log=20,
+            packing.level or FASTEST,
+            source_size=LONG_TARGET if packing.long else FRAME_TARGET,
+            **long,
             write_checksum=False,
             write_content_size=True,
         )
-        made = _own.compressors[level] = zstandard.ZstdCompressor(compression_params=parameters)
+        made = _own.compressors[packing] = zstandard.ZstdCompressor(compression_params=parameters)
     return made
 
 

@@ -10,7 +10,8 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.content import parallel
-from rampa.core.content.pack import FRAME_TARGET, LEVEL, PACK_TARGET, PackWriter, compress
+from rampa.core.content.compression import Packing, PackingRules
+from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress
 from rampa.core.content.paths import printable
 from rampa.core.content.tree import Chunk, Tree
 from rampa.core.errors import Conflict
@@ -52,17 +53,17 @@ def make_packs(
     wanted: Iterator[Place],
     *,
     pack_target: int = PACK_TARGET,
-    level: int = LEVEL,
+    rules: PackingRules | None = None,
     workers: int = parallel.WORKERS,
 ) -> Iterator[MadePack]:
-    """Packs of about `pack_target` stored bytes, compressed at `level` (0 to 19). `sources` gives each delivered path's file.
+    """Packs of about `pack_target` stored bytes, compressed as `rules` say. `sources` gives each delivered path's file.
 
     Raises `Conflict` when a file is no longer what was read.
     """
     writer, raw = PackWriter(), 0
     with parallel.pool(workers) as threads:
-        pairs = _groups(wanted)
-        work = parallel.in_order(threads, lambda g: (g, compress(_content(sources, g), level)), pairs, ahead=AHEAD)
+        pairs = _groups(wanted, rules or PackingRules())
+        work = parallel.in_order(threads, lambda g: (g[1], compress(_content(sources, g[1]), g[0])), pairs, ahead=AHEAD)
         for own, stored in work:
             writer.add((p.chunk for p in own), stored)
             raw += sum(p.chunk.size for p in own)
@@ -73,17 +74,22 @@ def make_packs(
         yield MadePack(writer.finish(), raw)
 
 
-def _groups(wanted: Iterator[Place]) -> Iterator[list[Place]]:
-    own: list[Place] = []
-    size = 0
+def _groups(wanted: Iterator[Place], rules: PackingRules) -> Iterator[tuple[Packing, list[Place]]]:
+    """Chunks that share a frame: those of one packing, in file order."""
+    open_: dict[Packing, list[Place]] = {}
+    sizes: dict[Packing, int] = {}
+    path, packing = "", rules.of("")
     for place in wanted:
-        if own and size + place.chunk.size > FRAME_TARGET:
-            yield own
-            own, size = [], 0
+        if place.path != path:
+            path, packing = place.path, rules.of(place.path)
+        own, limit = open_.setdefault(packing, []), LONG_TARGET if packing.long else FRAME_TARGET
+        if own and sizes[packing] + place.chunk.size > limit:
+            yield packing, own
+            own = open_[packing] = []
+            sizes[packing] = 0
         own.append(place)
-        size += place.chunk.size
-    if own:
-        yield own
+        sizes[packing] = sizes.get(packing, 0) + place.chunk.size
+    yield from ((packing, own) for packing, own in open_.items() if own)
 
 
 def _content(sources: dict[str, Path], own: list[Place]) -> bytes:

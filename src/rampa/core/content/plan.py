@@ -73,8 +73,8 @@ def local_content(tree: Tree) -> LocalContent:
 
 def plan_update(new: Tree, have: LocalContent, locations: Locations) -> Plan:
     """Raises `Unavailable` when a chunk is neither on the device nor in any pack."""
-    whole = [(f, have.files[f.digest]) for f in new.files if f.digest in have.files]
-    assemble = tuple(f for f in new.files if f.digest not in have.files)
+    whole = [(f, have.files[f.digest]) for f in new.files if _is_whole(f, have)]
+    assemble = tuple(f for f in new.files if not _is_whole(f, have))
     missing, reused = _missing(assemble, have)
     differences = tuple(useful({c.digest for c in missing}, locations))
     made = {c.digest for d in differences for c in d.new}
@@ -88,6 +88,11 @@ def plan_update(new: Tree, have: LocalContent, locations: Locations) -> Plan:
         reused + sum(f.size for f, _ in whole),
         sum(f.size for f in assemble),
     )
+
+
+def _is_whole(file: FileEntry, have: LocalContent) -> bool:
+    """It can be linked to what is there; a loose file is copied, since a player may write to it."""
+    return file.digest in have.files and not file.loose
 
 
 def _missing(assemble: Iterable[FileEntry], have: LocalContent) -> tuple[list[Chunk], int]:

@@ -1,6 +1,7 @@
 """Selecting a build's files from a folder: what goes in, what stays out, and by which rule.
 
-Patterns are those of gitignore(5). A file goes in when an include pattern matches and no strip pattern does. All problems
+Patterns are those of gitignore(5). A file goes in when an include pattern matches and no strip pattern does, and its
+content is not that of a class that is stripped. All problems
 of a folder (names that cannot be delivered, links that leave, special files) are collected and raised together.
 """
 
@@ -9,17 +10,21 @@ from __future__ import annotations
 import os
 import stat
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import pathspec
 
+from rampa.core.content import parallel
 from rampa.core.content.paths import check_link, path_problem, printable
+from rampa.core.content.signs import look
 from rampa.core.content.strip_classes import ALWAYS, STRIP_CLASSES
 from rampa.core.errors import Invalid, NotFound
 
 SHOWN = 20
+BATCH = 256
+NO_RULE = "no include rule matches"
 
 
 @dataclass(frozen=True)
@@ -33,8 +38,12 @@ class Pattern:
 
 @dataclass(frozen=True)
 class ContentRules:
+    """`classes`: the strip classes by content, each with its origin; a pattern in `strip` that begins with `!` keeps a file
+    whatever it looks like."""
+
     include: tuple[Pattern, ...]
     strip: tuple[Pattern, ...]
+    classes: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +55,8 @@ class Selected:
     size: int
     executable: bool
     stamp: tuple[int, int, int, int]
+    rule: int = -1
+    """The number of the include pattern that let it in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +98,7 @@ def select(root: Path, rules: ContentRules) -> Selection:
     picking = _Picking(rules)
     for disk, entry in _walk(root):
         picking.take(disk, entry)
+    picking.look(root)
     picking.check_links()
     if picking.problems:
         _raise(picking.problems)
@@ -113,6 +125,7 @@ class _Picking:
         self._include = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.include])
         self._strip = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.strip])
         self._seen: dict[str, str] = {}
+        self._meant: set[str] = set()
         self.files: list[Selected] = []
         self.links: list[tuple[str, str]] = []
         self.left_out: list[LeftOut] = []
@@ -121,19 +134,34 @@ class _Picking:
     def take(self, disk: str, entry: os.DirEntry[str]) -> None:
         path = unicodedata.normalize("NFC", disk)
         info = entry.stat(follow_symlinks=False)
-        out = self._why_out(path)
-        if out:
-            self.left_out.append(LeftOut(printable(path), info.st_size, out.why, out.origin))
-        elif self._deliverable(path, disk):
-            self._keep(path, disk, entry, info)
-
-    def _why_out(self, path: str) -> Pattern | None:
-        stripped = self._strip.check_file(path)
+        stripped, included = self._strip.check_file(path), self._include.check_file(path)
         if stripped.include and stripped.index is not None:
-            return self._rules.strip[stripped.index]
-        if not self._include.check_file(path).include:
-            return Pattern("", "no include rule matches")
-        return None
+            rule = self._rules.strip[stripped.index]
+            self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin))
+        elif not included.include:
+            self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
+        elif self._deliverable(path, disk):
+            self._keep(path, disk, entry, info, included.index if included.index is not None else -1)
+            if stripped.include is False:
+                self._meant.add(path)
+
+    def look(self, root: Path) -> None:
+        """Takes out what its own content gives away, of the classes that are stripped."""
+        if not self._rules.classes:
+            return
+        with parallel.pool() as threads:
+            asked = [f for f in self.files if f.path not in self._meant]
+            seen = parallel.in_order(
+                threads, lambda batch: [look(root / f.disk) for f in batch], _batches(asked), ahead=8
+            )
+            signs = [s for batch in seen for s in batch]
+        gone = set()
+        for file, sign in zip(asked, signs, strict=True):
+            if sign and not sign.only_warn and sign.cls in self._rules.classes:
+                gone.add(file.path)
+                why = f"{STRIP_CLASSES[sign.cls][0]}: {sign.why} by its content"
+                self.left_out.append(LeftOut(printable(file.path), file.size, why, self._rules.classes[sign.cls]))
+        self.files = [f for f in self.files if f.path not in gone]
 
     def _deliverable(self, path: str, disk: str) -> bool:
         problem = path_problem(path)
@@ -144,10 +172,10 @@ class _Picking:
             self.problems.append(f"{printable(disk)}: {problem}; rename it")
         return not problem
 
-    def _keep(self, path: str, disk: str, entry: os.DirEntry[str], info: os.stat_result) -> None:
+    def _keep(self, path: str, disk: str, entry: os.DirEntry[str], info: os.stat_result, rule: int) -> None:
         if stat.S_ISREG(info.st_mode):
             executable = bool(info.st_mode & 0o111)
-            self.files.append(Selected(path, disk, info.st_size, executable, stamp_of(info)))
+            self.files.append(Selected(path, disk, info.st_size, executable, stamp_of(info), rule))
         elif stat.S_ISLNK(info.st_mode):
             target = os.readlink(entry.path)
             try:
@@ -169,6 +197,11 @@ class _Picking:
                 self.problems.append(
                     f"{printable(path)}: it links to {printable(target)}, which does not go in; include or strip both"
                 )
+
+
+def _batches(files: list[Selected]) -> Iterator[list[Selected]]:
+    for at in range(0, len(files), BATCH):
+        yield files[at : at + BATCH]
 
 
 def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:

@@ -10,6 +10,8 @@ from rampa.core.content.paths import printable
 from rampa.core.errors import Damaged
 
 DIGEST_SIZE = 32
+LOOSE = ("keep", "replace", "aside")
+"""What an update does with a loose file that the player changed: keeps it, replaces it, sets it aside and replaces it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +31,8 @@ class FileEntry:
     executable: bool
     digest: bytes
     chunks: tuple[Chunk, ...]
+    loose: str = ""
+    """One of LOOSE for a file that players may change, else empty."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from rampa.core.content.depots import DepotRule
 from rampa.core.content.selecting import ContentRules, Pattern, class_patterns
+from rampa.core.content.strip_classes import ALWAYS
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Depot, Document
@@ -47,6 +49,11 @@ class ResolvedProfile:
     launch: str
     bundle: str
     compression: int
+    levels: Mapping[str, str]
+    """Packing by pattern, beyond the usual level."""
+    loose: tuple[str, ...]
+    loose_updates: str
+    companions: tuple[str, ...]
     rules: ContentRules
     depots: tuple[DepotRule, ...]
     output: str
@@ -94,7 +101,11 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
         launch=entries.get(own.get("code.architectures")[0], own.get("launch.entry")),
         bundle=own.get("output.bundle"),
         compression=own.get("content.compression"),
-        rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own))),
+        levels=dict(own.get("content.levels") or {}),
+        loose=tuple(own.get("content.loose") or ()),
+        loose_updates=own.get("content.loose_updates"),
+        companions=tuple(own.get("content.companions") or ()),
+        rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own)), _classes(own)),
         depots=tuple(DepotRule(d.name, d.only, d.not_, d.addon) for d in document.depots if _has(own, d)),
         output=own.get("output.folder") or "",
     )
@@ -115,9 +126,14 @@ def _has(own: Resolved, depot: Depot) -> bool:
     return not depot.addon or addons is None or depot.addon in addons
 
 
+def _classes(own: Resolved) -> dict[str, str]:
+    """The strip classes with their origins; some always apply."""
+    said = own.values["content.strip_classes"]
+    return dict.fromkeys(ALWAYS, "always") | {name: said.part(name).place() for name in said.value}
+
+
 def _strip(document: Document, own: Resolved) -> list[Pattern]:
-    classes = own.values["content.strip_classes"]
-    strip = class_patterns({name: classes.part(name).place() for name in classes.value})
+    strip = class_patterns(_classes(own))
     strip += _patterns(own, "content.strip", "strip rule")
     strip += _left_out_units(document, own)
     strip += _left_out_languages(document, own)

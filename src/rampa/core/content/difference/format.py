@@ -1,8 +1,8 @@
 """A difference as bytes: docs/formats.md describes it. Reading checks every size and index before anything uses it.
 
-    difference := 0xD5 | version 1 | stream * 7
-    stream := varint raw size | varint stored size | bytes        stored = raw: as it is, else one zstd frame
-    the streams: header, copy lengths, literal lengths, seeks, gaps, tokens, literals
+difference := 0xD5 | version 1 | stream * 7
+stream := varint raw size | varint stored size | bytes        stored = raw: as it is, else one zstd frame
+the streams: header, copy lengths, literal lengths, seeks, gaps, tokens, literals
 """
 
 from __future__ import annotations

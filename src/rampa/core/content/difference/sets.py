@@ -13,7 +13,7 @@ from blake3 import blake3
 
 from rampa.core.content import parallel
 from rampa.core.content.difference import making
-from rampa.core.content.difference.pairing import GROUP, Region, Stretch, stretches
+from rampa.core.content.difference.pairing import GROUP, Stretch, stretches
 from rampa.core.content.difference.programs import HEAD, read_image
 from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.tree import Chunk, Tree
@@ -151,7 +151,9 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
     else:
         payload = making.make(old, new, old_head=b"", new_head=b"")
     if making.apply(payload, old, len(new)) != new:
-        raise Damaged("difference.wrong", "a difference does not make what it was made for", where=group.stretches[0].path)
+        raise Damaged(
+            "difference.wrong", "a difference does not make what it was made for", where=group.stretches[0].path
+        )
     return payload, DifferencePlace(b"", 0, len(payload), blake3(old).digest(), regions, chunks)
 
 
@@ -183,5 +185,3 @@ def _repacked(
 def _frames_of(own: list[Stretch], locations: Locations) -> _Group:
     frames = {locations.chunks[s.chunks[0].digest][0] for s in own}
     return _Group(tuple(own), sum(f.stored for f in frames))
-
-

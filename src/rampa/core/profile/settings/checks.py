@@ -7,6 +7,7 @@ import re
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
+from rampa.core.content.compression import read_rule
 from rampa.core.content.paths import path_problem
 from rampa.core.platform.table import PLATFORMS
 
@@ -51,6 +52,12 @@ def argument(text: str) -> str:
 
 def pattern(text: str) -> str:
     return "" if text.strip() and "\0" not in text else "it is empty"
+
+
+def packing(text: str) -> str:
+    return (
+        "" if read_rule(text) else "it must be a level from 0 to 19, a level with `long` as in `12 long`, or `stored`"
+    )
 
 
 def language(text: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rampa.core.content.paths import path_problem
 from rampa.core.content.strip_classes import STRIP_CLASSES
+from rampa.core.content.tree import LOOSE
 from rampa.core.platform.handheld import ORIENTATIONS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
@@ -91,6 +92,36 @@ SETTINGS = (
         check=checks.pattern,
         default=(),
         example='["mods/"]',
+        used="build",
+    ),
+    Setting(
+        "content.loose_updates",
+        "Updates of loose files",
+        "When the player changed a loose file: keep theirs, replace it, or replace it and set theirs aside.",
+        allowed=LOOSE,
+        default="keep",
+        example='"aside"',
+        used="build",
+    ),
+    Setting(
+        "content.companions",
+        "Companions",
+        "Libraries that the platform brings, beside the known ones, as patterns; programs may need them.",
+        kind="texts",
+        check=checks.words,
+        default=(),
+        example='["libsignalbox.so"]',
+        used="build",
+    ),
+    Setting(
+        "content.levels",
+        "Levels by rule",
+        "Compression by pattern: 0 to 19, `stored`, or a level with `long` for matches over a whole file; the last one holds.",
+        kind="table",
+        check=checks.packing,
+        names=checks.pattern,
+        example='{ "*.bank" = "stored", "data/*.pak" = "12 long" }',
+        used="build",
     ),
     Setting(
         "content.compression",

@@ -1,0 +1,125 @@
+"""What `rampa content` answers; sizes are bytes, times seconds."""
+
+from __future__ import annotations
+
+from rampa.core.content.preview import Preview
+from rampa.core.content.tuning import RATES, Tuned
+from rampa.schema.common import Wire
+
+
+class PreviewRow(Wire):
+    path: str
+    size: int
+    inside: bool
+    rule: str
+    origin: str
+    leftover: str
+    depots: list[str]
+
+
+class LeftoverLine(Wire):
+    path: str
+    size: int
+    why: str
+
+
+class LackingLine(Wire):
+    """`path` needs the library `name`, and nothing brings it."""
+
+    path: str
+    name: str
+
+
+class PreviewOut(Wire):
+    folder: str
+    profile: str
+    files: int
+    size: int
+    out_files: int
+    out_size: int
+    unmatched: int
+    leftovers: list[LeftoverLine]
+    lacking: list[LackingLine]
+    rows: list[PreviewRow]
+
+
+class LevelOut(Wire):
+    """`waits`: seconds that a player waits, by Mbit/s."""
+
+    level: int
+    packed: int
+    packing: float
+    unpacking: float
+    waits: dict[int, float]
+
+
+class EndingOut(Wire):
+    ending: str
+    size: int
+    ratio: float
+    long_ratio: float
+    rule: str
+
+
+class TunedOut(Wire):
+    size: int
+    sample: int
+    levels: list[LevelOut]
+    endings: list[EndingOut]
+    skipped: list[int]
+    best: int
+    why: str
+
+
+def preview_out(folder: str, profile: str, seen: Preview) -> PreviewOut:
+    inside = seen.inside
+    outside = [r for r in seen.rows if not r.inside]
+    return PreviewOut(
+        folder=folder,
+        profile=profile,
+        files=len(inside),
+        size=sum(r.size for r in inside),
+        out_files=len(outside),
+        out_size=sum(r.size for r in outside),
+        unmatched=len(seen.unmatched),
+        leftovers=[LeftoverLine(path=r.path, size=r.size, why=r.leftover) for r in seen.leftovers],
+        lacking=[LackingLine(path=x.path, name=x.name) for x in seen.lacking],
+        rows=[
+            PreviewRow(
+                path=r.path,
+                size=r.size,
+                inside=r.inside,
+                rule=r.rule,
+                origin=r.origin,
+                leftover=r.leftover,
+                depots=list(r.depots),
+            )
+            for r in seen.rows
+        ],
+    )
+
+
+def tuned_out(found: Tuned) -> TunedOut:
+    return TunedOut(
+        size=found.size,
+        sample=found.sample,
+        levels=[
+            LevelOut(
+                level=m.level,
+                packed=m.packed,
+                packing=round(m.packing, 3),
+                unpacking=round(m.unpacking, 3),
+                waits={r: round(m.waits(r), 2) for r in RATES},
+            )
+            for m in found.levels
+        ],
+        endings=[
+            EndingOut(
+                ending=e.ending, size=e.size, ratio=round(e.ratio, 4), long_ratio=round(e.long_ratio, 4), rule=e.rule
+            )
+            for e in found.endings
+        ],
+        skipped=list(found.skipped),
+        best=found.best,
+        why=found.why,
+    )
