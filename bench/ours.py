@@ -51,7 +51,7 @@ class Packed:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return manifest_difference.make(self.before.encoded, self.encoded) if self.before else b""
 
-    def locations(self, base: int = 0) -> bytes:
+    def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
         old = self.before.tree if self.before and base else None
         return locations_format.encode(self.located(base), self.tree, old)
 
@@ -72,7 +72,7 @@ class Packed:
         assert self.before
         plan = plan_update(self.tree, local_content(self.before.tree), self.located(1))
         manifest = self.manifest_difference(b"", b"") or self.encoded
-        return plan.download + len(manifest) + len(self.locations(1)) + len(self.statement(2))
+        return plan.download + len(manifest) + len(self.locations((), 1)) + len(self.statement(2))
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,7 @@ class Folder:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return b""
 
-    def locations(self, base: int = 0) -> bytes:
+    def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
         return (self.folder / "locations").read_bytes()
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

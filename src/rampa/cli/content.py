@@ -73,9 +73,7 @@ def tune(
     from rampa.core.content.selecting import ContentRules, Pattern, select
     from rampa.core.content.tuning import tune as measure
 
-    rules = (
-        ContentRules((Pattern("*", "all"),), ()) if everything else _profile(folder, profile, document, title).rules
-    )
+    rules = ContentRules((Pattern("*", "all"),), ()) if everything else _profile(folder, profile, document, title).rules
     selection = select(folder, rules)
     with Bars({"measure": "measuring levels"}, quiet=as_json) as bars:
         found = measure(

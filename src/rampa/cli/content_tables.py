@@ -25,14 +25,8 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
     if show == "tree":
         _tree(rows, under, depth)
     else:
-        wanted = {
-            "in": lambda r: r.inside,
-            "out": lambda r: not r.inside,
-            "unmatched": lambda r: r in unmatched,
-            "leftovers": lambda r: bool(r.leftover),
-        }
         unmatched = set(seen.unmatched)
-        _rows([r for r in rows if wanted[show](r)])
+        _rows([r for r in rows if _shown(r, show, unmatched)])
     facts(
         [
             ("goes in", f"{answer.files:,} files, {mb(answer.size)}"),
@@ -49,6 +43,14 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
             Text("■ ", style="bold red")
             + Text(f"{gap.path} needs {gap.name}, which neither the build nor the platform has")
         )
+
+
+def _shown(row: Row, show: str, unmatched: set[Row]) -> bool:
+    if show == "leftovers":
+        return bool(row.leftover)
+    if show == "unmatched":
+        return row in unmatched
+    return row.inside == (show == "in")
 
 
 def _rows(rows: list[Row]) -> None:
@@ -145,12 +147,17 @@ def tuned(found: Tuned) -> None:
         err().print(f"Level {level} found no time: give more with --seconds.")
     out().print(f"\nLevel {found.best}: {found.why}.")
     share = found.sample / max(1, found.size)
-    out().print(f"Measured on {mb(found.sample)} of {mb(found.size)} ({min(1, share):.0%}), on all cores of this machine.")
+    out().print(
+        f"Measured on {mb(found.sample)} of {mb(found.size)} ({min(1, share):.0%}), on all cores of this machine."
+    )
     said = [e for e in found.endings if e.rule]
     if said:
         out().print("\nBy kind of file, at level 3:")
         names = {"stored": "does not gain: store it", "long": "gains by matches over long distances"}
-        lines = [(e.ending, mb(e.size), f"{e.ratio:.1%}", f"{e.long_ratio:.1%}", names[e.rule], _rule(e.ending, e.rule)) for e in said]
+        lines = [
+            (e.ending, mb(e.size), f"{e.ratio:.1%}", f"{e.long_ratio:.1%}", names[e.rule], _rule(e.ending, e.rule))
+            for e in said
+        ]
         table(["files", ">size", ">packed", ">with long", "~", "~content.levels"], lines)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 import time
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +16,7 @@ from rampa.cli.output import ago, duration, err, facts, mb, out, plural, print_j
 from rampa.cli.progress import Bars
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery, device_report
+from rampa.core.content.rate import RateLimited
 from rampa.core.errors import Damaged, NotFound
 from rampa.core.platform.table import PLATFORMS
 from rampa.schema.devices import NewDevice
@@ -72,6 +73,7 @@ def add(
 def update(
     folder: Path = FOLDER,
     watch: bool = typer.Option(False, "--watch", help="Go on following the channel until interrupted."),
+    limit: float = typer.Option(0.0, "--limit-mbit", min=0, help="Download at most so fast, in Mbit/s."),
     as_json: bool = JSON,
 ) -> None:
     """Install what is live on the device's channel, or update to it, downloading only what changed.
@@ -81,7 +83,7 @@ def update(
     device = _device(folder)
     with signed_in() as client:
         while True:
-            _update(client, device, as_json)
+            _update(client, device, as_json, limit)
             if not watch:
                 return
             time.sleep(5)
@@ -123,6 +125,60 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     table(["~repaired"], [(p,) for p in report.repaired], "Nothing was damaged.")
     if report.repaired:
         _report(report)
+
+
+@app.command("choose")
+def choose(
+    folder: Path = FOLDER,
+    architecture: str = typer.Option("", "--architecture"),
+    language: list[str] = typer.Option(None, "--language", help="Only these languages; all without any."),
+    addon: list[str] = typer.Option(None, "--add-on", help="Only these add-ons; all without any; `-` for none."),
+    quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
+    keep_previous: bool = typer.Option(False, "--keep-previous", help="Keep the build before, to roll back to."),
+) -> None:
+    """What the player chose: languages, add-ons, quality. It counts from the next update on."""
+    device = _device(folder)
+    device.choose(
+        replace(
+            device.identity,
+            architecture=architecture,
+            languages=language or None,
+            addons=[a for a in addon if a != "-"] if addon else None,
+            quality=quality,
+            keep_previous=keep_previous,
+        )
+    )
+    out().print(f"Chosen. It counts from the next update on: rampa device update {folder}")
+
+
+@app.command("roll-back")
+def roll_back(folder: Path = FOLDER, as_json: bool = JSON) -> None:
+    """Start the build before again, from what was kept of it. Needs no network."""
+    device = _device(folder)
+    before = device.installed_build()
+    now = device.roll_back()
+    if as_json:
+        print_json({"from": before, "to": now.statement.build})
+        return
+    out().print(f"{device.identity.title}#{now.statement.build} is installed again, in place of #{before}.")
+    out().print("The next update brings what is live on its channel.")
+
+
+@app.command("uninstall")
+def uninstall(folder: Path = FOLDER, yes: bool = YES) -> None:
+    """Remove what is installed. Loose files that the player changed are set aside first."""
+    device = _device(folder)
+    now = device.installed()
+    if now is None:
+        raise NotFound("install.none", "nothing is installed on this device")
+    err().print(f"{device.identity.title}#{now.statement.build}, {mb(now.tree.size)}, is removed from {folder}.")
+    if not confirmed("Remove it?", yes):
+        raise typer.Exit(1)
+    freed = device.uninstall()
+    out().print(f"Removed: {mb(freed)}.")
+    aside = folder / "title" / "aside"
+    if aside.exists():
+        out().print(f"What the player changed is in {aside}.")
 
 
 @app.command("start", context_settings={"ignore_unknown_options": True})
@@ -198,7 +254,7 @@ def _device(folder: Path) -> SimulatedDevice:
     return SimulatedDevice(folder)
 
 
-def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:
+def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
     own = device.identity
     release = client.release(own.title, own.channel, own.platform)
     before = device.installed_build()
@@ -208,7 +264,7 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool) -> None:
         def on(progress: Progress) -> None:
             bars.show(progress.phase, progress.done, progress.total)
 
-        delivery = HttpDelivery(client, own.title, release.build)
+        delivery = RateLimited(HttpDelivery(client, own.title, release.build), limit * 1e6 / 8)
         report = device.update(client.statement(own.title, release.build), delivery, on)
     client.report_device(own.title, own.name, device_report(release.build, report))
     if as_json:
@@ -236,6 +292,9 @@ def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> No
 
 
 def _report(report: Report) -> None:
+    for paths, said in ((report.kept, "kept as the player has it"), (report.aside, "the player's set aside")):
+        for path in paths:
+            out().print(f"{path}: {said}.")
     facts(
         [
             (

@@ -42,6 +42,8 @@ GROUPS = {
     "agent": "Agents: the machines that execute runs.",
     "build": "Builds: make one from a folder, look at it, fetch its bundle.",
     "content": "Content: what goes in and what stays out of a folder, and how it is packed best.",
+    "depot": "Depots: what each device gets; a proposal of depots.",
+    "update": "Updates: what they cost, by build and by depot; their differences.",
     "bundle": "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
     "channel": "Channels: place a build, see what is live.",
     "device": "Simulated devices: install, update, verify, repair, start.",

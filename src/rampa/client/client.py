@@ -18,6 +18,7 @@ from rampa.client.connection import Connection
 from rampa.client.profiles import ProfileCalls
 from rampa.client.runs import AgentCalls, RunCalls
 from rampa.client.sources import SourceCalls
+from rampa.client.updates import UpdateCalls
 from rampa.client.vault import VaultCalls
 from rampa.core.content.disk import disk_error
 from rampa.schema import build_changes as changes_wire
@@ -32,7 +33,7 @@ from rampa.schema.events import Event
 API = "/api/v1"
 
 
-class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls):
+class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, UpdateCalls):
     """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:

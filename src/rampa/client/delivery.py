@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from rampa.client.client import API, Client
@@ -44,8 +45,9 @@ class HttpDelivery:
             return b""
         return self._client.fetch(f"{self._at}/depots/{name}/manifest-difference?base={base.hex()}")
 
-    def locations(self, base: int = 0) -> bytes:
-        return self._client.fetch(f"{self._at}/locations?base={base}")
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
+        words = f"base={base}&depots={','.join(depots)}&base_depots={','.join(base_depots)}"
+        return self._client.fetch(f"{self._at}/locations?{words}")
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self._client.fetch(f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -26,7 +26,7 @@ class TreeDelivery:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return b""
 
-    def locations(self, base: int = 0) -> bytes:
+    def locations(self, depots: Sequence[str] = (), base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
         return self.client.fetch(f"{self.at}/locations")
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

@@ -83,6 +83,8 @@ class Depot(Base):
     files: Mapped[int]
     size: Mapped[int] = mapped_column(BigInteger)
     packed: Mapped[int] = mapped_column(BigInteger)
+    selector: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    """Whom it is for: see `rampa.core.content.choosing`."""
 
 
 class Bundle(Base):

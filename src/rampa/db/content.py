@@ -38,6 +38,14 @@ class Chunk(Base):
     at: Mapped[int]
 
 
+class StoreState(Base):
+    """One row. `epoch` rises whenever content moves from pack to pack."""
+
+    __tablename__ = "store_state"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    epoch: Mapped[int] = mapped_column(default=0)
+
+
 class DifferenceSet(Base):
     """The differences of one update. They rest in a file of the content store that is addressed like a pack."""
 

@@ -14,6 +14,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from rampa.core.content import manifest as manifest_format
+from rampa.core.content.choosing import Selector, as_words
 from rampa.core.content.locations import Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.plan import requests_for
@@ -200,8 +201,9 @@ def _record(
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
     located = Locations(locate(session, {c.digest: None for g in given for c in _chunks(g)}))
+    selectors = _selectors(session, build)
     for position, g in enumerate(given):
-        session.add(_depot(build, position, g, located))
+        session.add(_depot(build, position, g, located, selectors))
     build.files = sum(len(g.manifest.tree.files) for g in given)
     build.size = sum(g.manifest.tree.size for g in given)
     build.packed = _packed([c for g in given for c in _chunks(g)], located)
@@ -214,7 +216,7 @@ def _record(
     bundle = build.bundle
     if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
         bundle = keep_bundle(session, services, actor, build, asked.bundle, read)
-    build.statement = statement_format.sign(_statement(build, given), manifest_key(services, build.title))
+    build.statement = statement_format.sign(_statement(build, given, selectors), manifest_key(services, build.title))
     build.completed_at = services.now()
     build.provenance = provenance_of(session, services, build, bundle, asked.tools)
     build.state = advance(life.TRANSITIONS, life.State(build.state), life.Event.COMPLETE, build.name)
@@ -232,7 +234,11 @@ def _record(
     )
 
 
-def _depot(build: Build, position: int, g: _Given, located: Locations) -> Depot:
+def _selectors(session: Session, build: Build) -> dict[str, Selector]:
+    return {d.name: d.selector for d in profile_of(session, build).depots}
+
+
+def _depot(build: Build, position: int, g: _Given, located: Locations, selectors: dict[str, Selector]) -> Depot:
     tree = g.manifest.tree
     return Depot(
         build_id=build.id,
@@ -243,6 +249,7 @@ def _depot(build: Build, position: int, g: _Given, located: Locations) -> Depot:
         files=len(tree.files),
         size=tree.size,
         packed=_packed(_chunks(g), located),
+        selector=as_words(selectors[g.manifest.depot]),
     )
 
 
@@ -274,7 +281,7 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
         return describe(session, build, actor, [])
 
 
-def _statement(build: Build, given: list[_Given]) -> Statement:
+def _statement(build: Build, given: list[_Given], selectors: dict[str, Selector]) -> Statement:
     return Statement(
         title=build.title.identifier,
         build=build.number,
@@ -283,5 +290,5 @@ def _statement(build: Build, given: list[_Given]) -> Statement:
         version_name=build.version_name,
         version_code=build.version_code,
         launch=build.launch,
-        depots=tuple(DepotLine(g.manifest.depot, g.digest, len(g.encoded)) for g in given),
+        depots=tuple(DepotLine(g.manifest.depot, g.digest, len(g.encoded), selectors[g.manifest.depot]) for g in given),
     )

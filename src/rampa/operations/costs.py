@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from rampa.core.content.choosing import EVERYTHING, chosen
 from rampa.core.content.locations import Locations
 from rampa.core.content.plan import LocalContent, local_content, plan_update
-from rampa.db.builds import Build
+from rampa.db.builds import Build, Depot
 from rampa.operations.context import Services
-from rampa.operations.reading import build_locations, build_tree, manifest_difference
+from rampa.operations.reading import Start, build_locations, build_tree, manifest_difference, selectors_of
 from rampa.schema.channels import CostOut
 
 
 def update_cost(services: Services, new: Build, old: Build | None) -> CostOut:
-    """From `old`, whole and untouched on the device, or from nothing."""
-    locations, encoded = build_locations(services, new, old)
+    """From `old`, whole and untouched on a device that takes everything, or from nothing."""
+    locations, encoded = build_locations(services, new, Start(old) if old else None)
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
     plan = plan_update(tree, have, locations)
@@ -32,11 +33,16 @@ def update_cost(services: Services, new: Build, old: Build | None) -> CostOut:
 
 def _manifests(services: Services, new: Build, old: Build | None) -> int:
     """Bytes of the manifests that travel: by their difference from the same depot's, where there is one."""
-    held = {d.name: d.manifest for d in old.depots} if old else {}
+    held = {d.name: d.manifest for d in _taken(old)} if old else {}
     size = 0
-    for depot in new.depots:
+    for depot in _taken(new):
         if depot.manifest in held.values():
             continue
         difference = manifest_difference(services, new, depot.name, held[depot.name]) if depot.name in held else b""
         size += len(difference) or depot.manifest_size
     return size
+
+
+def _taken(build: Build) -> list[Depot]:
+    names = chosen(selectors_of(build), EVERYTHING)
+    return [d for d in build.depots if d.name in names]

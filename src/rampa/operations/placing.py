@@ -29,7 +29,7 @@ from rampa.operations.differences import ask, likely
 from rampa.operations.documents import load_document
 from rampa.operations.idempotency import Once, once
 from rampa.operations.placements import describe_placement, live_placement
-from rampa.operations.reading import build_tree, depot_trees
+from rampa.operations.reading import build_tree, depot_trees, selectors_of
 from rampa.operations.titles import find_title
 from rampa.operations.vault.continuity import bind, check_backup, check_continuity
 from rampa.operations.versions import line_of
@@ -166,6 +166,7 @@ def candidate(services: Services, build: Build) -> Candidate:
         signed_by=build.bundle.fingerprint if build.bundle else "",
         depots=depot_trees(services, build) if ready else {},
         nowhere=tuple(build.nowhere),
+        selectors=selectors_of(build),
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Iterator
+from dataclasses import dataclass
 from typing import TypeVar
 
 from sqlalchemy import select
@@ -12,13 +13,14 @@ from sqlalchemy import select
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content import manifest_difference as difference_format
+from rampa.core.content.choosing import EVERYTHING, Selector, chosen, from_words
 from rampa.core.content.difference.sets import missing_chunks
-from rampa.core.content.locations import FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
 from rampa.core.errors import Damaged, NotFound
 from rampa.db.builds import Build, Depot, SymbolFile
-from rampa.db.content import DifferenceSet
+from rampa.db.content import DifferenceSet, StoreState
 from rampa.operations.builds import find_build
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Services
@@ -63,34 +65,78 @@ def manifest_tree(services: Services, digest: bytes) -> Tree:
     return _trees.get(digest, lambda: manifest_format.decode(services.store.manifest(digest)).tree)
 
 
-def build_tree(services: Services, build: Build) -> Tree:
-    """All depots together. Raises `Damaged` when two deliver the same path."""
-    return merge(depot_trees(services, build).values())
+def selectors_of(build: Build) -> dict[str, Selector]:
+    """Whom each depot is for, in the build's order."""
+    return {d.name: from_words(d.selector) for d in build.depots}
 
 
-def build_locations(services: Services, build: Build, base: Build | None = None) -> tuple[Locations, bytes]:
-    """Where the build's chunks lie, decoded and as a device gets them; with `base`, those that it lacks, and differences."""
+def build_tree(services: Services, build: Build, depots: tuple[str, ...] | None = None) -> Tree:
+    """These depots together; without any named, those of a device that takes everything.
+
+    Raises `Damaged` when two deliver the same path.
+    """
+    own = depot_trees(services, build)
+    names = chosen(selectors_of(build), EVERYTHING) if depots is None else [n for n in own if n in depots]
+    return merge(own[n] for n in names)
+
+
+@dataclass(frozen=True)
+class Start:
+    """The build that an update starts from, and its depots that are installed; None: those of `build_tree`."""
+
+    build: Build
+    depots: tuple[str, ...] | None = None
+
+
+def build_locations(
+    services: Services, build: Build, start: Start | None = None, depots: tuple[str, ...] | None = None
+) -> tuple[Locations, bytes]:
+    """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
     with services.db.transaction() as session:
-        made = session.get(DifferenceSet, (build.id, base.id)) if base else None
+        made = session.get(DifferenceSet, (build.id, start.build.id)) if start else None
+        epoch = session.scalar(select(StoreState.epoch)) or 0
 
     def make() -> tuple[Locations, bytes]:
-        new, old = build_tree(services, build), build_tree(services, base) if base else None
+        new = build_tree(services, build, depots)
+        old = build_tree(services, start.build, start.depots) if start else None
         wanted = missing_chunks(old, new) if old else dict.fromkeys(c.digest for f in new.files for c in f.chunks)
         with services.db.transaction() as session:
             chunks = locate(session, wanted)
-        differences = ()
-        if made and made.pack and old:
-            differences = locations_format.decode(made.rows, new, old).differences
-        located = Locations(chunks, differences, base.number if base else 0)
+        differences = _differences(services, build, start, made, new, old) if made and start and old else ()
+        located = Locations(chunks, differences, start.build.number if start else 0)
         return located, locations_format.encode(located, new, old)
 
-    return _locations.get((build.id, base.id if base else None, made.pack if made else None), make)
+    key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch)
+    return _locations.get(key, make)
 
 
-def locations_for(services: Services, slug: str, number: int, base: int) -> bytes:
+def _differences(
+    services: Services, build: Build, start: Start, made: DifferenceSet, new: Tree, old: Tree
+) -> tuple[DifferencePlace, ...]:
+    """Those that fit what the device chose; they were made for one that takes everything."""
+    if not made.pack:
+        return ()
+    whole = build_tree(services, build), build_tree(services, start.build)
+    sizes = {f.path: f.digest for f in old.files}
+    before = {f.path: f.digest for f in whole[1].files}
+    has = {c.digest for f in new.files for c in f.chunks}
+    return tuple(
+        d
+        for d in locations_format.decode(made.rows, *whole).differences
+        if all(c.digest in has for c in d.new) and all(sizes.get(r.path) == before[r.path] for r in d.old)
+    )
+
+
+def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:
     """For a device that has the build `base` (0: nothing); one that is not known any more counts as nothing."""
     build = find_ready(services, slug, number)
-    return build_locations(services, build, _base(services, slug, base, build))[1]
+    base = _base(services, slug, query.base, build)
+    start = Start(base, _names(query.base_depots)) if base else None
+    return build_locations(services, build, start, _names(query.depots))[1]
+
+
+def _names(text: str) -> tuple[str, ...] | None:
+    return tuple(text.split(",")) if text else None
 
 
 def _base(services: Services, slug: str, number: int, build: Build) -> Build | None:

@@ -36,9 +36,12 @@ class DepotPath(BuildPath):
 
 
 class LocationsQuery(Query):
-    """`base`: the build that the device has; 0: nothing."""
+    """`base`: the build that the device has; 0: nothing. The depots that are chosen and installed, parted by commas; without
+    them those of a device that takes everything."""
 
     base: int = Field(default=0, ge=0, le=2**31 - 1)
+    depots: Annotated[str, StringConstraints(pattern=r"^[a-z0-9,-]{0,4000}$")] = ""
+    base_depots: Annotated[str, StringConstraints(pattern=r"^[a-z0-9,-]{0,4000}$")] = ""
 
 
 class ManifestQuery(Query):

@@ -126,7 +126,7 @@ def _papers(api: Resource, services: Services) -> None:
     @api.call("GET", BUILD + "/locations", EVERYBODY, BYTES)
     def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
         """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
-        return Response(reading.locations_for(services, path.title, path.build, query.base), content_type=BYTES)
+        return Response(reading.locations_for(services, path.title, path.build, query), content_type=BYTES)
 
 
 def _downloads(api: Resource, services: Services) -> None:

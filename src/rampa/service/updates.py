@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from rampa.operations import differences
+from rampa.operations import depot_comparison, differences, update_matrix
 from rampa.operations.context import Services
 from rampa.schema import updates as wire
+from rampa.schema.builds import BuildPath
 from rampa.schema.titles import TitlePath
 from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
 from rampa.service.resource import Resource
 
+BUILD = "/titles/<string:title>/builds/<int:build>"
 UPDATES = "/titles/<string:title>/updates"
 
 
@@ -24,5 +26,20 @@ def resource(services: Services) -> Resource:
     def make_differences(path: TitlePath, body: wire.PrepareIn) -> wire.PreparedOut:
         """Make the differences of an update in the background, anew."""
         return differences.make_now(services, current_actor(), path.title, body)
+
+    @api.call("GET", UPDATES + "/matrix", EVERYBODY, wire.UpdateMatrix)
+    def get_matrix(path: TitlePath, query: wire.MatrixQuery) -> wire.UpdateMatrix:
+        """What every update between builds costs, exactly; by default those that are live or on devices, and the newest."""
+        return update_matrix.matrix(services, path.title, query)
+
+    @api.call("GET", UPDATES + "/depots", EVERYBODY, wire.DepotComparison)
+    def compare_depots(path: TitlePath, query: wire.PairQuery) -> wire.DepotComparison:
+        """Two builds by depot, and the files that cost most with the reason."""
+        return depot_comparison.compare_depots(services, path.title, query)
+
+    @api.call("GET", BUILD + "/depot-plan", EVERYBODY, wire.DepotPlan)
+    def get_depot_plan(path: BuildPath, query: wire.DepotPlanQuery) -> wire.DepotPlan:
+        """Which depots a device gets, and what it downloads."""
+        return depot_comparison.depot_plan(services, path.title, path.build, query)
 
     return api

@@ -16,6 +16,7 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+from rampa.core.content.choosing import Choice
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.fill import Progress, Report
 from rampa.core.content.install import Installation, Installed
@@ -37,6 +38,21 @@ class Identity:
     channel: str
     service: str
     key: str
+    architecture: str = ""
+    languages: list[str] | None = None
+    addons: list[str] | None = None
+    quality: str = ""
+    keep_previous: bool = False
+
+    @property
+    def choice(self) -> Choice:
+        languages, addons = self.languages, self.addons
+        return Choice(
+            self.architecture,
+            None if languages is None else tuple(languages),
+            None if addons is None else tuple(addons),
+            self.quality,
+        )
 
 
 class SimulatedDevice:
@@ -47,7 +63,10 @@ class SimulatedDevice:
         try:
             self.identity = Identity(**json.loads((folder / FILE).read_text()))
             self.installation = Installation(
-                folder / "title", self.identity.identifier, bytes.fromhex(self.identity.key)
+                folder / "title",
+                self.identity.identifier,
+                bytes.fromhex(self.identity.key),
+                keep_previous=self.identity.keep_previous,
             )
         except FileNotFoundError as error:
             raise NotFound(
@@ -95,7 +114,7 @@ class SimulatedDevice:
 
     def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> Report:
         with self._alone():
-            return self.installation.update(envelope, delivery, on)
+            return self.installation.update(envelope, delivery, on, self.identity.choice)
 
     def verify(self, on: Listener) -> list[str]:
         return self.installation.verify(on)
@@ -103,6 +122,18 @@ class SimulatedDevice:
     def repair(self, delivery: Delivery, on: Listener) -> Report:
         with self._alone():
             return self.installation.repair(delivery, on)
+
+    def roll_back(self) -> Installed:
+        with self._alone():
+            return self.installation.roll_back()
+
+    def uninstall(self) -> int:
+        with self._alone():
+            return self.installation.uninstall()
+
+    def choose(self, identity: Identity) -> None:
+        """From the next update on."""
+        SimulatedDevice.add(self.folder, identity)
 
     def start(self, arguments: list[str]) -> int:
         """Starts the launch entry with the installed tree as its working folder; returns its exit code."""

@@ -89,7 +89,7 @@ class Shop:
         self.last = self.trees[number]
         return self
 
-    def locations(self, base: int = 0) -> bytes:
+    def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
         old = self.trees.get(base)
         return locations.encode(self.located(self.last, old, base), self.last, old)
 

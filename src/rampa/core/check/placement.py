@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sized
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sized
+from dataclasses import dataclass, field
 from typing import TypeVar
 
 from rampa.core.check.findings import Finding, in_order
+from rampa.core.content.choosing import EVERYBODY, Selector, together
 from rampa.core.content.tree import Tree
 from rampa.core.platform.rules import Platform
 
@@ -26,6 +28,8 @@ class Candidate:
     signed_by: str
     depots: dict[str, Tree]
     nowhere: tuple[str, ...]
+    selectors: Mapping[str, Selector] = field(default_factory=dict)
+    """Whom each depot is for; everybody where it is not said."""
 
 
 @dataclass(frozen=True)
@@ -97,7 +101,12 @@ def _overlaps(build: Candidate) -> Iterator[Finding]:
     for depot, tree in build.depots.items():
         for path in _paths(tree):
             owners[path].append(depot)
-    twice = {p: d for p, d in owners.items() if len(d) > 1}
+
+    def clash(depots: list[str]) -> bool:
+        pairs = itertools.combinations((build.selectors.get(d, EVERYBODY) for d in depots), 2)
+        return any(together(one, other) for one, other in pairs)
+
+    twice = {p: d for p, d in owners.items() if len(d) > 1 and clash(d)}
     for path, depots in _first(twice.items()):
         yield Finding(
             "blocker",

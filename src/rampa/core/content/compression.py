@@ -51,7 +51,7 @@ class PackingRules:
 def stored_frame(data: bytes | bytearray | memoryview) -> bytes:
     """A zstd frame of raw blocks only (RFC 8878, section 3.1.1): content as it is, and readable by any zstd."""
     view = memoryview(data)
-    out = [struct.pack("<IBI", 0xFD2FB528, 0xA0, len(view))]
+    out: list[bytes | memoryview] = [struct.pack("<IBI", 0xFD2FB528, 0xA0, len(view))]
     for at in range(0, len(view), BLOCK):
         size = min(BLOCK, len(view) - at)
         last = int(at + size == len(view))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 
@@ -16,8 +17,8 @@ class Delivery(Protocol):
         """The same as a difference against the manifest `base`; empty where there is none."""
         ...
 
-    def locations(self, base: int = 0) -> bytes:
-        """Encoded locations of the build's chunks; of those that the build `base` lacks, and differences, with a base."""
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
+        """Encoded locations of the chunks of these depots; with a base, of those that its depots lack, and differences."""
         ...
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

@@ -3,21 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import pathspec
 
+from rampa.core.content.choosing import EVERYBODY, Selector
+from rampa.core.content.paths import check_path
 from rampa.core.content.tree import FileEntry, LinkEntry, Tree
 
 
 @dataclass(frozen=True)
 class DepotRule:
-    """A depot delivers what matches `only` and not `not_`; patterns as in gitignore(5)."""
+    """A depot delivers what matches `only` and not `not_`; patterns as in gitignore(5), on the paths of the source folder.
+
+    `from_` and `to` are folders: what lies below `from_` is delivered below `to`, and nothing else is.
+    """
 
     name: str
     only: tuple[str, ...]
     not_: tuple[str, ...]
-    addon: str = ""
+    selector: Selector = EVERYBODY
+    from_: str = ""
+    to: str = ""
+
+    def delivered(self, path: str) -> str:
+        """Where a path of the source folder comes to lie on a device."""
+        rest = path[len(self.from_) + 1 :] if self.from_ else path
+        return f"{self.to}/{rest}" if self.to else rest
 
 
 def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool]]]:
@@ -25,7 +37,8 @@ def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool
 
     def taker(rule: DepotRule) -> Callable[[str], bool]:
         only, without = pathspec.GitIgnoreSpec.from_lines(rule.only), pathspec.GitIgnoreSpec.from_lines(rule.not_)
-        return lambda path: bool(only.match_file(path)) and not without.match_file(path)
+        below = f"{rule.from_}/" if rule.from_ else ""
+        return lambda path: path.startswith(below) and bool(only.match_file(path)) and not without.match_file(path)
 
     return [(r.name, taker(r)) for r in rules]
 
@@ -43,10 +56,16 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
             nowhere.append(path)
         return own
 
+    by_name = {r.name: r for r in rules}
     for file in tree.files:
         for name in owners(file.path):
-            files[name].append(file)
+            files[name].append(replace(file, path=check_path(by_name[name].delivered(file.path))))
     for link in tree.links:
         for name in owners(link.path):
-            links[name].append(link)
-    return {r.name: Tree(tuple(files[r.name]), tuple(links[r.name])) for r in rules}, nowhere
+            links[name].append(replace(link, path=check_path(by_name[name].delivered(link.path))))
+    return {r.name: _sorted(files[r.name], links[r.name]) for r in rules}, nowhere
+
+
+def _sorted(files: list[FileEntry], links: list[LinkEntry]) -> Tree:
+    """A mapping can change the order."""
+    return Tree(tuple(sorted(files, key=lambda f: f.path)), tuple(sorted(links, key=lambda k: k.path)))

@@ -23,11 +23,12 @@ from pathlib import Path
 from rampa.core.content import locations as locations_format
 from rampa.core.content import parallel
 from rampa.core.content.assemble import file_holds, read_chunk
+from rampa.core.content.choosing import EVERYTHING, Choice
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.disk import disk_error, must_fit, sync
 from rampa.core.content.fill import Filling, Progress, Report
 from rampa.core.content.loose import carry_over
-from rampa.core.content.papers import fetch_manifests, key_of, tree_of
+from rampa.core.content.papers import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
 from rampa.core.content.plan import LocalContent, OldPlace, Plan, local_content, plan_update
 from rampa.core.content.tree import FileEntry, Tree
 from rampa.core.errors import Damaged, NotFound, Refused
@@ -44,6 +45,8 @@ class Installed:
     key: str
     statement: Statement
     tree: Tree
+    depots: tuple[DepotLine, ...]
+    """Those of the statement's depots that are installed."""
 
 
 class Installation:
@@ -78,7 +81,8 @@ class Installation:
         release = self.root / "builds" / key / "release"
         try:
             statement = self._verify((release / "statement.json").read_bytes())
-            encoded = {d.depot: (release / f"{d.manifest.hex()}.manifest").read_bytes() for d in statement.depots}
+            lines = chosen_lines(statement, release)
+            encoded = {d.depot: (release / f"{d.manifest.hex()}.manifest").read_bytes() for d in lines}
         except OSError as error:
             raise Damaged(
                 "install.damaged",
@@ -86,17 +90,23 @@ class Installation:
                 where=str(error.filename or release),
                 hint="Install again: files that are still right are reused.",
             ) from error
-        return Installed(key, statement, tree_of(statement, encoded))
+        return Installed(key, statement, tree_of(statement, encoded), lines)
 
     def tree_folder(self, installed: Installed) -> Path:
         return self.root / "builds" / installed.key / "tree"
 
-    def update(self, envelope: bytes, delivery: Delivery, on: Listener = lambda _: None) -> Report:
-        """Installs the build of a signed statement, from whatever is there. Safe to run again after any interruption."""
+    def update(
+        self, envelope: bytes, delivery: Delivery, on: Listener = lambda _: None, choice: Choice = EVERYTHING
+    ) -> Report:
+        """Installs what `choice` takes of a signed statement's build, from whatever is there.
+
+        Safe to run again after any interruption.
+        """
         started = time.monotonic()
         statement = self._verify(envelope)
         now = self._current_or_nothing()
-        key = key_of(statement, envelope)
+        lines = lines_for(statement, choice)
+        key = key_of(statement, envelope, lines)
         if now is not None and now.key == key:
             self._clean(key)
             return Report(files=len(now.tree.files), seconds=time.monotonic() - started)
@@ -106,12 +116,12 @@ class Installation:
                 f"version code {statement.version_code} is older than the installed {now.statement.version_code}",
                 hint="Nothing was replaced. Devices take only rising version codes.",
             )
-        held = {} if now is None else {d.manifest: self._release(now) for d in now.statement.depots}
+        held = {} if now is None else {d.manifest: self._release(now) for d in now.depots}
         try:
-            old = {d.depot: self._encoded(now, d) for d in now.statement.depots} if now else {}
-            encoded, fetched = fetch_manifests(statement, delivery, held, old)
+            old = {d.depot: self._encoded(now, d) for d in now.depots} if now else {}
+            encoded, fetched = fetch_manifests(lines, delivery, held, old)
             tree = tree_of(statement, encoded)
-            report = self._fill(key, statement, envelope, encoded, tree, now, delivery, on)
+            report = self._fill(key, lines, envelope, encoded, tree, now, delivery, on)
             self._swap(key)
         except OSError as error:
             raise disk_error(error, self.root) from error
@@ -159,7 +169,7 @@ class Installation:
         have = _good_chunks(tree_at, now.tree)
         beside = self.root / "staging" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
-        encoded = delivery.locations()
+        encoded = delivery.locations([d.depot for d in now.depots])
         filling = Filling(beside, tree_at, delivery, on)
         report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
         sync(beside)
@@ -176,7 +186,7 @@ class Installation:
     def _fill(
         self,
         key: str,
-        statement: Statement,
+        lines: tuple[DepotLine, ...],
         envelope: bytes,
         encoded: dict[str, bytes],
         tree: Tree,
@@ -186,14 +196,16 @@ class Installation:
     ) -> Report:
         staging = self.root / "staging" / key
         self._drop_other_staging(key)
-        located = delivery.locations(now.statement.build if now else 0)
+        names = [d.depot for d in lines]
+        held = [d.depot for d in now.depots] if now else []
+        located = delivery.locations(names, now.statement.build if now else 0, held)
         have = local_content(now.tree) if now else LocalContent()
         have_root = self.tree_folder(now) if now else None
         filling = Filling(staging / "tree", have_root, delivery, on)
         locations = locations_format.decode(located, tree, now.tree if now else None)
 
         def whole() -> locations_format.Locations:
-            encoded = delivery.locations()
+            encoded = delivery.locations(names)
             filling.report.metadata += len(encoded)
             return locations_format.decode(encoded, tree)
 
@@ -205,7 +217,8 @@ class Installation:
             report.kept, report.aside = carried
         release = staging / "release"
         release.mkdir(parents=True, exist_ok=True)
-        for line in statement.depots:
+        (release / CHOSEN).write_text("\n".join(names))
+        for line in lines:
             (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
         (release / "statement.json").write_bytes(envelope)
         sync(staging)

@@ -6,23 +6,43 @@ from pathlib import Path
 
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content import manifest_difference
+from rampa.core.content.choosing import Choice, chosen
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.difference import making
 from rampa.core.content.tree import Tree, merge
 from rampa.core.errors import Damaged
 from rampa.core.signing.statement import DepotLine, Statement
 
+CHOSEN = "depots.txt"
+"""The file beside a release's papers that lists the depots that are installed, one a line."""
 
-def key_of(statement: Statement, envelope: bytes) -> str:
-    return f"{statement.build}-{manifest_format.digest_of(envelope).hex()[:12]}"
+
+def lines_for(statement: Statement, choice: Choice) -> tuple[DepotLine, ...]:
+    """The depots that a device gets."""
+    names = chosen({d.depot: d.selector for d in statement.depots}, choice)
+    return tuple(d for d in statement.depots if d.depot in names)
+
+
+def chosen_lines(statement: Statement, release: Path) -> tuple[DepotLine, ...]:
+    """Those that an installation's papers list; all, for one that was made before depots could be chosen."""
+    if not (release / CHOSEN).exists():
+        return statement.depots
+    names = (release / CHOSEN).read_text().split()
+    return tuple(d for d in statement.depots if d.depot in names)
+
+
+def key_of(statement: Statement, envelope: bytes, lines: tuple[DepotLine, ...]) -> str:
+    """One name for a build with these depots."""
+    what = envelope + b"".join(d.manifest for d in lines)
+    return f"{statement.build}-{manifest_format.digest_of(what).hex()[:12]}"
 
 
 def fetch_manifests(
-    statement: Statement, delivery: Delivery, held: dict[bytes, Path], old: dict[str, bytes]
+    lines: tuple[DepotLine, ...], delivery: Delivery, held: dict[bytes, Path], old: dict[str, bytes]
 ) -> tuple[dict[str, bytes], int]:
     """Each depot's manifest, checked against the statement, and how many bytes were fetched for them. `old`: those installed."""
     out, fetched = {}, 0
-    for line in statement.depots:
+    for line in lines:
         data = b""
         if line.manifest in held:
             data = (held[line.manifest] / f"{line.manifest.hex()}.manifest").read_bytes()
@@ -56,7 +76,7 @@ def _fetch_manifest(line: DepotLine, delivery: Delivery, base: bytes | None) -> 
 
 
 def tree_of(statement: Statement, encoded: dict[str, bytes]) -> Tree:
-    tree = merge(manifest_format.decode(encoded[d.depot]).tree for d in statement.depots)
+    tree = merge(manifest_format.decode(e).tree for e in encoded.values())
     if not any(f.path == statement.launch for f in tree.files):
         raise Damaged("statement.damaged", "the statement's launch entry is in none of its depots")
     return tree

@@ -169,5 +169,3 @@ def _recommend(done: list[Measured], packing: float) -> tuple[int, str]:
         saved = (best.packed - smallest.packed) / max(1, best.packed)
         why += f"; level {smallest.level} would save {saved:.1%} more of the download and pack {more:.1f} times as long"
     return best.level, why
-
-

@@ -106,7 +106,9 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
         loose_updates=own.get("content.loose_updates"),
         companions=tuple(own.get("content.companions") or ()),
         rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own)), _classes(own)),
-        depots=tuple(DepotRule(d.name, d.only, d.not_, d.addon) for d in document.depots if _has(own, d)),
+        depots=tuple(
+            DepotRule(d.name, d.only, d.not_, d.selector, d.from_, d.to) for d in document.depots if _has(own, d)
+        ),
         output=own.get("output.folder") or "",
     )
 

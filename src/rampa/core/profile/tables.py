@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from rampa.core.content.choosing import Selector
 from rampa.core.profile.layers import LayerReader
 from rampa.core.profile.positions import Positions
 from rampa.core.profile.settings.kinds import Setting
@@ -23,6 +24,15 @@ class Depot:
     not_: tuple[str, ...] = ()
     platforms: tuple[str, ...] = ()
     addon: str = ""
+    architectures: tuple[str, ...] = ()
+    language: str = ""
+    quality: str = ""
+    from_: str = ""
+    to: str = ""
+
+    @property
+    def selector(self) -> Selector:
+        return Selector(self.architectures, self.language, self.addon, self.quality)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +55,7 @@ class OwnStep:
 def read_depot(reader: LayerReader, at: Positions, name: str, table: dict[str, Any]) -> Depot:
     path = ("depots", name)
     read = _values(reader, path, table, DEPOT, f"depot {name}")
-    fields = {("not_" if k == "not" else k): v.value for k, v in read.items()}
+    fields = {(f"{k}_" if k in ("not", "from") else k): v.value for k, v in read.items()}
     return Depot(name, at.of(path).line, **fields)
 
 

@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from typing import Any
 
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
+from rampa.core.content.choosing import EVERYBODY, Selector, as_words, from_words
 from rampa.core.content.paths import check_path
 from rampa.core.errors import Damaged, RampaError
 from rampa.core.signing import dsse
@@ -27,6 +29,7 @@ class DepotLine:
     depot: str
     manifest: bytes
     size: int
+    selector: Selector = EVERYBODY
 
 
 @dataclass(frozen=True)
@@ -58,10 +61,21 @@ def sign(statement: Statement, key: Ed25519PrivateKey) -> bytes:
             "version_code": statement.version_code,
             "launch": statement.launch,
             "sizes": {d.depot: d.size for d in statement.depots},
+            **_selectors(statement),
         },
     }
     payload = json.dumps(body, sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
     return dsse.sign(PAYLOAD_TYPE, payload, key)
+
+
+def _selectors(statement: Statement) -> dict[str, object]:
+    """Whom depots are for; nothing where all are for everybody."""
+    said = {d.depot: as_words(d.selector) for d in statement.depots if d.selector != EVERYBODY}
+    return {"selectors": said} if said else {}
+
+
+def _selector(predicate: dict[str, Any], depot: str) -> Selector:
+    return from_words(predicate.get("selectors", {}).get(depot, {}))
 
 
 def verify(envelope: bytes, public_key: bytes) -> Statement:
@@ -81,7 +95,9 @@ def verify(envelope: bytes, public_key: bytes) -> Statement:
             version_code=int(p["version_code"]),
             launch=check_path(p["launch"]),
             depots=tuple(
-                DepotLine(s["name"], bytes.fromhex(s["digest"]["blake3"]), int(p["sizes"][s["name"]]))
+                DepotLine(
+                    s["name"], bytes.fromhex(s["digest"]["blake3"]), int(p["sizes"][s["name"]]), _selector(p, s["name"])
+                )
                 for s in body["subject"]
             ),
         )

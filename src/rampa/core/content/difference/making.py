@@ -8,9 +8,9 @@ from rampa.core.content.difference.programs import HEAD, read_image
 from rampa.core.errors import Damaged
 
 try:
-    from rampa.core.content.difference import _kernel
+    from rampa.core.content.difference import _kernel  # type: ignore[attr-defined]
 except ImportError:  # no C compiler when it was installed
-    _kernel = None  # type: ignore[assignment]
+    _kernel = None
 
 LEVEL = 9
 FIRST, SECOND = (8, 22), (4, 26)
@@ -64,8 +64,9 @@ def apply(difference: bytes | memoryview, old: bytes | memoryview, new_size: int
         old_image, old_start, new_image, new_start = parts.images
         pair = (old_image.window(old_start, len(old)), new_image.window(new_start, new_size))
     try:
-        return _kernel.rebuild(
+        made: bytearray = _kernel.rebuild(
             parts.rows, old, new_size, pair[0], pair[1], parts.mask, parts.extras, parts.gaps, parts.tokens
         )
+        return made
     except ValueError as error:
         raise Damaged("difference.damaged", f"a difference cannot be applied: {error}") from error

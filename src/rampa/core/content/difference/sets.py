@@ -146,8 +146,14 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
     chunks = tuple(c for s in group.stretches for c in s.chunks)
     if len(group.stretches) == 1 and regions:
         own, region = group.stretches[0], regions[0]
-        heads = {"old_head": read_old(region.path, 0, HEAD), "new_head": read_new(own.path, 0, HEAD)}
-        payload = making.make(old, new, **heads, old_start=region.offset, new_start=own.offset)
+        payload = making.make(
+            old,
+            new,
+            old_head=read_old(region.path, 0, HEAD),
+            new_head=read_new(own.path, 0, HEAD),
+            old_start=region.offset,
+            new_start=own.offset,
+        )
     else:
         payload = making.make(old, new, old_head=b"", new_head=b"")
     if making.apply(payload, old, len(new)) != new:

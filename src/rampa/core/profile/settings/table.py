@@ -5,8 +5,9 @@ docs/profile-document.md is made from this table.
 
 from __future__ import annotations
 
+from rampa.core.content.paths import path_problem
 from rampa.core.profile.settings import content, identity, making
-from rampa.core.profile.settings.checks import name, pattern, words
+from rampa.core.profile.settings.checks import language, name, pattern, words
 from rampa.core.profile.settings.kinds import Setting
 
 GROUPS = {
@@ -67,6 +68,47 @@ DEPOT: dict[str, Setting] = {
             "The add-on that it belongs to.",
             check=words,
             example='"Winter Timetable"',
+            used="build",
+        ),
+        Setting(
+            "depots.architectures",
+            "Architectures",
+            "The architectures that it is for; all without it. Depots of different ones may deliver the same paths.",
+            "texts",
+            check=words,
+            example='["arm64"]',
+            used="build",
+        ),
+        Setting(
+            "depots.language",
+            "Language",
+            "The language that it is for (BCP 47); a device gets those that its player chose.",
+            check=language,
+            example='"fi"',
+            used="build",
+        ),
+        Setting(
+            "depots.quality",
+            "Asset quality",
+            "The quality that it is for; a device gets one, the first without a choice.",
+            check=name,
+            example='"high"',
+            used="build",
+        ),
+        Setting(
+            "depots.from",
+            "From",
+            "A folder of the source: only what lies below it is taken.",
+            check=path_problem,
+            example='"textures-4k"',
+            used="build",
+        ),
+        Setting(
+            "depots.to",
+            "To",
+            "The folder on the device that it is delivered to.",
+            check=path_problem,
+            example='"textures"',
             used="build",
         ),
     )

@@ -2,6 +2,7 @@
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import postgresql
 
 revision = "0005"
 down_revision = "0004"
@@ -26,7 +27,19 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["old_id"], ["build.id"], name=op.f("fk_difference_set_old_id_build")),
         sa.PrimaryKeyConstraint("new_id", "old_id", name=op.f("pk_difference_set")),
     )
+    op.create_table(
+        "store_state",
+        sa.Column("id", sa.Integer(), nullable=False),
+        sa.Column("epoch", sa.Integer(), nullable=False),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_store_state")),
+    )
+    op.add_column(
+        "depot",
+        sa.Column("selector", postgresql.JSONB(astext_type=sa.Text()), server_default="{}", nullable=False),
+    )
 
 
 def downgrade() -> None:
+    op.drop_column("depot", "selector")
+    op.drop_table("store_state")
     op.drop_table("difference_set")

@@ -1,0 +1,168 @@
+"""Two builds by depot: what changed, what travels for it, which files cost most for how little change, and why."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from rampa.core.content.choosing import Choice, as_words, chosen
+from rampa.core.content.compare import FileChange, compare
+from rampa.core.content.locations import Locations
+from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.reasons import reason
+from rampa.core.content.tree import FileEntry, Tree, merge
+from rampa.db.builds import Build
+from rampa.operations.context import Services
+from rampa.operations.costs import update_cost
+from rampa.operations.file_source import FileSource
+from rampa.operations.reading import build_locations, build_tree, depot_trees, find_ready, selectors_of
+from rampa.schema import updates as wire
+
+WORST = 12
+NOTHING = Tree(())
+
+
+def compare_depots(services: Services, slug: str, query: wire.PairQuery) -> wire.DepotComparison:
+    """Raises `NotFound` for a build that is not ready."""
+    old, new = find_ready(services, slug, query.old), find_ready(services, slug, query.new)
+    before, after = depot_trees(services, old), depot_trees(services, new)
+    have = local_content(build_tree(services, old))
+    locations = build_locations(services, new)[0]
+    cost = update_cost(services, new, old)
+    names = [*after, *(n for n in before if n not in after)]
+    depots = [
+        _depot(
+            name, before.get(name, NOTHING), after.get(name, NOTHING), have, locations, name in before, name in after
+        )
+        for name in names
+    ]
+    return wire.DepotComparison(
+        old=old.number,
+        new=new.number,
+        download=cost.download,
+        plain=cost.plain,
+        peak_disk=cost.peak_disk,
+        depots=depots,
+        worst=_worst(services, (old, new), (before, after), have, locations),
+    )
+
+
+def _depot(
+    name: str, before: Tree, after: Tree, have: LocalContent, locations: Locations, was: bool, is_: bool
+) -> wire.DepotChange:
+    kinds = Counter(c.kind for c in compare(before, after))
+    held = have.chunks
+    new_chunks = {c.digest for f in after.files if f.digest not in have.files for c in f.chunks} - set(held)
+    kind = "added" if not was else "removed" if not is_ else "changed" if kinds else "same"
+    return wire.DepotChange(
+        name=name,
+        kind=kind,
+        added=kinds["added"],
+        removed=kinds["removed"],
+        changed=kinds["changed"],
+        moved=kinds["moved"],
+        new_chunks=len(new_chunks),
+        download=plan_update(after, have, locations).download,
+        size_before=before.size,
+        size_after=after.size,
+    )
+
+
+def _worst(
+    services: Services,
+    builds: tuple[Build, Build],
+    trees: tuple[dict[str, Tree], dict[str, Tree]],
+    have: LocalContent,
+    locations: Locations,
+) -> list[wire.WorstFile]:
+    """The changed files that cost most as plain chunks, dearest first."""
+    files = {f.path: f for t in trees[1].values() for f in t.files}
+    olds = {f.path: f for t in trees[0].values() for f in t.files}
+    depots = {f.path: name for name, t in trees[1].items() for f in t.files}
+    changes = [c for c in _changes(trees) if c.kind in ("changed", "added")]
+    costs = {c.path: _cost(files[c.path], have, locations) for c in changes}
+    dearest = sorted(changes, key=lambda c: -costs[c.path][0])[:WORST]
+    if not dearest:
+        return []
+    sources = (
+        FileSource(services, build_tree(services, builds[1])),
+        FileSource(services, build_tree(services, builds[0])),
+    )
+    out = []
+    for change in dearest:
+        file, old = files[change.path], olds.get(change.old_path or change.path)
+        download, share = costs[change.path]
+        why = reason(file, old, share, sources[0].read, sources[1].read)
+        out.append(
+            wire.WorstFile(
+                path=file.path,
+                depot=depots[file.path],
+                size=file.size,
+                download=download,
+                shared=change.shared,
+                reason=why.code,
+                why=why.why,
+                advice=why.advice,
+            )
+        )
+    return [w for w in out if w.download]
+
+
+def _changes(trees: tuple[dict[str, Tree], dict[str, Tree]]) -> list[FileChange]:
+    out: dict[str, FileChange] = {}
+    for name, after in trees[1].items():
+        for change in compare(trees[0].get(name, NOTHING), after):
+            out.setdefault(change.path, change)
+    return list(out.values())
+
+
+def _cost(file: FileEntry, have: LocalContent, locations: Locations) -> tuple[int, float]:
+    """(its share of the frames that travel, how much zstd leaves of what is missing)."""
+    missing = {c.digest: c for c in file.chunks if c.digest not in have.chunks}
+    raw = sum(c.size for c in missing.values())
+    stored = 0
+    for digest, chunk in missing.items():
+        frame, _ = locations.chunks[digest]
+        stored += frame.stored * chunk.size // frame.raw
+    return stored, stored / raw if raw else 0.0
+
+
+def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlanQuery) -> wire.DepotPlan:
+    """Which depots a device gets that chose this, and what an empty one downloads."""
+    build = find_ready(services, slug, number)
+    choice = Choice(query.architecture, _list(query.languages), _list(query.addons), query.quality)
+    selectors = selectors_of(build)
+    taken = tuple(chosen(selectors, choice))
+    trees = depot_trees(services, build)
+    located, encoded = build_locations(services, build, None, taken)
+    tree = merge(trees[n] for n in taken)
+    plan = plan_update(tree, LocalContent(), located)
+    papers = len(encoded) + len(build.statement or b"") + sum(d.manifest_size for d in build.depots if d.name in taken)
+    shares = []
+    for depot in build.depots:
+        words = as_words(selectors[depot.name])
+        shares.append(
+            wire.DepotShare(
+                name=depot.name,
+                taken=depot.name in taken,
+                files=depot.files,
+                size=depot.size,
+                download=depot.packed,
+                architectures=list(selectors[depot.name].architectures),
+                language=str(words.get("language", "")),
+                addon=str(words.get("addon", "")),
+                quality=str(words.get("quality", "")),
+            )
+        )
+    return wire.DepotPlan(
+        build=build.number,
+        name=build.name,
+        depots=shares,
+        files=len(tree.files),
+        size=tree.size,
+        download=plan.download + papers,
+    )
+
+
+def _list(text: str) -> tuple[str, ...] | None:
+    """None: everything; a dash: nothing."""
+    return None if not text else () if text == "-" else tuple(t.strip() for t in text.split(","))
