@@ -61,6 +61,9 @@ class Packed:
         missing = missing_chunks(self.before.tree, self.tree)
         return Locations({d: self.where[d] for d in missing}, self.differences, base)
 
+    def keys(self) -> dict[bytes, bytes]:
+        return {}
+
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return _read(self.folder, pack, offset, size)
 
@@ -89,6 +92,9 @@ class Folder:
 
     def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
         return (self.folder / "locations").read_bytes()
+
+    def keys(self) -> dict[bytes, bytes]:
+        return {}
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return _read(self.folder, pack, offset, size)

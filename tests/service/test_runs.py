@@ -405,10 +405,11 @@ def test_two_builds_side_by_side_and_retention(
         client.apply_retention(TITLE, [1, 2])
     client.apply_retention(TITLE, [2])
     assert client.build(TITLE, 2).state == "removed"
-    from rampa.operations import retention
+    from rampa.operations.store import collecting
 
     before = {n: client.files(TITLE, n) for n in (1, 3)}
-    assert retention.sweep_packs(world.services) >= 0
+    assert collecting.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
+    assert collecting.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
     for n in (1, 3):
         assert client.files(TITLE, n) == before[n]
         client.save_bundle(TITLE, n, tmp_path / f"{n}.zip")

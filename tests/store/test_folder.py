@@ -27,7 +27,7 @@ def good(path: Path, size: int) -> None:
 def test_what_is_put_is_there(tmp_path: Path) -> None:
     store = FolderStore(tmp_path)
     assert store.put_pack(DIGEST, iter([DATA[:5], DATA[5:]]), 100, good) == len(DATA)
-    assert store.pack_path(DIGEST).read_bytes() == DATA
+    assert store.read_pack(DIGEST, 0, 1 << 20) == DATA
     store.put_pack(DIGEST, iter([DATA]), 100, good)
     store.put_manifest(DIGEST, b"m")
     assert store.manifest(DIGEST) == b"m"
@@ -80,6 +80,6 @@ def test_a_disk_that_fails_anywhere_leaves_nothing(tmp_path: Path, monkeypatch: 
 
 def test_what_is_not_there_is_not_found(tmp_path: Path) -> None:
     store = FolderStore(tmp_path)
-    for read in (store.pack_path, store.manifest):
+    for read in (store.pack_file, store.manifest):
         with pytest.raises(NotFound, match="no such content"):
             read(DIGEST)

@@ -7,8 +7,8 @@ from pathlib import Path
 import typer
 from rich.text import Text
 
-from rampa.cli.common import JSON, TITLE, signed_in, the_build, the_title
-from rampa.cli.output import err, facts, mb, out, print_json, table
+from rampa.cli.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
+from rampa.cli.output import err, facts, mb, out, plural, print_json, table
 from rampa.cli.progress import Bars
 from rampa.core.errors import Invalid, NotFound
 from rampa.schema import updates as wire
@@ -70,6 +70,31 @@ def plan(
             )
         ]
     )
+
+
+@app.command("release")
+def release(
+    build: str = typer.Argument(..., help="A build with encrypted depots, as in peatlight#14."),
+    title: str = TITLE,
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """Give out the key of a build's encrypted depots: whoever has the content can read it from then on."""
+    with signed_in() as client:
+        slug, number = the_build(client, build, title)
+        seen = client.content_keys(slug, number)
+        if seen.released_at is None:
+            keys = plural(len(seen.keys), "content key")
+            err().print(
+                f"The {keys} of {slug}#{number} can be opened by everybody from now on. This cannot be taken back."
+            )
+            if not confirmed("Release its content?", yes):
+                raise typer.Exit(1)
+            seen = client.release_content(slug, number)
+    if as_json:
+        print_json(seen)
+    else:
+        out().print(f"{slug}#{number}: released {seen.released_at:%Y-%m-%d %H:%M} UTC.")
 
 
 @app.command("propose")

@@ -44,6 +44,7 @@ GROUPS = {
     "content": "Content: what goes in and what stays out of a folder, and how it is packed best.",
     "depot": "Depots: what each device gets; a proposal of depots.",
     "update": "Updates: what they cost, by build and by depot; their differences.",
+    "store": "The content store: usage, check, collect, repack.",
     "bundle": "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
     "channel": "Channels: place a build, see what is live.",
     "device": "Simulated devices: install, update, verify, repair, start.",

@@ -18,6 +18,7 @@ from rampa.client.connection import Connection
 from rampa.client.profiles import ProfileCalls
 from rampa.client.runs import AgentCalls, RunCalls
 from rampa.client.sources import SourceCalls
+from rampa.client.store import StoreCalls
 from rampa.client.updates import UpdateCalls
 from rampa.client.vault import VaultCalls
 from rampa.core.content.disk import disk_error
@@ -33,7 +34,7 @@ from rampa.schema.events import Event
 API = "/api/v1"
 
 
-class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, UpdateCalls):
+class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, UpdateCalls, StoreCalls):
     """Every call of the service, with wire types in and out. Raises the errors of `rampa.core.errors`."""
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:

@@ -65,6 +65,8 @@ class Connection:
             limits=limits,
             transport=transport,
             trust_env=False,
+            # A service over an object store sends devices there; credentials do not go along to another host.
+            follow_redirects=True,
             # Loading the certificates takes 50 ms; an address without TLS has nothing to check by them.
             verify=self.address.startswith("https:"),
         )

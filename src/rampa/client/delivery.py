@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from rampa.client.client import API, Client
-from rampa.core.errors import Damaged
+from rampa.core.content.encryption import unwrap
+from rampa.core.errors import Damaged, Refused
 from rampa.schema.devices import DeviceReport
 
 if TYPE_CHECKING:
@@ -28,7 +29,7 @@ class HttpDelivery:
     """A `rampa.core.content.delivery.Delivery` of one build. `packs` may be another server that holds the packs."""
 
     def __init__(self, client: Client, title: str, build: int, packs: str = f"{API}/packs") -> None:
-        self._client = client
+        self._client, self._title, self._build = client, title, build
         self._at = f"{API}/titles/{title}/builds/{build}"
         self._packs = packs
         self._depots = {d.manifest: d.name for d in client.build(title, build).depots}
@@ -48,6 +49,18 @@ class HttpDelivery:
     def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
         words = f"base={base}&depots={','.join(depots)}&base_depots={','.join(base_depots)}"
         return self._client.fetch(f"{self._at}/locations?{words}")
+
+    def keys(self) -> Mapping[bytes, bytes]:
+        found = self._client.content_keys(self._title, self._build)
+        if not found.release_key and found.keys:
+            raise Refused(
+                "content.locked",
+                f"the content of {self._title}#{self._build} is encrypted, and it is not released yet",
+                hint="Nothing was replaced. Run the command again after its release.",
+            )
+        release = bytes.fromhex(found.release_key)
+        pairs = ((bytes.fromhex(k.id), bytes.fromhex(k.wrapped)) for k in found.keys)
+        return {ident: unwrap(wrapped, ident, release) for ident, wrapped in pairs}
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self._client.fetch(f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

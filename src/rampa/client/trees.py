@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -28,6 +28,9 @@ class TreeDelivery:
 
     def locations(self, depots: Sequence[str] = (), base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
         return self.client.fetch(f"{self.at}/locations")
+
+    def keys(self) -> Mapping[bytes, bytes]:
+        return {}
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self.client.fetch(f"{API}/packs/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

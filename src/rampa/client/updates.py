@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rampa.client.connection import Connection
+from rampa.schema import content_keys as keys_wire
 from rampa.schema import updates as wire
 
 API = "/api/v1"
@@ -26,6 +27,13 @@ class UpdateCalls:
     def make_differences(self, title: str, old: int, new: int) -> wire.PreparedOut:
         sent = wire.PrepareIn(old=old, new=new)
         return self.connection.post(wire.PreparedOut, f"{API}/titles/{title}/updates/differences", sent)
+
+    def content_keys(self, title: str, number: int) -> keys_wire.ContentKeys:
+        return self.connection.get(keys_wire.ContentKeys, f"{API}/titles/{title}/builds/{number}/content-keys")
+
+    def release_content(self, title: str, number: int) -> keys_wire.ContentKeys:
+        path = f"{API}/titles/{title}/builds/{number}/content-keys/release"
+        return self.connection.post(keys_wire.ContentKeys, path)
 
     def depot_plan(self, title: str, number: int, query: wire.DepotPlanQuery) -> wire.DepotPlan:
         path = f"{API}/titles/{title}/builds/{number}/depot-plan"

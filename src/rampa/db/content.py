@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
+from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from rampa.db.base import Base
@@ -16,6 +18,8 @@ class Pack(Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
     size: Mapped[int] = mapped_column(BigInteger)
     created_at: Mapped[dt.datetime]
+    condemned_at: Mapped[dt.datetime | None]
+    """When it was found that nothing needs it; it is removed some time after, unless somebody counted on it meanwhile."""
 
 
 class Frame(Base):
@@ -25,6 +29,8 @@ class Frame(Base):
     offset: Mapped[int] = mapped_column(BigInteger)
     stored: Mapped[int]
     raw: Mapped[int]
+    key: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The id of the content key that it is encrypted with, if it is."""
     __table_args__ = (Index("ix_frame_pack_digest", "pack_digest"),)
 
 
@@ -38,12 +44,55 @@ class Chunk(Base):
     at: Mapped[int]
 
 
+class ContentKey(Base):
+    """The key of one depot of one build; sealed by the master key."""
+
+    __tablename__ = "content_key"
+    id: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), index=True)
+    depot: Mapped[str] = mapped_column(String(60))
+    sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    created_at: Mapped[dt.datetime]
+
+
+class ReleaseKey(Base):
+    """What opens a build's wrapped content keys; given out when the build is released."""
+
+    __tablename__ = "release_key"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    created_at: Mapped[dt.datetime]
+    released_at: Mapped[dt.datetime | None]
+    released_by: Mapped[str] = mapped_column(String(200), default="")
+
+
 class StoreState(Base):
     """One row. `epoch` rises whenever content moves from pack to pack."""
 
     __tablename__ = "store_state"
     id: Mapped[int] = mapped_column(primary_key=True)
     epoch: Mapped[int] = mapped_column(default=0)
+    held_until: Mapped[dt.datetime | None]
+    """While a backup is made nothing is removed."""
+
+
+class StoreCheck(Base):
+    """A check of the whole store; it goes on behind `cursor` after any interruption."""
+
+    __tablename__ = "store_check"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    state: Mapped[str] = mapped_column(String(20))
+    """running, done or cancelled"""
+    mend: Mapped[bool] = mapped_column(default=False)
+    cursor: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    packs: Mapped[int] = mapped_column(default=0)
+    packs_done: Mapped[int] = mapped_column(default=0)
+    size: Mapped[int] = mapped_column(BigInteger, default=0)
+    size_done: Mapped[int] = mapped_column(BigInteger, default=0)
+    problems: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    asked_by: Mapped[str] = mapped_column(String(200), default="")
+    started_at: Mapped[dt.datetime]
+    ended_at: Mapped[dt.datetime | None]
 
 
 class DifferenceSet(Base):

@@ -11,7 +11,7 @@ from rampa.db.base import Database
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import STALLED, make_app
 from rampa.operations.context import Services
-from rampa.store.folder import FolderStore
+from rampa.store.opening import open_store
 
 AT_ONCE = 4
 GRACE = 10
@@ -20,7 +20,7 @@ GRACE = 10
 def main() -> None:
     url, store = os.environ["RAMPA_DATABASE_URL"], Path(os.environ["RAMPA_STORE"])
     master = read_masters(os.environ.get("RAMPA_MASTER_KEY") or Path(os.environ["RAMPA_MASTER_KEY_FILE"]).read_text())
-    services = Services(Database(url), FolderStore(store), master)
+    services = Services(Database(url), open_store(store), master)
     post = Post(
         Path(os.environ.get("RAMPA_MAILBOX") or store.parent / "mailbox"),
         os.environ.get("RAMPA_SMTP", ""),

@@ -6,18 +6,20 @@ Queues are named in `rampa.db.queue`; whoever asks for a job puts it there in th
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
-from rampa.core.errors import Unavailable
+from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
-from rampa.operations import differences, retention
+from rampa.operations import differences
 from rampa.operations.context import Services
 from rampa.operations.runs import assigning
 from rampa.operations.sources import repository, triggers
+from rampa.operations.store import checking, collecting
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -31,9 +33,7 @@ def make_app(url: str, services: Services, post: Post) -> App:
     _runs(app, services)
     _sources(app, services)
 
-    @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
-    def make_differences(new: str, old: str) -> None:
-        differences.make(services, new, old)
+    _content(app, services)
 
     @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:
@@ -72,14 +72,29 @@ def _sources(app: App, services: Services) -> None:
         triggers.due_schedules(services)
         triggers.due_sources(services)
 
-    @app.periodic(cron="17 * * * *")
-    @app.task(name="sweep_packs_hourly", queue=queue.SOURCES, lock="sweep", queueing_lock="sweep_packs_hourly")
-    def sweep_packs_hourly(timestamp: int) -> None:
-        retention.sweep_packs(services)
 
-    @app.task(name="sweep_packs", queue=queue.SOURCES, lock="sweep", retry=AGAIN)
-    def sweep_packs() -> None:
-        retention.sweep_packs(services)
+def _content(app: App, services: Services) -> None:
+    @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
+    def make_differences(new: str, old: str) -> None:
+        differences.make(services, new, old)
+
+    @app.task(name="check_store", queue=queue.CONTENT, lock="check_store", retry=AGAIN)
+    def check_store(check: int) -> None:
+        checking.go_on(services, check)
+
+    @app.periodic(cron="17 * * * *")
+    @app.task(name="collect_store_hourly", queue=queue.CONTENT, lock="collect", queueing_lock="collect_store_hourly")
+    def collect_store_hourly(timestamp: int) -> None:
+        _collect(services)
+
+    @app.task(name="collect_store", queue=queue.CONTENT, lock="collect", retry=AGAIN)
+    def collect_store() -> None:
+        _collect(services)
+
+
+def _collect(services: Services) -> None:
+    with suppress(Refused):  # a backup is being made: the next hour comes
+        collecting.collect(services)
 
 
 def _mend(app: App) -> None:

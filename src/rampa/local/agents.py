@@ -17,7 +17,7 @@ from rampa.operations import people
 from rampa.operations.context import Actor, Services
 from rampa.schema.common import Role
 from rampa.schema.people import NewToken
-from rampa.store.folder import FolderStore
+from rampa.store.opening import open_store
 
 NAMES = ("kiln-1", "loft-2")
 DAYS = 365
@@ -55,7 +55,7 @@ class Agents:
             return kept.read_text().strip()
         services = Services(
             Database(self._url, pool_size=1),
-            FolderStore(self._folder.store),
+            open_store(self._folder.store),
             read_masters(self._folder.master_key.read_text()),
         )
         try:

@@ -23,7 +23,7 @@ from rampa.local.postgres import private_server
 from rampa.local.service import ServiceFolder, start_service, start_worker, stop
 from rampa.operations import people
 from rampa.operations.context import Services
-from rampa.store.folder import FolderStore
+from rampa.store.opening import open_store
 
 STUDIO = "Quillback Works"
 OWNER = ("Iida", "iida@quillback.example")
@@ -95,7 +95,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
     """Sweeps what a killed service left half-written, and makes the owner on the first start: (is it the first, password)."""
-    store = FolderStore(folder.store)
+    store = open_store(folder.store)
     store.sweep()
     master = read_masters(folder.master_key.read_text())
     services = Services(Database(url, pool_size=1), store, master)

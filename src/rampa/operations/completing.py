@@ -33,6 +33,7 @@ from rampa.operations.bundles import ReadBack, check_name, keep_bundle, profile_
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe
+from rampa.operations.encrypting import encrypt_depots
 from rampa.operations.provenance import provenance_of
 from rampa.operations.reading import stream_chunks
 from rampa.operations.titles import manifest_key
@@ -74,12 +75,25 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         build = must_be_open(find_build(session, slug, number, lock=True))
         must_hold(session, build, asked.lease)
         _check_chunks(session, files, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
+        plain = _encrypt(session, services, build, profile, given)
         _record(session, services, actor, build, given, asked, read)
         _keep_symbols(session, build, symbols)
         _remember_verified(session, unverified)
         session.flush()
         session.refresh(build)
-        return describe(session, build, actor, [])
+        described = describe(session, build, actor, [])
+    for pack in plain:
+        services.store.remove_pack(pack)
+    return described
+
+
+def _encrypt(
+    session: Session, services: Services, build: Build, profile: ResolvedProfile, given: list[_Given]
+) -> list[bytes]:
+    """The plain packs that are not needed any more."""
+    if not profile.encryption:
+        return []
+    return encrypt_depots(services, session, build, {g.manifest.depot: g.manifest.tree for g in given})
 
 
 def _read(sent: wire.ManifestIn) -> _Given:

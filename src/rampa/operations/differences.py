@@ -24,7 +24,7 @@ from rampa.core.release import build as life
 from rampa.db import queue
 from rampa.db.builds import Build
 from rampa.db.channels import Channel, Device, Placement
-from rampa.db.content import DifferenceSet
+from rampa.db.content import DifferenceSet, ReleaseKey
 from rampa.operations import audit
 from rampa.operations.builds import find_build
 from rampa.operations.context import Actor, Services, must_place
@@ -46,8 +46,10 @@ def budget() -> Budget:
 
 def ask(session: Session, services: Services, build: Build, old: list[Build]) -> None:
     """Asks for the differences of these updates, with the transaction that makes them likely."""
+    released = session.get(ReleaseKey, build.id)
+    locked = released is not None and released.released_at is None  # a difference would give away what is encrypted
     for other in old:
-        if other.id == build.id or other.state != life.State.READY:
+        if locked or other.id == build.id or other.state != life.State.READY:
             continue
         row = {"new_id": build.id, "old_id": other.id, "state": "waiting", "created_at": services.now()}
         empty = {"rows": b"", "size": 0, "count": 0, "seconds": 0.0, "within": True}

@@ -15,12 +15,14 @@ from rampa.core.content import manifest as manifest_format
 from rampa.core.content import manifest_difference as difference_format
 from rampa.core.content.choosing import EVERYTHING, Selector, chosen, from_words
 from rampa.core.content.difference.sets import missing_chunks
+from rampa.core.content.encryption import decrypt
 from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
 from rampa.core.errors import Damaged, NotFound
+from rampa.core.signing.sealing import unseal
 from rampa.db.builds import Build, Depot, SymbolFile
-from rampa.db.content import DifferenceSet, StoreState
+from rampa.db.content import ContentKey, DifferenceSet, StoreState
 from rampa.operations.builds import find_build
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Services
@@ -257,9 +259,23 @@ def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[byte
 
 
 def read_frame(services: Services, frame: FramePlace) -> bytes:
-    with services.store.pack_path(frame.pack).open("rb") as stream:
-        stream.seek(frame.offset)
-        return decompress(stream.read(frame.stored), frame.raw)
+    stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
+    if frame.key:
+        return decrypt(stored, frame.raw, content_key(services, frame.key), frame.key)
+    return decompress(stored, frame.raw)
+
+
+def content_key(services: Services, ident: bytes) -> bytes:
+    """A key of an encrypted depot, out of the vault."""
+    with services.db.transaction() as session:
+        row = session.get(ContentKey, ident)
+    if row is None:
+        raise Damaged("content.key", "a content key is not in the vault")
+    return unseal(row.sealed, services.master_key, key_label(ident))
+
+
+def key_label(ident: bytes) -> str:
+    return f"content:{ident.hex()}"
 
 
 def split_digests(joined: bytes) -> list[bytes]:

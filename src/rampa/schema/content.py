@@ -43,7 +43,7 @@ class PreviewOut(Wire):
     rows: list[PreviewRow]
 
 
-class LevelOut(Wire):
+class TuneLevel(Wire):
     """`waits`: seconds that a player waits, by Mbit/s."""
 
     level: int
@@ -64,7 +64,7 @@ class EndingOut(Wire):
 class TunedOut(Wire):
     size: int
     sample: int
-    levels: list[LevelOut]
+    levels: list[TuneLevel]
     endings: list[EndingOut]
     skipped: list[int]
     best: int
@@ -104,7 +104,7 @@ def tuned_out(found: Tuned) -> TunedOut:
         size=found.size,
         sample=found.sample,
         levels=[
-            LevelOut(
+            TuneLevel(
                 level=m.level,
                 packed=m.packed,
                 packing=round(m.packing, 3),

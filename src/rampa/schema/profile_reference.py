@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rampa.core.content.signs import DEBUG_INSIDE, ROWS, SYMBOLS_ONLY
 from rampa.core.content.strip_classes import ALWAYS, STRIP_CLASSES
 from rampa.core.platform.rules import Rule
 from rampa.core.platform.storefronts import STOREFRONTS
@@ -159,12 +160,17 @@ def _classes() -> list[str]:
     for name, (_, patterns) in STRIP_CLASSES.items():
         always = " (always)" if name in ALWAYS else ""
         out.append(f"| `{name}`{always} | `{' '.join(patterns)}` |")
+    signs = ["", "By content, whatever a file is called:", "", "| class | sign |", "|---|---|"]
+    listed = dict.fromkeys((r.sign.cls, r.sign.why) for r in ROWS)
+    extra = [("secrets", "private key (PEM, PKCS#12)"), (SYMBOLS_ONLY.cls, SYMBOLS_ONLY.why)]
+    signs += [f"| `{cls}` | {why} |" for cls, why in dict.fromkeys([*listed, *extra])]
+    signs.append(f"| said, not stripped | {DEBUG_INSIDE.why} |")
     tail = (
         "A file goes in when an include pattern matches and no strip pattern does; `rampa build files BUILD --left-out` lists\n"
         "what stayed out and the line that says so. Units, languages and add-ons that other profiles have and this one\n"
-        "does not stay out too."
+        "does not stay out too. A strip pattern that begins with `!` keeps a file that a class would take, by name or content."
     )
-    return [*out, "", tail, ""]
+    return [*out, *signs, "", tail, ""]
 
 
 def _platforms() -> list[str]:
@@ -217,8 +223,7 @@ CHECKS = """## What checks find
 A finding is a blocker, a warning or a note; it names the key, where its value was said, the value, what is allowed,
 and, where a machine can say one, the edit that mends it. `rampa profile check` ends with 6 when there is a blocker,
 with 9 when there is a warning and no blocker, else with 0; `--document FILE` needs no service, so that a repository's
-own checks can run it. No build starts for a profile with a blocker, nor for one that asks for what this version of
-Rampa cannot do yet (notes whose code begins with `not-yet.`).
+own checks can run it. No build starts for a profile with a blocker.
 
 Besides the rules above: the opening unit is among the units and the first of them; the target level is not below the
 minimum; launch entries name only architectures that are built; add-ons have a depot; encrypted depots have a launch

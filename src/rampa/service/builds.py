@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
+from typing import cast
 
-from flask import Response, request, send_file
+from flask import Response, redirect, request, send_file
+from werkzeug.http import parse_range_header
 
 from rampa.core.errors import NotFound
 from rampa.operations import build_list, builds, completing, content, reading
@@ -159,10 +161,31 @@ def _downloads(api: Resource, services: Services) -> None:
     @api.call("GET", "/packs/<string:pack>", EVERYBODY, BYTES)
     def get_pack(path: wire.PackAddress) -> Response:
         """A pack's bytes; ranges welcome. The address never means anything else."""
-        file = services.store.pack_path(bytes.fromhex(path.pack))
+        digest = bytes.fromhex(path.pack)
+        address = services.store.pack_address(digest)
+        if address:
+            return cast(Response, redirect(address, code=307))
+        file = services.store.pack_file(digest)
+        if file is None:
+            return _out_of_store(services, digest, path.pack)
         response = send_file(file, mimetype=BYTES, conditional=True, etag=path.pack)
         response.headers["Cache-Control"] = FOREVER
         return response
+
+
+def _out_of_store(services: Services, digest: bytes, name: str) -> Response:
+    """A range of a pack that is no file of this machine; Rampa's devices always ask for one."""
+    with services.db.transaction() as session:
+        size = content.pack_size(session, digest)
+    asked = parse_range_header(request.headers.get("Range"))
+    span = asked.range_for_length(size) if asked else (0, size)
+    if span is None:
+        return Response(status=416, headers={"Content-Range": f"bytes */{size}"})
+    response = Response(services.store.read_pack(digest, span[0], span[1] - span[0]), content_type=BYTES)
+    if asked:
+        response.status_code = 206
+        response.headers["Content-Range"] = f"bytes {span[0]}-{span[1] - 1}/{size}"
+    return _forever(response, name)
 
 
 def _immutable(data: bytes, media_type: str, etag: str) -> Response:

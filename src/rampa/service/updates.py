@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from rampa.operations import depot_comparison, differences, update_matrix
 from rampa.operations.context import Services
+from rampa.operations.vault import content_keys
+from rampa.schema import content_keys as keys_wire
 from rampa.schema import updates as wire
 from rampa.schema.builds import BuildPath
 from rampa.schema.titles import TitlePath
@@ -41,5 +43,15 @@ def resource(services: Services) -> Resource:
     def get_depot_plan(path: BuildPath, query: wire.DepotPlanQuery) -> wire.DepotPlan:
         """Which depots a device gets, and what it downloads."""
         return depot_comparison.depot_plan(services, path.title, path.build, query)
+
+    @api.call("GET", BUILD + "/content-keys", EVERYBODY, keys_wire.ContentKeys)
+    def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:
+        """The wrapped keys of a build's encrypted depots; the release key once the build is released."""
+        return content_keys.get_keys(services, path.title, path.build)
+
+    @api.call("POST", BUILD + "/content-keys/release", ENGINEERS, keys_wire.ContentKeys)
+    def release_content(path: BuildPath) -> keys_wire.ContentKeys:
+        """Give the release key out: from then on whoever has the content can read it. It cannot be taken back."""
+        return content_keys.release(services, current_actor(), path.title, path.build)
 
     return api

@@ -28,6 +28,7 @@ from rampa.service import (
     profiles,
     runs,
     sources,
+    store,
     titles,
     triggers,
     updates,
@@ -37,14 +38,14 @@ from rampa.service import (
 from rampa.service.access import PUBLIC, AccessTable
 from rampa.service.resource import PREFIX
 from rampa.service.settings import Settings
-from rampa.store.folder import FolderStore
+from rampa.store.opening import open_store
 
 BODY_LIMIT = 160 * 1024 * 1024
 
 
 def make_services(settings: Settings) -> Services:
-    store = FolderStore(settings.store)
-    return Services(db=Database(settings.database_url), store=store, master_key=settings.master_key)
+    opened = open_store(settings.store)
+    return Services(db=Database(settings.database_url), store=opened, master_key=settings.master_key)
 
 
 def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:
@@ -85,6 +86,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         channels.resource(services),
         devices.resource(services),
         updates.resource(services),
+        store.resource(services),
     ):
         app.register_api(resource)
         table.roles.update(resource.access)

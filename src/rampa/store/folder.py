@@ -16,6 +16,7 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.errors import Damaged, Invalid, NotFound, Unavailable
+from rampa.store.port import Stored
 
 
 class FolderStore:
@@ -55,8 +56,24 @@ class FolderStore:
             _settle(fd, path, target)
         return size
 
-    def pack_path(self, digest: bytes) -> Path:
+    def read_pack(self, digest: bytes, offset: int, size: int) -> bytes:
+        with self.pack_file(digest).open("rb", buffering=0) as stream:
+            return os.pread(stream.fileno(), size, offset)
+
+    def pack_file(self, digest: bytes) -> Path:
         return self._existing("packs", digest, ".pack")
+
+    def pack_address(self, digest: bytes) -> str:
+        return ""
+
+    def packs(self) -> Iterator[Stored]:
+        return self._listed("packs", ".pack")
+
+    def manifests(self) -> Iterator[Stored]:
+        return self._listed("manifests", ".manifest")
+
+    def remove_manifest(self, digest: bytes) -> None:
+        self._place("manifests", digest, ".manifest").unlink(missing_ok=True)
 
     def remove_pack(self, digest: bytes) -> None:
         self._place("packs", digest, ".pack").unlink(missing_ok=True)
@@ -68,6 +85,14 @@ class FolderStore:
 
     def manifest(self, digest: bytes) -> bytes:
         return self._existing("manifests", digest, ".manifest").read_bytes()
+
+    def _listed(self, kind: str, ending: str) -> Iterator[Stored]:
+        for path in sorted((self.root / kind).glob(f"??/*{ending}")):
+            try:
+                info = path.stat()
+                yield Stored(bytes.fromhex(path.stem), info.st_size, info.st_mtime)
+            except (OSError, ValueError):
+                continue  # gone meanwhile, or not ours
 
     def _place(self, kind: str, digest: bytes, ending: str) -> Path:
         name = digest.hex()

@@ -1,10 +1,20 @@
-"""The port of the content store: where packs and manifests rest. A folder stands behind it; an object store can."""
+"""The port of the content store: where packs and manifests rest. A folder or an object store stands behind it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """A pack or manifest as the store lists it: bytes, and when it was written (seconds since 1970)."""
+
+    digest: bytes
+    size: int
+    written: float
 
 
 class ContentStore(Protocol):
@@ -23,9 +33,25 @@ class ContentStore(Protocol):
         """
         ...
 
-    def pack_path(self, digest: bytes) -> Path:
-        """A pack as a file that can be read."""
+    def read_pack(self, digest: bytes, offset: int, size: int) -> bytes:
+        """`size` bytes of a pack, fewer at its end."""
         ...
+
+    def pack_file(self, digest: bytes) -> Path | None:
+        """A pack as a file that can be read; None where packs are not files of this machine."""
+        ...
+
+    def pack_address(self, digest: bytes) -> str:
+        """An address from which anybody can fetch the pack for some minutes; empty where there is none."""
+        ...
+
+    def packs(self) -> Iterator[Stored]:
+        """All packs that there are, whether a row points at them or not."""
+        ...
+
+    def manifests(self) -> Iterator[Stored]: ...
+
+    def remove_manifest(self, digest: bytes) -> None: ...
 
     def remove_pack(self, digest: bytes) -> None:
         """Forgets a pack that no row points at any more."""

@@ -52,8 +52,8 @@ def in_order(found: list[ProfileFinding]) -> list[ProfileFinding]:
 
 
 def stops_a_build(found: list[ProfileFinding]) -> list[ProfileFinding]:
-    """Those with which no build may start: blockers, and what this version of Rampa cannot do yet."""
-    return [f for f in found if f.severity == "blocker" or f.code.startswith("not-yet.")]
+    """Those with which no build may start."""
+    return [f for f in found if f.severity == "blocker"]
 
 
 def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:

@@ -33,7 +33,6 @@ def sense(document: Document, profile: Resolved, identities: frozenset[str] | No
     if identities is not None:
         yield from _identity(profile, identities)
     yield from _steps(document, profile)
-    yield from _not_yet(profile)
 
 
 def _steps(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
@@ -195,13 +194,4 @@ def _identity(profile: Resolved, identities: frozenset[str]) -> Iterator[Profile
             "blocker", "signing.identity-unknown", profile, "signing.identity",
             f"Signing identity: {name}, which there is none of; the build would be made and could not be signed",
             ", ".join(known), make,
-        )  # fmt: skip
-
-
-def _not_yet(profile: Resolved) -> Iterator[ProfileFinding]:
-    """Settings that are kept and checked, and that this version of Rampa cannot carry out."""
-    if profile.get("content.encryption"):
-        yield _finding(
-            "note", "not-yet.encryption", profile, "content.encryption",
-            "Encryption: yes, which this version of Rampa does not do; it starts no build for this profile",
         )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 
@@ -19,6 +19,10 @@ class Delivery(Protocol):
 
     def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
         """Encoded locations of the chunks of these depots; with a base, of those that its depots lack, and differences."""
+        ...
+
+    def keys(self) -> Mapping[bytes, bytes]:
+        """Id -> key of the build's encrypted content. Raises `Refused` before its release."""
         ...
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

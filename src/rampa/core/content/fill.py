@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -17,11 +17,12 @@ from rampa.core.content.assemble import Assembly, file_holds, read_region
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.difference import making
 from rampa.core.content.disk import disk_error
+from rampa.core.content.encryption import decrypt
 from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
 from rampa.core.content.pack import decompress
 from rampa.core.content.plan import LocalContent, OldPlace, Request, requests_for, useful
 from rampa.core.content.tree import Chunk, FileEntry, Tree
-from rampa.core.errors import Damaged
+from rampa.core.errors import Damaged, Refused
 
 TRIES = 3
 AT_ONCE = 2 * 1024 * 1024
@@ -73,6 +74,7 @@ class Filling:
         self._lock = threading.Lock()
         self._sizes: dict[bytes, int] = {}
         self._whole: Callable[[], Locations] | None = None
+        self._keys: Mapping[bytes, bytes] = {}
         self.report = Report()
 
     def run(
@@ -200,6 +202,8 @@ class Filling:
             locations = self._whole()
         requests = list(requests_for(missing, locations))
         inside = _chunks_by_frame(missing, locations)
+        # Asked for before anything travels: a build that is not released yet costs its players nothing.
+        self._keys = self._delivery.keys() if any(f.key for r in requests for f in r.frames) else {}
         total = done + sum(r.size for r in requests)
 
         def fetch(request: Request) -> int:
@@ -251,7 +255,7 @@ class Filling:
             with self._lock:
                 self.report.downloaded += len(data)
             try:
-                for digest, chunk in _open_frames(request, data, inside):
+                for digest, chunk in _open_frames(request, data, inside, self._keys):
                     assembly.put(digest, chunk)
                 return
             except Damaged:
@@ -276,6 +280,14 @@ class Filling:
             path.symlink_to(link.target)
 
 
+def _content(frame: FramePlace, stored: memoryview, keys: Mapping[bytes, bytes]) -> bytes:
+    if not frame.key:
+        return decompress(stored, frame.raw)
+    if frame.key not in keys:
+        raise Refused("content.locked", "this content is encrypted, and its key was not given out")
+    return decrypt(stored, frame.raw, keys[frame.key], frame.key)
+
+
 def _chunks_by_frame(missing: list[Chunk], locations: Locations) -> dict[FramePlace, list[tuple[Chunk, int]]]:
     inside: dict[FramePlace, list[tuple[Chunk, int]]] = {}
     for chunk in missing:
@@ -285,7 +297,10 @@ def _chunks_by_frame(missing: list[Chunk], locations: Locations) -> dict[FramePl
 
 
 def _open_frames(
-    request: Request, data: bytes, inside: dict[FramePlace, list[tuple[Chunk, int]]]
+    request: Request,
+    data: bytes,
+    inside: dict[FramePlace, list[tuple[Chunk, int]]],
+    keys: Mapping[bytes, bytes],
 ) -> list[tuple[bytes, memoryview]]:
     """The wanted chunks of fetched frames, each checked. Raises `Damaged`."""
     if len(data) != request.size:
@@ -293,7 +308,7 @@ def _open_frames(
     view, out = memoryview(data), []
     for frame in request.frames:
         start = frame.offset - request.offset
-        content = memoryview(decompress(view[start : start + frame.stored], frame.raw))
+        content = memoryview(_content(frame, view[start : start + frame.stored], keys))
         for chunk, at in inside[frame]:
             piece = content[at : at + chunk.size]
             if blake3(piece).digest() != chunk.digest:

@@ -22,17 +22,20 @@ from rampa.core.errors import Damaged
 FORMAT = "rampa-locations"
 VERSION = 2
 MAX_RAW = 512 * 1024 * 1024
+ID_SIZE = 16
 SPAN_LIMIT = 64 * 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True, order=True)
 class FramePlace:
-    """A frame in a pack: the pack's digest (its address), offset and stored size, raw size; all in bytes."""
+    """A frame in a pack: the pack's digest (its address), offset and stored size, raw size; all in bytes. `key`: the id of the
+    key that it is encrypted with, if it is."""
 
     pack: bytes
     offset: int
     stored: int
     raw: int
+    key: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +84,7 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
     own = {d: place for d, place in locations.chunks.items() if d in number}
     frames = sorted({frame for frame, _ in own.values()})
     packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
+    keys = sorted({f.key for f in frames} | {b""})
     pack_number = {p: i for i, p in enumerate(packs)}
     frame_number = {f: i for i, f in enumerate(frames)}
     rows = sorted((frame_number[f], at, number[digest]) for digest, (f, at) in own.items())
@@ -94,7 +98,9 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
             "offset": [f.offset for f in frames],
             "stored": [f.stored for f in frames],
             "raw": [f.raw for f in frames],
+            "key": [keys.index(f.key) for f in frames] if keys != [b""] else [],
         },
+        "keys": keys,
         "chunks": {
             "frame": _deltas([r[0] for r in rows]),
             "at": [r[1] for r in rows],
@@ -149,14 +155,17 @@ def _pack(body: dict[str, Any], number: int) -> bytes:
 
 
 def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
-    columns = body["frames"]
+    columns, keys = body["frames"], body["keys"]
+    numbers = columns["key"] or [0] * len(columns["pack"])
+    if not all(isinstance(k, bytes) and len(k) in (0, ID_SIZE) for k in keys):
+        raise Damaged("locations.damaged", "the locations name an impossible key")
     frames = []
-    for pack, offset, stored, raw in zip(
-        columns["pack"], columns["offset"], columns["stored"], columns["raw"], strict=True
+    for pack, offset, stored, raw, key in zip(
+        columns["pack"], columns["offset"], columns["stored"], columns["raw"], numbers, strict=True
     ):
         if offset < 0 or not 0 < stored <= FRAME_LIMIT or not 0 < raw <= FRAME_LIMIT:
             raise Damaged("locations.damaged", "the locations hold an impossible frame")
-        frames.append(FramePlace(_pack(body, pack), offset, stored, raw))
+        frames.append(FramePlace(_pack(body, pack), offset, stored, raw, keys[key]))
     return frames
 
 

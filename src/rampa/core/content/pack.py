@@ -121,6 +121,10 @@ class PackWriter:
         self._parts.append(stored)
         self.size += len(stored)
 
+    @property
+    def frames(self) -> list[Frame]:
+        return list(self._frames)
+
     def finish(self) -> bytes:
         return b"".join([*self._parts, index_bytes(self._frames)])
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from rampa.core.content.delivery import Delivery
 
@@ -26,6 +26,9 @@ class RateLimited:
 
     def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
         return self._inner.locations(depots, base, base_depots)
+
+    def keys(self) -> Mapping[bytes, bytes]:
+        return self._inner.keys()
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         """Whoever comes takes the next place in line: the sum of all reads keeps to the rate."""

@@ -54,6 +54,7 @@ class ResolvedProfile:
     loose: tuple[str, ...]
     loose_updates: str
     companions: tuple[str, ...]
+    encryption: bool
     rules: ContentRules
     depots: tuple[DepotRule, ...]
     output: str
@@ -105,6 +106,7 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
         loose=tuple(own.get("content.loose") or ()),
         loose_updates=own.get("content.loose_updates"),
         companions=tuple(own.get("content.companions") or ()),
+        encryption=bool(own.get("content.encryption")),
         rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own)), _classes(own)),
         depots=tuple(
             DepotRule(d.name, d.only, d.not_, d.selector, d.from_, d.to) for d in document.depots if _has(own, d)

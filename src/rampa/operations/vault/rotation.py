@@ -10,11 +10,14 @@ from sqlalchemy.orm import Session
 from rampa.core.errors import Conflict, Denied, NotFound
 from rampa.core.signing import lineage
 from rampa.core.signing.sealing import rewrap, sealed_by
+from rampa.db.content import ContentKey, ReleaseKey
 from rampa.db.sources import Environment, Source, Trigger
 from rampa.db.titles import SigningIdentity, Title
 from rampa.db.vault import Unlock
 from rampa.operations import audit
 from rampa.operations.context import Actor, Services
+from rampa.operations.reading import key_label
+from rampa.operations.vault.content_keys import release_label
 from rampa.operations.vault.describing import describe
 from rampa.operations.vault.finding import find_key
 from rampa.operations.vault.identities import label_of, open_identity
@@ -81,6 +84,10 @@ def _secrets(session: Session) -> Iterator[tuple[object, str, str]]:
         yield unlock, "sealed", f"unlock:{unlock.id}"
     for title in session.scalars(select(Title).with_for_update()):
         yield title, "manifest_sealed", f"manifest:{title.identifier}"
+    for key in session.scalars(select(ContentKey).with_for_update()):
+        yield key, "sealed", key_label(key.id)
+    for release in session.scalars(select(ReleaseKey).with_for_update()):
+        yield release, "sealed", release_label(release.build_id)
     for environment in session.scalars(select(Environment).where(Environment.sealed.is_not(None)).with_for_update()):
         yield environment, "sealed", f"environment:{environment.name}"
     for source in session.scalars(select(Source).where(Source.sealed.is_not(None)).with_for_update(of=Source)):

@@ -1,0 +1,106 @@
+"""Encrypting a build's new content when it is completed: what nobody could read before is written anew, encrypted.
+
+Chunks that other builds deliver plain stay plain: they are public already. The plain packs that this upload brought are
+removed at once, before any address of theirs was given out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from blake3 import blake3
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session
+
+from rampa.core.content.encryption import encrypt
+from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.tree import Chunk as Piece
+from rampa.core.content.tree import Tree
+from rampa.db.builds import Build
+from rampa.db.content import Chunk, Frame, Pack
+from rampa.operations.content import PACK_LIMIT, chunk_sizes, locate
+from rampa.operations.context import Services
+from rampa.operations.reading import stream_chunks
+from rampa.operations.store.needed import needed_chunks
+from rampa.operations.vault.content_keys import make_keys
+
+Keys = Mapping[str, tuple[bytes, bytes]]
+
+
+def encrypt_depots(services: Services, session: Session, build: Build, trees: Mapping[str, Tree]) -> list[bytes]:
+    """Moves the new chunks of these depots into encrypted packs; returns plain packs to be removed after the commit."""
+    keys = make_keys(session, services, build, list(trees))
+    public = needed_chunks(services, session)
+    seen: set[bytes] = set()
+    touched: set[bytes] = set()
+    for depot, tree in trees.items():
+        own = [c for c in _distinct(tree) if c.digest not in public and c.digest not in seen]
+        places = locate(session, [c.digest for c in own])
+        own = [c for c in own if not places[c.digest][0].key]
+        seen |= {c.digest for c in own}
+        touched |= {places[c.digest][0].pack for c in own}
+        _write(services, session, own, keys[depot])
+    return _empty(services, session, touched)
+
+
+def _distinct(tree: Tree) -> list[Piece]:
+    return list({c.digest: c for f in tree.files for c in f.chunks}.values())
+
+
+def _write(services: Services, session: Session, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
+    """New packs of these chunks, encrypted where there is a key; their rows move there."""
+    writer = PackWriter()
+    group: list[Piece] = []
+    parts: list[bytes] = []
+
+    def close() -> None:
+        if group:
+            raw = b"".join(parts)
+            frame = compress(raw)
+            writer.add(group, encrypt(frame, len(raw), key[1], key[0]) if key else frame)
+            group.clear()
+            parts.clear()
+
+    for chunk, data in zip(own, stream_chunks(services, [c.digest for c in own]), strict=True):
+        if group and sum(c.size for c in group) + chunk.size > FRAME_TARGET:
+            close()
+        group.append(chunk)
+        parts.append(bytes(data))
+        if writer.size >= PACK_TARGET:
+            close()
+            _keep(services, session, writer, key)
+            writer = PackWriter()
+    close()
+    if writer.size:
+        _keep(services, session, writer, key)
+
+
+def _keep(services: Services, session: Session, writer: PackWriter, key: tuple[bytes, bytes] | None) -> None:
+    data = writer.finish()
+    digest = blake3(data).digest()
+    services.store.put_pack(digest, [data], PACK_LIMIT, lambda path, size: None)
+    session.add(Pack(digest=digest, size=len(data), created_at=services.now()))
+    session.flush()
+    for frame in writer.frames:
+        row = Frame(
+            pack_digest=digest, offset=frame.offset, stored=frame.stored, raw=frame.raw, key=key[0] if key else None
+        )
+        session.add(row)
+        session.flush()
+        at = 0
+        for chunk in frame.chunks:
+            session.execute(update(Chunk).where(Chunk.digest == chunk.digest).values(frame_id=row.id, at=at))
+            at += chunk.size
+
+
+def _empty(services: Services, session: Session, packs: set[bytes]) -> list[bytes]:
+    """Plain packs that still hold other content beside what was encrypted are written anew without it."""
+    for pack in sorted(packs):
+        frames = select(Frame.id).where(Frame.pack_digest == pack)
+        rest = list(session.scalars(select(Chunk.digest).where(Chunk.frame_id.in_(frames))))
+        sizes = chunk_sizes(session, rest)
+        _write(services, session, [Piece(d, sizes[d]) for d in rest], None)
+    for pack in packs:
+        session.execute(delete(Frame).where(Frame.pack_digest == pack))
+        session.execute(delete(Pack).where(Pack.digest == pack))
+    return sorted(packs)

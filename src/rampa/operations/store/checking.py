@@ -1,0 +1,214 @@
+"""Checking the whole store: every pack against its digest, every chunk that a manifest names. Goes on after any interruption."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from blake3 import blake3
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.content import manifest as manifest_format
+from rampa.core.errors import NotFound, RampaError
+from rampa.core.release import build as life
+from rampa.db import queue
+from rampa.db.builds import Build
+from rampa.db.content import Chunk, DifferenceSet, Frame, Pack, StoreCheck
+from rampa.operations import audit
+from rampa.operations.content import chunk_sizes
+from rampa.operations.context import Actor, Services
+from rampa.schema import store as wire
+
+AT_ONCE = 5.0
+"""Seconds of work between two times that the progress is written down."""
+PIECE = 4 * 1024 * 1024
+MOST_PROBLEMS = 1000
+AGAIN = (
+    "Run `rampa store check --mend`, then make the build again from its folder or commit: only what is missing travels."
+)
+
+
+def start(services: Services, actor: Actor, mend: bool) -> wire.StoreCheckOut:
+    """A check that runs already is gone on with."""
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheck).where(StoreCheck.state == "running").with_for_update())
+        if row is None:
+            packs, size = session.execute(select(func.count(), func.coalesce(func.sum(Pack.size), 0))).one()
+            row = StoreCheck(
+                state="running",
+                mend=mend,
+                cursor=b"",
+                packs=packs,
+                size=int(size),
+                problems=[],
+                asked_by=actor.name,
+                started_at=services.now(),
+                packs_done=0,
+                size_done=0,
+            )
+            session.add(row)
+            session.flush()
+            audit.record(session, services, actor, "store.check", "store", "", mend=mend)
+        queue.put(session, "check_store", queue.CONTENT, lock="check_store", check=row.id)
+        return _out(row)
+
+
+def latest(services: Services) -> wire.StoreCheckOut:
+    """Raises `NotFound` before the first one."""
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheck).order_by(StoreCheck.id.desc()).limit(1))
+        if row is None:
+            raise NotFound("check.none", "the store was never checked", hint="Check it: rampa store check")
+        return _out(row)
+
+
+def cancel(services: Services) -> wire.StoreCheckOut:
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheck).where(StoreCheck.state == "running").with_for_update())
+        if row is None:
+            raise NotFound("check.none", "no check is running")
+        row.state, row.ended_at = "cancelled", services.now()
+        return _out(row)
+
+
+def go_on(services: Services, check: int) -> None:
+    """For the queue: works until everything is checked or the check was cancelled."""
+    while _some(services, check):
+        pass
+
+
+def _some(services: Services, check: int) -> bool:
+    """A few seconds of it. Returns whether there is more."""
+    with services.db.transaction() as session:
+        row = session.get(StoreCheck, check)
+        if row is None or row.state != "running":
+            return False
+        cursor, mend = row.cursor, row.mend
+        packs = session.execute(
+            select(Pack.digest, Pack.size).where(Pack.digest > cursor).order_by(Pack.digest).limit(2000)
+        ).all()
+    ended = time.monotonic() + AT_ONCE
+    found: list[dict[str, Any]] = []
+    done = size = 0
+    for digest, length in packs:
+        problem = _pack_problem(services, digest, length)
+        if problem:
+            found.append(_broken(services, digest, problem, mend))
+        done, size, cursor = done + 1, size + length, digest
+        if time.monotonic() > ended:
+            break
+    last = done == len(packs) and len(packs) < 2000
+    if last:
+        found += _manifest_problems(services)
+    with services.db.transaction() as session:
+        row = session.get(StoreCheck, check, with_for_update=True)
+        if row is None or row.state != "running":
+            return False
+        row.cursor, row.packs_done, row.size_done = cursor, row.packs_done + done, row.size_done + size
+        row.problems = [*row.problems, *found][:MOST_PROBLEMS]
+        if last:
+            row.state, row.ended_at = "done", services.now()
+    return not last
+
+
+def _pack_problem(services: Services, digest: bytes, size: int) -> str:
+    hasher, at = blake3(), 0
+    try:
+        while at < size:
+            piece = services.store.read_pack(digest, at, min(PIECE, size - at))
+            if not piece:
+                return f"it ends after {at} of {size} bytes"
+            hasher.update(piece)
+            at += len(piece)
+    except NotFound:
+        return "it is not there"
+    except (RampaError, OSError) as error:
+        return f"it cannot be read ({error})"
+    return "" if hasher.digest() == digest else "its bytes are not what its digest says"
+
+
+def _broken(services: Services, digest: bytes, problem: str, mend: bool) -> dict[str, Any]:
+    """With `mend`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
+    with services.db.transaction() as session:
+        builds = _builds_with(session, services, digest)
+        if mend:
+            frames = select(Frame.id).where(Frame.pack_digest == digest)
+            session.execute(delete(Chunk).where(Chunk.frame_id.in_(frames)))
+            session.execute(delete(Frame).where(Frame.pack_digest == digest))
+            session.execute(delete(Pack).where(Pack.digest == digest))
+    if mend:
+        services.store.remove_pack(digest)
+    advice = f"Make again: {', '.join(builds)}." if mend and builds else AGAIN if builds else "Nothing needs it."
+    return {"what": "pack", "name": digest.hex(), "problem": problem, "builds": builds, "advice": advice}
+
+
+def _builds_with(session: Session, services: Services, pack: bytes) -> list[str]:
+    held = set(
+        session.scalars(select(Chunk.digest).join(Frame, Frame.id == Chunk.frame_id).where(Frame.pack_digest == pack))
+    )
+    out = []
+    for build in session.scalars(select(Build).where(Build.state == life.State.READY).order_by(Build.number)):
+        if not held.isdisjoint(_chunks(services, build)):
+            out.append(build.name)
+    return out
+
+
+def _chunks(services: Services, build: Build) -> set[bytes]:
+    from rampa.operations.store.needed import build_chunks
+
+    try:
+        return build_chunks(services, build)
+    except RampaError:
+        return set()
+
+
+def _manifest_problems(services: Services) -> list[dict[str, Any]]:
+    """Manifests that are not there or not what they were, and builds that name chunks which no pack holds."""
+    out = []
+    with services.db.transaction() as session:
+        builds = list(session.scalars(select(Build).where(Build.state == life.State.READY).order_by(Build.number)))
+        for build in builds:
+            wrong = [w for d in build.depots if (w := _manifest_problem(services, d.manifest))]
+            missing = 0
+            if not wrong:
+                wanted = _chunks(services, build)
+                missing = len(wanted) - len(chunk_sizes(session, list(wanted)))
+            problem = wrong[0] if wrong else f"{missing:,} of its chunks are in no pack" if missing else ""
+            if problem:
+                out.append(
+                    {"what": "build", "name": build.name, "problem": problem, "builds": [build.name], "advice": AGAIN}
+                )
+        for row in session.scalars(select(DifferenceSet).where(DifferenceSet.pack.is_not(None))):
+            problem = _pack_problem(services, row.pack or b"", row.size)
+            if problem:
+                advice = "Devices take plain chunks instead. Make it again: rampa update prepare --again."
+                name = (row.pack or b"").hex()
+                out.append({"what": "differences", "name": name, "problem": problem, "builds": [], "advice": advice})
+    return out
+
+
+def _manifest_problem(services: Services, digest: bytes) -> str:
+    try:
+        data = services.store.manifest(digest)
+    except NotFound:
+        return f"the manifest {digest.hex()[:12]} is not there"
+    except (RampaError, OSError) as error:
+        return f"the manifest {digest.hex()[:12]} cannot be read ({error})"
+    same = manifest_format.digest_of(data) == digest
+    return "" if same else f"the manifest {digest.hex()[:12]} is not what its digest says"
+
+
+def _out(row: StoreCheck) -> wire.StoreCheckOut:
+    return wire.StoreCheckOut(
+        state=row.state,
+        mend=row.mend,
+        packs=row.packs,
+        packs_done=row.packs_done,
+        size=row.size,
+        size_done=row.size_done,
+        problems=[wire.StoreProblem(**p) for p in row.problems],
+        asked_by=row.asked_by,
+        started_at=row.started_at,
+        ended_at=row.ended_at,
+    )

@@ -1,0 +1,100 @@
+"""What the store holds: by title, by channel, by age, and how it grew."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections import defaultdict
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, undefer
+
+from rampa.core.release import build as life
+from rampa.db.builds import Build, Bundle
+from rampa.db.channels import Placement
+from rampa.db.content import Chunk, DifferenceSet, Frame, Pack
+from rampa.operations.context import Services
+from rampa.operations.reading import split_digests
+from rampa.operations.store.needed import build_chunks
+from rampa.schema import store as wire
+
+AGES = ((1, "a day"), (7, "a week"), (30, "a month"), (90, "three months"))
+DAYS = 60
+
+
+def usage(services: Services) -> wire.UsageOut:
+    """Bytes as stored. What several titles or channels share is counted for each of them, and once in the whole."""
+    with services.db.transaction() as session:
+        packs = list(session.execute(select(Pack.size, Pack.created_at, Pack.condemned_at)).all())
+        differences = session.scalar(select(func.coalesce(func.sum(DifferenceSet.size), 0))) or 0
+        shares = _shares(session)
+        builds = list(session.scalars(select(Build).where(Build.state == life.State.READY)))
+        bundles = _bundles(session)
+        titles: dict[str, set[bytes]] = defaultdict(set)
+        counts: dict[str, int] = defaultdict(int)
+        channels: dict[str, set[bytes]] = defaultdict(set)
+        live = _live(session)
+        for build in builds:
+            own = build_chunks(services, build)
+            titles[build.title.slug] |= own | bundles.get(build.id, set())
+            counts[build.title.slug] += 1
+            for channel in live.get(build.id, ()):
+                channels[channel] |= own
+        needed = set().union(*titles.values()) if titles else set()
+    whole = sum(size for size, _, _ in packs)
+    return wire.UsageOut(
+        packs=len(packs),
+        size=whole,
+        needed=min(whole, _sum(shares, needed)),
+        condemned=sum(size for size, _, gone in packs if gone),
+        differences=int(differences),
+        titles=[
+            wire.UsageLine(name=name, size=_sum(shares, own), builds=counts[name])
+            for name, own in sorted(titles.items())
+        ],
+        channels=[
+            wire.UsageLine(name=name, size=_sum(shares, own), builds=1) for name, own in sorted(channels.items())
+        ],
+        ages=_ages(services.now(), [(size, made) for size, made, _ in packs]),
+        growth=_growth(services.now(), [(size, made) for size, made, _ in packs]),
+    )
+
+
+def _shares(session: Session) -> dict[bytes, float]:
+    columns = (Chunk.digest, Chunk.size, Frame.stored, Frame.raw)
+    rows = session.execute(select(*columns).join(Frame, Frame.id == Chunk.frame_id))
+    return {digest: stored * size / raw for digest, size, stored, raw in rows}
+
+
+def _sum(shares: dict[bytes, float], chunks: set[bytes]) -> int:
+    return round(sum(shares.get(d, 0.0) for d in chunks))
+
+
+def _bundles(session: Session) -> dict[object, set[bytes]]:
+    rows = session.scalars(select(Bundle).options(undefer(Bundle.chunks)))
+    return {b.build_id: set(split_digests(b.chunks)) for b in rows}
+
+
+def _live(session: Session) -> dict[object, list[str]]:
+    out: dict[object, list[str]] = defaultdict(list)
+    for placement in session.scalars(select(Placement).where(Placement.state == "live")):
+        name = f"{placement.build.title.slug} {placement.channel.name} ({placement.platform})"
+        out[placement.build_id].append(name)
+    return out
+
+
+def _ages(now: dt.datetime, packs: list[tuple[int, dt.datetime]]) -> list[wire.AgeLine]:
+    out, low = [], 0
+    for days, name in AGES:
+        own = [size for size, made in packs if low <= (now - made).total_seconds() / 86400 < days]
+        out.append(wire.AgeLine(name=f"up to {name}", packs=len(own), size=sum(own)))
+        low = days
+    old = [size for size, made in packs if (now - made).total_seconds() / 86400 >= low]
+    return [*out, wire.AgeLine(name="older", packs=len(old), size=sum(old))]
+
+
+def _growth(now: dt.datetime, packs: list[tuple[int, dt.datetime]]) -> list[wire.GrowthPoint]:
+    """The bytes that were there at each day's end, of what is there today."""
+    first = min((made for _, made in packs), default=now).date()
+    start = max(first, (now - dt.timedelta(days=DAYS)).date())
+    days = [start + dt.timedelta(days=n) for n in range((now.date() - start).days + 1)]
+    return [wire.GrowthPoint(day=day, size=sum(size for size, made in packs if made.date() <= day)) for day in days]

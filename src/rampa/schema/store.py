@@ -1,0 +1,113 @@
+"""The content store: usage, checking, collecting, packing anew. Sizes are bytes as stored."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from pydantic import Field
+
+from rampa.schema.common import Wire
+
+
+class StoreCheckIn(Wire):
+    """`mend`: what a broken pack held counts as missing from then on, so that making the build again brings it."""
+
+    mend: bool = False
+
+
+class StoreProblem(Wire):
+    """`what`: pack, build or differences. `builds`: the builds that are hurt by it."""
+
+    what: str
+    name: str
+    problem: str
+    builds: list[str]
+    advice: str
+
+
+class StoreCheckOut(Wire):
+    """`state`: running, done or cancelled."""
+
+    state: str
+    mend: bool
+    packs: int
+    packs_done: int
+    size: int
+    size_done: int
+    problems: list[StoreProblem]
+    asked_by: str
+    started_at: dt.datetime
+    ended_at: dt.datetime | None
+
+
+class CollectIn(Wire):
+    """Hours: how old a pack must be before it can be condemned, and how long it stays condemned before it is removed."""
+
+    young_hours: float = Field(default=24.0, ge=0, le=24 * 365)
+    grace_hours: float = Field(default=1.0, ge=0, le=24 * 365)
+
+
+class IdlePack(Wire):
+    """A pack that nothing needs; `ripe`: it was condemned long enough ago to be removed."""
+
+    pack: str
+    size: int
+    created_at: dt.datetime
+    ripe: bool
+
+
+class CollectOut(Wire):
+    """`idle`: what nothing needs. `condemned` packs wait; `removed` ones go, with `files` and `manifests` that no row names."""
+
+    packs: list[IdlePack]
+    packs_in_all: int
+    idle: int
+    condemned: int
+    removed: int
+    frees: int
+    files: int
+    manifests: int
+
+
+class RepackIn(Wire):
+    """Packs of which at most `share` is needed, 0 to 1."""
+
+    share: float = Field(default=0.5, ge=0, le=1)
+
+
+class RepackOut(Wire):
+    packs: int
+    size: int
+    live: int
+    frees: int
+    made: int
+    made_size: int
+
+
+class UsageLine(Wire):
+    name: str
+    size: int
+    builds: int
+
+
+class AgeLine(Wire):
+    name: str
+    packs: int
+    size: int
+
+
+class GrowthPoint(Wire):
+    day: dt.date
+    size: int
+
+
+class UsageOut(Wire):
+    packs: int
+    size: int
+    needed: int
+    condemned: int
+    differences: int
+    titles: list[UsageLine]
+    channels: list[UsageLine]
+    ages: list[AgeLine]
+    growth: list[GrowthPoint]
