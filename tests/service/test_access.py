@@ -81,6 +81,7 @@ EXPECTED = {
     "POST /api/v1/titles/<string:title>/updates/differences": ENGINEER,
     "GET /api/v1/titles/<string:title>/builds/<int:build>/content-keys": ALL,
     "POST /api/v1/titles/<string:title>/builds/<int:build>/content-keys/release": ENGINEER,
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/content": ALL,
     "GET /api/v1/store": ENGINEER,
     "GET /api/v1/store/check": ENGINEER,
     "POST /api/v1/store/check": OWN,

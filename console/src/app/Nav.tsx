@@ -1,4 +1,4 @@
-import { IconBroadcast, IconCertificate, IconDeviceLaptop, IconFileText, IconGitBranch, IconHistory, IconKey, IconListCheck, IconNumbers, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
+import { IconBroadcast, IconCertificate, IconDatabase, IconDeviceLaptop, IconFileText, IconGitBranch, IconGridDots, IconHistory, IconKey, IconListCheck, IconNumbers, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { NavLink, useMatch } from "react-router";
 
@@ -31,6 +31,9 @@ export function Nav() {
           </Item>
           <Item to={`/titles/${title}/builds`} icon={<IconPackage size={SIZE} />}>
             Builds
+          </Item>
+          <Item to={`/titles/${title}/updates`} icon={<IconGridDots size={SIZE} />}>
+            Update cost
           </Item>
           <Channels title={title} />
           <Item to={`/titles/${title}/devices`} icon={<IconDeviceLaptop size={SIZE} />}>
@@ -65,6 +68,9 @@ export function Nav() {
       </Item>
       <Item to="/environments" icon={<IconVariable size={SIZE} />}>
         Environment groups
+      </Item>
+      <Item to="/store" icon={<IconDatabase size={SIZE} />}>
+        Content store
       </Item>
       <Item to="/keys" icon={<IconKey size={SIZE} />}>
         Signing identities

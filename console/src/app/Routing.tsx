@@ -22,6 +22,9 @@ import { RunsPage } from "../features/runs/RunsPage";
 import { StartPage } from "../features/runs/StartPage";
 import { EnvironmentsPage } from "../features/sources/EnvironmentsPage";
 import { SourcePage } from "../features/sources/SourcePage";
+import { ContentPage } from "../features/content/ContentPage";
+import { StorePage } from "../features/store/StorePage";
+import { UpdatesPage } from "../features/updates/UpdatesPage";
 import { SignedIn } from "../features/session/SignedIn";
 import { EventsPage } from "../features/studio/EventsPage";
 import { PeoplePage } from "../features/studio/PeoplePage";
@@ -46,6 +49,9 @@ export function Routing() {
           <Route path="titles/:title/builds/compare" element={<CompareBuildsPage />} />
           <Route path="titles/:title/builds/retention" element={<RetentionPage />} />
           <Route path="titles/:title/builds/:build" element={<BuildPage />} />
+          <Route path="titles/:title/builds/:build/content" element={<ContentPage />} />
+          <Route path="titles/:title/updates" element={<UpdatesPage />} />
+          <Route path="store" element={<StorePage />} />
           <Route path="titles/:title/runs" element={<RunsPage />} />
           <Route path="titles/:title/runs/start" element={<StartPage />} />
           <Route path="titles/:title/runs/:run" element={<RunPage />} />

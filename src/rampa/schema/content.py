@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
+from pydantic import StringConstraints
+
 from rampa.core.content.preview import Preview
 from rampa.core.content.tuning import RATES, Tuned
-from rampa.schema.common import Wire
+from rampa.schema.common import Query, Wire
 
 
 class PreviewRow(Wire):
@@ -123,3 +127,51 @@ def tuned_out(found: Tuned) -> TunedOut:
         best=found.best,
         why=found.why,
     )
+
+
+class FolderQuery(Query):
+    folder: Annotated[str, StringConstraints(max_length=1100)] = ""
+
+
+class FolderLine(Wire):
+    """A folder: what goes in below it, and what stays out."""
+
+    name: str
+    files: int
+    size: int
+    out_files: int
+    out_size: int
+
+
+class FileLine(Wire):
+    """`why`: the depot that delivers it, or the rule that keeps it out, with the place that says so."""
+
+    name: str
+    size: int
+    inside: bool
+    why: str
+    origin: str
+
+
+class MapPiece(Wire):
+    """A rectangle of a treemap, in the folder `folder` (empty: directly here)."""
+
+    folder: str
+    name: str
+    size: int
+    inside: bool
+
+
+class ContentFolder(Wire):
+    """One folder of a build, largest first. `folders_left` and `rows_left` count what is not listed."""
+
+    path: str
+    files: int
+    size: int
+    out_files: int
+    out_size: int
+    folders: list[FolderLine]
+    folders_left: int
+    rows: list[FileLine]
+    rows_left: int
+    map: list[MapPiece]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from rampa.operations import depot_comparison, differences, update_matrix
+from rampa.operations import content_tree, depot_comparison, differences, update_matrix
 from rampa.operations.context import Services
 from rampa.operations.vault import content_keys
+from rampa.schema import content as content_wire
 from rampa.schema import content_keys as keys_wire
 from rampa.schema import updates as wire
 from rampa.schema.builds import BuildPath
@@ -43,6 +44,11 @@ def resource(services: Services) -> Resource:
     def get_depot_plan(path: BuildPath, query: wire.DepotPlanQuery) -> wire.DepotPlan:
         """Which depots a device gets, and what it downloads."""
         return depot_comparison.depot_plan(services, path.title, path.build, query)
+
+    @api.call("GET", BUILD + "/content", EVERYBODY, content_wire.ContentFolder)
+    def get_content(path: BuildPath, query: content_wire.FolderQuery) -> content_wire.ContentFolder:
+        """One folder of a build's content, largest first, with what stayed out; and a treemap of it."""
+        return content_tree.content_folder(services, path.title, path.build, query.folder)
 
     @api.call("GET", BUILD + "/content-keys", EVERYBODY, keys_wire.ContentKeys)
     def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:

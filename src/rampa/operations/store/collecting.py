@@ -86,6 +86,23 @@ def collect(
     return out
 
 
+def hold(services: Services, most: dt.timedelta) -> dt.datetime:
+    """While a backup is made nothing is removed, for `most` at the longest; returns when that ends."""
+    with services.db.transaction() as session:
+        state = store_state(session, lock=True)
+        until = services.now() + most
+        state.held_until = max(until, state.held_until or until)
+        return state.held_until
+
+
+def let_go(services: Services, until: dt.datetime) -> None:
+    """The backup has ended; another that began meanwhile holds on."""
+    with services.db.transaction() as session:
+        state = store_state(session, lock=True)
+        if state.held_until == until:
+            state.held_until = None
+
+
 def store_state(session: Session, *, lock: bool = False) -> StoreState:
     """The store's one row."""
     row = session.get(StoreState, 1, with_for_update=lock)

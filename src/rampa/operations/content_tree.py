@@ -1,0 +1,87 @@
+"""A build's content folder by folder, with what stayed out and why: large builds are looked at without listing them whole."""
+
+from __future__ import annotations
+
+from rampa.core.content.preview import Folder, Row, tree
+from rampa.core.errors import NotFound
+from rampa.db.builds import Build
+from rampa.operations.builds import find_build
+from rampa.operations.context import Services
+from rampa.operations.reading import Kept, depot_trees, find_ready
+from rampa.schema import content as wire
+
+_trees = Kept(4)
+SHOWN = 400
+DRAWN = 160
+"""Rectangles of a treemap: smaller ones are drawn as one."""
+
+
+def content_folder(services: Services, slug: str, number: int, path: str) -> wire.ContentFolder:
+    """One folder of a build: what lies in it, largest first, and its two upper layers for a treemap."""
+    build = find_ready(services, slug, number)
+    top: Folder = _trees.get(build.id, lambda: tree(_rows(services, slug, build)))
+    at = top
+    for name in path.strip("/").split("/") if path.strip("/") else ():
+        if name not in at.folders:
+            raise NotFound("folder.unknown", f"{build.name} has no folder {path!r}", where="folder")
+        at = at.folders[name]
+    folders = sorted(at.folders.values(), key=lambda f: -(f.size + f.out_size))
+    files = sorted(at.rows, key=lambda r: -r.size)
+    return wire.ContentFolder(
+        path=path.strip("/"),
+        files=at.files,
+        size=at.size,
+        out_files=at.out_files,
+        out_size=at.out_size,
+        folders=[_folder(f) for f in folders[:SHOWN]],
+        folders_left=max(0, len(folders) - SHOWN),
+        rows=[_row(r) for r in files[:SHOWN]],
+        rows_left=max(0, len(files) - SHOWN),
+        map=_map(at),
+    )
+
+
+def _rows(services: Services, slug: str, build: Build) -> list[Row]:
+    rows = [
+        Row(f.path, f.size, True, f"depot {depot}", "")
+        for depot, own in depot_trees(services, build).items()
+        for f in own.files
+    ]
+    with services.db.transaction() as session:
+        left_out = find_build(session, slug, build.number).left_out
+    return rows + [Row(o["path"], o["size"], False, o["why"], o["origin"]) for o in left_out]
+
+
+def _folder(folder: Folder) -> wire.FolderLine:
+    return wire.FolderLine(
+        name=folder.name, files=folder.files, size=folder.size, out_files=folder.out_files, out_size=folder.out_size
+    )
+
+
+def _row(row: Row) -> wire.FileLine:
+    return wire.FileLine(
+        name=row.path.rpartition("/")[2], size=row.size, inside=row.inside, why=row.rule, origin=row.origin
+    )
+
+
+def _map(at: Folder) -> list[wire.MapPiece]:
+    """Folders with their largest parts, and files; what would be too small to see is left to its folder."""
+    pieces: list[wire.MapPiece] = []
+    for folder in at.folders.values():
+        inner = [(f.name + "/", f.size, True) for f in folder.folders.values()]
+        inner += [(r.path.rpartition("/")[2], r.size, r.inside) for r in folder.rows]
+        pieces += [wire.MapPiece(folder=folder.name, name=n, size=s, inside=i) for n, s, i in inner if s]
+        out = sum(f.out_size for f in folder.folders.values())
+        if out:
+            pieces.append(wire.MapPiece(folder=folder.name, name="(stays out)", size=out, inside=False))
+    pieces += [
+        wire.MapPiece(folder="", name=r.path.rpartition("/")[2], size=r.size, inside=r.inside)
+        for r in at.rows
+        if r.size
+    ]
+    pieces.sort(key=lambda p: -p.size)
+    drawn, rest = pieces[:DRAWN], pieces[DRAWN:]
+    sums: dict[tuple[str, bool], int] = {}
+    for piece in rest:
+        sums[piece.folder, piece.inside] = sums.get((piece.folder, piece.inside), 0) + piece.size
+    return drawn + [wire.MapPiece(folder=f, name="(smaller)", size=s, inside=i) for (f, i), s in sums.items()]
