@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rampa.core.content import locations as locations_format
 from rampa.core.content.choosing import EVERYTHING, chosen
 from rampa.core.content.locations import Locations
 from rampa.core.content.plan import LocalContent, local_content, plan_update
@@ -17,15 +18,19 @@ def update_cost(services: Services, new: Build, old: Build | None) -> CostOut:
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
     plan = plan_update(tree, have, locations)
-    plain = plan_update(tree, have, Locations(locations.chunks)) if plan.differences else plan
-    metadata = _manifests(services, new, old) + len(encoded) + len(new.statement or b"")
+    papers = _manifests(services, new, old) + len(new.statement or b"")
+    metadata = papers + len(encoded)
+    plain = plan.download + metadata
+    if plan.differences:
+        without = Locations(locations.chunks, (), locations.base)
+        plain = plan_update(tree, have, without).download + papers + len(locations_format.encode(without, tree))
     return CostOut(
         download=plan.download + metadata,
         metadata=metadata,
         reused=plan.reused,
         written=plan.written,
         requests=len(plan.requests) + len(plan.differences),
-        plain=plain.download + metadata,
+        plain=plain,
         differences=sum(d.stored for d in plan.differences),
         peak_disk=(old.size if old else 0) + plan.written,
     )

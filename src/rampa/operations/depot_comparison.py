@@ -80,7 +80,8 @@ def _worst(
     depots = {f.path: name for name, t in trees[1].items() for f in t.files}
     changes = [c for c in _changes(trees) if c.kind in ("changed", "added")]
     costs = {c.path: _cost(files[c.path], have, locations) for c in changes}
-    dearest = sorted(changes, key=lambda c: -costs[c.path][0])[:WORST]
+    # Changed files first: what is new has to travel.
+    dearest = sorted(changes, key=lambda c: (c.kind == "added", -costs[c.path][0]))[:WORST]
     if not dearest:
         return []
     sources = (

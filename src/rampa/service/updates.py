@@ -31,7 +31,7 @@ def resource(services: Services) -> Resource:
         return differences.make_now(services, current_actor(), path.title, body)
 
     @api.call("GET", UPDATES + "/matrix", EVERYBODY, wire.UpdateMatrix)
-    def get_matrix(path: TitlePath, query: wire.MatrixQuery) -> wire.UpdateMatrix:
+    def get_update_matrix(path: TitlePath, query: wire.MatrixQuery) -> wire.UpdateMatrix:
         """What every update between builds costs, exactly; by default those that are live or on devices, and the newest."""
         return update_matrix.matrix(services, path.title, query)
 

@@ -49,6 +49,11 @@ SHIFTED = Reason(
     "its content was moved about or written in another order",
     "Keep the order of the exported content from build to build, and append what is new.",
 )
+REPLACED = Reason(
+    "replaced",
+    "its content is another one",
+    "Nothing to do, if it was meant to change; else look at what the export did with it.",
+)
 NEW_CONTENT = Reason("new", "it is new content", "Nothing to do.")
 
 
@@ -66,7 +71,7 @@ def reason(new: FileEntry, old: FileEntry | None, share: float, read_new: READ, 
         return STAMPS
     if share > 0.95 and len(missing) > 0.7 * len(new.chunks):
         return PACKED
-    return SHIFTED if old.size and abs(new.size - old.size) < 0.2 * old.size else NEW_CONTENT
+    return SHIFTED if old.size and abs(new.size - old.size) < 0.2 * old.size else REPLACED
 
 
 def _only_stamps(new: FileEntry, old: FileEntry, read_new: READ, read_old: READ) -> bool:

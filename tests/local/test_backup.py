@@ -1,0 +1,68 @@
+"""A backup that is made while the service works, restored into a fresh folder, and installed from."""
+
+from __future__ import annotations
+
+import signal
+import threading
+from pathlib import Path
+
+import pytest
+
+from rampa.client.delivery import HttpDelivery
+from rampa.core.content.install import Installation
+from rampa.core.errors import Conflict, Damaged, NotFound
+from rampa.local.backup import back_up, restore
+from rampa.local.postgres import free_port, private_server
+from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.store.folder import FolderStore
+from tests.conftest import Live
+from tests.samples import add_key, build, import_title, make_folder, noise
+
+
+def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> None:
+    with live.client() as client:
+        add_key(client)
+        import_title(client)
+        folder = make_folder(tmp_path / "source")
+        build(client, folder, tmp_path / "state")
+        title = client.title("peatlight")
+        (folder / "data/later.bin").write_bytes(noise(2_000_000, 8))
+        later = threading.Thread(target=build, args=(client, folder, tmp_path / "state"))
+        later.start()
+        said = back_up(live.url, FolderStore(live.folder.store), tmp_path / "backup")
+        later.join()
+        again = back_up(live.url, FolderStore(live.folder.store), tmp_path / "backup")
+    assert said["packs"]["copied"] == said["packs"]["files"]  # type: ignore[index]
+    assert again["packs"]["copied"] < again["packs"]["files"]  # type: ignore[index]
+    data = tmp_path / "restored"
+    restore(tmp_path / "backup", data, live.folder.master_key)
+    with pytest.raises(Conflict, match="not empty"):
+        restore(tmp_path / "backup", data, live.folder.master_key)
+    postgres = private_server(data / "postgres")
+    server = postgres.start()
+    port = free_port()
+    service = start_service(ServiceFolder(data / "service"), postgres.url(), port, None)
+    try:
+        there = Live(ServiceFolder(data / "service"), postgres.url(), port, live.owner_password)
+        with there.client() as client:
+            for number in (1, 2):
+                on = Installation(tmp_path / f"device-{number}", title.identifier, bytes.fromhex(title.manifest_key))
+                on.update(client.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
+                assert on.verify() == []
+            assert client.store_usage().size > 0
+    finally:
+        stop(service, signal.SIGTERM)
+        if server:
+            stop(server, signal.SIGINT)
+
+
+def test_what_is_no_backup_is_refused(tmp_path: Path) -> None:
+    with pytest.raises(NotFound, match="no whole backup"):
+        restore(tmp_path, tmp_path / "new", tmp_path / "key")
+    (tmp_path / "backup.json").write_text("{}")
+    (tmp_path / "key").write_text("00" * 32)
+    bad = tmp_path / "packs/ab" / ("ab" * 32 + ".pack")
+    bad.parent.mkdir(parents=True)
+    bad.write_bytes(b"not what its name says")
+    with pytest.raises(Damaged, match="not what its name says"):
+        restore(tmp_path, tmp_path / "new", tmp_path / "key")

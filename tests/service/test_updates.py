@@ -1,0 +1,381 @@
+"""Updates: what the matrix says is what devices download; differences, depots that are chosen, encrypted content."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select
+
+from rampa.client import Client
+from rampa.client.delivery import HttpDelivery
+from rampa.core.content.choosing import Choice
+from rampa.core.content.install import Installation
+from rampa.core.errors import Conflict, Damaged, NotFound, Refused
+from rampa.db.content import DifferenceSet, Frame, Pack
+from rampa.operations import differences
+from rampa.operations.store import checking, collecting, repacking
+from rampa.schema.store import CollectIn
+from rampa.schema.updates import DepotPlanQuery
+from tests.conftest import World
+from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
+
+TITLE = "peatlight"
+NOW = dt.timedelta(0)
+ENCRYPTED = DOCUMENT.replace("[content]\n", "[content]\nencryption = true\n").replace(
+    'launch.entry = "bin/peatlight"', 'launch.entry = "bin/peatlight"\nlaunch.reads_encrypted = true'
+)
+DEPOTS = (
+    DOCUMENT[: DOCUMENT.index("[depots.base]")]
+    + """
+[depots.base]
+not = ["locale/", "data/fine/", "data/plain/"]
+
+[depots.english]
+only = ["locale/en.json"]
+language = "en"
+
+[depots.finnish]
+only = ["locale/fi.json"]
+language = "fi"
+
+[depots.fine]
+from = "data/fine"
+to = "data/textures"
+quality = "fine"
+
+[depots.plain]
+from = "data/plain"
+to = "data/textures"
+quality = "plain"
+"""
+)
+
+
+def device(client: Client, root: Path, **more: bool) -> Installation:
+    title = client.title(TITLE)
+    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key), **more)
+
+
+def update(client: Client, on: Installation, number: int, choice: Choice = Choice()):  # type: ignore[no-untyped-def]
+    return on.update(client.statement(TITLE, number), HttpDelivery(client, TITLE, number), choice=choice)
+
+
+def place(client: Client, number: int) -> None:
+    client.place(TITLE, "internal", number, client.preview(TITLE, "internal", number).etag)
+
+
+def carried_out(world: World) -> int:
+    """Does what the queue's worker does; returns how many sets were waiting."""
+    with world.services.db.transaction() as session:
+        waiting = [
+            (str(r.new_id), str(r.old_id)) for r in session.scalars(select(DifferenceSet)) if r.state == "waiting"
+        ]
+    for new, old in waiting:
+        differences.make(world.services, new, old)
+    return len(waiting)
+
+
+@pytest.fixture
+def three(client: Client, tmp_path: Path) -> Path:
+    """Three builds: a changed folder each, one large file edited in its middle."""
+    add_key(client)
+    import_title(client)
+    folder = make_folder(tmp_path / "source")
+    big = noise(600_000, 9)
+    (folder / "data/big.arc").write_bytes(big)
+    build(client, folder, tmp_path / "state")
+    change_folder(folder)
+    (folder / "data/big.arc").write_bytes(big[:300_000] + b"a lantern" + big[300_000:])
+    build(client, folder, tmp_path / "state")
+    (folder / "data/big.arc").write_bytes(big[:100_000] + b"fog" + big[100_000:])
+    build(client, folder, tmp_path / "state")
+    return folder
+
+
+def test_the_matrix_is_what_devices_download_with_and_without_differences(
+    client: Client, world: World, three: Path, tmp_path: Path
+) -> None:
+    plain = {(c.old, c.new): c for c in client.update_matrix(TITLE, "linux").cells}
+    assert set(plain) == {(0, 1), (0, 2), (0, 3), (1, 2), (1, 3), (2, 3)}
+    for old, new in ((1, 2), (2, 3)):
+        assert client.make_differences(TITLE, old, new).state == "waiting"
+    assert carried_out(world) == 2
+    cells = {(c.old, c.new): c for c in client.update_matrix(TITLE, "linux").cells}
+    for (old, new), cell in cells.items():
+        on = device(client, tmp_path / f"device-{old}-{new}")
+        if old:
+            update(client, on, old)
+        before = sum(f.stat().st_size for f in on.root.rglob("*") if f.is_file())
+        report = update(client, on, new)
+        assert report.downloaded + report.metadata == cell.download, (old, new)
+        assert report.written == cell.written
+        assert cell.peak_disk >= before + report.written - 100_000 * bool(old)
+        assert on.verify() == []
+    for pair in ((1, 2), (2, 3)):
+        assert cells[pair].plain == plain[pair].download
+        assert cells[pair].download < plain[pair].download / 2
+    assert cells[1, 3] == plain[1, 3]
+
+
+def test_placing_asks_for_differences_from_what_is_live(client: Client, world: World, three: Path) -> None:
+    place(client, 1)
+    assert carried_out(world) == 0
+    place(client, 2)
+    assert client.differences(TITLE, 1, 2).state == "waiting"
+    assert carried_out(world) == 1
+    made = client.differences(TITLE, 1, 2)
+    assert (made.state, made.within_budget) == ("ready", True)
+    assert made.download < made.plain
+    assert client.differences(TITLE, 1, 3).state == "none"
+
+
+def test_no_budget_makes_no_differences(
+    client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("RAMPA_DIFFERENCE_SECONDS", "0")
+    client.make_differences(TITLE, 1, 2)
+    carried_out(world)
+    assert client.differences(TITLE, 1, 2).state == "skipped"
+
+
+def test_a_device_whose_files_were_touched_takes_plain_chunks(
+    client: Client, world: World, three: Path, tmp_path: Path
+) -> None:
+    client.make_differences(TITLE, 1, 2)
+    carried_out(world)
+    on = device(client, tmp_path / "device")
+    update(client, on, 1)
+    touched = on.root / "current/tree/data/big.arc"
+    data = bytearray(touched.read_bytes())
+    data[10] ^= 1
+    data[310_000] ^= 1
+    touched.write_bytes(data)
+    update(client, on, 2)
+    assert on.verify() == []
+
+
+def test_damaged_differences_do_no_harm(client: Client, world: World, three: Path, tmp_path: Path) -> None:
+    client.make_differences(TITLE, 1, 2)
+    carried_out(world)
+    with world.services.db.transaction() as session:
+        pack = session.scalar(select(DifferenceSet.pack))
+    assert pack
+    file = world.services.store.pack_file(pack)
+    assert file
+    file.write_bytes(bytes(b ^ 0x55 for b in file.read_bytes()))
+    on = device(client, tmp_path / "device")
+    update(client, on, 1)
+    update(client, on, 2)
+    assert on.verify() == []
+
+
+def test_two_builds_by_depot_say_which_files_cost_most_and_why(client: Client, three: Path, tmp_path: Path) -> None:
+    found = client.compare_depots(TITLE, 1, 2)
+    depots = {d.name: d for d in found.depots}
+    assert depots["languages"].changed == 1
+    assert depots["base"].added == 1
+    assert found.worst[-1].reason == "new"
+    dear = {w.path: w for w in found.worst}
+    assert dear["data/thaw.bin"].reason == "new"
+    assert dear["data/big.arc"].reason == "packed-before" or dear["data/big.arc"].shared > 0
+    with pytest.raises(NotFound):
+        client.compare_depots(TITLE, 1, 99)
+
+
+def test_a_device_gets_the_depots_that_it_chose(client: Client, tmp_path: Path) -> None:
+    add_key(client)
+    import_title(client, DEPOTS)
+    folder = make_folder(tmp_path / "source")
+    for quality, size in (("fine", 300_000), ("plain", 40_000)):
+        (folder / "data" / quality).mkdir()
+        (folder / "data" / quality / "bog.tex").write_bytes(noise(size, len(quality)))
+    build(client, folder, tmp_path / "state")
+    assert client.preview(TITLE, "internal", 1).possible, "qualities deliver the same path, and are never together"
+    plan = client.depot_plan(TITLE, 1, DepotPlanQuery(languages="fi", quality="plain"))
+    assert [d.name for d in plan.depots if d.taken] == ["base", "finnish", "plain"]
+    on = device(client, tmp_path / "device")
+    report = update(client, on, 1, Choice(languages=("fi",), quality="plain"))
+    tree = on.root / "current/tree"
+    assert report.downloaded + report.metadata == plan.download
+    assert (tree / "data/textures/bog.tex").stat().st_size == 40_000
+    assert sorted(p.name for p in (tree / "locale").iterdir()) == ["fi.json"]
+    update(client, on, 1, Choice(languages=("en", "fi"), quality="fine"))
+    assert (tree / "data/textures/bog.tex").stat().st_size == 300_000
+    assert sorted(p.name for p in (tree / "locale").iterdir()) == ["en.json", "fi.json"]
+    assert on.verify() == []
+
+
+def test_encrypted_content_opens_with_its_release(client: Client, world: World, tmp_path: Path) -> None:
+    add_key(client)
+    import_title(client, ENCRYPTED)
+    folder = make_folder(tmp_path / "source")
+    secret = words(50_000, 3)
+    (folder / "data/secret.txt").write_bytes(secret)
+    build(client, folder, tmp_path / "state")
+    packs = [p for p in (tmp_path / "store/packs").rglob("*.pack")]
+    assert packs
+    with world.services.db.transaction() as session:
+        plain = {f.pack_digest for f in session.scalars(select(Frame)) if f.key is None}
+    from rampa.core.content import pack as pack_format
+
+    for path in packs:
+        if bytes.fromhex(path.stem) in plain:
+            continue  # the bundle, which is delivered by hand
+        data = path.read_bytes()
+        for frame in pack_format.read_index(data, len(data)):
+            with pytest.raises(Damaged):
+                pack_format.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw)
+    on = device(client, tmp_path / "device")
+    with pytest.raises(Refused, match="not released yet"):
+        update(client, on, 1)
+    assert on.current() is None
+    keys = client.content_keys(TITLE, 1)
+    assert (keys.release_key, len(keys.keys)) == ("", 2)
+    released = client.release_content(TITLE, 1)
+    assert released.release_key
+    assert any(e.act == "content.release" for e in client.events())
+    update(client, on, 1)
+    assert (on.root / "current/tree/data/secret.txt").read_bytes() == secret
+    # The next build shares its chunks, has keys of its own, and is closed again.
+    change_folder(folder)
+    second = build(client, folder, tmp_path / "state")
+    assert second.content.present > 0
+    with pytest.raises(Refused, match="not released yet"):
+        update(client, on, 2)
+    assert client.release_content(TITLE, 2).released_at
+    update(client, on, 2)
+    assert on.verify() == []
+
+
+def test_a_plain_build_has_no_key_to_give_out(client: Client, three: Path) -> None:
+    with pytest.raises(Conflict, match="no encrypted depot"):
+        client.release_content(TITLE, 1)
+    assert client.content_keys(TITLE, 1).keys == []
+
+
+def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
+    client: Client, world: World, three: Path, tmp_path: Path
+) -> None:
+    started = client.check_store()
+    checking.go_on(world.services, 1)
+    done = client.store_check()
+    assert (started.state, done.state, done.problems, done.packs_done) == ("running", "done", [], done.packs)
+    with world.services.db.transaction() as session:
+        broken = session.scalars(select(Pack.digest).order_by(Pack.created_at)).first()
+    assert broken
+    file = world.services.store.pack_file(broken)
+    assert file
+    data = bytearray(file.read_bytes())
+    data[40] ^= 1
+    file.write_bytes(data)
+    client.check_store(mend=True)
+    checking.go_on(world.services, 2)
+    found = client.store_check()
+    hurt = [p for p in found.problems if p.what == "pack"]
+    assert [p.name for p in hurt] == [broken.hex()]
+    assert "peatlight#1" in hurt[0].builds
+    assert any(p.what == "build" for p in found.problems)
+    build(client, three, tmp_path / "state")
+    client.check_store()
+    checking.go_on(world.services, 3)
+    left = {p.name for p in client.store_check().problems}
+    assert "peatlight#4" not in left
+
+
+def test_a_cancelled_check_stays_where_it_was(client: Client, world: World, three: Path) -> None:
+    client.check_store()
+    assert client.cancel_check().state == "cancelled"
+    checking.go_on(world.services, 1)
+    assert client.store_check().packs_done == 0
+
+
+def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
+    client: Client, world: World, three: Path, tmp_path: Path
+) -> None:
+    from rampa.schema.build_changes import RetentionPolicy
+
+    client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
+    client.apply_retention(TITLE, [1, 2])
+    assert collecting.preview(world.services).packs_in_all == 0, "what arrived lately is left alone"
+    seen = client.preview_collect(CollectIn(young_hours=0, grace_hours=0))
+    assert seen.condemned > 0
+    first = collecting.collect(world.services, None, NOW, NOW)
+    assert (first.removed, first.condemned) == (0, seen.condemned)
+    # An upload asks what is missing, and is told that a condemned pack holds it: from then on it must stay.
+    from rampa.operations import content
+    from rampa.operations.reading import build_tree, find_ready
+
+    build(client, three, tmp_path / "state")
+    open_build = client.open_build(
+        TITLE, __import__("rampa.schema.builds", fromlist=["x"]).NewBuild(profile="linux-release")
+    )
+    with world.services.db.transaction() as session:
+        from rampa.db.content import Chunk
+
+        condemned = set(session.scalars(select(Pack.digest).where(Pack.condemned_at.is_not(None))))
+        rows = select(Chunk.digest).join(Frame, Frame.id == Chunk.frame_id).where(Frame.pack_digest.in_(condemned))
+        wanted = session.scalars(rows).first()
+    assert wanted
+    assert content.missing_chunks(world.services, TITLE, open_build.number, [wanted.hex()]) == []
+    with world.services.db.transaction() as session:
+        assert set(session.scalars(select(Pack.digest).where(Pack.condemned_at.is_not(None)))) < condemned
+    collecting.collect(world.services, None, NOW, dt.timedelta(hours=1))
+    second = collecting.collect(world.services, None, NOW, NOW)
+    assert second.removed > 0
+    for number in (3, 4):
+        on = device(client, tmp_path / f"device-{number}")
+        update(client, on, number)
+        assert on.verify() == []
+    assert build_tree(world.services, find_ready(world.services, TITLE, 3)).size > 0
+
+
+def test_a_collection_waits_for_a_backup(client: Client, world: World, three: Path) -> None:
+    until = collecting.hold(world.services, dt.timedelta(hours=1))
+    with pytest.raises(Refused, match="backup"):
+        collecting.collect(world.services, None, NOW, NOW)
+    collecting.let_go(world.services, until)
+    collecting.collect(world.services, None, NOW, NOW)
+
+
+def test_packs_are_packed_anew_and_devices_notice_nothing(
+    client: Client, world: World, three: Path, tmp_path: Path
+) -> None:
+    from rampa.schema.build_changes import RetentionPolicy
+
+    on = device(client, tmp_path / "device")
+    update(client, on, 2)
+    client.update_matrix(TITLE, "linux")  # locations are kept now, and must not be stale afterwards
+    client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
+    client.apply_retention(TITLE, [1, 2])
+    seen = repacking.preview(world.services, 0.95)
+    assert seen.packs > 0
+    done = repacking.repack(world.services, world.actor(), 0.95)
+    assert done.made > 0
+    assert done.made_size < seen.size
+    for _ in range(2):
+        collecting.collect(world.services, None, NOW, NOW)
+    update(client, on, 3)
+    assert on.verify() == []
+    update(client, device(client, tmp_path / "fresh"), 3)
+    client.check_store()
+    checking.go_on(world.services, 1)
+    assert client.store_check().problems == []
+    usage = client.store_usage()
+    assert usage.titles[0].builds == 1
+    assert 0 < usage.needed <= usage.size
+    assert usage.growth[-1].size == usage.size
+
+
+def test_content_folder_by_folder(client: Client, three: Path) -> None:
+    from rampa.schema.content import ContentFolder
+
+    at = f"/api/v1/titles/{TITLE}/builds/3/content"
+    top = client.connection.get(ContentFolder, at)
+    assert {f.name for f in top.folders} >= {"bin", "data", "locale"}
+    assert sum(p.size for p in top.map if p.inside) == top.size
+    inside = client.connection.get(ContentFolder, at, folder="data")
+    assert inside.rows[0].size == max(r.size for r in inside.rows)
+    with pytest.raises(NotFound, match="no folder"):
+        client.connection.get(ContentFolder, at, folder="nowhere")
