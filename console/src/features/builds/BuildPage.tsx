@@ -1,5 +1,5 @@
 import { Button, Tabs } from "@mantine/core";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
@@ -38,7 +38,7 @@ export function BuildPage() {
           <Made build={b} title={title} />
           <div className="halves" style={{ marginTop: 0 }}>
             <div style={{ display: "grid", gap: 16 }}>
-              <Panel title="Depots" aside={`${plural(b.files, "file")}, ${bytes(b.size)}`} flush>
+              <Panel title="Depots" aside={b.state === "ready" ? <Link to={`/titles/${title}/builds/${number}/content`}>{plural(b.files, "file")}, {bytes(b.size)}: what takes the space</Link> : undefined} flush>
                 <Depots build={b} />
               </Panel>
               <Notes build={b} title={title} />

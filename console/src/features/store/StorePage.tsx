@@ -45,7 +45,7 @@ function Lines({ rows, most }: { rows: { name: string; size: number }[]; most: n
           <tr key={r.name}>
             <td>{r.name}</td>
             <td style={{ width: "38%" }} aria-hidden>
-              <div style={{ height: 9, borderRadius: 2, background: "var(--r-accent)", width: `${Math.max(1, (100 * r.size) / Math.max(1, most))}%` }} />
+              <div style={{ height: 9, borderRadius: 2, background: "var(--r-accent)", width: r.size ? `${Math.max(1, (100 * r.size) / Math.max(1, most))}%` : 0 }} />
             </td>
             <td className="number">{bytes(r.size)}</td>
           </tr>

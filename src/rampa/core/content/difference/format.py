@@ -8,6 +8,7 @@ the streams: header, copy lengths, literal lengths, seeks, gaps, tokens, literal
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -147,11 +148,12 @@ def _read_header(raw: bytes) -> tuple[tuple[Image, int, Image, int] | None, int,
     return images, mask, said
 
 
-def _read_image(numbers) -> tuple[Image, int]:  # type: ignore[no-untyped-def]
-    start, machine, low, high, base, frames, count = (next(numbers) for _ in range(7))
+def _read_image(numbers: Iterator[int]) -> tuple[Image, int]:
+    start, machine, low, high, base, frames, count = [next(numbers) for _ in range(7)]
     if count > 96:
         raise _damaged("describes an impossible program")
-    segments = tuple(Segment(*(next(numbers) for _ in range(4))) for _ in range(count))
+    flat = [next(numbers) for _ in range(4 * count)]
+    segments = tuple(Segment(*flat[i : i + 4]) for i in range(0, len(flat), 4))
     image = Image(machine, segments, low, high, base, frames - 1)
     if not sound(image) or start >= 1 << 56:
         raise _damaged("describes an impossible program")
