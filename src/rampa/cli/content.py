@@ -38,7 +38,7 @@ def preview(
 ) -> None:
     """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing companions.
 
-    Exit code 6 when a program needs a library that nothing brings, 9 when a leftover goes in.
+    Exit code 9 when a leftover goes in, or a program needs a library that nothing brings.
     """
     from rampa.core.content.preview import preview as look
 
@@ -51,9 +51,7 @@ def preview(
         print_json(answer)
     else:
         shown.preview(seen, answer, show, under.strip("/"), depth)
-    if answer.lacking:
-        raise typer.Exit(6)
-    if answer.leftovers:
+    if answer.leftovers or answer.lacking:
         raise typer.Exit(9)
 
 

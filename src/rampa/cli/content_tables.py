@@ -40,7 +40,7 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
         err().print(f"  and {len(answer.leftovers) - 10:,} more: --show leftovers")
     for gap in answer.lacking[:20]:
         err().print(
-            Text("■ ", style="bold red")
+            Text("▲ ", style="yellow")
             + Text(f"{gap.path} needs {gap.name}, which neither the build nor the platform has")
         )
 

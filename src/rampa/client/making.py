@@ -10,11 +10,13 @@ from rampa.client.attempts import attempt
 from rampa.client.build_parts import BuildParts, Listener, Step
 from rampa.client.client import Client
 from rampa.client.uploading import Sent
+from rampa.core.check.companions import check_companions
 from rampa.core.content.selecting import Selection, select
 from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import resolve
 from rampa.schema import builds as wire
+from rampa.schema.bundles_of_core import findings_out
 
 __all__ = ["Listener", "Made", "Step", "make_build"]
 
@@ -68,7 +70,8 @@ def make_build(
         parts = BuildParts(client, title, build, profile, selection, state, on)
         parts.read()
         parts.send_content()
-        done = parts.complete(parts.bundle(keep_bundle), time.monotonic() - started)
+        found = findings_out(check_companions(selection, profile))
+        done = parts.complete(parts.bundle(keep_bundle), time.monotonic() - started, findings=found)
         if remembered:
             remembered.unlink(missing_ok=True)
     return Made(done, selection, parts.sent, parts.bundle_sent, time.monotonic() - started, resumed, keep_bundle)

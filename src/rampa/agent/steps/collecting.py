@@ -8,12 +8,14 @@ from pathlib import Path
 
 from rampa.agent.context import Attempt, StepFailed
 from rampa.agent.steps.symbols import split_symbols
+from rampa.core.check.companions import check_companions
 from rampa.core.check.profile import check_profile
 from rampa.core.content.paths import path_problem
 from rampa.core.content.selecting import ContentRules, LeftOut, Pattern, Selection, select
 from rampa.core.errors import RampaError
 from rampa.core.run import baked
 from rampa.schema.agents import StepWire
+from rampa.schema.bundles_of_core import findings_out
 from rampa.schema.common import FindingOut
 
 SHOWN = 10
@@ -88,6 +90,7 @@ def check(a: Attempt, step: StepWire) -> None:
         for f in check_profile(a.document, a.own)
     ]
     found += _files(a, a.selection)
+    found += findings_out(check_companions(a.selection, a.profile))
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
         word = {"blocker": "error: ", "warning": "warning: "}.get(f.severity, "")
@@ -124,7 +127,7 @@ def symbols_of(a: Attempt) -> Selection | None:
     """Symbols are kept beside the build: those that were split off, and files that stay out as symbols. None without any."""
     assert a.selection is not None
     for left in a.selection.left_out:
-        if left.why == "symbols" and path_problem(left.path) == "":
+        if left.why.partition(":")[0] == "symbols" and path_problem(left.path) == "":
             target = a.folder.symbols / left.path
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(a.selection.root / left.path, target, follow_symlinks=False)
