@@ -127,8 +127,8 @@ def tuned(found: Tuned) -> None:
     most = max(m.packed for m in found.levels)
     rows = []
     for m in found.levels:
-        bar = "█" * max(1, round(24 * m.packed / most))
-        mark = "◀ best" if m.level == found.best else ""
+        bar = "█" * max(1, round(10 * m.packed / most))
+        mark = " ◀ best" if m.level == found.best else ""
         rows.append(
             (
                 m.level,
@@ -137,11 +137,10 @@ def tuned(found: Tuned) -> None:
                 duration(m.packing),
                 duration(m.unpacking),
                 *(duration(m.waits(r)) for r in RATES),
-                Text(bar, style="green" if mark else "dim"),
-                mark,
+                Text(bar + mark, style="green" if mark else "dim"),
             )
         )
-    heads = [">level", ">packed", ">of it", ">packing", ">unpacking", *(f">{r} Mbit/s" for r in RATES), "size", ""]
+    heads = [">level", ">packed", ">of it", ">pack", ">unpack", *(f">{r} Mbit/s" for r in RATES), "size"]
     table(heads, rows)
     for level in found.skipped:
         err().print(f"Level {level} found no time: give more with --seconds.")

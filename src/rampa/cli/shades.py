@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-STEPS = ("on #1f2a1f", "on #37421f", "on #5a5a1a", "on #7a4a14", "on #8a2f12")
+STEPS = ("on color(194)", "on color(186)", "on color(222)", "on color(215)", "on color(209)")
+"""Of the 256 colours that terminals share; black on each of them can be read."""
 
 
 def shade(value: float, most: float) -> str:
-    """The style for a share of the greatest value; white on a dark ground, darker red for more."""
+    """The style for a share of the greatest value; black on a light ground, from green to red."""
     step = min(len(STEPS) - 1, int(len(STEPS) * value / most)) if most > 0 else 0
-    return f"#f5f5f5 {STEPS[step]}"
+    return f"color(16) {STEPS[step]}"

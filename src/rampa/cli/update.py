@@ -60,6 +60,8 @@ def _matrix(found: wire.UpdateMatrix, what: str, rate: int) -> None:
     rows: list[tuple[int, str, int]] = [(0, "nothing", 0)]
     rows += [(b.number, f"#{b.number}  {', '.join(b.live_on)}".rstrip(), b.devices) for b in found.builds]
     for number, name, devices in rows:
+        if not any((number, b.number) in cells for b in found.builds):
+            continue
         line: list[Text | str] = [name, f"{devices:,}" if number else ""]
         for build in found.builds:
             cell = cells.get((number, build.number))
@@ -68,7 +70,7 @@ def _matrix(found: wire.UpdateMatrix, what: str, rate: int) -> None:
     out().print(grid)
     out().print(
         Text(
-            f"Each cell: bytes, and the download's time at {rate} Mbit/s. Darker: more of the dearest update.",
+            f"Each cell: bytes, and the download's time at {rate} Mbit/s. Redder: dearer.",
             style="dim",
         )
     )
@@ -111,12 +113,11 @@ def compare(old: str = OLD, new: str = NEW, title: str = TITLE, as_json: bool = 
             f"{d.removed:,}",
             f"{d.new_chunks:,}",
             mb(d.download),
-            mb(d.size_after),
-            mb(d.size_after - d.size_before, signed=True),
+            f"{mb(d.size_after)} ({mb(d.size_after - d.size_before, signed=True)})",
         )
         for d in found.depots
     ]
-    heads = ["depot", "", ">changed", ">added", ">moved", ">removed", ">new chunks", ">plain download", ">disk", ">"]
+    heads = ["depot", "", ">changed", ">added", ">moved", ">removed", ">chunks", ">plain", ">disk"]
     table(heads, rows)
     facts(
         [

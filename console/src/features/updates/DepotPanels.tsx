@@ -12,7 +12,7 @@ type Prepared = Schemas["PreparedOut"];
 export function DepotPanels({ title, old, new_ }: { title: string; old: number; new_: number }) {
   const found = useQuery({ queryKey: ["depots", title, old, new_], queryFn: () => call<Comparison>(`/titles/${title}/updates/depots?old=${old}&new=${new_}`) });
   return (
-    <div style={{ display: "grid", gap: 16, marginTop: 16 }}>
+    <div style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 16, marginTop: 16 }}>
       <Panel title={`From #${old} to #${new_}, by depot`} aside={<Differences title={title} old={old} new_={new_} />} flush>
         <Answer of={found} rows={4}>{(c) => <Depots c={c} />}</Answer>
       </Panel>
@@ -49,7 +49,7 @@ function Differences({ title, old, new_ }: { title: string; old: number; new_: n
     skipped: "no difference is smaller than its chunks",
     ready: `${plural(s.differences, "difference")}, ${bytes(s.size)}, made in ${duration(s.seconds)}`,
   };
-  return <span className="dim">{said[s.state]}</span>;
+  return <span className="dim" style={{ whiteSpace: "normal", textAlign: "right" }}>{said[s.state]}</span>;
 }
 
 function Depots({ c }: { c: Comparison }) {
@@ -59,9 +59,9 @@ function Depots({ c }: { c: Comparison }) {
         <tr>
           <th>Depot</th>
           <th className="number">Changed</th>
-          <th className="number">Added</th>
-          <th className="number">Moved</th>
-          <th className="number">Removed</th>
+          <th className="number wide">Added</th>
+          <th className="number wide">Moved</th>
+          <th className="number wide">Removed</th>
           <th className="number wide">New chunks</th>
           <th className="number">As plain chunks</th>
           <th className="number wide">Disk</th>
@@ -74,9 +74,9 @@ function Depots({ c }: { c: Comparison }) {
               {d.name} {d.kind !== "changed" && <span className="dim">{d.kind}</span>}
             </td>
             <td className="number">{d.changed.toLocaleString("en")}</td>
-            <td className="number">{d.added.toLocaleString("en")}</td>
-            <td className="number">{d.moved.toLocaleString("en")}</td>
-            <td className="number">{d.removed.toLocaleString("en")}</td>
+            <td className="number wide">{d.added.toLocaleString("en")}</td>
+            <td className="number wide">{d.moved.toLocaleString("en")}</td>
+            <td className="number wide">{d.removed.toLocaleString("en")}</td>
             <td className="number wide">{d.new_chunks.toLocaleString("en")}</td>
             <td className="number">{bytes(d.download)}</td>
             <td className="number wide">
@@ -88,7 +88,7 @@ function Depots({ c }: { c: Comparison }) {
           <td>
             <strong>All that travels</strong>
           </td>
-          <td colSpan={7} className="number">
+          <td colSpan={7} className="number" style={{ whiteSpace: "normal" }}>
             <strong>{bytes(c.download)}</strong>
             {c.plain > c.download && <span className="dim"> · {bytes(c.plain)} without differences</span>}
             <span className="dim"> · at most {bytes(c.peak_disk)} on the disk</span>

@@ -62,7 +62,7 @@ function Heat({ m, show, rate, at, pick, title }: { m: Matrix; show: string; rat
   const of = (SHOWN[show] ?? SHOWN.download!).of;
   const cells = new Map(m.cells.map((c) => [`${c.old} ${c.new}`, c]));
   const most = Math.max(1, ...m.cells.filter((c) => c.old).map(of));
-  const rows = [{ number: 0, name: "nothing", live_on: [] as string[], devices: 0, version_name: "" }, ...m.builds];
+  const rows = [{ number: 0, name: "nothing", live_on: [] as string[], devices: 0, version_name: "" }, ...m.builds].filter((r) => m.cells.some((c) => c.old === r.number));
   return (
     <div className="heat-scroll">
       <Table className="heat" withRowBorders={false}>
