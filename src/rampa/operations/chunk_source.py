@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import bisect
 import itertools
-import threading
-from collections import OrderedDict
 
-from rampa.core.content.locations import FramePlace
 from rampa.core.errors import Damaged
 from rampa.operations.content import chunk_sizes, locate
 from rampa.operations.context import Services
-from rampa.operations.reading import read_frame
+from rampa.operations.frames import Frames
 
 KEPT_FRAMES = 12
 
@@ -20,7 +17,7 @@ class ChunkSource:
     """A `rampa.core.bundle.sources.Source` over chunks in their order. Raises `Damaged` when one is missing."""
 
     def __init__(self, services: Services, digests: list[bytes]) -> None:
-        self._services, self._digests = services, digests
+        self._digests = digests
         with services.db.transaction() as session:
             self._places = locate(session, dict.fromkeys(digests))
             sizes = chunk_sizes(session, list(self._places))
@@ -29,8 +26,7 @@ class ChunkSource:
             raise Damaged("content.missing", f"chunk {missing[0].hex()[:12]} is not in the store")
         self._ends = list(itertools.accumulate(sizes[d] for d in digests))
         self.size = self._ends[-1] if self._ends else 0
-        self._frames: OrderedDict[FramePlace, bytes] = OrderedDict()
-        self._lock = threading.Lock()
+        self._frames = Frames(services, KEPT_FRAMES)
 
     def read_at(self, offset: int, length: int) -> bytes:
         end = min(offset + length, self.size)
@@ -46,14 +42,4 @@ class ChunkSource:
 
     def _chunk(self, index: int, size: int) -> bytes:
         frame, at = self._places[self._digests[index]]
-        with self._lock:
-            data = self._frames.get(frame)
-            if data is not None:
-                self._frames.move_to_end(frame)
-        if data is None:
-            data = read_frame(self._services, frame)
-            with self._lock:
-                self._frames[frame] = data
-                while len(self._frames) > KEPT_FRAMES:
-                    self._frames.popitem(last=False)
-        return data[at : at + size]
+        return self._frames.read(frame)[at : at + size]

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import bisect
 import itertools
-import threading
-from collections import OrderedDict
 
-from rampa.core.content.locations import FramePlace
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged
 from rampa.operations.content import locate
 from rampa.operations.context import Services
-from rampa.operations.reading import read_frame
+from rampa.operations.frames import Frames
 
 KEPT_FRAMES = 48
 
@@ -21,13 +18,11 @@ class FileSource:
     """Reads of a build's files by path, offset and size; may be called from several threads."""
 
     def __init__(self, services: Services, tree: Tree) -> None:
-        self._services = services
         self._files = {f.path: f for f in tree.files}
         self._ends: dict[str, list[int]] = {}
         with services.db.transaction() as session:
             self._places = locate(session, dict.fromkeys(c.digest for f in tree.files for c in f.chunks))
-        self._frames: OrderedDict[FramePlace, bytes] = OrderedDict()
-        self._lock = threading.Lock()
+        self._frames = Frames(services, KEPT_FRAMES)
 
     def read(self, path: str, offset: int, size: int) -> bytes:
         """Up to `size` bytes. Raises `Damaged` when a chunk is not in the store."""
@@ -46,14 +41,4 @@ class FileSource:
         if digest not in self._places:
             raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
         frame, at = self._places[digest]
-        with self._lock:
-            data = self._frames.get(frame)
-            if data is not None:
-                self._frames.move_to_end(frame)
-        if data is None:
-            data = read_frame(self._services, frame)
-            with self._lock:
-                self._frames[frame] = data
-                while len(self._frames) > KEPT_FRAMES:
-                    self._frames.popitem(last=False)
-        return memoryview(data), at
+        return memoryview(self._frames.read(frame)), at

@@ -22,15 +22,15 @@ from pathlib import Path
 
 from rampa.core.content import locations as locations_format
 from rampa.core.content import parallel
-from rampa.core.content.assemble import file_holds, read_chunk
 from rampa.core.content.choosing import EVERYTHING, Choice
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.disk import disk_error, must_fit, sync
 from rampa.core.content.fill import Filling, Progress, Report
 from rampa.core.content.loose import carry_over
 from rampa.core.content.papers import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
-from rampa.core.content.plan import LocalContent, OldPlace, Plan, local_content, plan_update
-from rampa.core.content.tree import FileEntry, Tree
+from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.soundness import good_chunks, link_holds, still_to_write
+from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
@@ -138,13 +138,13 @@ class Installation:
         total, done, bad = now.tree.size, 0, []
         on(Progress("verify", 0, total))
         with parallel.pool() as threads:
-            checked = parallel.in_order(threads, lambda f: (f, _intact(tree_at / f.path, f)), now.tree.files, ahead=64)
+            checked = parallel.in_order(threads, lambda f: (f, intact(tree_at / f.path, f)), now.tree.files, ahead=64)
             for file, intact in checked:
                 done += file.size
                 on(Progress("verify", done, total))
                 if not intact:
                     bad.append(file.path)
-        bad += [k.path for k in now.tree.links if not _link_holds(tree_at / k.path, k.target)]
+        bad += [k.path for k in now.tree.links if not link_holds(tree_at / k.path, k.target)]
         return bad
 
     def repair(self, delivery: Delivery, on: Listener = lambda _: None) -> Report:
@@ -166,7 +166,7 @@ class Installation:
 
     def _replace(self, now: Installed, damaged: Tree, delivery: Delivery, on: Listener) -> Report:
         tree_at = self.tree_folder(now)
-        have = _good_chunks(tree_at, now.tree)
+        have = good_chunks(tree_at, now.tree)
         beside = self.root / "staging" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
         encoded = delivery.locations([d.depot for d in now.depots])
@@ -209,7 +209,7 @@ class Installation:
             filling.report.metadata += len(encoded)
             return locations_format.decode(encoded, tree)
 
-        must_fit(self.root, _still_to_write(plan_update(tree, have, locations), staging / "tree"))
+        must_fit(self.root, still_to_write(plan_update(tree, have, locations), staging / "tree"))
         report = filling.run(tree, have, locations, whole)
         if now is not None:
             aside = self.root / "aside" / str(now.statement.build)
@@ -330,40 +330,3 @@ class Installation:
                 hint="Nothing was replaced.",
             )
         return statement
-
-
-def _still_to_write(plan: Plan, staged: Path) -> int:
-    """Bytes of disk that the plan takes beyond what an earlier run wrote."""
-    there = 0
-    for file in plan.assemble:
-        try:
-            there += min(file.size, (staged / file.path).stat().st_blocks * 512)
-        except OSError:
-            continue
-    return plan.written - there
-
-
-def _intact(path: Path, file: FileEntry) -> bool:
-    if file.loose:
-        return path.is_file()  # what is in it is the player's
-    if not file_holds(path, file.size, file.digest):
-        return False
-    return bool(path.stat().st_mode & 0o100) == file.executable
-
-
-def _link_holds(path: Path, target: str) -> bool:
-    return path.is_symlink() and os.readlink(path) == target
-
-
-def _good_chunks(root: Path, tree: Tree) -> LocalContent:
-    """Chunks that the tree really holds, wherever they are: only these may be reused for a repair."""
-    chunks: dict[bytes, OldPlace] = {}
-    for file in tree.files:
-        offset = 0
-        for chunk in file.chunks:
-            if chunk.digest not in chunks and (
-                read_chunk(root / file.path, offset, chunk.size, chunk.digest) is not None
-            ):
-                chunks[chunk.digest] = OldPlace(file.path, offset)
-            offset += chunk.size
-    return LocalContent({}, chunks)

@@ -1,0 +1,47 @@
+"""What a tree on the disk still holds of what it should."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from rampa.core.content.assemble import file_holds, read_chunk
+from rampa.core.content.plan import LocalContent, OldPlace, Plan
+from rampa.core.content.tree import FileEntry, Tree
+
+
+def still_to_write(plan: Plan, staged: Path) -> int:
+    """Bytes of disk that the plan takes beyond what an earlier run wrote."""
+    there = 0
+    for file in plan.assemble:
+        try:
+            there += min(file.size, (staged / file.path).stat().st_blocks * 512)
+        except OSError:
+            continue
+    return plan.written - there
+
+
+def intact(path: Path, file: FileEntry) -> bool:
+    if file.loose:
+        return path.is_file()  # what is in it is the player's
+    if not file_holds(path, file.size, file.digest):
+        return False
+    return bool(path.stat().st_mode & 0o100) == file.executable
+
+
+def link_holds(path: Path, target: str) -> bool:
+    return path.is_symlink() and os.readlink(path) == target
+
+
+def good_chunks(root: Path, tree: Tree) -> LocalContent:
+    """Chunks that the tree really holds, wherever they are: only these may be reused for a repair."""
+    chunks: dict[bytes, OldPlace] = {}
+    for file in tree.files:
+        offset = 0
+        for chunk in file.chunks:
+            if chunk.digest not in chunks and (
+                read_chunk(root / file.path, offset, chunk.size, chunk.digest) is not None
+            ):
+                chunks[chunk.digest] = OldPlace(file.path, offset)
+            offset += chunk.size
+    return LocalContent({}, chunks)

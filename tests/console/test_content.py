@@ -1,0 +1,70 @@
+"""What updates cost, what takes the space, what the store holds: in headless Chromium, and axe-core finds nothing."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, expect
+
+from tests.conftest import Live
+from tests.console.driving import MARKS, complaints, settled, signed_in
+from tests.samples import add_key, build, change_folder, import_title, make_folder
+
+pytestmark = MARKS
+PAGES = [
+    "titles/peatlight/updates",
+    "titles/peatlight/updates?from=1&to=2&show=peak&rate=200",
+    "titles/peatlight/builds/2/content",
+    "titles/peatlight/builds/2/content?folder=data",
+    "store",
+]
+
+
+@pytest.fixture
+def two(live: Live, tmp_path: Path) -> Live:
+    with live.client() as client:
+        add_key(client)
+        import_title(client)
+        source = make_folder(tmp_path / "source", 300_000)
+        build(client, source, tmp_path / "state")
+        client.place("peatlight", "internal", 1, client.preview("peatlight", "internal", 1).etag)
+        change_folder(source)
+        build(client, source, tmp_path / "state")
+    return live
+
+
+def test_a_cell_of_the_matrix_opens_its_depots_and_dearest_files(browser: Browser, two: Live) -> None:
+    page = signed_in(browser, two)
+    page.goto("/titles/peatlight/updates")
+    settled(page)
+    with two.client() as client:
+        cell = next(c for c in client.update_matrix("peatlight", "linux").cells if (c.old, c.new) == (1, 2))
+    said = f"{cell.download / 1e3:.1f} kB"
+    page.get_by_role("button", name=said).click()
+    settled(page)
+    expect(page.get_by_role("heading", name="From #1 to #2, by depot")).to_be_visible()
+    expect(page.get_by_text("data/thaw.bin")).to_be_visible()
+    assert page.url.endswith("from=1&to=2")
+    page.get_by_role("button", name="Make differences").click()
+    expect(page.get_by_text("differences are being made")).to_be_visible()
+
+
+def test_the_content_is_walked_folder_by_folder(browser: Browser, two: Live) -> None:
+    page = signed_in(browser, two)
+    page.goto("/titles/peatlight/builds/2")
+    settled(page)
+    page.get_by_role("link", name="what takes the space").click()
+    page.get_by_role("button", name="data/").first.click()
+    settled(page)
+    expect(page.get_by_role("cell", name="bog.arc", exact=True)).to_be_visible()
+    page.get_by_role("button", name="all of it").click()
+    expect(page.get_by_role("button", name="locale/", exact=True)).to_be_visible()
+
+
+def test_axe_finds_nothing_on_pages_of_content(browser: Browser, two: Live) -> None:
+    wrong = []
+    for scheme, width in (("light", 1280), ("dark", 1280), ("light", 420)):
+        page = signed_in(browser, two, scheme, width)
+        wrong += complaints(page, PAGES, f"{scheme}, {width}")
+    assert not wrong, "\n".join(wrong)
