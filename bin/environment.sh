@@ -51,6 +51,8 @@ make_venv() {
             "$python" -m venv "$ROOT/.venv" || fail "the Python environment could not be made with $python"
         fi
     fi
+    # The kernels want a C compiler; without one everything works, but slower, and updates travel as whole chunks.
+    command -v cc >/dev/null || ! is_root || debian gcc libc6-dev
     "$ROOT/.venv/bin/python" -m pip install -q --disable-pip-version-check "uv==0.13.9" ||
         fail "uv could not be installed from the package registry"
     (cd "$ROOT" && .venv/bin/uv pip sync -q --compile-bytecode --python .venv/bin/python "$1" &&
@@ -58,7 +60,7 @@ make_venv() {
         { .venv/bin/python -m compileall -q src || true; }) ||
         fail "the packages of $1 could not be installed"
     if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content._cut_kernel' 2>/dev/null; then
-        say "Note: there is no C compiler here; content is cut by the slower numpy version, with the same result."
+        say "Note: there is no C compiler here; content is cut by the slower numpy version, with the same result, and updates travel as whole chunks."
     fi
     printf '%s' "$wanted" >"$stamp"
 }

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from rampa.client import Client
 from rampa.client.delivery import HttpDelivery
 from rampa.core.content.choosing import Choice
+from rampa.core.content.difference import making
 from rampa.core.content.install import Installation
 from rampa.core.errors import Conflict, Damaged, NotFound, Refused
 from rampa.db.content import DifferenceSet, Frame, Pack
@@ -51,6 +52,9 @@ to = "data/textures"
 quality = "plain"
 """
 )
+
+
+needs_kernel = pytest.mark.skipif(not making.available(), reason="there is no C compiler here")
 
 
 def device(client: Client, root: Path, **more: bool) -> Installation:
@@ -94,6 +98,7 @@ def three(client: Client, tmp_path: Path) -> Path:
     return folder
 
 
+@needs_kernel
 def test_the_matrix_is_what_devices_download_with_and_without_differences(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
@@ -119,6 +124,7 @@ def test_the_matrix_is_what_devices_download_with_and_without_differences(
     assert cells[1, 3] == plain[1, 3]
 
 
+@needs_kernel
 def test_placing_asks_for_differences_from_what_is_live(client: Client, world: World, three: Path) -> None:
     place(client, 1)
     assert carried_out(world) == 0
@@ -131,6 +137,7 @@ def test_placing_asks_for_differences_from_what_is_live(client: Client, world: W
     assert client.differences(TITLE, 1, 3).state == "none"
 
 
+@needs_kernel
 def test_no_budget_makes_no_differences(
     client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -140,6 +147,7 @@ def test_no_budget_makes_no_differences(
     assert client.differences(TITLE, 1, 2).state == "skipped"
 
 
+@needs_kernel
 def test_a_device_whose_files_were_touched_takes_plain_chunks(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
@@ -156,6 +164,7 @@ def test_a_device_whose_files_were_touched_takes_plain_chunks(
     assert on.verify() == []
 
 
+@needs_kernel
 def test_damaged_differences_do_no_harm(client: Client, world: World, three: Path, tmp_path: Path) -> None:
     client.make_differences(TITLE, 1, 2)
     carried_out(world)
