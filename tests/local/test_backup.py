@@ -14,6 +14,7 @@ from rampa.core.errors import Conflict, Damaged, NotFound
 from rampa.local.backup import back_up, restore
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.schema.store import CollectIn
 from rampa.store.folder import FolderStore
 from tests.conftest import Live
 from tests.samples import add_key, build, import_title, make_folder, noise
@@ -50,6 +51,7 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
                 on.update(client.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
                 assert on.verify() == []
             assert client.store_usage().size > 0
+            assert client.collect(CollectIn()).removed == 0, "the restored store is not held for a backup"
     finally:
         stop(service, signal.SIGTERM)
         if server:

@@ -33,7 +33,7 @@ from rampa.db.migrate import migrate
 from rampa.local.postgres import find_programs, private_server
 from rampa.local.service import ServiceFolder, stop
 from rampa.operations.context import Services
-from rampa.operations.store.collecting import hold, let_go
+from rampa.operations.store.collecting import hold, let_go, store_state
 from rampa.store.folder import FolderStore
 from rampa.store.objects import ObjectStore
 from rampa.store.opening import open_store
@@ -93,9 +93,20 @@ def restore(backup: Path, data: Path, master_key: Path) -> None:
             backup,
         )
         migrate(postgres.url())
+        _no_backup_is_made(postgres.url())
     finally:
         if server is not None:
             stop(server, signal.SIGINT)
+
+
+def _no_backup_is_made(url: str) -> None:
+    """The dump was taken while one was."""
+    database = Database(url, pool_size=1)
+    try:
+        with database.transaction() as session:
+            store_state(session, lock=True).held_until = None
+    finally:
+        database.engine.dispose()
 
 
 def _bring(backup: Path, store: Path, kind: str, ending: str) -> None:
