@@ -29,7 +29,7 @@ from rampa.core.content.fill import Filling, Progress, Report
 from rampa.core.content.loose import carry_over
 from rampa.core.content.papers import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
 from rampa.core.content.plan import LocalContent, local_content, plan_update
-from rampa.core.content.soundness import good_chunks, link_holds, still_to_write
+from rampa.core.content.soundness import good_chunks, intact, link_holds, still_to_write
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.signing import statement as statement_format
@@ -139,10 +139,10 @@ class Installation:
         on(Progress("verify", 0, total))
         with parallel.pool() as threads:
             checked = parallel.in_order(threads, lambda f: (f, intact(tree_at / f.path, f)), now.tree.files, ahead=64)
-            for file, intact in checked:
+            for file, sound in checked:
                 done += file.size
                 on(Progress("verify", done, total))
-                if not intact:
+                if not sound:
                     bad.append(file.path)
         bad += [k.path for k in now.tree.links if not link_holds(tree_at / k.path, k.target)]
         return bad
