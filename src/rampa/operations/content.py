@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -107,6 +107,14 @@ def _record(session: Session, services: Services, digest: bytes, size: int, fram
     in_order = [chunks[d] for d in sorted(chunks)]
     new = session.scalars(insert(Chunk).on_conflict_do_nothing().returning(Chunk.digest), in_order).all()
     return len(new)
+
+
+def forget_pack(session: Session, digest: bytes) -> None:
+    """Its rows: what it held counts as missing from then on. The bytes are removed by the caller, after the commit."""
+    frames = select(Frame.id).where(Frame.pack_digest == digest)
+    session.execute(delete(Chunk).where(Chunk.frame_id.in_(frames)))
+    session.execute(delete(Frame).where(Frame.pack_digest == digest))
+    session.execute(delete(Pack).where(Pack.digest == digest))
 
 
 def pack_size(session: Session, digest: bytes) -> int:

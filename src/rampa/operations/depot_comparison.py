@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from rampa.core.content.choosing import Choice, as_words, chosen
+from rampa.core.content.choosing import Choice, chosen
 from rampa.core.content.compare import FileChange, compare
 from rampa.core.content.locations import Locations
 from rampa.core.content.plan import LocalContent, local_content, plan_update
@@ -140,7 +140,7 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
     papers = len(encoded) + len(build.statement or b"") + sum(d.manifest_size for d in build.depots if d.name in taken)
     shares = []
     for depot in build.depots:
-        words = as_words(selectors[depot.name])
+        selector = selectors[depot.name]
         shares.append(
             wire.DepotShare(
                 name=depot.name,
@@ -148,10 +148,10 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
                 files=depot.files,
                 size=depot.size,
                 download=depot.packed,
-                architectures=list(selectors[depot.name].architectures),
-                language=str(words.get("language", "")),
-                addon=str(words.get("addon", "")),
-                quality=str(words.get("quality", "")),
+                architectures=list(selector.architectures),
+                language=selector.language,
+                addon=selector.addon,
+                quality=selector.quality,
             )
         )
     return wire.DepotPlan(

@@ -24,8 +24,6 @@ from rampa.operations.reading import stream_chunks
 from rampa.operations.store.needed import needed_chunks
 from rampa.operations.vault.content_keys import make_keys
 
-Keys = Mapping[str, tuple[bytes, bytes]]
-
 
 def encrypt_depots(services: Services, session: Session, build: Build, trees: Mapping[str, Tree]) -> list[bytes]:
     """Moves the new chunks of these depots into encrypted packs; returns plain packs to be removed after the commit."""

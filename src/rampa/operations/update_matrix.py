@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from rampa.core.content.tuning import RATES
 from rampa.core.errors import Invalid
 from rampa.core.release import build as life
 from rampa.db.builds import Build
@@ -18,7 +19,6 @@ from rampa.schema.channels import CostOut
 
 MOST = 16
 NEWEST = 5
-RATES = (10, 50, 200)
 
 
 def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.UpdateMatrix:

@@ -6,7 +6,7 @@ import time
 from typing import Any
 
 from blake3 import blake3
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from rampa.core.content import manifest as manifest_format
@@ -16,8 +16,9 @@ from rampa.db import queue
 from rampa.db.builds import Build
 from rampa.db.content import Chunk, DifferenceSet, Frame, Pack, StoreCheck
 from rampa.operations import audit
-from rampa.operations.content import chunk_sizes
+from rampa.operations.content import chunk_sizes, forget_pack
 from rampa.operations.context import Actor, Services
+from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
 
 AT_ONCE = 5.0
@@ -133,10 +134,7 @@ def _broken(services: Services, digest: bytes, problem: str, mend: bool) -> dict
     with services.db.transaction() as session:
         builds = _builds_with(session, services, digest)
         if mend:
-            frames = select(Frame.id).where(Frame.pack_digest == digest)
-            session.execute(delete(Chunk).where(Chunk.frame_id.in_(frames)))
-            session.execute(delete(Frame).where(Frame.pack_digest == digest))
-            session.execute(delete(Pack).where(Pack.digest == digest))
+            forget_pack(session, digest)
     if mend:
         services.store.remove_pack(digest)
     advice = f"Make again: {', '.join(builds)}." if mend and builds else AGAIN if builds else "Nothing needs it."
@@ -155,8 +153,6 @@ def _builds_with(session: Session, services: Services, pack: bytes) -> list[str]
 
 
 def _chunks(services: Services, build: Build) -> set[bytes]:
-    from rampa.operations.store.needed import build_chunks
-
     try:
         return build_chunks(services, build)
     except RampaError:

@@ -10,14 +10,15 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Refused
 from rampa.core.release import build as life
 from rampa.db.builds import Build
-from rampa.db.content import Chunk, DifferenceSet, Frame, Pack, StoreState
+from rampa.db.content import DifferenceSet, Pack, StoreState
 from rampa.operations import audit
+from rampa.operations.content import forget_pack
 from rampa.operations.context import Actor, Services, service_actor
 from rampa.operations.differences import forget_of
 from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
@@ -70,10 +71,7 @@ def collect(
         session.execute(fresh.values(condemned_at=now))
         removed = list(found.condemned)
         for digest in removed:
-            frames = select(Frame.id).where(Frame.pack_digest == digest)
-            session.execute(delete(Chunk).where(Chunk.frame_id.in_(frames)))
-            session.execute(delete(Frame).where(Frame.pack_digest == digest))
-            session.execute(delete(Pack).where(Pack.digest == digest))
+            forget_pack(session, digest)
         if removed:
             store_state(session).epoch += 1
         who = actor or service_actor("the hourly collection")
