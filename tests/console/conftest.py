@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, sync_playwright
+from playwright.sync_api import Browser, expect, sync_playwright
 
 from tests.console.driving import CHROMIUM, QUIET
+
+# How long a sign waits: a busy machine needs more than five seconds for a password's hash and a page.
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="module")

@@ -144,7 +144,7 @@ def test_a_service_that_is_gone_is_said(browser: Browser, filled: Live) -> None:
     settled(page)
     filled.kill()
     page.get_by_role("link", name="Devices").click()
-    expect(page.get_by_role("alert").first).to_contain_text("The service does not answer", timeout=15_000)
+    expect(page.get_by_role("alert").first).to_contain_text("The service does not answer")
     filled.start()
     page.get_by_role("button", name="Try again").first.click()
     expect(page.get_by_text("No device is registered")).to_be_visible(timeout=10_000)

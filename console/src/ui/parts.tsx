@@ -13,7 +13,7 @@ export function When({ at }: { at: string }) {
   }, []);
   return (
     <Tooltip label={exact(at)}>
-      <time dateTime={at} style={{ whiteSpace: "nowrap" }}>
+      <time dateTime={at} className="when">
         {ago(at)}
       </time>
     </Tooltip>
