@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
@@ -15,14 +16,17 @@ from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content import manifest_difference
 from rampa.core.content import pack as pack_format
+from rampa.core.content.columns import Digests
 from rampa.core.content.difference.sets import Made, make_set, missing_chunks
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.install import Installation
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
+from rampa.core.content.local import local_content
+from rampa.core.content.locations import NOWHERE, DifferencePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.packing import make_packs, places
 from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.plan import local_content, plan_update
+from rampa.core.content.places import ChunkPlaces, PlacesBuilder
+from rampa.core.content.plan import plan_update
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree import Tree
@@ -39,7 +43,7 @@ class Packed:
     folder: Path
     tree: Tree
     encoded: bytes
-    where: dict[bytes, tuple[FramePlace, int]]
+    where: ChunkPlaces
     stored: int = 0
     seconds: float = 0.0
     before: Packed | None = None
@@ -59,7 +63,7 @@ class Packed:
         if not base or not self.before:
             return Locations(self.where)
         missing = missing_chunks(self.before.tree, self.tree)
-        return Locations({d: self.where[d] for d in missing}, self.differences, base)
+        return Locations(ChunkPlaces.of({c.digest: self.where[c.digest] for c in missing}), self.differences, base)
 
     def keys(self) -> dict[bytes, bytes]:
         return {}
@@ -123,30 +127,25 @@ def pack(source: Path, folder: Path, before: Packed | None = None, index: Path |
     tree = read_tree(selection, index=known)
     if known:
         known.save()
-    where = dict(before.where) if before else {}
-    new = {c.digest for f in tree.files for c in f.chunks if c.digest not in where}
+    before_ = before.where if before else NOWHERE
+    new = tree.chunks.digests.take(np.flatnonzero(before_.digests.find_all(tree.chunks.digests) < 0))
     folder.mkdir(parents=True, exist_ok=True)
-    stored = _write_packs(selection, tree, new, folder, where)
+    stored, where = _write_packs(selection, tree, new, folder, before_)
     encoded = manifest_format.encode(Manifest("base", tree, DEFAULT))
     (folder / "base.manifest").write_bytes(encoded)
     return Packed(folder, tree, encoded, where, stored + len(encoded), time.perf_counter() - started, before)
 
 
 def _write_packs(
-    selection: Selection, tree: Tree, new: set[bytes], folder: Path, where: dict[bytes, tuple[FramePlace, int]]
-) -> int:
-    sources = {f.path: selection.root / f.disk for f in selection.files}
-    stored = 0
-    for made in make_packs(sources, places(tree, new)):
+    selection: Selection, tree: Tree, new: Digests, folder: Path, before: ChunkPlaces
+) -> tuple[int, ChunkPlaces]:
+    stored, found = 0, PlacesBuilder(before)
+    for made in make_packs(selection.sources, places(tree, new)):
         digest = blake3(made.data).digest()
         (folder / f"{digest.hex()}.pack").write_bytes(made.data)
         stored += len(made.data)
-        for frame in pack_format.read_index(made.data, len(made.data)):
-            at = 0
-            for chunk in frame.chunks:
-                where[chunk.digest] = (FramePlace(digest, frame.offset, frame.stored, frame.raw), at)
-                at += chunk.size
-    return stored
+        found.add_pack(digest, pack_format.read_index(made.data, len(made.data)))
+    return stored, found.places()
 
 
 def installation(root: Path) -> Installation:

@@ -42,7 +42,7 @@ NUMBERS = itertools.count(1)
 
 @pytest.fixture(scope="session")
 def postgres() -> Iterator[Postgres]:
-    folder = Path(tempfile.mkdtemp(prefix="rampa-test-", dir="/tmp"))
+    folder = Path(tempfile.mkdtemp(prefix="rampa-test-"))
     folder.chmod(0o755)
     server = private_server(folder / "postgres", FAST_FOR_TESTS)
     process = server.start()

@@ -41,16 +41,28 @@ def settled(page: Page) -> None:
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
 
 
-def complaints(page: Page, paths: list[str], at: str) -> list[str]:
-    """What axe-core finds on each page, and which pages scroll sideways."""
+def complaints(page: Page, paths: list[str]) -> list[str]:
+    """What axe-core finds on each page, light, narrow and dark, and which pages scroll sideways."""
     wrong = []
     for path in paths:
         page.goto(f"/{path}")
         settled(page)
         page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
-        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-        nodes = [(v["id"], n) for v in found["violations"] for n in v["nodes"][:2]]
-        wrong += [f"{path} ({at}): {rule}: {n['html'][:160]} {n['failureSummary'][:200]}" for rule, n in nodes]
-        if page.evaluate("document.documentElement.scrollWidth > innerWidth"):
-            wrong.append(f"{path} ({at}) scrolls sideways")
+        for scheme, width, rules in (("light", 1280, None), ("light", 420, None), ("dark", 420, "color-contrast")):
+            page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+            page.set_viewport_size({"width": width, "height": 800})
+            expect(page.locator(f"html[data-mantine-color-scheme={scheme}]")).to_have_count(1)
+            page.wait_for_timeout(150)  # colours fade over
+            wrong += [f"{path} ({scheme}, {width}): {said}" for said in _complaints(page, rules)]
+        page.set_viewport_size({"width": 1280, "height": 800})
+    return wrong
+
+
+def _complaints(page: Page, only: str | None) -> list[str]:
+    options = {"resultTypes": ["violations"]} | ({"runOnly": [only]} if only else {})
+    found = page.evaluate("options => axe.run(document, options)", options)
+    nodes = [(v["id"], n) for v in found["violations"] for n in v["nodes"][:2]]
+    wrong = [f"{rule}: {n['html'][:160]} {n['failureSummary'][:200]}" for rule, n in nodes]
+    if page.evaluate("document.documentElement.scrollWidth > innerWidth"):
+        wrong.append("it scrolls sideways")
     return wrong

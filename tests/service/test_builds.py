@@ -173,7 +173,7 @@ def test_a_pack_that_lies_is_refused_and_leaves_nothing(ready: Client, tmp_path:
 def complete(
     files: list[FileEntry], bundle: bytes = b"fog", depots: tuple[str, ...] = ("base", "languages"), **more: object
 ) -> wire.CompleteBuild:
-    trees = [Tree(tuple(files))] + [Tree(())] * (len(depots) - 1)
+    trees = [Tree(tuple(files))] + [Tree()] * (len(depots) - 1)
     manifests = [manifest_format.encode(Manifest(d, t, DEFAULT)) for d, t in zip(depots, trees, strict=True)]
     fields = {
         "name": "peatlight-1.4.0-1-linux-release.zip",

@@ -193,9 +193,10 @@ def test_a_signed_call_starts_what_it_may_and_only_once(world: World, client: Cl
     )
     assert made.secret
     assert client.triggers(TITLE)[0].secret == ""
-    answer = call(world, "pushed", made.secret, b"{}")
+    now = int(world.services.now().timestamp())
+    answer = call(world, "pushed", made.secret, b"{}", now)
     assert (answer.status_code, answer.json()["started"]) == (200, [1])
-    assert call(world, "pushed", made.secret, b"{}").status_code == 409
+    assert call(world, "pushed", made.secret, b"{}", now).status_code == 409
     assert call(world, "pushed", made.secret, b'{"of": "feature/fog"}').json()["started"] == []
     wrong = made.secret[:-2] + ("AA" if made.secret[-2:] != "AA" else "BB")
     for answer in (

@@ -118,7 +118,7 @@ def propose(
                 hint = "For example: rampa depot propose linux=export/linux windows=export/windows"
                 raise Invalid("folder.unsaid", f"{word!r} does not say a platform and its folder", hint=hint)
             selection = select(Path(folder), rules)
-            total, done = sum(f.size for f in selection.files), 0
+            total, done = selection.files.size, 0
 
             def progress(size: int, total: int = total) -> None:
                 nonlocal done

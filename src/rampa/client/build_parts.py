@@ -9,7 +9,7 @@ import base64
 import hashlib
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
@@ -75,7 +75,7 @@ class BuildParts:
 
     def read(self) -> Tree:
         """Every selected file, cut into chunks; what did not change since the last time is not read again."""
-        total, done = sum(f.size for f in self.selection.files), 0
+        total, done = self.selection.files.size, 0
 
         def progress(size: int) -> None:
             nonlocal done
@@ -91,7 +91,7 @@ class BuildParts:
 
     def send_content(self) -> None:
         rules = PackingRules(self.profile.compression, self.profile.levels)
-        self.sent = self._upload("upload", self._tree(), self._sources(), rules)
+        self.sent = self._upload("upload", self._tree(), self.selection.sources, rules)
 
     def bundle(self, keep: Path | None) -> wire.BundleIn:
         """Written to a file of its own, sent as chunks: what did not change since the last bundle does not travel."""
@@ -168,7 +168,7 @@ class BuildParts:
     def send_symbols(self, selection: Selection) -> wire.ManifestIn:
         """Files that are kept with the build and never delivered."""
         tree = read_tree(selection)
-        self._upload("upload", tree, {f.path: selection.root / f.disk for f in selection.files})
+        self._upload("upload", tree, selection.sources)
         return wire.ManifestIn(depot=SYMBOLS, data=_encode(Manifest(SYMBOLS, tree, DEFAULT)))
 
     def complete(
@@ -209,10 +209,7 @@ class BuildParts:
     def _tree(self) -> Tree:
         return self.tree if self.tree is not None else self.read()
 
-    def _sources(self) -> dict[str, Path]:
-        return {f.path: self.selection.root / f.disk for f in self.selection.files}
-
-    def _upload(self, phase: str, tree: Tree, sources: dict[str, Path], rules: PackingRules | None = None) -> Sent:
+    def _upload(self, phase: str, tree: Tree, sources: Mapping[str, Path], rules: PackingRules | None = None) -> Sent:
         def on(done: int, total: int, present: int) -> None:
             self.on(Step(phase, done, total, present))
 
@@ -230,7 +227,7 @@ class BuildParts:
 
     def _members(self) -> list[Member]:
         """Named from the bundle's top."""
-        sources, tree = self._sources(), self._tree()
+        sources, tree = self.selection.sources, self._tree()
         files = [Member(f.path, sources[f.path], f.size, f.executable) for f in tree.files]
         links = [Member(k.path, k.target, len(k.target)) for k in tree.links]
         return sorted([*files, *links], key=lambda m: m.name)

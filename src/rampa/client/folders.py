@@ -28,7 +28,7 @@ def upload_folder(
     """(the uploaded folder, what was sent, files that stayed out). `on` as in `upload`."""
     selection = select(folder, ALL)
     tree = read_tree(selection)
-    sources = {f.path: selection.root / f.disk for f in selection.files}
+    sources = selection.sources
     sent = upload(FolderUpload(client, title), tree, sources, on)
     encoded = base64.b64encode(manifest_format.encode(Manifest(DEPOT, tree, DEFAULT))).decode()
     made = client.add_folder(title, NewFolder(manifest=encoded, note=note))

@@ -10,7 +10,7 @@ from rampa.client.client import API, Client
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.fill import Filling, Progress
-from rampa.core.content.plan import LocalContent
+from rampa.core.content.local import LocalContent
 
 
 @dataclass(frozen=True)

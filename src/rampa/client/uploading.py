@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -11,6 +11,7 @@ from blake3 import blake3
 
 from rampa.client.client import Client
 from rampa.core.content import parallel
+from rampa.core.content.columns import Digests, view
 from rampa.core.content.compression import PackingRules
 from rampa.core.content.packing import MadePack, make_packs, places
 from rampa.core.content.tree import Tree
@@ -64,15 +65,15 @@ class FolderUpload:
 def upload(
     target: Upload,
     tree: Tree,
-    sources: dict[str, Path],
+    sources: Mapping[str, Path],
     on: Callable[[int, int, int], None],
     rules: PackingRules | None = None,
 ) -> Sent:
     """`on` is told (raw bytes settled, raw bytes in all, raw bytes that were there). Can be repeated after any failure."""
-    chunks = {c.digest: c.size for f in tree.files for c in f.chunks}
-    missing = ask_missing(target, list(chunks))
-    total = sum(chunks.values())
-    sent = Sent(content=total, present=total - sum(chunks[d] for d in missing))
+    missing = ask_missing(target, tree.chunks.digests)
+    total = sum(tree.chunks.sizes)
+    there = missing.find_all(tree.chunks.digests) < 0
+    sent = Sent(content=total, present=int(view(tree.chunks.sizes)[there].sum()))
     done = sent.present
     on(done, total, sent.present)
 
@@ -89,9 +90,10 @@ def upload(
     return sent
 
 
-def ask_missing(target: Upload, digests: list[bytes]) -> set[bytes]:
-    out: set[bytes] = set()
+def ask_missing(target: Upload, digests: Digests) -> Digests:
+    """Those that the service does not have."""
+    out = bytearray()
     for at in range(0, len(digests), MISSING_LIMIT):
         asked = [d.hex() for d in digests[at : at + MISSING_LIMIT]]
-        out.update(bytes.fromhex(d) for d in target.missing(asked))
-    return out
+        out += bytes.fromhex("".join(target.missing(asked)))
+    return Digests(bytes(out))

@@ -7,6 +7,7 @@ import binascii
 import hashlib
 import re
 from dataclasses import dataclass
+from itertools import chain
 
 from blake3 import blake3
 from sqlalchemy import select
@@ -15,11 +16,10 @@ from sqlalchemy.orm import Session
 
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.choosing import Selector, as_words
-from rampa.core.content.locations import Locations
 from rampa.core.content.manifest import Manifest
-from rampa.core.content.plan import requests_for
-from rampa.core.content.tree import Chunk, FileEntry
-from rampa.core.errors import Conflict, Damaged, Invalid
+from rampa.core.content.places import ChunkPlaces
+from rampa.core.content.tree import Chunk, FileEntry, Tree
+from rampa.core.errors import Damaged, Invalid
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.release import build as life
 from rampa.core.release.machine import advance
@@ -30,7 +30,7 @@ from rampa.db.content import VerifiedFile
 from rampa.operations import audit
 from rampa.operations.builds import find_build, must_be_open, must_hold
 from rampa.operations.bundles import ReadBack, check_name, keep_bundle, profile_of, read_back
-from rampa.operations.content import chunk_sizes, locate
+from rampa.operations.content import BATCH, batched, locate, must_be_held
 from rampa.operations.context import Actor, Services
 from rampa.operations.describing import describe
 from rampa.operations.encrypting import encrypt_depots
@@ -63,9 +63,9 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         _check_depots(profile, build, given)
         check_name(build, profile, asked.bundle)
         symbols = _symbols(asked)
-        files = [f for g in (*given, *symbols) for f in g.manifest.tree.files]
-        _check_chunks(session, files, asked.bundle)
-        unverified = _unverified(session, files)
+        trees = [g.manifest.tree for g in (*given, *symbols)]
+        _check_chunks(session, trees, asked.bundle)
+        unverified = _unverified(session, trees)
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
@@ -74,7 +74,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
         must_hold(session, build, asked.lease)
-        _check_chunks(session, files, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
+        _check_chunks(session, trees, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
         plain = _encrypt(session, services, build, profile, given)
         _record(session, services, actor, build, given, asked, read)
         _keep_symbols(session, build, symbols)
@@ -144,38 +144,31 @@ def _check_depots(profile: ResolvedProfile, build: Build, given: list[_Given]) -
         )
 
 
-def _check_chunks(session: Session, files: list[FileEntry], bundle: wire.BundleIn) -> None:
+def _check_chunks(session: Session, trees: list[Tree], bundle: wire.BundleIn) -> None:
     """Every chunk that a manifest or the bundle names is recorded, with that size."""
-    claimed = {c.digest: c.size for f in files for c in f.chunks}
-    claimed |= {bytes.fromhex(c.digest): c.size for c in bundle.chunks}
-    held = chunk_sizes(session, list(claimed))
-    missing = len(claimed) - len(held)
-    if missing:
-        raise Conflict(
-            "content.missing",
-            f"{missing} of {len(claimed)} chunks have not arrived",
-            hint="Run the command again: it sends only those.",
-        )
-    if any(held[d] != size for d, size in claimed.items()):
-        raise Damaged("content.size", "a manifest gives a chunk another size than it has")
+    must_be_held(
+        session,
+        chain(*(t.chunks for t in trees), (Chunk(bytes.fromhex(c.digest), c.size) for c in bundle.chunks)),
+    )
 
 
 def _chunks_digest(file: FileEntry) -> bytes:
     return blake3(b"".join(c.digest for c in file.chunks)).digest()
 
 
-def _unverified(session: Session, files: list[FileEntry]) -> dict[bytes, FileEntry]:
+def _unverified(session: Session, trees: list[Tree]) -> dict[bytes, FileEntry]:
     """Files whose digest the service has never computed itself. One chunk is its own proof."""
     out: dict[bytes, FileEntry] = {}
-    for file in files:
+    for file in chain.from_iterable(t.files for t in trees):
         if len(file.chunks) == 1 and file.chunks[0].digest != file.digest:
             raise Damaged("file.digest", "the file's digest is not that of its content", where=file.path)
         if len(file.chunks) != 1:
             out[_chunks_digest(file)] = file
-    known = select(VerifiedFile.chunks, VerifiedFile.digest).where(VerifiedFile.chunks.in_(list(out)))
-    for chunks, digest in session.execute(known):
-        if out[chunks].digest == digest:
-            del out[chunks]
+    for batch in batched(list(out), BATCH):
+        known = select(VerifiedFile.chunks, VerifiedFile.digest).where(VerifiedFile.chunks.in_(batch))
+        for chunks, digest in session.execute(known):
+            if out[chunks].digest == digest:
+                del out[chunks]
     return out
 
 
@@ -214,13 +207,13 @@ def _record(
     read: ReadBack,
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
-    located = Locations(locate(session, {c.digest: None for g in given for c in _chunks(g)}))
+    located = locate(session, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
     selectors = _selectors(session, build)
     for position, g in enumerate(given):
         session.add(_depot(build, position, g, located, selectors))
     build.files = sum(len(g.manifest.tree.files) for g in given)
     build.size = sum(g.manifest.tree.size for g in given)
-    build.packed = _packed([c for g in given for c in _chunks(g)], located)
+    build.packed = _packed([g.manifest.tree for g in given], located)
     build.figures = asked.figures.model_dump()
     build.made_with = {"tools": asked.tools, "findings": [f.model_dump() for f in asked.findings]}
     build.nowhere = list(asked.nowhere)
@@ -252,7 +245,7 @@ def _selectors(session: Session, build: Build) -> dict[str, Selector]:
     return {d.name: d.selector for d in profile_of(session, build).depots}
 
 
-def _depot(build: Build, position: int, g: _Given, located: Locations, selectors: dict[str, Selector]) -> Depot:
+def _depot(build: Build, position: int, g: _Given, located: ChunkPlaces, selectors: dict[str, Selector]) -> Depot:
     tree = g.manifest.tree
     return Depot(
         build_id=build.id,
@@ -262,18 +255,14 @@ def _depot(build: Build, position: int, g: _Given, located: Locations, selectors
         manifest_size=len(g.encoded),
         files=len(tree.files),
         size=tree.size,
-        packed=_packed(_chunks(g), located),
+        packed=_packed([tree], located),
         selector=as_words(selectors[g.manifest.depot]),
     )
 
 
-def _chunks(g: _Given) -> list[Chunk]:
-    return [c for f in g.manifest.tree.files for c in f.chunks]
-
-
-def _packed(chunks: list[Chunk], located: Locations) -> int:
-    """Bytes of the frames that hold these chunks, each frame once."""
-    return sum(r.size for r in requests_for(chunks, located))
+def _packed(trees: list[Tree], located: ChunkPlaces) -> int:
+    """Bytes of the frames that hold these trees, each frame once."""
+    return sum(f.stored for f in {f for t in trees for f in located.frames_of(t.chunks.digests)})
 
 
 def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn) -> wire.Build:

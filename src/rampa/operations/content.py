@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from itertools import islice
 from pathlib import Path
+from typing import TypeVar
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from rampa.core.content.locations import FramePlace
 from rampa.core.content.pack import Frame as PackFrame
 from rampa.core.content.pack import decompress, index_size, read_index, verify_chunks
-from rampa.core.errors import NotFound
+from rampa.core.content.places import ChunkPlaces, FramePlace, PlacesBuilder
+from rampa.core.content.tree import Chunk as ChunkOfTree
+from rampa.core.errors import Conflict, Damaged, NotFound
 from rampa.db.content import Chunk, DifferenceSet, Frame, Pack
 from rampa.operations.builds import find_build, must_be_open
 from rampa.operations.context import Services
@@ -20,6 +23,7 @@ from rampa.schema import builds as wire
 
 PACK_LIMIT = 64 * 1024 * 1024
 BATCH = 5000
+T = TypeVar("T")
 
 
 def missing_chunks(services: Services, slug: str, number: int, digests: list[str]) -> list[str]:
@@ -140,13 +144,36 @@ def chunk_sizes(session: Session, digests: list[bytes]) -> dict[bytes, int]:
     return out
 
 
-def locate(session: Session, digests: Iterable[bytes]) -> dict[bytes, tuple[FramePlace, int]]:
+def must_be_held(session: Session, chunks: Iterable[ChunkOfTree]) -> None:
+    """Every chunk is recorded, with that size. Raises `Conflict` and `Damaged`."""
+    missing = asked = 0
+    for batch in batched(chunks, BATCH):
+        held = chunk_sizes(session, [c.digest for c in batch])
+        asked += len(batch)
+        missing += len({c.digest for c in batch} - held.keys())
+        if any(held.get(c.digest, c.size) != c.size for c in batch):
+            raise Damaged("content.size", "a manifest gives a chunk another size than it has")
+    if missing:
+        raise Conflict(
+            "content.missing",
+            f"{missing} of {asked} chunks have not arrived",
+            hint="Run the command again: it sends only those.",
+        )
+
+
+def locate(session: Session, digests: Iterable[bytes]) -> ChunkPlaces:
     """Where chunks lie; those that are not recorded are left out."""
-    wanted, out = list(digests), {}
+    found = PlacesBuilder()
     columns = (Chunk.digest, Chunk.at, Frame.pack_digest, Frame.offset, Frame.stored, Frame.raw, Frame.key)
-    for at in range(0, len(wanted), BATCH):
-        rows = select(*columns).join(Frame, Frame.id == Chunk.frame_id)
-        rows = rows.where(Chunk.digest.in_(wanted[at : at + BATCH]))
-        for digest, offset_in_frame, pack, offset, stored, raw, key in session.execute(rows):
-            out[digest] = (FramePlace(pack, offset, stored, raw, key or b""), offset_in_frame)
-    return out
+    for batch in batched(digests, BATCH):
+        rows = select(*columns).join(Frame, Frame.id == Chunk.frame_id).where(Chunk.digest.in_(batch))
+        for digest, at, pack, offset, stored, raw, key in session.execute(rows):
+            found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
+    return found.places()
+
+
+def batched(items: Iterable[T], size: int) -> Iterator[list[T]]:
+    """Lists of at most `size` items."""
+    own = iter(items)
+    while batch := list(islice(own, size)):
+        yield batch

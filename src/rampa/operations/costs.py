@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from rampa.core.content import locations as locations_format
 from rampa.core.content.choosing import EVERYTHING, chosen
+from rampa.core.content.local import LocalContent, local_content
 from rampa.core.content.locations import Locations
-from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.plan import plan_update
 from rampa.db.builds import Build, Depot
 from rampa.operations.context import Services
 from rampa.operations.reading import Start, build_locations, build_tree, manifest_difference, selectors_of

@@ -6,10 +6,12 @@ from collections import Counter
 
 from rampa.core.content.choosing import Choice, chosen
 from rampa.core.content.compare import FileChange, compare
+from rampa.core.content.local import LocalContent, local_content
 from rampa.core.content.locations import Locations
-from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.merging import merge
+from rampa.core.content.plan import plan_update
 from rampa.core.content.reasons import reason
-from rampa.core.content.tree import FileEntry, Tree, merge
+from rampa.core.content.tree import FileEntry, Tree
 from rampa.db.builds import Build
 from rampa.operations.context import Services
 from rampa.operations.costs import update_cost
@@ -18,7 +20,7 @@ from rampa.operations.reading import build_locations, build_tree, depot_trees, f
 from rampa.schema import updates as wire
 
 WORST = 12
-NOTHING = Tree(())
+NOTHING = Tree()
 
 
 def compare_depots(services: Services, slug: str, query: wire.PairQuery) -> wire.DepotComparison:
@@ -50,8 +52,7 @@ def _depot(
     name: str, before: Tree, after: Tree, have: LocalContent, locations: Locations, was: bool, is_: bool
 ) -> wire.DepotChange:
     kinds = Counter(c.kind for c in compare(before, after))
-    held = have.chunks
-    new_chunks = {c.digest for f in after.files if f.digest not in have.files for c in f.chunks} - set(held)
+    new_chunks = int((have.find_chunks(after.chunks.digests) < 0).sum())
     kind = "added" if not was else "removed" if not is_ else "changed" if kinds else "same"
     return wire.DepotChange(
         name=name,
@@ -60,7 +61,7 @@ def _depot(
         removed=kinds["removed"],
         changed=kinds["changed"],
         moved=kinds["moved"],
-        new_chunks=len(new_chunks),
+        new_chunks=new_chunks,
         download=plan_update(after, have, locations).download,
         size_before=before.size,
         size_after=after.size,
@@ -75,11 +76,8 @@ def _worst(
     locations: Locations,
 ) -> list[wire.WorstFile]:
     """The changed files that cost most as plain chunks, dearest first."""
-    files = {f.path: f for t in trees[1].values() for f in t.files}
-    olds = {f.path: f for t in trees[0].values() for f in t.files}
-    depots = {f.path: name for name, t in trees[1].items() for f in t.files}
     changes = [c for c in _changes(trees) if c.kind in ("changed", "added")]
-    costs = {c.path: _cost(files[c.path], have, locations) for c in changes}
+    costs = {c.path: _cost(_find(trees[1], c.path)[1], have, locations) for c in changes}
     # Changed files first: what is new has to travel.
     dearest = sorted(changes, key=lambda c: (c.kind == "added", -costs[c.path][0]))[:WORST]
     if not dearest:
@@ -90,13 +88,14 @@ def _worst(
     )
     out = []
     for change in dearest:
-        file, old = files[change.path], olds.get(change.old_path or change.path)
+        depot, file = _find(trees[1], change.path)
+        old = next((f for t in trees[0].values() if (f := t.files.find(change.old_path or change.path))), None)
         download, share = costs[change.path]
         why = reason(file, old, share, sources[0].read, sources[1].read)
         out.append(
             wire.WorstFile(
                 path=file.path,
-                depot=depots[file.path],
+                depot=depot,
                 size=file.size,
                 download=download,
                 shared=change.shared,
@@ -106,6 +105,11 @@ def _worst(
             )
         )
     return [w for w in out if w.download]
+
+
+def _find(trees: dict[str, Tree], path: str) -> tuple[str, FileEntry]:
+    """The last depot that delivers this path, and the file there."""
+    return next((name, f) for name, t in reversed(trees.items()) if (f := t.files.find(path)))
 
 
 def _changes(trees: tuple[dict[str, Tree], dict[str, Tree]]) -> list[FileChange]:
@@ -118,12 +122,9 @@ def _changes(trees: tuple[dict[str, Tree], dict[str, Tree]]) -> list[FileChange]
 
 def _cost(file: FileEntry, have: LocalContent, locations: Locations) -> tuple[int, float]:
     """(its share of the frames that travel, how much zstd leaves of what is missing)."""
-    missing = {c.digest: c for c in file.chunks if c.digest not in have.chunks}
-    raw = sum(c.size for c in missing.values())
-    stored = 0
-    for digest, chunk in missing.items():
-        frame, _ = locations.chunks[digest]
-        stored += frame.stored * chunk.size // frame.raw
+    missing = {c for c in file.chunks if c.digest not in have.tree.chunks.digests}
+    raw = sum(c.size for c in missing)
+    stored = sum(locations.chunks[c.digest][0].share(c.size) for c in missing)
     return stored, stored / raw if raw else 0.0
 
 

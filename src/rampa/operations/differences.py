@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from rampa.core.content import locations as locations_format
 from rampa.core.content.difference import making
 from rampa.core.content.difference.sets import Budget, Made, make_set
-from rampa.core.content.locations import Locations
+from rampa.core.content.locations import NOWHERE, Locations
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Refused
 from rampa.core.release import build as life
@@ -142,7 +142,7 @@ def _store(services: Services, new: Build, old: Build, allowed: Budget) -> None:
             file.seek(0)
             services.store.put_pack(digest, _pieces(file), allowed.size + PAYLOAD_ROOM, _unchecked)
     places = tuple(p.within(digest) for p in made.places) if digest else ()
-    rows = locations_format.encode(Locations({}, places, old.number), *trees) if places else b""
+    rows = locations_format.encode(Locations(NOWHERE, places, old.number), *trees) if places else b""
     with services.db.transaction() as session:
         row = session.get(DifferenceSet, (new.id, old.id), with_for_update=True)
         if row is None:

@@ -32,17 +32,13 @@ def encrypt_depots(services: Services, session: Session, build: Build, trees: Ma
     seen: set[bytes] = set()
     touched: set[bytes] = set()
     for depot, tree in trees.items():
-        own = [c for c in _distinct(tree) if c.digest not in public and c.digest not in seen]
+        own = [c for c in tree.chunks if c.digest not in public and c.digest not in seen]
         places = locate(session, [c.digest for c in own])
         own = [c for c in own if not places[c.digest][0].key]
         seen |= {c.digest for c in own}
         touched |= {places[c.digest][0].pack for c in own}
         _write(services, session, own, keys[depot])
     return _empty(services, session, touched)
-
-
-def _distinct(tree: Tree) -> list[Piece]:
-    return list({c.digest: c for f in tree.files for c in f.chunks}.values())
 
 
 def _write(services: Services, session: Session, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:

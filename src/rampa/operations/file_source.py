@@ -5,8 +5,9 @@ from __future__ import annotations
 import bisect
 import itertools
 
+from rampa.core.content.paths import printable
 from rampa.core.content.tree import Tree
-from rampa.core.errors import Damaged
+from rampa.core.errors import Damaged, NotFound
 from rampa.operations.content import locate
 from rampa.operations.context import Services
 from rampa.operations.frames import Frames
@@ -18,15 +19,17 @@ class FileSource:
     """Reads of a build's files by path, offset and size; may be called from several threads."""
 
     def __init__(self, services: Services, tree: Tree) -> None:
-        self._files = {f.path: f for f in tree.files}
+        self._files = tree.files
         self._ends: dict[str, list[int]] = {}
         with services.db.transaction() as session:
-            self._places = locate(session, dict.fromkeys(c.digest for f in tree.files for c in f.chunks))
+            self._places = locate(session, tree.chunks.digests)
         self._frames = Frames(services, KEPT_FRAMES)
 
     def read(self, path: str, offset: int, size: int) -> bytes:
         """Up to `size` bytes. Raises `Damaged` when a chunk is not in the store."""
-        file = self._files[path]
+        file = self._files.find(path)
+        if file is None:
+            raise NotFound("file.unknown", "the build has no such file", where=printable(path))
         ends = self._ends.setdefault(path, list(itertools.accumulate(c.size for c in file.chunks)))
         end, at, parts = min(offset + size, file.size), offset, []
         while at < end:

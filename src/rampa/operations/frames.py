@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 
-from rampa.core.content.locations import FramePlace
+from rampa.core.content.places import FramePlace
 from rampa.operations.context import Services
 from rampa.operations.reading import read_frame
 

@@ -50,7 +50,7 @@ def preview(services: Services, slug: str, channel_name: str, number: int) -> wi
         names = live_channels(session, [b for b in (build, old) if b])
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
-    changes = compare(build_tree(services, old) if old else Tree(()), build_tree(services, build)) if whole else []
+    changes = compare(build_tree(services, old) if old else Tree(), build_tree(services, build)) if whole else []
     return wire.PlacePreview(
         build=summary(build, names.get(build.number, [])),
         channel=channel_name,

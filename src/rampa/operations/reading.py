@@ -14,11 +14,14 @@ from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content import manifest_difference as difference_format
 from rampa.core.content.choosing import EVERYTHING, Selector, chosen, from_words
+from rampa.core.content.columns import DIGEST_SIZE
 from rampa.core.content.difference.sets import missing_chunks
 from rampa.core.content.encryption import decrypt
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, Locations
+from rampa.core.content.merging import merge
 from rampa.core.content.pack import decompress
-from rampa.core.content.tree import DIGEST_SIZE, Tree, merge
+from rampa.core.content.places import FramePlace
+from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.core.signing.sealing import unseal
 from rampa.db.builds import Build, Depot, SymbolFile
@@ -101,9 +104,9 @@ def build_locations(
     def make() -> tuple[Locations, bytes]:
         new = build_tree(services, build, depots)
         old = build_tree(services, start.build, start.depots) if start else None
-        wanted = missing_chunks(old, new) if old else dict.fromkeys(c.digest for f in new.files for c in f.chunks)
+        wanted = missing_chunks(old, new) if old else new.chunks
         with services.db.transaction() as session:
-            chunks = locate(session, wanted)
+            chunks = locate(session, wanted.digests)
         differences = _differences(services, build, start, made, new, old) if made and start and old else ()
         located = Locations(chunks, differences, start.build.number if start else 0)
         return located, locations_format.encode(located, new, old)
@@ -119,13 +122,15 @@ def _differences(
     if not made.pack:
         return ()
     whole = build_tree(services, build), build_tree(services, start.build)
-    sizes = {f.path: f.digest for f in old.files}
-    before = {f.path: f.digest for f in whole[1].files}
-    has = {c.digest for f in new.files for c in f.chunks}
+
+    def same(path: str) -> bool:
+        installed, meant = old.files.find(path), whole[1].files.find(path)
+        return installed is not None and meant is not None and installed.digest == meant.digest
+
     return tuple(
         d
         for d in locations_format.decode(made.rows, *whole).differences
-        if all(c.digest in has for c in d.new) and all(sizes.get(r.path) == before[r.path] for r in d.old)
+        if all(c.digest in new.chunks.digests for c in d.new) and all(same(r.path) for r in d.old)
     )
 
 
@@ -176,7 +181,7 @@ def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
 def symbols_locations(services: Services, slug: str, number: int) -> bytes:
     tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
     with services.db.transaction() as session:
-        found = locate(session, dict.fromkeys(c.digest for f in tree.files for c in f.chunks))
+        found = locate(session, tree.chunks.digests)
     return locations_format.encode(Locations(found), tree)
 
 

@@ -163,11 +163,11 @@ def test_numbers_come_back(numbers: list[int]) -> None:
 def test_old_files_are_found_by_path_content_and_name() -> None:
     def file(path: str, *chunks: bytes) -> FileEntry:
         own = tuple(Chunk(c * 32, 100) for c in chunks)
-        return FileEntry(path, 100 * len(own), False, b"".join(chunks) * 8, own)
+        return FileEntry(path, 100 * len(own), False, (b"".join(chunks) * 32)[:32], own)
 
     old = Tree((file("a/fog.bin", b"1"), file("b/owl-1.2.so", b"2"), file("c/wagon.arc", b"3", b"4")))
     new = Tree(
         (file("a/fog.bin", b"5"), file("b/owl-1.3.so", b"6"), file("d/cart.arc", b"7", b"4"), file("e/new", b"8"))
     )
-    found = {path: f.path for path, f in counterparts(old, new).items()}
+    found = {path: f.path for path, f in counterparts(old, new.files).items()}
     assert found == {"a/fog.bin": "a/fog.bin", "b/owl-1.3.so": "b/owl-1.2.so", "d/cart.arc": "c/wagon.arc"}

@@ -17,9 +17,10 @@ from hypothesis import strategies as st
 from rampa.core.content import locations, manifest, pack
 from rampa.core.content.compression import Packing, read_rule
 from rampa.core.content.difference.pairing import Region
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
+from rampa.core.content.locations import DifferencePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.parameters import DEFAULT
+from rampa.core.content.places import ChunkPlaces, FramePlace
 from rampa.core.content.tree import Chunk, FileEntry, LinkEntry, Tree
 from rampa.core.errors import Damaged
 from tests.samples import noise, words
@@ -143,7 +144,7 @@ def test_a_hostile_manifest_is_refused(what: str) -> None:
 
 @given(st.binary(max_size=200))
 def test_noise_is_no_manifest_and_no_locations(data: bytes) -> None:
-    for read in (manifest.decode, lambda encoded: locations.decode(encoded, Tree(()))):
+    for read in (manifest.decode, lambda encoded: locations.decode(encoded, Tree())):
         for hostile in (data, zstandard.ZstdCompressor().compress(data)):
             with pytest.raises(Damaged):
                 read(hostile)
@@ -161,7 +162,9 @@ def test_locations_read_back() -> None:
     tree = Tree((FileEntry("wagon", 30, False, bytes(32), chunks),))
     old = Tree((FileEntry("cart", 900, False, bytes(32), (Chunk(b"c" * 32, 900),)),))
     made = DifferencePlace(b"p" * 32, 5, 70, b"d" * 32, (Region("cart", 100, 800),), chunks)
-    found = Locations({c.digest: (frame, at) for c, at in zip(chunks, (0, 15), strict=True)}, (made,), 3)
+    found = Locations(
+        ChunkPlaces.of({c.digest: (frame, at) for c, at in zip(chunks, (0, 15), strict=True)}), (made,), 3
+    )
     assert locations.decode(locations.encode(found, tree, old), tree, old) == found
     assert locations.decode(locations.encode(found, tree, old), tree).differences == ()
 

@@ -12,14 +12,17 @@ from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from rampa.core.content import locations, manifest, manifest_difference, pack
+from rampa.core.content.columns import Digests
 from rampa.core.content.compare import compare
 from rampa.core.content.difference.sets import Made, make_set, missing_chunks
 from rampa.core.content.install import Installation
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
+from rampa.core.content.local import LocalContent, local_content
+from rampa.core.content.locations import DifferencePlace, Locations
 from rampa.core.content.manifest import Manifest
 from rampa.core.content.packing import make_packs, places
 from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.places import ChunkPlaces, PlacesBuilder
+from rampa.core.content.plan import plan_update
 from rampa.core.content.reading import read_tree
 from rampa.core.content.selecting import ContentRules, Pattern, select
 from rampa.core.content.tree import Tree
@@ -46,28 +49,25 @@ class Shop:
 
     def __init__(self) -> None:
         self.packs: dict[bytes, bytes] = {}
-        self.where: dict[bytes, tuple[FramePlace, int]] = {}
+        self.where = ChunkPlaces.of({})
         self.manifests: dict[bytes, bytes] = {}
         self.spoil = 0
         self.fail = False
         self.sent = 0
         self.trees: dict[int, Tree] = {}
         self.differences: dict[tuple[int, int], list[DifferencePlace]] = {}
-        self.last = Tree(())
+        self.last = Tree()
 
     def take(self, folder: Path) -> Tree:
         selection = select(folder, ALL)
         tree = read_tree(selection)
-        sources = {f.path: folder / f.disk for f in selection.files}
-        new = {c.digest for f in tree.files for c in f.chunks} - set(self.where)
-        for made in make_packs(sources, places(tree, new), pack_target=500_000):
+        new = Digests.of(d for d in tree.chunks.digests if d not in self.where)
+        found = PlacesBuilder(self.where)
+        for made in make_packs(selection.sources, places(tree, new), pack_target=500_000):
             digest = blake3(made.data).digest()
             self.packs[digest] = made.data
-            for frame in pack.read_index(made.data, len(made.data)):
-                at = 0
-                for chunk in frame.chunks:
-                    self.where[chunk.digest] = (FramePlace(digest, frame.offset, frame.stored, frame.raw), at)
-                    at += chunk.size
+            found.add_pack(digest, pack.read_index(made.data, len(made.data)))
+        self.where = found.places()
         return tree
 
     def release(self, number: int, tree: Tree, **more: object) -> bytes:
@@ -99,7 +99,7 @@ class Shop:
             return Locations(self.where)
         missing = missing_chunks(old, new)
         places = tuple(self.differences.get((id(old), id(new)), ()))
-        return Locations({d: self.where[d] for d in missing}, places, base)
+        return Locations(ChunkPlaces.of({c.digest: self.where[c.digest] for c in missing}), places, base)
 
     def prepare(self, old: Tree, new: Tree, sources: tuple[Path, Path]) -> Made:
         """Makes the differences of an update from the folders that the trees were read from."""
@@ -357,6 +357,7 @@ def test_a_full_disk_says_so_and_goes_on_later(
 
 
 def test_a_lost_pack_is_said(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
-    shop.where.pop(versions[0].files[0].chunks[0].digest)
+    lost = versions[0].files[0].chunks[0].digest
+    shop.where = ChunkPlaces.of({d: place for d, place in shop.where.items() if d != lost})
     with pytest.raises(Unavailable, match="in no pack"):
         device.update(shop.release(1, versions[0]), shop)

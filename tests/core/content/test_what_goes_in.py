@@ -162,10 +162,9 @@ def test_packing_follows_its_rules(tmp_path: Path) -> None:
     (tmp_path / "data/big.arc").write_bytes(noise(1_500_000) * 3)
     selection = select(tmp_path, ContentRules((Pattern("*", "all"),), ()))
     read = read_tree(selection)
-    sources = {f.path: tmp_path / f.disk for f in selection.files}
     sizes = {}
     for name, how in (("ruled", packing), ("plain", PackingRules(9))):
-        made = list(make_packs(sources, places(read), rules=how))
+        made = list(make_packs(selection.sources, places(read), rules=how))
         frames = [(m, f) for m in made for f in pack.read_index(m.data, len(m.data))]
         for m, f in frames:
             pack.verify_chunks(f, pack.decompress(m.data[f.offset : f.offset + f.stored], f.raw))

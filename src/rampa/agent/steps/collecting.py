@@ -11,6 +11,7 @@ from rampa.agent.steps.symbols import split_symbols
 from rampa.core.check.companions import check_companions
 from rampa.core.check.profile import check_profile
 from rampa.core.content.paths import path_problem
+from rampa.core.content.selected import SelectedFiles
 from rampa.core.content.selecting import ContentRules, LeftOut, Pattern, Selection, select
 from rampa.core.errors import RampaError
 from rampa.core.run import baked
@@ -30,10 +31,10 @@ def collect(a: Attempt, step: StepWire) -> None:
     if a.profile.symbols == "split" and split_symbols(a, a.selection):
         a.selection = select(root, a.profile.rules)
     a.selection = _without_record(a.selection)
-    pointers = set(a.pointers) & {f.path for f in a.selection.files} if root == a.folder.source else set()
+    pointers = set(a.pointers) & set(a.selection.files.paths) if root == a.folder.source else set()
     if pointers:
         raise StepFailed("source.pointer", ", ".join(sorted(pointers)[:SHOWN]))
-    size = sum(f.size for f in a.selection.files)
+    size = a.selection.files.size
     out = sum(o.size for o in a.selection.left_out)
     a.report.say(f"Goes in: {_files_of(len(a.selection.files))}, {size / MB:.1f} MB.")
     a.report.say(f"Stays out: {_files_of(len(a.selection.left_out))}, {out / MB:.1f} MB.")
@@ -47,7 +48,7 @@ def _files_of(count: int) -> str:
 
 def _without_record(selection: Selection) -> Selection:
     """The record of baked content is for Rampa, not for players."""
-    return replace(selection, files=tuple(f for f in selection.files if f.path != baked.NAME))
+    return replace(selection, files=SelectedFiles(f for f in selection.files if f.path != baked.NAME))
 
 
 def _by_rule(left_out: tuple[LeftOut, ...]) -> dict[str, list[LeftOut]]:
@@ -104,7 +105,7 @@ def check(a: Attempt, step: StepWire) -> None:
 
 
 def _files(a: Attempt, selection: Selection) -> list[FindingOut]:
-    there = {f.path for f in selection.files}
+    there = set(selection.files.paths)
     out = []
     entries = {a.own.get("launch.entry"), *(a.own.get("launch.entries") or {}).values()} - {None, ""}
     for entry in sorted(entries):

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import os
 import threading
-from collections import defaultdict
-from collections.abc import Iterable
 from pathlib import Path
 
+import numpy as np
 from blake3 import blake3
 
+from rampa.core.content.columns import Numbers, column, view
+from rampa.core.content.local import uses_of
 from rampa.core.content.paths import printable
-from rampa.core.content.tree import FileEntry
+from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged
 
 READ = os.O_RDONLY | os.O_NOFOLLOW
@@ -71,37 +72,41 @@ def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
 
 
 class Assembly:
-    """Files being made below `root`. `put` may be called from several threads."""
+    """The files of a tree being made below `root`. Chunks go by their number in the tree. `put` may be called from several
+    threads."""
 
-    def __init__(self, root: Path, files: Iterable[FileEntry]) -> None:
-        self.root = root
-        self.files = list(files)
-        self._lock = threading.Lock()
-        self._slots: dict[bytes, list[tuple[FileEntry, int]]] = defaultdict(list)
-        self._open: dict[str, int] = {}
-        self._found: list[FileEntry] = []
+    def __init__(self, root: Path, tree: Tree) -> None:
+        self.root, self.tree = root, tree
         self.written = 0
-        for file in self.files:
-            offset = 0
-            for chunk in file.chunks:
-                self._slots[chunk.digest].append((file, offset))
-                offset += chunk.size
+        self._lock = threading.Lock()
+        self._open: dict[int, int] = {}
+        self._found: list[int] = []
+        file, offset = uses_of(tree)
+        numbers = view(tree.files.numbers)
+        self._numbers = tree.files.numbers
+        self._file, self._offset = column("I", file), column("Q", offset)
+        # The uses of each chunk, one behind the other: those of chunk n are order[first[n] : first[n + 1]].
+        order = np.argsort(numbers, kind="stable")
+        self._order = column("I", order)
+        self._first = column("I", np.searchsorted(numbers[order], np.arange(len(tree.chunks) + 1)))
+        self._todo = bytearray(b"\1") * len(numbers)
 
     def prepare(self) -> None:
         """Makes folders and files, keeping what an earlier, interrupted run left. Large files stay open to be written."""
-        for folder in {(self.root / f.path).parent for f in self.files}:
-            folder.mkdir(parents=True, exist_ok=True)
-        for file in self.files:
-            fd = os.open(self.root / file.path, WRITE, 0o644)
+        files = self.tree.files
+        for folder in {path.rpartition("/")[0] for path in files.paths}:
+            (self.root / folder).mkdir(parents=True, exist_ok=True)
+        for i, (path, size) in enumerate(zip(files.paths, files.sizes, strict=True)):
+            fd = os.open(self.root / path, WRITE, 0o644)
             keep = False
             try:
                 if os.fstat(fd).st_size != 0:
-                    self._found.append(file)
-                if os.fstat(fd).st_size != file.size:
-                    os.ftruncate(fd, file.size)
-                keep = len(file.chunks) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
+                    self._found.append(i)
+                if os.fstat(fd).st_size != size:
+                    os.ftruncate(fd, size)
+                keep = self._count(i) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
                 if keep:
-                    self._open[file.path] = fd
+                    self._open[i] = fd
             finally:
                 if not keep:
                     os.close(fd)
@@ -114,48 +119,50 @@ class Assembly:
     def salvage(self) -> int:
         """Takes chunks that an interrupted run already wrote at their places; returns their bytes."""
         kept = 0
-        for file in self._found:
-            offset = 0
-            for chunk in file.chunks:
-                if read_chunk(self.root / file.path, offset, chunk.size, chunk.digest) is not None:
+        ends = self.tree.files.ends
+        for i in self._found:
+            path = self.root / self.tree.files.paths[i]
+            for use in range(ends[i] - self._count(i), ends[i]):
+                chunk = self.tree.chunks[self._numbers[use]]
+                if read_chunk(path, self._offset[use], chunk.size, chunk.digest) is not None:
                     kept += chunk.size
-                    self._drop(chunk.digest, file, offset)
-                offset += chunk.size
+                    self._todo[use] = 0
         return kept
 
-    def wanted(self) -> set[bytes]:
-        """The chunks that are still to be put."""
-        return {digest for digest, slots in self._slots.items() if slots}
-
-    def put(self, digest: bytes, data: bytes | memoryview) -> None:
-        """Writes a chunk, whose digest the caller checked, to every place that needs it."""
-        self.put_run([(digest, memoryview(data))])
-
-    def put_run(self, chunks: list[tuple[bytes, memoryview]]) -> None:
-        """The same for chunks that lie one behind the other in memory: neighbours are written with one call."""
-        writes: list[tuple[FileEntry, int, list[memoryview]]] = []
+    def wanted(self) -> Numbers:
+        """The numbers of the chunks that are still to be put, ascending."""
         with self._lock:
-            for digest, data in chunks:
-                for file, offset in self._slots.pop(digest, ()):
-                    self.written += len(data)
-                    last = writes[-1] if writes else None
-                    if last and last[0] is file and last[1] + sum(len(p) for p in last[2]) == offset:
-                        last[2].append(data)
-                    else:
-                        writes.append((file, offset, [data]))
+            todo = np.frombuffer(self._todo, np.uint8).astype(bool)
+        return np.unique(view(self._numbers)[todo])
+
+    def put(self, number: int, data: bytes | memoryview) -> None:
+        """Writes a chunk, whose digest the caller checked, to every place that needs it."""
+        self.put_run([(number, memoryview(data))])
+
+    def put_run(self, chunks: list[tuple[int, memoryview]]) -> None:
+        """The same for chunks that lie one behind the other in memory: neighbours are written with one call."""
+        writes: list[tuple[int, int, list[memoryview]]] = []
+        with self._lock:
+            for number, data in chunks:
+                for use in self._order[self._first[number] : self._first[number + 1]]:
+                    if self._todo[use]:
+                        self._todo[use] = 0
+                        self.written += len(data)
+                        _join(writes, self._file[use], self._offset[use], data)
         for file, offset, parts in writes:
-            fd = self._open.get(file.path)
+            fd = self._open.get(file)
             if fd is not None:
                 _write_parts(fd, parts, offset)
                 continue
-            fd = os.open(self.root / file.path, WRITE, 0o644)
+            fd = os.open(self.root / self.tree.files.paths[file], WRITE, 0o644)
             try:
                 _write_parts(fd, parts, offset)
             finally:
                 os.close(fd)
 
-    def finish(self, file: FileEntry) -> int:
+    def finish(self, number: int) -> int:
         """Checks a made file against its digest and sets its mode; returns its size. Raises `Damaged`."""
+        file = self.tree.files[number]
         path = self.root / file.path
         # One chunk is the whole file, and its digest was checked in memory just before it was written.
         if len(file.chunks) > 1 and not file_holds(path, file.size, file.digest):
@@ -168,5 +175,17 @@ class Assembly:
         path.chmod(0o755 if file.executable else 0o644)
         return file.size
 
-    def _drop(self, digest: bytes, file: FileEntry, offset: int) -> None:
-        self._slots[digest] = [s for s in self._slots[digest] if s != (file, offset)]
+    def _count(self, number: int) -> int:
+        """How many chunks a file has."""
+        ends = self.tree.files.ends
+        return ends[number] - (ends[number - 1] if number else 0)
+
+
+def _join(writes: list[tuple[int, int, list[memoryview]]], file: int, offset: int, data: memoryview) -> None:
+    """Adds a write, to the last one where it goes on there."""
+    if writes:
+        last, start, parts = writes[-1]
+        if last == file and start + sum(len(p) for p in parts) == offset:
+            parts.append(data)
+            return
+    writes.append((file, offset, [data]))

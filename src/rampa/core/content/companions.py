@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.content import parallel
-from rampa.core.content.selecting import Selected, Selection
+from rampa.core.content.selected import Selected
+from rampa.core.content.selecting import Selection
 from rampa.core.platform.companions import provided
 
 MOST = 2000
@@ -30,7 +31,7 @@ class Lacking:
 
 def lacking(selection: Selection, platform: str, also: tuple[str, ...] = ()) -> list[Lacking]:
     """What the programs of a selection need and nobody brings, sorted."""
-    has = {_folded(platform, f.path.rpartition("/")[2]) for f in selection.files}
+    has = {_folded(platform, path.rpartition("/")[2]) for path in selection.files.paths}
     has |= {_folded(platform, path.rpartition("/")[2]) for path, _ in selection.links}
     out = []
     with parallel.pool() as threads:

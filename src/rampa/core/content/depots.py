@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from array import array
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
 import pathspec
 
 from rampa.core.content.choosing import EVERYBODY, Selector
+from rampa.core.content.columns import Texts, view
 from rampa.core.content.paths import check_path
-from rampa.core.content.tree import FileEntry, LinkEntry, Tree
+from rampa.core.content.tree import LinkEntry, Tree
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,8 @@ def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool
 def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], list[str]]:
     """(each depot's tree, the paths that belong to none). A depot that nothing matches stays empty."""
     by_depot = takers(rules)
-    files: dict[str, list[FileEntry]] = {r.name: [] for r in rules}
+    mapped = {r.name: r.delivered for r in rules if r.from_ or r.to}
+    files: dict[str, array[int]] = {r.name: array("Q") for r in rules}
     links: dict[str, list[LinkEntry]] = {r.name: [] for r in rules}
     nowhere = []
 
@@ -56,16 +60,21 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
             nowhere.append(path)
         return own
 
-    by_name = {r.name: r for r in rules}
-    for file in tree.files:
-        for name in owners(file.path):
-            files[name].append(replace(file, path=check_path(by_name[name].delivered(file.path))))
+    for i, path in enumerate(tree.files.paths):
+        for name in owners(path):
+            files[name].append(i)
     for link in tree.links:
         for name in owners(link.path):
-            links[name].append(replace(link, path=check_path(by_name[name].delivered(link.path))))
-    return {r.name: _sorted(files[r.name], links[r.name]) for r in rules}, nowhere
+            links[name].append(link)
+    return {r.name: _taken(tree, files[r.name], links[r.name], mapped.get(r.name)) for r in rules}, nowhere
 
 
-def _sorted(files: list[FileEntry], links: list[LinkEntry]) -> Tree:
+def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Callable[[str], str] | None) -> Tree:
     """A mapping can change the order."""
-    return Tree(tuple(sorted(files, key=lambda f: f.path)), tuple(sorted(links, key=lambda k: k.path)))
+    own = tree.take(view(files).astype(np.int64)).files
+    if delivered is None:
+        return Tree(own, links)
+    own = replace(own, paths=Texts.of(check_path(delivered(p)) for p in own.paths))
+    order = own.paths.order()
+    moved = [replace(k, path=check_path(delivered(k.path))) for k in links]
+    return Tree(own if order is None else own.take(order), sorted(moved, key=lambda k: k.path))

@@ -6,18 +6,23 @@ A file is taken as unchanged when size, modification time, change time and inode
 
 from __future__ import annotations
 
-import array
+from array import array
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import cbor2
+import numpy as np
 import zstandard
 
+from rampa.core.content import manifest
+from rampa.core.content.columns import column, view
+from rampa.core.content.inflating import inflate
+from rampa.core.content.merging import joined
 from rampa.core.content.parameters import CutParameters
-from rampa.core.content.selecting import Selected
-from rampa.core.content.tree import DIGEST_SIZE, Chunk, FileEntry
+from rampa.core.content.selected import Selected
+from rampa.core.content.tree import FileEntry, Files, Tree, TreeBuilder
 
-VERSION = 1
+VERSION = 2
 RACY_NS = 100_000_000
 
 
@@ -28,46 +33,59 @@ class FolderIndex:
         self._file = file
         self._parameters = parameters
         self._now_ns = now_ns
-        self._rows: dict[str, list[Any]] = self._load()
-        self._changed = False
+        self._files, self._stamps = self._load()
+        self._new = TreeBuilder()
+        self._new_stamps = array("q")
 
     def look_up(self, file: Selected) -> FileEntry | None:
-        row = self._rows.get(file.disk)
-        if row is None or tuple(row[0]) != file.stamp:
+        at = self._files.paths.find(file.path)
+        if at < 0 or tuple(self._stamps[4 * at : 4 * at + 4]) != file.stamp:
             return None
-        digest, digests, sizes = row[1], row[2], array.array("I", row[3])
-        chunks = tuple(Chunk(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE], size) for i, size in enumerate(sizes))
-        return FileEntry(file.path, file.size, file.executable, digest, chunks)
+        return replace(self._files[at], executable=file.executable)
 
-    def remember(self, files: list[Selected], entries: list[FileEntry]) -> None:
-        for file, entry in zip(files, entries, strict=True):
-            if max(file.stamp[1], file.stamp[2]) < self._now_ns - RACY_NS and entry.size == file.size:
-                digests = b"".join(c.digest for c in entry.chunks)
-                sizes = array.array("I", [c.size for c in entry.chunks]).tobytes()
-                self._rows[file.disk] = [list(file.stamp), entry.digest, digests, sizes]
-                self._changed = True
+    def remember(self, file: Selected, entry: FileEntry) -> None:
+        if max(file.stamp[1], file.stamp[2]) < self._now_ns - RACY_NS and entry.size == file.size:
+            self._new.add(entry)
+            self._new_stamps.extend(file.stamp)
 
     def save(self) -> None:
         """Writes the index beside and renames it; losing it costs a second reading and nothing else."""
-        if not self._changed:
+        if not self._new_stamps:
             return
-        body = {"version": VERSION, "cut": self._cut(), "rows": self._rows}
+        files, stamps = self._together()
+        body = {
+            "version": VERSION,
+            "stamps": stamps.tobytes(),
+            "files": manifest.encode(manifest.Manifest("", Tree(files), self._parameters)),
+        }
         packed = zstandard.ZstdCompressor(level=1).compress(cbor2.dumps(body))
         self._file.parent.mkdir(parents=True, exist_ok=True)
         beside = self._file.with_suffix(".new")
         beside.write_bytes(packed)
         beside.replace(self._file)
-        self._changed = False
+        self._files, self._stamps = files, stamps
+        self._new, self._new_stamps = TreeBuilder(), array("q")
 
-    def _cut(self) -> list[int]:
-        p = self._parameters
-        return [p.minimum, p.average, p.maximum, p.normalisation]
+    def _together(self) -> tuple[Files, array[int]]:
+        """What was known and is not known anew, and what is new; sorted by path."""
+        new = self._new.files()
+        renewed = set(new.paths)
+        kept = np.fromiter((i for i, p in enumerate(self._files.paths) if p not in renewed), dtype=np.int64)
+        files = joined([self._files.take(kept), new])
+        stamps = np.concatenate([view(self._stamps).reshape(-1, 4)[kept], view(self._new_stamps).reshape(-1, 4)])
+        order = files.paths.order()
+        if order is None:
+            return files, column("q", stamps.ravel())
+        return files.take(order), column("q", stamps[order].ravel())
 
-    def _load(self) -> dict[str, list[Any]]:
+    def _load(self) -> tuple[Files, array[int]]:
         try:
-            body = cbor2.loads(zstandard.ZstdDecompressor().decompress(self._file.read_bytes()))
-            if body["version"] == VERSION and body["cut"] == self._cut():
-                return dict(body["rows"])
+            body = cbor2.loads(inflate(self._file.read_bytes(), manifest.MAX_RAW))
+            known = manifest.decode(body["files"])
+            stamps = array("q", body["stamps"])
+            same = body["version"] == VERSION and known.parameters == self._parameters
+            if same and len(stamps) == 4 * len(known.tree.files):
+                return known.tree.files, stamps
         except Exception:
-            return {}
-        return {}
+            return Tree().files, array("q")
+        return Tree().files, array("q")

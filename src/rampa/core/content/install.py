@@ -26,9 +26,10 @@ from rampa.core.content.choosing import EVERYTHING, Choice
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.disk import disk_error, must_fit, sync
 from rampa.core.content.fill import Filling, Progress, Report
+from rampa.core.content.local import LocalContent, local_content
 from rampa.core.content.loose import carry_over
 from rampa.core.content.papers import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
-from rampa.core.content.plan import LocalContent, local_content, plan_update
+from rampa.core.content.plan import plan_update
 from rampa.core.content.soundness import good_chunks, intact, link_holds, still_to_write
 from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
@@ -152,7 +153,7 @@ class Installation:
         started = time.monotonic()
         now = self._must_be_installed()
         bad = set(self.verify(on))
-        files = tuple(f for f in now.tree.files if f.path in bad)
+        files = (f for f in now.tree.files if f.path in bad)
         links = tuple(k for k in now.tree.links if k.path in bad)
         report = Report()
         if bad:
@@ -173,7 +174,7 @@ class Installation:
         filling = Filling(beside, tree_at, delivery, on)
         report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
         sync(beside)
-        for path in [f.path for f in damaged.files] + [k.path for k in damaged.links]:
+        for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
             target = tree_at / path
             target.parent.mkdir(parents=True, exist_ok=True)
             if target.is_dir() and not target.is_symlink():
@@ -286,7 +287,7 @@ class Installation:
         now = self._must_be_installed()
         try:
             aside = self.root / "aside" / str(now.statement.build)
-            carry_over(now.tree, self.tree_folder(now), Tree(()), self.root, aside)
+            carry_over(now.tree, self.tree_folder(now), Tree(), self.root, aside)
             for name in ("current", "previous"):
                 (self.root / name).unlink(missing_ok=True)
             sync(self.root)

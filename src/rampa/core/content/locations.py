@@ -7,16 +7,20 @@ the build that the update starts from: both sides hold those already.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from array import array
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import cbor2
+import numpy as np
 import zstandard
 
+from rampa.core.content.columns import DIGEST_SIZE, Digests, Numbers, column, view
 from rampa.core.content.difference.pairing import Region
+from rampa.core.content.inflating import inflate
 from rampa.core.content.pack import FRAME_LIMIT
-from rampa.core.content.tree import DIGEST_SIZE, Chunk, Tree
+from rampa.core.content.places import ChunkPlaces, FramePlace
+from rampa.core.content.tree import Chunk, Chunks, Tree
 from rampa.core.errors import Damaged
 
 FORMAT = "rampa-locations"
@@ -24,18 +28,6 @@ VERSION = 2
 MAX_RAW = 512 * 1024 * 1024
 ID_SIZE = 16
 SPAN_LIMIT = 64 * 1024 * 1024
-
-
-@dataclass(frozen=True, slots=True, order=True)
-class FramePlace:
-    """A frame in a pack: the pack's digest (its address), offset and stored size, raw size; all in bytes. `key`: the id of the
-    key that it is encrypted with, if it is."""
-
-    pack: bytes
-    offset: int
-    stored: int
-    raw: int
-    key: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,16 +55,14 @@ class DifferencePlace:
 
 @dataclass(frozen=True)
 class Locations:
-    """chunk digest -> (its frame, its offset in the frame's content); what can be made of the build `base` (0: nothing)."""
+    """Chunk digest -> (its frame, its offset in the frame's content); what can be made of the build `base` (0: nothing)."""
 
-    chunks: Mapping[bytes, tuple[FramePlace, int]]
+    chunks: ChunkPlaces
     differences: tuple[DifferencePlace, ...] = field(default=())
     base: int = 0
 
 
-def distinct_chunks(tree: Tree) -> list[Chunk]:
-    """A build's chunks in order of first use: their numbers in locations."""
-    return list({c.digest: c for f in tree.files for c in f.chunks}.values())
+NOWHERE = ChunkPlaces.of({})
 
 
 def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
@@ -80,14 +70,14 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
 
     `old` is the tree of the build `base`, needed where there are differences.
     """
-    number = {c.digest: i for i, c in enumerate(distinct_chunks(new))}
-    own = {d: place for d, place in locations.chunks.items() if d in number}
-    frames = sorted({frame for frame, _ in own.values()})
+    places = locations.chunks
+    numbers = new.chunks.digests.find_all(places.digests)
+    own = np.flatnonzero(numbers >= 0)
+    used = np.unique(view(places.frame)[own])
+    frames = sorted(places.frames[i] for i in used.tolist())
     packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
     keys = sorted({f.key for f in frames} | {b""})
     pack_number = {p: i for i, p in enumerate(packs)}
-    frame_number = {f: i for i, f in enumerate(frames)}
-    rows = sorted((frame_number[f], at, number[digest]) for digest, (f, at) in own.items())
     body = {
         "format": FORMAT,
         "version": VERSION,
@@ -101,20 +91,26 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
             "key": [keys.index(f.key) for f in frames] if keys != [b""] else [],
         },
         "keys": keys,
-        "chunks": {
-            "frame": _deltas([r[0] for r in rows]),
-            "at": [r[1] for r in rows],
-            "chunk": _deltas([r[2] for r in rows]),
-        },
-        "differences": _differences(locations.differences, pack_number, number, old),
+        "chunks": _chunks(places, own, numbers[own], frames),
+        "differences": _differences(locations.differences, pack_number, new, old),
     }
     return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
 
 
+def _chunks(places: ChunkPlaces, own: Numbers, numbers: Numbers, frames: list[FramePlace]) -> dict[str, list[int]]:
+    """The rows of the chunks `own`, whose numbers in the build are `numbers`, sorted by frame and offset."""
+    rank = {f: i for i, f in enumerate(frames)}
+    ranks = np.array([rank.get(f, 0) for f in places.frames], dtype=np.int64)
+    frame = ranks[view(places.frame)[own]] if len(own) else np.zeros(0, np.int64)
+    at = view(places.at)[own].astype(np.int64)
+    order = np.lexsort((numbers, at, frame))
+    return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(numbers[order])}
+
+
 def _differences(
-    rows: tuple[DifferencePlace, ...], packs: dict[bytes, int], number: dict[bytes, int], old: Tree | None
+    rows: tuple[DifferencePlace, ...], packs: dict[bytes, int], new: Tree, old: Tree | None
 ) -> dict[str, Any]:
-    files = {f.path: i for i, f in enumerate(old.files)} if old else {}
+    old = old or Tree()
     regions = [r for d in rows for r in d.old]
     return {
         "pack": [packs[d.pack] for d in rows],
@@ -122,23 +118,22 @@ def _differences(
         "stored": [d.stored for d in rows],
         "digest": b"".join(d.old_digest for d in rows),
         "regions": [len(d.old) for d in rows],
-        "file": [files[r.path] for r in regions],
+        "file": [old.files.paths.find(r.path) for r in regions],
         "from": [r.offset for r in regions],
         "size": [r.size for r in regions],
         "chunks": [len(d.new) for d in rows],
-        "chunk": _deltas([number[c.digest] for d in rows for c in d.new]),
+        "chunk": _deltas(new.chunks.digests.find_all(Digests.of(c.digest for d in rows for c in d.new))),
     }
 
 
 def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
     """`old` is the tree that is installed, if any. Raises `Damaged`."""
     try:
-        body = cbor2.loads(zstandard.ZstdDecompressor().decompress(encoded, max_output_size=MAX_RAW))
+        body = cbor2.loads(inflate(encoded, MAX_RAW))
         if body["format"] != FORMAT or body["version"] != VERSION:
             raise Damaged("locations.version", "these locations are of a version that is not known here")
-        known = distinct_chunks(new)
-        chunks = _read_chunks(body["chunks"], _read_frames(body), known)
-        differences = _read_differences(body, known, old) if body["base"] and old else ()
+        chunks = _read_chunks(body["chunks"], _read_frames(body), new.chunks)
+        differences = _read_differences(body, new.chunks, old) if body["base"] and old else ()
         return Locations(chunks, differences, body["base"])
     except Damaged:
         raise
@@ -169,23 +164,29 @@ def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
     return frames
 
 
-def _read_chunks(
-    column: dict[str, Any], frames: list[FramePlace], known: list[Chunk]
-) -> dict[bytes, tuple[FramePlace, int]]:
-    out: dict[bytes, tuple[FramePlace, int]] = {}
-    rows = zip(_undelta(column["frame"]), column["at"], _undelta(column["chunk"]), strict=True)
-    for frame, at, number in rows:
-        if not (0 <= number < len(known) and 0 <= frame < len(frames) and 0 <= at <= frames[frame].raw):
-            raise Damaged("locations.damaged", "the locations name a chunk that is not there")
-        out[known[number].digest] = (frames[frame], at)
-    return out
+def _read_chunks(columns: dict[str, Any], frames: list[FramePlace], known: Chunks) -> ChunkPlaces:
+    frame, number = _undelta(columns["frame"]), _undelta(columns["chunk"])
+    at = view(array("I", columns["at"])).astype(np.int64)
+    if not len(frame) == len(number) == len(at):
+        raise Damaged("locations.damaged", "the columns of the locations differ in length")
+    if not (_within(frame, len(frames)) and _within(number, len(known))):
+        raise Damaged("locations.damaged", "the locations name a chunk that is not there")
+    if len(frame) and bool((at > np.array([f.raw for f in frames], dtype=np.int64)[frame]).any()):
+        raise Damaged("locations.damaged", "the locations name a chunk that is not there")
+    return ChunkPlaces(known.digests.take(number), column("I", frame), column("I", at), frames)
 
 
-def _read_differences(body: dict[str, Any], known: list[Chunk], old: Tree) -> tuple[DifferencePlace, ...]:
-    column = body["differences"]
-    regions = iter(list(zip(column["file"], column["from"], column["size"], strict=True)))
-    chunks = iter(_undelta(column["chunk"]))
-    rows = zip(column["pack"], column["offset"], column["stored"], column["regions"], column["chunks"], strict=True)
+def _within(numbers: Numbers, count: int) -> bool:
+    return not len(numbers) or 0 <= int(numbers.min()) <= int(numbers.max()) < count
+
+
+def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[DifferencePlace, ...]:
+    columns = body["differences"]
+    regions = iter(list(zip(columns["file"], columns["from"], columns["size"], strict=True)))
+    chunks = iter(_undelta(columns["chunk"]).tolist())
+    rows = zip(
+        columns["pack"], columns["offset"], columns["stored"], columns["regions"], columns["chunks"], strict=True
+    )
     out = []
     for i, (pack, offset, stored, region_count, chunk_count) in enumerate(rows):
         own = tuple(_region(*next(regions), old) for _ in range(region_count))
@@ -196,7 +197,7 @@ def _read_differences(body: dict[str, Any], known: list[Chunk], old: Tree) -> tu
             _pack(body, pack),
             offset,
             stored,
-            bytes(column["digest"][i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]),
+            bytes(columns["digest"][i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]),
             own,
             tuple(known[n] for n in numbers),
         )
@@ -209,18 +210,16 @@ def _read_differences(body: dict[str, Any], known: list[Chunk], old: Tree) -> tu
 
 
 def _region(file: int, offset: int, size: int, old: Tree) -> Region:
-    if not (0 <= file < len(old.files) and offset >= 0 and size > 0 and offset + size <= old.files[file].size):
+    files = old.files
+    if not (0 <= file < len(files) and offset >= 0 and size > 0 and offset + size <= files.sizes[file]):
         raise Damaged("locations.damaged", "a difference starts from a place that is not there")
-    return Region(old.files[file].path, offset, size)
+    return Region(files.paths[file], offset, size)
 
 
-def _deltas(numbers: list[int]) -> list[int]:
-    return [n - before for n, before in zip(numbers, [0, *numbers], strict=False)]
+def _deltas(numbers: Numbers) -> list[int]:
+    deltas: list[int] = np.diff(numbers, prepend=0).tolist()
+    return deltas
 
 
-def _undelta(column: list[int]) -> list[int]:
-    at, out = 0, []
-    for d in column:
-        at += d
-        out.append(at)
-    return out
+def _undelta(deltas: list[int]) -> Numbers:
+    return np.cumsum(view(array("q", deltas)))

@@ -12,10 +12,11 @@ import shutil
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pathspec
 
 from rampa.core.content.assemble import file_holds
-from rampa.core.content.tree import FileEntry, Tree
+from rampa.core.content.tree import LOOSE, FileEntry, Tree
 
 
 def mark_loose(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
@@ -23,15 +24,22 @@ def mark_loose(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
     if not patterns:
         return tree
     spec = pathspec.GitIgnoreSpec.from_lines(patterns)
-    return Tree(tuple(replace(f, loose=rule) if spec.match_file(f.path) else f for f in tree.files), tree.links)
+    own = LOOSE.index(rule) + 1
+    files = tree.files
+    modes = bytes(
+        mode & 1 | own << 1 if spec.match_file(path) else mode
+        for path, mode in zip(files.paths, files.modes, strict=True)
+    )
+    return Tree(replace(files, modes=modes), tree.links)
 
 
 def changed(tree: Tree, at: Path) -> list[FileEntry]:
     """The loose files of an installed tree that the player changed."""
     out = []
-    for file in tree.files:
+    for i in np.flatnonzero(np.frombuffer(tree.files.modes, np.uint8) > 1).tolist():
+        file = tree.files[i]
         path = at / file.path
-        if file.loose and path.is_file() and not path.is_symlink() and not file_holds(path, file.size, file.digest):
+        if path.is_file() and not path.is_symlink() and not file_holds(path, file.size, file.digest):
             out.append(file)
     return out
 
@@ -41,10 +49,10 @@ def carry_over(old: Tree, old_at: Path, new: Tree, staged: Path, aside: Path) ->
 
     The rule is that of the new build; a loose file that it no longer has is set aside. `aside` gets one folder a build.
     """
-    rules = {f.path: f.loose for f in new.files}
     kept, put_aside = [], []
     for file in changed(old, old_at):
-        rule = rules.get(file.path, "aside")
+        now = new.files.find(file.path)
+        rule = now.loose if now else "aside"
         if rule == "keep":
             _copy(old_at / file.path, staged / file.path)
             kept.append(file.path)

@@ -6,16 +6,21 @@ Columns rather than records: a column of sizes or of digests compresses by what 
 
 from __future__ import annotations
 
+from array import array
 from dataclasses import dataclass
 from typing import Any
 
 import cbor2
+import numpy as np
 import zstandard
 from blake3 import blake3
 
+from rampa.core.content.columns import DIGEST_SIZE, Digests, Texts, column, view
+from rampa.core.content.inflating import inflate
+from rampa.core.content.merging import check_tree
 from rampa.core.content.parameters import CutParameters
 from rampa.core.content.paths import check_link, check_path, printable
-from rampa.core.content.tree import DIGEST_SIZE, LOOSE, Chunk, FileEntry, LinkEntry, Tree, check_tree
+from rampa.core.content.tree import LOOSE, Chunks, Files, LinkEntry, Tree
 from rampa.core.errors import Damaged, RampaError
 
 FORMAT = "rampa-manifest"
@@ -35,9 +40,7 @@ class Manifest:
 
 def encode(manifest: Manifest) -> bytes:
     """The manifest's bytes."""
-    p, tree = manifest.parameters, manifest.tree
-    chunks = _distinct(tree)
-    number = {c.digest: i for i, c in enumerate(chunks)}
+    p, files, links = manifest.parameters, manifest.tree.files, manifest.tree.links
     body = {
         "format": FORMAT,
         "version": VERSION,
@@ -50,23 +53,23 @@ def encode(manifest: Manifest) -> bytes:
             "hash": "gear64",
         },
         "files": {
-            "path": [f.path for f in tree.files],
-            "size": [f.size for f in tree.files],
-            "exec": [i for i, f in enumerate(tree.files) if f.executable],
-            "digest": b"".join(f.digest for f in tree.files),
-            "chunks": [len(f.chunks) for f in tree.files],
-            "chunk": _deltas([number[c.digest] for f in tree.files for c in f.chunks]),
-            **_loose(tree),
+            "path": list(files.paths),
+            "size": files.sizes.tolist(),
+            "exec": [i for i, mode in enumerate(files.modes) if mode & 1],
+            "digest": files.digests.joined,
+            "chunks": np.diff(view(files.ends), prepend=np.uint64(0)).tolist(),
+            "chunk": _deltas(view(files.numbers)),
+            **_loose(files),
         },
-        "links": {"path": [k.path for k in tree.links], "target": [k.target for k in tree.links]},
-        "chunks": {"digest": b"".join(c.digest for c in chunks), "size": [c.size for c in chunks]},
+        "links": {"path": [k.path for k in links], "target": [k.target for k in links]},
+        "chunks": {"digest": files.chunks.digests.joined, "size": files.chunks.sizes.tolist()},
     }
     return pack(cbor2.dumps(body, canonical=True))
 
 
-def _loose(tree: Tree) -> dict[str, list[list[int]]]:
+def _loose(files: Files) -> dict[str, list[list[int]]]:
     """The numbers of the loose files by rule; nothing where there are none."""
-    by_rule = [[i for i, f in enumerate(tree.files) if f.loose == rule] for rule in LOOSE]
+    by_rule = [[i for i, mode in enumerate(files.modes) if mode >> 1 == rule] for rule in range(1, len(LOOSE) + 1)]
     return {"loose": by_rule} if any(by_rule) else {}
 
 
@@ -78,10 +81,7 @@ def pack(raw: bytes) -> bytes:
 def unpack(encoded: bytes) -> bytes:
     """Raises `Damaged` before any memory is taken for an absurd size."""
     try:
-        size = zstandard.frame_content_size(encoded)
-        if not 0 <= size <= MAX_RAW:
-            raise Damaged("manifest.damaged", "the manifest's size is missing or absurd")
-        return zstandard.ZstdDecompressor().decompress(encoded, max_output_size=MAX_RAW)
+        return inflate(encoded, MAX_RAW)
     except zstandard.ZstdError as error:
         raise Damaged("manifest.damaged", "the manifest cannot be read") from error
 
@@ -116,75 +116,91 @@ def decode(encoded: bytes) -> Manifest:
 def _read(body: dict[str, Any]) -> Manifest:
     cut = body["cut"]
     parameters = CutParameters(cut["min"], cut["avg"], cut["max"], cut["norm"])
-    chunks = _read_chunks(body["chunks"], parameters)
-    files = _read_files(body["files"], chunks)
+    files = _read_files(body["files"], _read_chunks(body["chunks"], parameters))
     links = tuple(
         LinkEntry(check_path(p), check_link(p, t))
         for p, t in zip(body["links"]["path"], body["links"]["target"], strict=True)
     )
-    tree = Tree(files, links)
-    check_tree(tree)
+    tree = check_tree(Tree(files, links))
     return Manifest(_text(body["depot"]), tree, parameters)
 
 
-def _read_chunks(column: dict[str, Any], parameters: CutParameters) -> list[Chunk]:
-    digests, sizes = column["digest"], column["size"]
-    if len(digests) != DIGEST_SIZE * len(sizes):
+def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
+    digests, sizes = _digests(columns["digest"]), array("I", columns["size"])
+    if len(digests) != len(sizes):
         raise Damaged("manifest.damaged", "the manifest's chunk columns differ in length")
-    for size in sizes:
-        if type(size) is not int or not 0 < size <= parameters.maximum:
-            raise Damaged("manifest.damaged", f"a chunk of {size} bytes is outside the cut's limits")
-    return [Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), size) for i, size in enumerate(sizes)]
+    if sizes and not 0 < min(sizes) <= max(sizes) <= parameters.maximum:
+        raise Damaged("manifest.damaged", "a chunk's size is outside the cut's limits")
+    if bool((digests.find_all(digests) != np.arange(len(digests))).any()):
+        raise Damaged("manifest.damaged", "the manifest lists a chunk twice")
+    return Chunks(digests, sizes)
 
 
-def _read_files(column: dict[str, Any], chunks: list[Chunk]) -> tuple[FileEntry, ...]:
-    executable = set(column["exec"])
-    loose = {i: rule for rule, own in zip(LOOSE, column.get("loose", [[], [], []]), strict=True) for i in own}
-    digests = column["digest"]
-    rows = list(zip(column["path"], column["size"], column["chunks"], strict=True))
-    if len(digests) != DIGEST_SIZE * len(rows):
+def _read_files(columns: dict[str, Any], chunks: Chunks) -> Files:
+    paths = Texts.of(check_path(p) for p in columns["path"])
+    sizes, digests = array("Q", columns["size"]), _digests(columns["digest"])
+    ends = column("Q", np.cumsum(view(array("I", columns["chunks"])), dtype=np.uint64))
+    numbers = _undelta(columns["chunk"], len(chunks))
+    if not len(paths) == len(sizes) == len(ends) == len(digests):
         raise Damaged("manifest.damaged", "the manifest's file columns differ in length")
-    numbers = _undelta(column["chunk"])
-    if any(not 0 <= n < len(chunks) for n in numbers):
-        raise Damaged("manifest.damaged", "a file names a chunk that is not listed")
-    files, at = [], 0
-    for i, (path, size, count) in enumerate(rows):
-        if type(count) is not int or count < 0 or at + count > len(numbers):
-            raise Damaged("manifest.damaged", "a file names more chunks than there are", where=printable(path))
-        own = tuple(chunks[n] for n in numbers[at : at + count])
-        if sum(c.size for c in own) != size:
-            raise Damaged("manifest.damaged", "a file's chunks do not sum up to its size", where=printable(path))
-        digest = bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE])
-        files.append(FileEntry(check_path(path), size, i in executable, digest, own, loose.get(i, "")))
-        at += count
-    if at != len(numbers):
-        raise Damaged("manifest.damaged", "the manifest lists chunks that belong to no file")
-    return tuple(files)
+    if (ends[-1] if ends else 0) != len(numbers):
+        raise Damaged("manifest.damaged", "the files name more or fewer chunks than are listed")
+    files = Files(paths, sizes, _modes(columns, len(paths)), digests, ends, numbers, chunks)
+    _check_sums(files)
+    return files
 
 
-def _distinct(tree: Tree) -> list[Chunk]:
-    seen: dict[bytes, Chunk] = {}
-    for file in tree.files:
-        for chunk in file.chunks:
-            seen.setdefault(chunk.digest, chunk)
-    return list(seen.values())
+def _modes(columns: dict[str, Any], count: int) -> bytes:
+    modes = bytearray(count)
+    for i in columns["exec"]:
+        modes[_place(i, count)] |= 1
+    for rule, own in enumerate(columns.get("loose", []), 1):
+        if rule > len(LOOSE):
+            raise Damaged("manifest.damaged", "the manifest has a rule for loose files that is not known here")
+        for i in own:
+            at = _place(i, count)
+            modes[at] = modes[at] & 1 | rule << 1
+    return bytes(modes)
 
 
-def _deltas(numbers: list[int]) -> list[int]:
+def _place(number: object, count: int) -> int:
+    if not isinstance(number, int) or not 0 <= number < count:
+        raise Damaged("manifest.damaged", "the manifest names a file that is not listed")
+    return number
+
+
+def _check_sums(files: Files) -> None:
+    """Each file's chunks sum up to its size."""
+    numbers = view(files.numbers)
+    sums = np.concatenate([np.zeros(1, np.uint64), np.cumsum(view(files.chunks.sizes)[numbers], dtype=np.uint64)])
+    wrong = np.flatnonzero(sums[view(files.ends)] - sums[files.starts] != view(files.sizes))
+    if len(wrong):
+        where = printable(files.paths[int(wrong[0])])
+        raise Damaged("manifest.damaged", "a file's chunks do not sum up to its size", where=where)
+
+
+def _digests(joined: object) -> Digests:
+    if not isinstance(joined, bytes) or len(joined) % DIGEST_SIZE:
+        raise Damaged("manifest.damaged", "a column of digests cannot be read")
+    return Digests(joined)
+
+
+def _deltas(numbers: np.ndarray) -> list[int]:
     """Differences less one: chunks in order, which most are, become a column of zeros."""
-    before, out = -1, []
-    for n in numbers:
-        out.append(n - before - 1)
-        before = n
-    return out
+    deltas: list[int] = (np.diff(numbers.astype(np.int64), prepend=-1) - 1).tolist()
+    return deltas
 
 
-def _undelta(column: list[int]) -> list[int]:
-    before, out = -1, []
-    for d in column:
-        before += d + 1
-        out.append(before)
-    return out
+def _undelta(deltas: list[int], count: int) -> array[int]:
+    """The chunks' numbers, which are in order of first use and name all `count` chunks. Raises `Damaged`."""
+    numbers = np.cumsum(view(array("q", deltas)) + 1) - 1
+    if len(numbers) and not 0 <= int(numbers.min()) <= int(numbers.max()) < count:
+        raise Damaged("manifest.damaged", "a file names a chunk that is not listed")
+    highest = np.maximum.accumulate(numbers) if len(numbers) else numbers
+    steps = np.diff(highest, prepend=-1)
+    if (len(steps) and (int(steps.max()) > 1 or int(highest[-1]) != count - 1)) or (count and not len(steps)):
+        raise Damaged("manifest.damaged", "the manifest's chunks are not listed in order of first use")
+    return column("I", numbers)
 
 
 def _text(value: object) -> str:

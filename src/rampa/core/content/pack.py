@@ -22,6 +22,7 @@ import zstandard
 from blake3 import blake3
 
 from rampa.core.content.compression import STORED, Packing, stored_frame
+from rampa.core.content.inflating import inflate
 from rampa.core.content.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
 
@@ -62,7 +63,6 @@ class _Own(threading.local):
 
     def __init__(self) -> None:
         self.compressors: dict[Packing, zstandard.ZstdCompressor] = {}
-        self.decompressor = zstandard.ZstdDecompressor()
 
 
 _own = _Own()
@@ -88,11 +88,12 @@ def decompress(stored: bytes | memoryview, raw: int) -> bytes:
     if not 0 < raw <= FRAME_LIMIT:
         raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
     try:
-        if zstandard.frame_content_size(stored) != raw:
-            raise Damaged("pack.damaged", "a frame's size is not what the index says")
-        return _own.decompressor.decompress(stored, max_output_size=raw)
+        content = inflate(stored, raw)
     except zstandard.ZstdError as error:
         raise Damaged("pack.damaged", "a frame cannot be decompressed") from error
+    if len(content) != raw:
+        raise Damaged("pack.damaged", "a frame's size is not what the index says")
+    return content
 
 
 def verify_chunks(frame: Frame, content: bytes) -> None:
@@ -156,7 +157,7 @@ def read_index(tail: bytes, pack_size: int) -> list[Frame]:
     if magic != SKIPPABLE or length != need - 8:
         raise Damaged("pack.damaged", "the pack's index does not start where it should")
     try:
-        raw = zstandard.ZstdDecompressor().decompress(own[8:-12], max_output_size=INDEX_LIMIT)
+        raw = inflate(own[8:-12], INDEX_LIMIT)
         return _frames(cbor2.loads(raw), pack_size - need)
     except RampaError:
         raise

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from blake3 import blake3
 
 from rampa.core.content import parallel
+from rampa.core.content.columns import Digests
 from rampa.core.content.compression import Packing, PackingRules
 from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress
 from rampa.core.content.paths import printable
@@ -36,20 +37,26 @@ class MadePack:
     """Raw bytes of the chunks in it."""
 
 
-def places(tree: Tree, wanted: Collection[bytes] | None = None) -> Iterator[Place]:
+def places(tree: Tree, wanted: Digests | None = None) -> Iterator[Place]:
     """Each wanted chunk (all, without `wanted`) once, in file order."""
-    seen: set[bytes] = set()
-    for file in tree.files:
+    files, chunks = tree.files, tree.chunks
+    todo = bytearray(b"\1") * len(chunks)
+    if wanted is not None:
+        todo = bytearray((wanted.find_all(chunks.digests) >= 0).tobytes())
+    use = 0
+    for path, end in zip(files.paths, files.ends, strict=True):
         offset = 0
-        for chunk in file.chunks:
-            if chunk.digest not in seen and (wanted is None or chunk.digest in wanted):
-                seen.add(chunk.digest)
-                yield Place(chunk, file.path, offset)
-            offset += chunk.size
+        for number in files.numbers[use:end]:
+            size = chunks.sizes[number]
+            if todo[number]:
+                todo[number] = 0
+                yield Place(chunks[number], path, offset)
+            offset += size
+        use = end
 
 
 def make_packs(
-    sources: dict[str, Path],
+    sources: Mapping[str, Path],
     wanted: Iterator[Place],
     *,
     pack_target: int = PACK_TARGET,
@@ -92,7 +99,7 @@ def _groups(wanted: Iterator[Place], rules: PackingRules) -> Iterator[tuple[Pack
     yield from ((packing, own) for packing, own in open_.items() if own)
 
 
-def _content(sources: dict[str, Path], own: list[Place]) -> bytes:
+def _content(sources: Mapping[str, Path], own: list[Place]) -> bytes:
     """A frame's content, read with one call where chunks lie one behind the other."""
     parts: list[bytes] = []
     at = 0

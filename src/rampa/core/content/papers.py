@@ -9,7 +9,8 @@ from rampa.core.content import manifest_difference
 from rampa.core.content.choosing import Choice, chosen
 from rampa.core.content.delivery import Delivery
 from rampa.core.content.difference import making
-from rampa.core.content.tree import Tree, merge
+from rampa.core.content.merging import merge
+from rampa.core.content.tree import Tree
 from rampa.core.errors import Damaged
 from rampa.core.signing.statement import DepotLine, Statement
 

@@ -6,31 +6,19 @@ really has. It is one computation, so the two agree.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Container, Iterable, Iterator
+from dataclasses import dataclass
 
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
-from rampa.core.content.tree import Chunk, FileEntry, Tree
-from rampa.core.errors import Unavailable
+import numpy as np
+
+from rampa.core.content.columns import Digests, view
+from rampa.core.content.local import LocalContent
+from rampa.core.content.locations import DifferencePlace, Locations
+from rampa.core.content.places import FramePlace
+from rampa.core.content.tree import Tree
 
 REQUEST_LIMIT = 4 * 1024 * 1024
 """Neighbouring frames are fetched with one request up to this many bytes."""
-
-
-@dataclass(frozen=True, slots=True)
-class OldPlace:
-    """Where a device has a chunk: path in the installed tree, offset in bytes."""
-
-    path: str
-    offset: int
-
-
-@dataclass(frozen=True)
-class LocalContent:
-    """What a device has: whole files by (digest, size), and chunks by digest."""
-
-    files: Mapping[bytes, FileEntry] = field(default_factory=dict)
-    chunks: Mapping[bytes, OldPlace] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -45,14 +33,13 @@ class Request:
 
 @dataclass(frozen=True)
 class Plan:
-    """`whole`: (new file, old file with the same content). `assemble`: files made of chunks.
+    """`assemble`: files made of chunks; the others are there as a whole.
 
     `differences` make chunks of what the device has, `requests` fetch frames for the rest; together they are `download`
     bytes. `reused` and `written` are bytes of content; until the old build is removed, `written` is the extra disk.
     """
 
-    whole: tuple[tuple[FileEntry, FileEntry], ...]
-    assemble: tuple[FileEntry, ...]
+    assemble: Tree
     differences: tuple[DifferencePlace, ...]
     requests: tuple[Request, ...]
     download: int
@@ -60,72 +47,37 @@ class Plan:
     written: int
 
 
-def local_content(tree: Tree) -> LocalContent:
-    """What a device has on which `tree` is installed and untouched."""
-    chunks: dict[bytes, OldPlace] = {}
-    for file in tree.files:
-        offset = 0
-        for chunk in file.chunks:
-            chunks.setdefault(chunk.digest, OldPlace(file.path, offset))
-            offset += chunk.size
-    return LocalContent({f.digest: f for f in tree.files}, chunks)
-
-
 def plan_update(new: Tree, have: LocalContent, locations: Locations) -> Plan:
     """Raises `Unavailable` when a chunk is neither on the device nor in any pack."""
-    whole = [(f, have.files[f.digest]) for f in new.files if _is_whole(f, have)]
-    assemble = tuple(f for f in new.files if not _is_whole(f, have))
-    missing, reused = _missing(assemble, have)
-    differences = tuple(useful({c.digest for c in missing}, locations))
-    made = {c.digest for d in differences for c in d.new}
-    requests = tuple(requests_for((c for c in missing if c.digest not in made), locations))
+    whole = have.wholes(new) >= 0
+    assemble = new.take(np.flatnonzero(~whole))
+    held = have.find_chunks(assemble.chunks.digests) >= 0
+    missing = assemble.chunks.digests.take(np.flatnonzero(~held))
+    differences = tuple(useful(missing, locations))
+    made = Digests.of(c.digest for d in differences for c in d.new)
+    rest = missing.take(np.flatnonzero(made.find_all(missing) < 0))
+    requests = tuple(requests_for(locations.chunks.frames_of(rest)))
+    uses = view(assemble.files.numbers)
+    reused = int(view(assemble.chunks.sizes)[uses][held[uses]].sum()) if len(uses) else 0
     return Plan(
-        tuple(whole),
         assemble,
         differences,
         requests,
         sum(d.stored for d in differences) + sum(r.size for r in requests),
-        reused + sum(f.size for f, _ in whole),
-        sum(f.size for f in assemble),
+        reused + new.size - assemble.size,
+        assemble.size,
     )
 
 
-def _is_whole(file: FileEntry, have: LocalContent) -> bool:
-    """It can be linked to what is there; a loose file is copied, since a player may write to it."""
-    return file.digest in have.files and not file.loose
-
-
-def _missing(assemble: Iterable[FileEntry], have: LocalContent) -> tuple[list[Chunk], int]:
-    missing: dict[bytes, Chunk] = {}
-    reused = 0
-    for file in assemble:
-        for chunk in file.chunks:
-            if chunk.digest in have.chunks:
-                reused += chunk.size
-            else:
-                missing.setdefault(chunk.digest, chunk)
-    return list(missing.values()), reused
-
-
-def useful(missing: set[bytes], locations: Locations) -> Iterator[DifferencePlace]:
+def useful(missing: Container[bytes], locations: Locations) -> Iterator[DifferencePlace]:
     """The differences that make something that is missing."""
     return (d for d in locations.differences if any(c.digest in missing for c in d.new))
 
 
-def requests_for(missing: Iterable[Chunk], locations: Locations) -> Iterator[Request]:
-    """The ranged requests that bring the chunks, in the order in which the packs hold them."""
-    frames: set[FramePlace] = set()
-    for chunk in missing:
-        found = locations.chunks.get(chunk.digest)
-        if found is None:
-            raise Unavailable(
-                "content.missing",
-                f"chunk {chunk.digest.hex()[:12]} is in no pack",
-                hint="The service's content store is damaged: ask its owner to look at it.",
-            )
-        frames.add(found[0])
+def requests_for(frames: Iterable[FramePlace]) -> Iterator[Request]:
+    """The ranged requests that bring frames, which come in the order of the packs."""
     run: list[FramePlace] = []
-    for frame in sorted(frames):
+    for frame in frames:
         if run and not _joins(run, frame):
             yield _request(run)
             run = []

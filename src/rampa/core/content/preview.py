@@ -11,7 +11,8 @@ import pathspec
 from rampa.core.content import parallel
 from rampa.core.content.companions import Lacking, lacking
 from rampa.core.content.depots import DepotRule, takers
-from rampa.core.content.selecting import NO_RULE, ContentRules, Selected, select
+from rampa.core.content.selected import Selected
+from rampa.core.content.selecting import NO_RULE, ContentRules, select
 from rampa.core.content.signs import look
 from rampa.core.content.strip_classes import STRIP_CLASSES
 

@@ -7,24 +7,30 @@ their order is kept by one coordinator that cuts, and hands the chunks on to be 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from array import array
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 from blake3 import blake3
 
 from rampa.core.content import parallel
+from rampa.core.content.columns import Digests
 from rampa.core.content.cutting import Cutter, candidates, cut_all
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.parameters import DEFAULT, WINDOW, CutParameters
 from rampa.core.content.paths import printable
-from rampa.core.content.selecting import Selected, Selection, stamp_of
-from rampa.core.content.tree import Chunk, FileEntry, LinkEntry, Tree
+from rampa.core.content.selected import Selected
+from rampa.core.content.selecting import Selection, stamp_of
+from rampa.core.content.tree import Chunk, ChunkRun, Chunks, FileEntry, LinkEntry, Tree, TreeBuilder
 from rampa.core.errors import Conflict, Invalid
 
 SEGMENT = 4 * 1024 * 1024
 BATCH_FILES = 64
 TRIES = 3
+HASHING = 4
+"""Segments of a large file that wait to be hashed, at most."""
 
 Progress = Callable[[int], None]
 
@@ -41,48 +47,51 @@ def read_tree(
 
     Raises `Conflict` for a file that keeps changing, `Invalid` for one that cannot be read.
     """
-    known: list[FileEntry] = []
-    fresh: list[Selected] = []
-    for file in selection.files:
+    building = TreeBuilder()
+    fresh: list[int] = []
+    known = 0
+    for i, file in enumerate(selection.files):
         entry = index.look_up(file) if index else None
         if entry is None:
-            fresh.append(file)
+            fresh.append(i)
         else:
-            known.append(entry)
-    progress(sum(f.size for f in known))
+            building.add(entry)
+            known += entry.size
+    progress(known)
     with parallel.pool(workers) as threads:
-        read = list(_read_fresh(selection.root, fresh, parameters, threads, progress))
-    if index:
-        index.remember(fresh, read)
-    files = sorted([*known, *read], key=lambda f: f.path)
-    return Tree(tuple(files), tuple(LinkEntry(p, t) for p, t in selection.links))
+        for file, entry in _read_fresh(selection, fresh, parameters, threads, progress):
+            building.add(entry)
+            if index:
+                index.remember(file, entry)
+    return building.tree(LinkEntry(p, t) for p, t in selection.links)
 
 
 def _read_fresh(
-    root: Path, fresh: list[Selected], parameters: CutParameters, threads: ThreadPoolExecutor, progress: Progress
-) -> Iterator[FileEntry]:
-    """In the order of `fresh`."""
-    done: dict[str, FileEntry] = {}
-    small = [f for f in fresh if f.size <= SEGMENT]
+    selection: Selection, fresh: list[int], parameters: CutParameters, threads: ThreadPoolExecutor, progress: Progress
+) -> Iterator[tuple[Selected, FileEntry]]:
+    """Small files first."""
+    root, files = selection.root, selection.files
 
-    def read_batch(batch: list[Selected]) -> list[FileEntry]:
-        return [_steady(root, f, lambda fd, size, f=f: _read_small(fd, f, parameters)) for f in batch]  # type: ignore[misc]
+    def read_batch(batch: list[Selected]) -> list[tuple[Selected, FileEntry]]:
+        return [(f, _steady(root, f, lambda fd, size, f=f: _read_small(fd, f, parameters))) for f in batch]  # type: ignore[misc]
 
-    for entries in parallel.in_order(threads, read_batch, _batches(small)):
-        progress(sum(e.size for e in entries))
-        done.update((e.path, e) for e in entries)
-    for file in fresh:
+    small = (file for file in (files[i] for i in fresh) if file.size <= SEGMENT)
+    for read in parallel.in_order(threads, read_batch, _batches(small)):
+        progress(sum(e.size for _, e in read))
+        yield from read
+    for file in (files[i] for i in fresh):
         if file.size > SEGMENT:
-            done[file.path] = _steady(
-                root,
+            yield (
                 file,
-                lambda fd, size, f=file: _read_large(fd, f, parameters, threads, progress),  # type: ignore[misc]
+                _steady(
+                    root,
+                    file,
+                    lambda fd, size, f=file: _read_large(fd, f, parameters, threads, progress),  # type: ignore[misc]
+                ),
             )
-    for file in fresh:
-        yield done[file.path]
 
 
-def _batches(files: list[Selected]) -> Iterator[list[Selected]]:
+def _batches(files: Iterable[Selected]) -> Iterator[list[Selected]]:
     batch: list[Selected] = []
     size = 0
     for file in files:
@@ -141,13 +150,20 @@ def _read_large(
     size = os.fstat(fd).st_size
     whole = blake3()
     cutter = Cutter(parameters)
-    hashing: list[Future[list[Chunk]]] = []
+    hashing: deque[Future[tuple[bytes, list[int]]]] = deque()
+    digests, sizes = bytearray(), array("I")
     tail, tail_at = b"", 0
 
     def search(at: int) -> tuple[int, bytes, object]:
         warm = min(at, WINDOW - 1)
         data = _read_exact(fd, min(SEGMENT, size - at) + warm, at - warm)
         return at - warm, data, candidates(data, warm, parameters)
+
+    def collect(most: int) -> None:
+        while len(hashing) > most:
+            joined, own_sizes = hashing.popleft().result()
+            digests.extend(joined)
+            sizes.extend(own_sizes)
 
     for base, data, found in parallel.in_order(threads, search, range(0, size, SEGMENT), ahead=4):
         warm = WINDOW - 1 if base else 0
@@ -162,24 +178,22 @@ def _read_large(
             ready = memoryview(tail)[: cuts[-1] - tail_at]
             hashing.append(threads.submit(_hash_chunks, ready, [c - tail_at for c in cuts]))
             tail, tail_at = tail[cuts[-1] - tail_at :], cuts[-1]
-            _limit(hashing)
+            collect(HASHING)
         progress(len(own))
-    chunks = tuple(c for task in hashing for c in task.result())
-    return FileEntry(file.path, size, file.executable, whole.digest(), chunks)
+    collect(0)
+    table = Chunks(Digests(bytes(digests)), sizes)
+    run = ChunkRun(table, array("I", range(len(table))), 0, len(table))
+    return FileEntry(file.path, size, file.executable, whole.digest(), run)
 
 
-def _limit(hashing: list[Future[list[Chunk]]]) -> None:
-    """At most a few segments wait to be hashed."""
-    if len(hashing) > 4:
-        hashing[-4].result()
-
-
-def _hash_chunks(data: memoryview, cuts: list[int]) -> list[Chunk]:
-    chunks, start = [], 0
+def _hash_chunks(data: memoryview, cuts: list[int]) -> tuple[bytes, list[int]]:
+    """(the digests, one behind the other; the sizes)."""
+    digests, sizes, start = [], [], 0
     for end in cuts:
-        chunks.append(Chunk(blake3(data[start:end]).digest(), end - start))
+        digests.append(blake3(data[start:end]).digest())
+        sizes.append(end - start)
         start = end
-    return chunks
+    return b"".join(digests), sizes
 
 
 def _read_exact(fd: int, size: int, at: int) -> bytes:

@@ -10,15 +10,17 @@ from __future__ import annotations
 import os
 import stat
 import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 from pathlib import Path
 
 import pathspec
 
 from rampa.core.content import parallel
 from rampa.core.content.paths import check_link, path_problem, printable
-from rampa.core.content.signs import look
+from rampa.core.content.selected import Selected, SelectedFiles, Sources
+from rampa.core.content.signs import Sign, look
 from rampa.core.content.strip_classes import ALWAYS, STRIP_CLASSES
 from rampa.core.errors import Invalid, NotFound
 
@@ -47,19 +49,6 @@ class ContentRules:
 
 
 @dataclass(frozen=True, slots=True)
-class Selected:
-    """A regular file that goes in: `path` as it is delivered, `disk` as the folder names it, and its stat."""
-
-    path: str
-    disk: str
-    size: int
-    executable: bool
-    stamp: tuple[int, int, int, int]
-    rule: int = -1
-    """The number of the include pattern that let it in."""
-
-
-@dataclass(frozen=True, slots=True)
 class LeftOut:
     path: str
     size: int
@@ -70,9 +59,13 @@ class LeftOut:
 @dataclass(frozen=True)
 class Selection:
     root: Path
-    files: tuple[Selected, ...]
+    files: SelectedFiles
     links: tuple[tuple[str, str], ...]
     left_out: tuple[LeftOut, ...] = field(default=())
+
+    @property
+    def sources(self) -> Sources:
+        return Sources(self.root, self.files)
 
 
 def class_patterns(classes: dict[str, str]) -> list[Pattern]:
@@ -96,13 +89,12 @@ def select(root: Path, rules: ContentRules) -> Selection:
         hint = "Give the folder that holds the title's files." if not root.exists() else "It is not a folder."
         raise NotFound("folder.missing", "there is no folder here to read", where=printable(str(root)), hint=hint)
     picking = _Picking(rules)
-    for disk, entry in _walk(root):
-        picking.take(disk, entry)
-    picking.look(root)
-    picking.check_links()
+    found = _sorted(SelectedFiles(picking.pick(_walk(root))), picking.problems)
+    files = picking.look(root, found)
+    _check_links(files, picking.links, picking.problems)
     if picking.problems:
         _raise(picking.problems)
-    if not picking.files:
+    if not files:
         raise Invalid(
             "folder.empty",
             f"nothing in this folder goes in ({len(picking.left_out)} files are left out)",
@@ -111,7 +103,7 @@ def select(root: Path, rules: ContentRules) -> Selection:
         )
     return Selection(
         root,
-        tuple(sorted(picking.files, key=lambda f: f.path)),
+        files,
         tuple(sorted(picking.links)),
         tuple(sorted(picking.left_out, key=lambda f: f.path)),
     )
@@ -124,58 +116,59 @@ class _Picking:
         self._rules = rules
         self._include = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.include])
         self._strip = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.strip])
-        self._seen: dict[str, str] = {}
         self._meant: set[str] = set()
-        self.files: list[Selected] = []
         self.links: list[tuple[str, str]] = []
         self.left_out: list[LeftOut] = []
         self.problems: list[str] = []
 
-    def take(self, disk: str, entry: os.DirEntry[str]) -> None:
-        path = unicodedata.normalize("NFC", disk)
-        info = entry.stat(follow_symlinks=False)
-        stripped, included = self._strip.check_file(path), self._include.check_file(path)
-        if stripped.include and stripped.index is not None:
-            rule = self._rules.strip[stripped.index]
-            self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin))
-        elif not included.include:
-            self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
-        elif self._deliverable(path, disk):
-            self._keep(path, disk, entry, info, included.index if included.index is not None else -1)
-            if stripped.include is False:
-                self._meant.add(path)
+    def pick(self, entries: Iterable[tuple[str, os.DirEntry[str]]]) -> Iterator[Selected]:
+        """The files that go in by their names; links, problems and what is left out are kept here."""
+        for disk, entry in entries:
+            path = unicodedata.normalize("NFC", disk)
+            info = entry.stat(follow_symlinks=False)
+            stripped, included = self._strip.check_file(path), self._include.check_file(path)
+            if stripped.include and stripped.index is not None:
+                rule = self._rules.strip[stripped.index]
+                self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin))
+            elif not included.include:
+                self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
+            elif self._deliverable(path, disk):
+                if stripped.include is False:
+                    self._meant.add(path)
+                yield from self._keep(path, disk, entry, info, included.index if included.index is not None else -1)
 
-    def look(self, root: Path) -> None:
-        """Takes out what its own content gives away, of the classes that are stripped."""
+    def look(self, root: Path, files: SelectedFiles) -> SelectedFiles:
+        """Without what its own content gives away, of the classes that are stripped."""
         if not self._rules.classes:
-            return
-        with parallel.pool() as threads:
-            asked = [f for f in self.files if f.path not in self._meant]
-            seen = parallel.in_order(
-                threads, lambda batch: [look(root / f.disk) for f in batch], _batches(asked), ahead=8
-            )
-            signs = [s for batch in seen for s in batch]
+            return files
+
+        def signs(batch: range) -> list[Sign | None]:
+            own = (files[i] for i in batch)
+            return [None if f.path in self._meant else look(root / f.disk) for f in own]
+
         gone = set()
-        for file, sign in zip(asked, signs, strict=True):
-            if sign and not sign.only_warn and sign.cls in self._rules.classes:
-                gone.add(file.path)
-                why = f"{STRIP_CLASSES[sign.cls][0]}: {sign.why} by its content"
-                self.left_out.append(LeftOut(printable(file.path), file.size, why, self._rules.classes[sign.cls]))
-        self.files = [f for f in self.files if f.path not in gone]
+        batches = (range(at, min(at + BATCH, len(files))) for at in range(0, len(files), BATCH))
+        with parallel.pool() as threads:
+            found = (s for batch in parallel.in_order(threads, signs, batches, ahead=8) for s in batch)
+            for i, sign in enumerate(found):
+                if sign and not sign.only_warn and sign.cls in self._rules.classes:
+                    gone.add(i)
+                    why = f"{STRIP_CLASSES[sign.cls][0]}: {sign.why} by its content"
+                    origin = self._rules.classes[sign.cls]
+                    self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin))
+        return files.take(i for i in range(len(files)) if i not in gone) if gone else files
 
     def _deliverable(self, path: str, disk: str) -> bool:
         problem = path_problem(path)
-        twin = self._seen.setdefault(path, disk)
-        if not problem and twin != disk:
-            problem = "another name in the same folder reads the same (Unicode form NFC)"
         if problem:
             self.problems.append(f"{printable(disk)}: {problem}; rename it")
         return not problem
 
-    def _keep(self, path: str, disk: str, entry: os.DirEntry[str], info: os.stat_result, rule: int) -> None:
+    def _keep(
+        self, path: str, disk: str, entry: os.DirEntry[str], info: os.stat_result, rule: int
+    ) -> Iterator[Selected]:
         if stat.S_ISREG(info.st_mode):
-            executable = bool(info.st_mode & 0o111)
-            self.files.append(Selected(path, disk, info.st_size, executable, stamp_of(info), rule))
+            yield Selected(path, disk, info.st_size, bool(info.st_mode & 0o111), stamp_of(info), rule)
         elif stat.S_ISLNK(info.st_mode):
             target = os.readlink(entry.path)
             try:
@@ -187,21 +180,31 @@ class _Picking:
                 f"{printable(path)}: it is {_kind(info.st_mode)}, which no player can be sent; strip it"
             )
 
-    def check_links(self) -> None:
-        """A link must point at something that ships with it."""
-        shipped = {f.path for f in self.files} | {path for path, _ in self.links}
-        folders = {path[:i] for path in shipped for i, c in enumerate(path) if c == "/"} | {"."}
-        for path, target in self.links:
-            goal = os.path.normpath(os.path.join(os.path.dirname(path), target))
-            if goal not in shipped and goal not in folders:
-                self.problems.append(
-                    f"{printable(path)}: it links to {printable(target)}, which does not go in; include or strip both"
-                )
+
+def _sorted(found: SelectedFiles, problems: list[str]) -> SelectedFiles:
+    """By path. Two names on the disk that become one path are a problem."""
+    order = found.paths.order()
+    if order is None:
+        return found
+    files = found.take(order.tolist())
+    for before, file in pairwise(files):
+        if before.path == file.path:
+            said = "another name in the same folder reads the same (Unicode form NFC); rename it"
+            problems.append(f"{printable(file.disk)}: {said}")
+    return files
 
 
-def _batches(files: list[Selected]) -> Iterator[list[Selected]]:
-    for at in range(0, len(files), BATCH):
-        yield files[at : at + BATCH]
+def _check_links(files: SelectedFiles, links: list[tuple[str, str]], problems: list[str]) -> None:
+    """A link must point at something that ships with it."""
+    linked = {path for path, _ in links}
+    folders = {path[:i] for path in linked for i, c in enumerate(path) if c == "/"} | {"."}
+    for path, target in links:
+        goal = os.path.normpath(os.path.join(os.path.dirname(path), target))
+        ships = goal in linked or goal in folders or files.paths.find(goal) >= 0 or files.has_folder(goal)
+        if not ships:
+            problems.append(
+                f"{printable(path)}: it links to {printable(target)}, which does not go in; include or strip both"
+            )
 
 
 def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:

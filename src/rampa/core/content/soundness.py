@@ -5,15 +5,18 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+import numpy as np
+
 from rampa.core.content.assemble import file_holds, read_chunk
-from rampa.core.content.plan import LocalContent, OldPlace, Plan
+from rampa.core.content.local import LocalContent, uses_of
+from rampa.core.content.plan import Plan
 from rampa.core.content.tree import FileEntry, Tree
 
 
 def still_to_write(plan: Plan, staged: Path) -> int:
     """Bytes of disk that the plan takes beyond what an earlier run wrote."""
     there = 0
-    for file in plan.assemble:
+    for file in plan.assemble.files:
         try:
             there += min(file.size, (staged / file.path).stat().st_blocks * 512)
         except OSError:
@@ -35,13 +38,11 @@ def link_holds(path: Path, target: str) -> bool:
 
 def good_chunks(root: Path, tree: Tree) -> LocalContent:
     """Chunks that the tree really holds, wherever they are: only these may be reused for a repair."""
-    chunks: dict[bytes, OldPlace] = {}
-    for file in tree.files:
-        offset = 0
-        for chunk in file.chunks:
-            if chunk.digest not in chunks and (
-                read_chunk(root / file.path, offset, chunk.size, chunk.digest) is not None
-            ):
-                chunks[chunk.digest] = OldPlace(file.path, offset)
-            offset += chunk.size
-    return LocalContent({}, chunks)
+    held = np.full(len(tree.chunks), -1, dtype=np.int64)
+    at = np.zeros(len(tree.chunks), dtype=np.int64)
+    files, offset = uses_of(tree)
+    for number, file, start in zip(tree.files.numbers, files.tolist(), offset.tolist(), strict=True):
+        chunk = tree.chunks[number]
+        if held[number] < 0 and read_chunk(root / tree.files.paths[file], start, chunk.size, chunk.digest) is not None:
+            held[number], at[number] = file, start
+    return LocalContent(tree, held, at, sound=False)

@@ -1,17 +1,35 @@
-"""What a folder holds once it was read: entries with their chunks."""
+"""What a folder holds once it was read: files with their chunks, in columns, and links.
+
+A tree of a million files takes about a hundred megabytes; `files` and `chunks` make their entries when they are asked for.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
-from itertools import pairwise
+from array import array
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import overload
 
-from rampa.core.content.paths import printable
-from rampa.core.errors import Damaged
+import numpy as np
 
-DIGEST_SIZE = 32
+from rampa.core.content.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
+
+__all__ = [
+    "DIGEST_SIZE",
+    "LOOSE",
+    "Chunk",
+    "ChunkRun",
+    "Chunks",
+    "FileEntry",
+    "Files",
+    "LinkEntry",
+    "Tree",
+    "TreeBuilder",
+]
+
 LOOSE = ("keep", "replace", "aside")
 """What an update does with a loose file that the player changed: keeps it, replaces it, sets it aside and replaces it."""
+_RULES = ("", *LOOSE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +48,7 @@ class FileEntry:
     size: int
     executable: bool
     digest: bytes
-    chunks: tuple[Chunk, ...]
+    chunks: Sequence[Chunk]
     loose: str = ""
     """One of LOOSE for a file that players may change, else empty."""
 
@@ -44,37 +62,199 @@ class LinkEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class Chunks(Sequence[Chunk]):
+    """Distinct chunks in order of first use: a chunk's number is its place here."""
+
+    digests: Digests
+    sizes: array[int]
+
+    def __len__(self) -> int:
+        return len(self.sizes)
+
+    @overload
+    def __getitem__(self, index: int) -> Chunk: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Chunk]: ...
+    def __getitem__(self, index: int | slice) -> Chunk | Sequence[Chunk]:
+        if isinstance(index, slice):
+            return [self[i] for i in range(*index.indices(len(self)))]
+        return Chunk(self.digests[index], self.sizes[index])
+
+
+class ChunkRun(Sequence[Chunk]):
+    """The chunks of one file, or a part of them."""
+
+    __slots__ = ("_numbers", "_start", "_stop", "_table")
+
+    def __init__(self, table: Chunks, numbers: array[int], start: int, stop: int) -> None:
+        self._table, self._numbers, self._start, self._stop = table, numbers, start, stop
+
+    def __len__(self) -> int:
+        return self._stop - self._start
+
+    @overload
+    def __getitem__(self, index: int) -> Chunk: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Chunk]: ...
+    def __getitem__(self, index: int | slice) -> Chunk | Sequence[Chunk]:
+        if isinstance(index, slice):
+            start, stop, step = index.indices(len(self))
+            if step == 1:
+                return ChunkRun(self._table, self._numbers, self._start + start, self._start + max(start, stop))
+            return [self[i] for i in range(start, stop, step)]
+        return self._table[self._numbers[range(self._start, self._stop)[index]]]
+
+    def __iter__(self) -> Iterator[Chunk]:
+        for at in range(self._start, self._stop):
+            yield self._table[self._numbers[at]]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and tuple(self) == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash(tuple(self))
+
+
+@dataclass(frozen=True, slots=True)
+class Files(Sequence[FileEntry]):
+    """Files in columns. `modes`: bit 0 executable, the bits above it the loose rule. `ends`: where each file's chunks end in
+    `numbers`, which are places in `chunks`."""
+
+    paths: Texts
+    sizes: array[int]
+    modes: bytes
+    digests: Digests
+    ends: array[int]
+    numbers: array[int]
+    chunks: Chunks
+
+    def __len__(self) -> int:
+        return len(self.sizes)
+
+    @overload
+    def __getitem__(self, index: int) -> FileEntry: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[FileEntry]: ...
+    def __getitem__(self, index: int | slice) -> FileEntry | Sequence[FileEntry]:
+        if isinstance(index, slice):
+            return [self[i] for i in range(*index.indices(len(self)))]
+        index = range(len(self))[index]
+        run = ChunkRun(self.chunks, self.numbers, self.ends[index - 1] if index else 0, self.ends[index])
+        mode = self.modes[index]
+        return FileEntry(
+            self.paths[index], self.sizes[index], bool(mode & 1), self.digests[index], run, _RULES[mode >> 1]
+        )
+
+    @property
+    def starts(self) -> Numbers:
+        """Where each file's chunks start in `numbers`."""
+        ends = view(self.ends).astype(np.int64)
+        return np.concatenate([np.zeros(1, np.int64), ends[:-1]]) if len(ends) else ends
+
+    def take(self, order: Numbers) -> Files:
+        """Some of the files, in this order; the chunks are numbered anew."""
+        starts, ends = self.starts[order], view(self.ends).astype(np.int64)[order]
+        counts = ends - starts
+        stops = np.cumsum(counts)
+        at = np.repeat(starts - (stops - counts), counts) + np.arange(int(counts.sum()))
+        chunks, numbers = by_first_use(self.chunks, view(self.numbers)[at])
+        return Files(
+            self.paths.take(order),
+            column("Q", view(self.sizes)[order]),
+            np.frombuffer(self.modes, np.uint8)[order].tobytes(),
+            self.digests.take(order),
+            column("Q", stops),
+            numbers,
+            chunks,
+        )
+
+    def find(self, path: str) -> FileEntry | None:
+        """A file of a sorted tree by its path."""
+        at = self.paths.find(path)
+        return self[at] if at >= 0 else None
+
+
 class Tree:
     """Files and links, each sorted by path (code points)."""
 
-    files: tuple[FileEntry, ...]
-    links: tuple[LinkEntry, ...] = field(default=())
+    __slots__ = ("files", "links")
+
+    def __init__(self, files: Iterable[FileEntry] = (), links: Iterable[LinkEntry] = ()) -> None:
+        self.files = files if isinstance(files, Files) else TreeBuilder(files).files()
+        self.links = tuple(links)
+
+    @property
+    def chunks(self) -> Chunks:
+        """The distinct chunks, in order of first use."""
+        return self.files.chunks
 
     @property
     def size(self) -> int:
-        return sum(f.size for f in self.files)
+        return sum(self.files.sizes)
+
+    def take(self, order: Numbers) -> Tree:
+        """The tree of these files, by number, without links."""
+        if len(order) == len(self.files) and bool((order == np.arange(len(order))).all()):
+            return Tree(self.files)
+        return Tree(self.files.take(order))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Tree) and self.files == other.files and self.links == other.links
+
+    def __hash__(self) -> int:
+        return hash((self.files.paths, self.files.digests, self.links))
+
+    def __repr__(self) -> str:
+        return f"Tree({len(self.files)} files, {len(self.links)} links)"
 
 
-def check_tree(tree: Tree) -> Tree:
-    """Returns a tree that can be written: sorted, no path twice, nothing below a file or a link. Raises `Damaged`."""
-    for row in ([f.path for f in tree.files], [k.path for k in tree.links]):
-        if any(a >= b for a, b in pairwise(row)):
-            raise Damaged("tree.damaged", "the paths are not sorted, or one stands twice")
-    leaves = {f.path for f in tree.files} | {k.path for k in tree.links}
-    if len(leaves) != len(tree.files) + len(tree.links):
-        raise Damaged("tree.damaged", "a path is both a file and a link")
-    for path in leaves:
-        folder = path
-        while "/" in folder:
-            folder = folder.rpartition("/")[0]
-            if folder in leaves:
-                raise Damaged("tree.damaged", "a path lies below a file or a link", where=printable(path))
-    return tree
+class TreeBuilder:
+    """Files added one by one, in the order that they shall have."""
+
+    def __init__(self, files: Iterable[FileEntry] = ()) -> None:
+        self._blob, self._path_ends = bytearray(), array("Q")
+        self._sizes, self._modes, self._digests = array("Q"), bytearray(), bytearray()
+        self._ends = array("Q")
+        self._chunk_digests, self._chunk_sizes = bytearray(), array("I")
+        for file in files:
+            self.add(file)
+
+    def add(self, file: FileEntry) -> None:
+        if any(len(d) != DIGEST_SIZE for d in (file.digest, *(c.digest for c in file.chunks))):
+            raise ValueError(f"a digest has {DIGEST_SIZE} bytes")
+        self._blob += file.path.encode()
+        self._path_ends.append(len(self._blob))
+        self._sizes.append(file.size)
+        self._modes.append(int(file.executable) | _RULES.index(file.loose) << 1)
+        self._digests += file.digest
+        for chunk in file.chunks:
+            self._chunk_digests += chunk.digest
+            self._chunk_sizes.append(chunk.size)
+        self._ends.append(len(self._chunk_sizes))
+
+    def files(self) -> Files:
+        """All that was added; the builder is spent."""
+        uses = Chunks(Digests(bytes(self._chunk_digests)), self._chunk_sizes)
+        self._chunk_digests.clear()
+        chunks, numbers = by_first_use(uses, np.arange(len(uses)))
+        texts = Texts(bytes(self._blob), self._path_ends)
+        return Files(texts, self._sizes, bytes(self._modes), Digests(bytes(self._digests)), self._ends, numbers, chunks)
+
+    def tree(self, links: Iterable[LinkEntry] = ()) -> Tree:
+        """Sorted by path."""
+        files = self.files()
+        order = files.paths.order()
+        return Tree(files if order is None else files.take(order), sorted(links, key=lambda k: k.path))
 
 
-def merge(trees: Iterable[Tree]) -> Tree:
-    """The tree that several depots make together. Raises `Damaged` when two deliver the same path."""
-    own = list(trees)
-    files = sorted((f for t in own for f in t.files), key=lambda f: f.path)
-    links = sorted((k for t in own for k in t.links), key=lambda k: k.path)
-    return check_tree(Tree(tuple(files), tuple(links)))
+def by_first_use(table: Chunks, numbers: Numbers) -> tuple[Chunks, array[int]]:
+    """The chunks that are used, each once and in order of first use, and the uses as their new numbers."""
+    if not len(table):
+        return Chunks(Digests(), array("I")), array("I")
+    numbers = table.digests.find_all(table.digests)[numbers]
+    used, first = np.unique(numbers, return_index=True)
+    order = used[np.argsort(first)]
+    rank = np.zeros(len(table), dtype=np.uint32)
+    rank[order] = np.arange(len(order), dtype=np.uint32)
+    sizes = column("I", view(table.sizes)[order])
+    return Chunks(table.digests.take(order), sizes), column("I", rank[numbers])

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from rampa.core.content import parallel
 from rampa.core.content.compression import Packing
 from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, compress, decompress
-from rampa.core.content.selecting import Selected, Selection
+from rampa.core.content.selected import Selected
+from rampa.core.content.selecting import Selection
 
 LEVELS = (0, 1, 3, 5, 7, 9, 12, 15, 17, 19)
 RATES = (10, 50, 200)
@@ -75,7 +76,7 @@ def tune(
 ) -> Tuned:
     """Measures level by level until `seconds` are over. `packing`: recommend only levels that pack in so many seconds."""
     started = time.monotonic()
-    size = sum(f.size for f in selection.files)
+    size = selection.files.size
     blocks = _sample(selection, sample)
     taken = sum(len(b) for _, b in blocks)
     scale = size / max(1, taken)
@@ -94,7 +95,7 @@ def tune(
 
 def _sample(selection: Selection, limit: int) -> list[tuple[str, bytes]]:
     """(ending, bytes of a frame), evenly over all files in their order."""
-    total = sum(f.size for f in selection.files)
+    total = selection.files.size
     step = max(1, -(-total // limit))
     out: list[tuple[str, bytes]] = []
     waiting: dict[str, bytearray] = defaultdict(bytearray)
@@ -133,7 +134,7 @@ def _level(threads: ThreadPoolExecutor, level: int, blocks: list[tuple[str, byte
 
 
 def _endings(
-    threads: ThreadPoolExecutor, blocks: list[tuple[str, bytes]], files: tuple[Selected, ...]
+    threads: ThreadPoolExecutor, blocks: list[tuple[str, bytes]], files: Iterable[Selected]
 ) -> tuple[Ending, ...]:
     """At level 3: kinds of files that do not gain, and those that gain by a longer memory."""
     sizes: dict[str, int] = defaultdict(int)

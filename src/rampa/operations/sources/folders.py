@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
 from rampa.core.content.locations import Locations
-from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
+from rampa.core.errors import Damaged, Invalid, NotFound
 from rampa.db.sources import Folder
 from rampa.operations import audit
-from rampa.operations.content import chunk_sizes, locate
+from rampa.operations.content import locate, must_be_held
 from rampa.operations.context import Actor, Services
 from rampa.operations.reading import manifest_tree
 from rampa.operations.titles import find_title
@@ -38,12 +38,7 @@ def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolde
     services.store.put_manifest(digest, encoded)
     with services.db.transaction() as session:
         title = find_title(session, slug, lock=True)
-        wanted = {c.digest: c.size for f in manifest.tree.files for c in f.chunks}
-        held = chunk_sizes(session, list(wanted))
-        if len(held) < len(wanted):
-            missing = len(wanted) - len(held)
-            hint = "Run the command again: it sends only those."
-            raise Conflict("content.missing", f"{missing} of {len(wanted)} chunks have not arrived", hint=hint)
+        must_be_held(session, manifest.tree.chunks)
         number = (session.scalar(select(func.max(Folder.number)).where(Folder.title_id == title.id)) or 0) + 1
         row = Folder(
             title_id=title.id,
@@ -85,8 +80,7 @@ def folder_manifest(services: Services, slug: str, number: int) -> bytes:
 def folder_locations(services: Services, slug: str, number: int) -> bytes:
     with services.db.transaction() as session:
         tree = manifest_tree(services, find_folder(session, slug, number).manifest)
-        digests = dict.fromkeys(c.digest for f in tree.files for c in f.chunks)
-        return locations_format.encode(Locations(locate(session, digests)), tree)
+        return locations_format.encode(Locations(locate(session, tree.chunks.digests)), tree)
 
 
 def folder_files(services: Services, session: Session, slug: str, number: int) -> Iterator[tuple[str, str]]:

@@ -36,7 +36,7 @@ def build_chunks(services: Services, build: Build) -> set[bytes]:
 
 
 def chunks_of(services: Services, manifests: Iterable[bytes]) -> set[bytes]:
-    return {c.digest for m in manifests for f in manifest_tree(services, m).files for c in f.chunks}
+    return {d for m in manifests for d in manifest_tree(services, m).chunks.digests}
 
 
 def needed_manifests(session: Session) -> set[bytes]:

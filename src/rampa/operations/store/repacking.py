@@ -10,8 +10,8 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from rampa.core.content.locations import FramePlace
 from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.places import ChunkPlaces, FramePlace
 from rampa.core.content.tree import Chunk as Piece
 from rampa.db.content import Chunk, Frame, Pack
 from rampa.operations import audit
@@ -90,7 +90,7 @@ class _Waiting:
         self.chunks, self.parts, self.size = [], [], 0
 
 
-def _contents(services: Services, pack: _Sparse, places: dict[bytes, tuple[FramePlace, int]]):  # type: ignore[no-untyped-def]
+def _contents(services: Services, pack: _Sparse, places: ChunkPlaces):  # type: ignore[no-untyped-def]
     by_frame: dict[FramePlace, list[tuple[int, Piece]]] = defaultdict(list)
     for chunk in pack.chunks:
         frame, at = places[chunk.digest]

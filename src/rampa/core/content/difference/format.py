@@ -7,7 +7,6 @@ the streams: header, copy lengths, literal lengths, seeks, gaps, tokens, literal
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -15,6 +14,7 @@ import numpy as np
 import zstandard
 
 from rampa.core.content.difference.programs import Image, Segment, sound
+from rampa.core.content.inflating import inflate
 from rampa.core.errors import Damaged
 
 MARK = b"\xd5\x01"
@@ -38,14 +38,6 @@ class Parts:
     gaps: bytes
     tokens: bytes
     extras: bytes
-
-
-class _Own(threading.local):
-    def __init__(self) -> None:
-        self.reader = zstandard.ZstdDecompressor()
-
-
-_own = _Own()
 
 
 def encode(parts: Parts, level: int) -> bytes:
@@ -163,7 +155,7 @@ def _read_image(numbers: Iterator[int]) -> tuple[Image, int]:
 def _inflate(stored: memoryview, raw: int) -> bytes:
     if len(stored) == raw:
         return bytes(stored)
-    out = _own.reader.decompress(stored, max_output_size=raw)
+    out = inflate(stored, raw, sized=False)
     if len(out) != raw:
         raise _damaged("has a stream of another size than it says")
     return out

@@ -7,9 +7,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 
+import numpy as np
+
+from rampa.core.content.columns import Digests, view
+from rampa.core.content.local import local_content, uses_of
 from rampa.core.content.tree import Chunk, FileEntry, Tree
 
 NEW_WINDOW = 16 * 1024 * 1024
@@ -39,7 +44,7 @@ class Stretch:
 
     path: str
     offset: int
-    chunks: tuple[Chunk, ...]
+    chunks: Sequence[Chunk]
     old: Region | None
 
     @property
@@ -47,42 +52,64 @@ class Stretch:
         return sum(c.size for c in self.chunks)
 
 
-def counterparts(old: Tree, new: Tree) -> dict[str, FileEntry]:
+def counterparts(old: Tree, files: Iterable[FileEntry]) -> dict[str, FileEntry]:
     """New path -> the old file that it comes from: the same path, else the most shared chunks, else the same name but for
     numbers, or the same last name."""
-    by_path = {f.path: f for f in old.files}
-    left = [f for f in new.files if f.path not in by_path]
-    holders: dict[bytes, FileEntry] = {c.digest: f for f in old.files for c in f.chunks} if left else {}
-    by_name: dict[str, FileEntry] = {}
-    for f in old.files:
-        for name in (_without_numbers(f.path), f.path.rpartition("/")[2]):
-            by_name.setdefault(name, f)
-    out = {f.path: by_path[f.path] for f in new.files if f.path in by_path}
+    out: dict[str, FileEntry] = {}
+    left = []
+    for file in files:
+        same = old.files.find(file.path)
+        if same:
+            out[file.path] = same
+        else:
+            left.append(file)
+    if not left:
+        return out
+    have = local_content(old)
+    by_name = _by_name(old, {n for f in left for n in _names(f.path)})
     for f in left:
-        shared = Counter(holders[c.digest].path for c in f.chunks if c.digest in holders)
-        found = by_path[shared.most_common(1)[0][0]] if shared else None
-        found = found or by_name.get(_without_numbers(f.path)) or by_name.get(f.path.rpartition("/")[2])
-        if found is not None:
-            out[f.path] = found
+        held = have.find_chunks(Digests.of(c.digest for c in f.chunks))
+        shared = Counter(have.file[held[held >= 0]].tolist())
+        names = [by_name[n] for n in _names(f.path) if n in by_name]
+        best = shared.most_common(1)[0][0] if shared else names[0] if names else -1
+        if best >= 0:
+            out[f.path] = old.files[best]
     return out
+
+
+def _by_name(old: Tree, wanted: set[str]) -> dict[str, int]:
+    """The first file for each of these names."""
+    found: dict[str, int] = {}
+    for i, path in enumerate(old.files.paths):
+        for name in _names(path):
+            if name in wanted:
+                found.setdefault(name, i)
+    return found
+
+
+def _names(path: str) -> tuple[str, str]:
+    return _without_numbers(path), path.rpartition("/")[2]
 
 
 def stretches(old: Tree, new: Tree, missing: set[bytes]) -> Iterator[Stretch]:
     """The stretches of `new` that hold all `missing` chunks, each chunk once, in file order."""
-    origin = counterparts(old, new)
+    lacking = np.flatnonzero(np.fromiter((d in missing for d in new.chunks.digests), dtype=bool))
+    file, _ = uses_of(new)
+    changed = [new.files[i] for i in np.unique(file[np.isin(view(new.files.numbers), lacking)]).tolist()]
+    origin = counterparts(old, changed)
     left = set(missing)
-    for file in new.files:
-        if left.isdisjoint(c.digest for c in file.chunks):
-            continue
-        yield from _of_file(file, origin.get(file.path), left)
-        left.difference_update(c.digest for c in file.chunks)
+    for own in changed:
+        if not left.isdisjoint(c.digest for c in own.chunks):
+            yield from _of_file(own, origin.get(own.path), left)
+            left.difference_update(c.digest for c in own.chunks)
 
 
 def _of_file(file: FileEntry, old: FileEntry | None, left: set[bytes]) -> Iterator[Stretch]:
     places = _old_places(old) if old else {}
+    starts = [0, *accumulate(c.size for c in file.chunks)]
     for first, last in _runs(file, left):
         for a, b in _windows(file, first, last):
-            start = sum(c.size for c in file.chunks[:a])
+            start = starts[a]
             chunks = file.chunks[a:b]
             region = _region(file, old, places, a, b, start) if old and old.size else None
             yield Stretch(file.path, start, chunks, region)

@@ -9,14 +9,17 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
+import numpy as np
 from blake3 import blake3
 
 from rampa.core.content import parallel
+from rampa.core.content.columns import column, view
 from rampa.core.content.difference import making
 from rampa.core.content.difference.pairing import GROUP, Stretch, stretches
 from rampa.core.content.difference.programs import HEAD, read_image
-from rampa.core.content.locations import DifferencePlace, FramePlace, Locations
-from rampa.core.content.tree import Chunk, Tree
+from rampa.core.content.locations import DifferencePlace, Locations
+from rampa.core.content.places import FramePlace
+from rampa.core.content.tree import Chunk, Chunks, Tree
 from rampa.core.errors import Damaged
 
 READ = Callable[[str, int, int], bytes]
@@ -53,11 +56,10 @@ class _Group:
     plain: int
 
 
-def missing_chunks(old: Tree, new: Tree) -> dict[bytes, Chunk]:
+def missing_chunks(old: Tree, new: Tree) -> Chunks:
     """Chunks of `new` that `old` does not hold."""
-    held = {c.digest for f in old.files for c in f.chunks}
-    whole = {f.digest for f in old.files}
-    return {c.digest: c for f in new.files if f.digest not in whole for c in f.chunks if c.digest not in held}
+    gone = np.flatnonzero(old.chunks.digests.find_all(new.chunks.digests) < 0)
+    return Chunks(new.chunks.digests.take(gone), column("I", view(new.chunks.sizes)[gone]))
 
 
 def make_set(
@@ -73,8 +75,8 @@ def make_set(
     """Makes what pays, the most promising first, hands each payload to `keep` in order, and says where each lies."""
     started = time.monotonic()
     missing = missing_chunks(old, new)
-    shares = _shares(missing.values(), locations)
-    found = list(stretches(old, new, set(missing)))
+    shares = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
+    found = list(stretches(old, new, set(missing.digests)))
     made = Made()
     groups = list(_groups([s for s in found if s.old], read_new, shares))
     groups.sort(key=lambda g: -g.plain)
@@ -106,15 +108,6 @@ def make_set(
         take(_repacked(found, missing, covered, locations))
     made.seconds = time.monotonic() - started
     return made
-
-
-def _shares(chunks: Iterable[Chunk], locations: Locations) -> dict[bytes, int]:
-    """About what each chunk takes in its frame, stored."""
-    out = {}
-    for c in chunks:
-        frame, _ = locations.chunks[c.digest]
-        out[c.digest] = max(1, frame.stored * c.size // frame.raw)
-    return out
 
 
 def _groups(found: list[Stretch], read_new: READ, shares: dict[bytes, int]) -> Iterator[_Group]:
@@ -163,15 +156,13 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
     return payload, DifferencePlace(b"", 0, len(payload), blake3(old).digest(), regions, chunks)
 
 
-def _repacked(
-    found: list[Stretch], missing: dict[bytes, Chunk], covered: set[bytes], locations: Locations
-) -> Iterator[_Group]:
+def _repacked(found: list[Stretch], missing: Chunks, covered: set[bytes], locations: Locations) -> Iterator[_Group]:
     """Chunks that lie in frames with others that need not travel: alone they are smaller than those frames."""
-    inside: dict[FramePlace, set[bytes]] = {}
-    for digest in missing:
-        if digest not in covered:
-            inside.setdefault(locations.chunks[digest][0], set()).add(digest)
-    mixed = {d for frame, own in inside.items() if sum(missing[d].size for d in own) < 0.9 * frame.raw for d in own}
+    inside: dict[FramePlace, list[Chunk]] = {}
+    for chunk in missing:
+        if chunk.digest not in covered:
+            inside.setdefault(locations.chunks[chunk.digest][0], []).append(chunk)
+    mixed = {c.digest for frame, own in inside.items() if sum(c.size for c in own) < 0.9 * frame.raw for c in own}
     seen: set[bytes] = set()
     own: list[Stretch] = []
     for s in found:
