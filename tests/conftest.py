@@ -16,6 +16,7 @@ from pathlib import Path
 import httpx
 import psycopg
 import pytest
+from argon2 import PasswordHasher
 from hypothesis import settings as hypothesis_settings
 
 from rampa.client import Client
@@ -101,12 +102,35 @@ class World:
         )
 
 
+class Standing:
+    """The services of the test that runs: the application that stands over them is made once, which takes a second."""
+
+    now_in: Services
+
+    def __getattr__(self, name: str) -> object:
+        return getattr(self.now_in, name)
+
+
+@pytest.fixture(scope="session")
+def standing() -> tuple[Standing, object]:
+    services = Standing()
+    return services, make_app(services)  # type: ignore[arg-type]
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cheap_passwords() -> None:
+    """In this process only: what a password's hash costs is not what these tests are about."""
+    hasher = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
+    people._hasher = lambda: hasher  # type: ignore[assignment]
+
+
 @pytest.fixture
-def world(database_url: str, tmp_path: Path) -> Iterator[World]:
+def world(database_url: str, tmp_path: Path, standing: tuple[Standing, object]) -> Iterator[World]:
     services = Services(Database(database_url), FolderStore(tmp_path / "store"), MASTER)
     password = people.first_start(services, "Quillback Works", "Iida", OWNER)
     assert password
-    yield World(services, make_app(services), password)
+    standing[0].now_in = services
+    yield World(services, standing[1], password)
     services.db.engine.dispose()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import datetime as dt
 import random
+from functools import lru_cache
 from pathlib import Path
 
 from rampa.client import Client
@@ -59,10 +60,11 @@ def noise(size: int, seed: int = 1) -> bytes:
     return random.Random(seed).randbytes(size)
 
 
+@lru_cache(maxsize=16)
 def words(size: int, seed: int = 1) -> bytes:
     """Bytes that compress."""
     pick = random.Random(seed)
-    text = " ".join(pick.choice(["lantern", "wagon", "fog", "sluice", "kiln", "thaw", "bog"]) for _ in range(size // 5))
+    text = " ".join(pick.choices(["lantern", "wagon", "fog", "sluice", "kiln", "thaw", "bog"], k=size // 5))
     return text.encode()[:size]
 
 
