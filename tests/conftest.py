@@ -178,7 +178,8 @@ class Live:
             stop(self.process, signal.SIGTERM)
 
     def stop(self) -> None:
-        self.stop_service()
+        if self.process and self.process.poll() is None:
+            self.kill()  # nobody waits for an answer any more
         self.starter.shutdown()
 
     def client(self) -> Client:

@@ -18,11 +18,14 @@ def client(live: Live) -> Iterator[Client]:
         yield made
 
 
-@pytest.fixture
-def machines(live: Live, client: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Machines]:
+@pytest.fixture(autouse=True)
+def short_leases(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Services that start in a test wait five seconds for a silent agent, not half a minute."""
     monkeypatch.setenv("RAMPA_LEASE_SECONDS", "5")
-    live.stop_service()
-    live.start()
+
+
+@pytest.fixture
+def machines(live: Live, client: Client, tmp_path: Path) -> Iterator[Machines]:
     made = Machines(live, client, tmp_path)
     made.worker()
     yield made

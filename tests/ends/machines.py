@@ -14,7 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from rampa.client import Client
-from rampa.local.service import start_worker, stop
+from rampa.local.service import start_worker
 from rampa.schema.common import Role
 from rampa.schema.people import NewToken
 from tests.conftest import Live
@@ -58,13 +58,24 @@ class Machines:
         self.agents.pop(name).wait()
 
     def end_workers(self) -> None:
-        for process in self._others:
-            stop(process, signal.SIGTERM)
+        _end_all(self._others)
         self._others.clear()
 
     def stop(self) -> None:
-        for process in (*self.agents.values(), *self._others):
-            stop(process, signal.SIGTERM)
+        _end_all([*self.agents.values(), *self._others])
+
+
+def _end_all(processes: list[subprocess.Popen[bytes]]) -> None:
+    """Asks all at once, then waits for each."""
+    for process in processes:
+        if process.poll() is None:
+            process.terminate()
+    for process in processes:
+        try:
+            process.wait(5)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
 
 
 def until(true: Callable[[], object], what: str, seconds: float = 60) -> None:

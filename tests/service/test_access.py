@@ -7,6 +7,7 @@ import pytest
 from rampa.core.errors import Denied
 from rampa.operations import people
 from rampa.schema.common import Role
+from rampa.service.wiring import make_app
 from tests.conftest import OWNER, World
 
 ALL, INSTALL, MAKE = "oeatv", "oet", "oea"
@@ -227,8 +228,9 @@ def test_every_route_with_every_role(world: World) -> None:
 
 
 def test_an_undeclared_route_is_closed(world: World) -> None:
-    world.app.add_url_rule("/forgotten", "forgotten", lambda: "secret")  # type: ignore[attr-defined]
-    answer = world.app.test_client().get("/forgotten", headers={"Authorization": f"Bearer {world.token()}"})  # type: ignore[attr-defined]
+    app = make_app(world.services)
+    app.add_url_rule("/forgotten", "forgotten", lambda: "secret")
+    answer = app.test_client().get("/forgotten", headers={"Authorization": f"Bearer {world.token()}"})
     assert answer.status_code == 403
     assert "secret" not in answer.text
 

@@ -12,13 +12,17 @@ from rampa.agent.work_folder import end_leftovers
 from rampa.agent.working import work_on
 from rampa.client import Client
 from rampa.core.errors import Conflict, RampaError, Unavailable
-from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work
+from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut
 
 WAIT = 8.0
 """Seconds that one question waits for an answer; less than the service's patience with a silent agent."""
 LOOK_AGAIN = 15.0
 """Seconds after which toolchains and disk are looked at again: a licence may have been accepted meanwhile."""
 GOODBYE = 15.0
+
+
+class _Leaving(Exception):
+    """Ends a question that waits for an answer."""
 
 
 class AgentLoop:
@@ -31,14 +35,18 @@ class AgentLoop:
         self._make_client, self._settings, self._say = make_client, settings, say
         self._instance = uuid.uuid4().hex
         self._stop = threading.Event()
+        self._asking = False
         self._held: dict[str, tuple[threading.Thread, int]] = {}
         self._lock = threading.Lock()
         self._looked = 0.0
         self._abilities: AbilitiesWire | None = None
 
     def stop(self) -> None:
-        """Ends after what it has was given back."""
+        """Ends after what it has was given back. For a signal's handler in the thread that runs: a waiting question ends at
+        once."""
         self._stop.set()
+        if self._asking:
+            raise _Leaving
 
     def run(self) -> None:
         """Until `stop`. Raises `Conflict` when another process runs under the same name."""
@@ -49,6 +57,7 @@ class AgentLoop:
             self._register(client)
             while not self._stop.is_set():
                 self._ask(client)
+        with self._make_client(True) as client:
             self._leave(client)
 
     def _can(self) -> AbilitiesWire:
@@ -70,7 +79,9 @@ class AgentLoop:
             holds = list(self._held)
         asked = AskIn(instance=self._instance, abilities=self._can(), holds=holds, wait=WAIT)
         try:
-            answer = client.ask_for_work(self._settings.name, asked)
+            answer = self._wait_for_work(client, asked)
+        except _Leaving:
+            return  # work that came in that moment goes back with the goodbye
         except Unavailable as error:
             self._say(f"{error.message}; trying again.")
             self._stop.wait(2)
@@ -85,6 +96,13 @@ class AgentLoop:
             self._begin(answer.work)
         elif answer.stop or answer.lost:
             self._stop.wait(0.3)  # its own signs of life tell the run; it ends in a moment
+
+    def _wait_for_work(self, client: Client, asked: AskIn) -> WorkOut:
+        self._asking = not self._stop.is_set()
+        try:
+            return client.ask_for_work(self._settings.name, asked)
+        finally:
+            self._asking = False
 
     def _begin(self, work: Work) -> None:
         with self._lock:

@@ -16,11 +16,12 @@ import numpy as np
 import pathspec
 
 from rampa.core.content.assemble import file_holds
-from rampa.core.content.tree import LOOSE, FileEntry, Tree
+from rampa.core.content.loose_rules import LOOSE
+from rampa.core.content.tree import FileEntry, Tree
 
 
 def mark_loose(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
-    """The tree with the files that match marked as loose. `rule` is one of `tree.LOOSE`."""
+    """The tree with the files that match marked as loose. `rule` is one of `loose_rules.LOOSE`."""
     if not patterns:
         return tree
     spec = pathspec.GitIgnoreSpec.from_lines(patterns)

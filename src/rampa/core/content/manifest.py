@@ -17,10 +17,11 @@ from blake3 import blake3
 
 from rampa.core.content.columns import DIGEST_SIZE, Digests, Texts, column, view
 from rampa.core.content.inflating import inflate
+from rampa.core.content.loose_rules import LOOSE
 from rampa.core.content.merging import check_tree
 from rampa.core.content.parameters import CutParameters
 from rampa.core.content.paths import check_link, check_path, printable
-from rampa.core.content.tree import LOOSE, Chunks, Files, LinkEntry, Tree
+from rampa.core.content.tree import Chunks, Files, LinkEntry, Tree
 from rampa.core.errors import Damaged, RampaError
 
 FORMAT = "rampa-manifest"

@@ -13,10 +13,10 @@ from typing import overload
 import numpy as np
 
 from rampa.core.content.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
+from rampa.core.content.loose_rules import LOOSE
 
 __all__ = [
     "DIGEST_SIZE",
-    "LOOSE",
     "Chunk",
     "ChunkRun",
     "Chunks",
@@ -27,8 +27,6 @@ __all__ = [
     "TreeBuilder",
 ]
 
-LOOSE = ("keep", "replace", "aside")
-"""What an update does with a loose file that the player changed: keeps it, replaces it, sets it aside and replaces it."""
 _RULES = ("", *LOOSE)
 
 
