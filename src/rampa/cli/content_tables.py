@@ -152,14 +152,19 @@ def tuned(found: Tuned) -> None:
     said = [e for e in found.endings if e.rule]
     if said:
         out().print("\nBy kind of file, at level 3:")
-        names = {"stored": "does not gain: store it", "long": "gains by matches over long distances"}
+        names = {
+            "stored": "does not gain: store it",
+            "long": "gains by matches over long distances",
+            "filtered": "gains behind its filter",
+        }
         lines = [
-            (e.ending, mb(e.size), f"{e.ratio:.1%}", f"{e.long_ratio:.1%}", names[e.rule], _rule(e.ending, e.rule))
+            (e.ending, mb(e.size), *(f"{r:.1%}" for r in (e.ratio, e.long_ratio, e.filtered_ratio)),
+             names[e.rule], _rule(e.ending, e.rule))
             for e in said
-        ]
-        table(["files", ">size", ">packed", ">with long", "~", "~content.levels"], lines)
+        ]  # fmt: skip
+        table(["files", ">size", ">packed", ">long", ">filtered", "~", "~content.levels"], lines)
 
 
 def _rule(ending: str, rule: str) -> str:
     pattern = "*" if ending == "(none)" else f"*{ending}"
-    return f'"{pattern}" = "{"stored" if rule == "stored" else "3 long"}"'
+    return f'"{pattern}" = "{"stored" if rule == "stored" else f"3 {rule}"}"'

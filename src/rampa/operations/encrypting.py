@@ -13,14 +13,14 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from rampa.core.content.encryption import encrypt
-from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.pack import PACK_TARGET, PackWriter
 from rampa.core.content.tree import Chunk as Piece
 from rampa.core.content.tree import Tree
 from rampa.db.builds import Build
 from rampa.db.content import Chunk, Frame, Pack
 from rampa.operations.content import PACK_LIMIT, chunk_sizes, locate
 from rampa.operations.context import Services
-from rampa.operations.reading import stream_chunks
+from rampa.operations.frames_anew import frames_anew
 from rampa.operations.store.needed import needed_chunks
 from rampa.operations.vault.content_keys import make_keys
 
@@ -44,27 +44,13 @@ def encrypt_depots(services: Services, session: Session, build: Build, trees: Ma
 def _write(services: Services, session: Session, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
     """New packs of these chunks, encrypted where there is a key; their rows move there."""
     writer = PackWriter()
-    group: list[Piece] = []
-    parts: list[bytes] = []
-
-    def close() -> None:
-        if group:
-            raw = b"".join(parts)
-            frame = compress(raw)
-            writer.add(group, encrypt(frame, len(raw), key[1], key[0]) if key else frame)
-            group.clear()
-            parts.clear()
-
-    for chunk, data in zip(own, stream_chunks(services, [c.digest for c in own]), strict=True):
-        if group and sum(c.size for c in group) + chunk.size > FRAME_TARGET:
-            close()
-        group.append(chunk)
-        parts.append(bytes(data))
+    places = locate(session, [c.digest for c in own])
+    for frame in frames_anew(services, own, places):
+        stored = encrypt(frame.stored, frame.raw, key[1], key[0]) if key else frame.stored
+        writer.add(frame.chunks, stored)
         if writer.size >= PACK_TARGET:
-            close()
             _keep(services, session, writer, key)
             writer = PackWriter()
-    close()
     if writer.size:
         _keep(services, session, writer, key)
 

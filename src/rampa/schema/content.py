@@ -62,6 +62,7 @@ class EndingOut(Wire):
     size: int
     ratio: float
     long_ratio: float
+    filtered_ratio: float
     rule: str
 
 
@@ -119,7 +120,12 @@ def tuned_out(found: Tuned) -> TunedOut:
         ],
         endings=[
             EndingOut(
-                ending=e.ending, size=e.size, ratio=round(e.ratio, 4), long_ratio=round(e.long_ratio, 4), rule=e.rule
+                ending=e.ending,
+                size=e.size,
+                ratio=round(e.ratio, 4),
+                long_ratio=round(e.long_ratio, 4),
+                filtered_ratio=round(e.filtered_ratio, 4),
+                rule=e.rule,
             )
             for e in found.endings
         ],

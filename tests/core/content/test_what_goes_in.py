@@ -156,7 +156,8 @@ def test_packing_follows_its_rules(tmp_path: Path) -> None:
     assert packing.of("data/fog") == Packing(19)
     assert packing.of("data/big.arc") == Packing(9, long=True)
     assert packing.of("maps/fog") == Packing(3)
-    assert [read_rule(t) for t in ("20", "stored long", "", "x")] == [None] * 4
+    assert [read_rule(t) for t in ("20", "stored long", "3 filtered long", "x")] == [None] * 4
+    assert read_rule("9 long filtered") == Packing(9, long=True, filtered=True)
     (tmp_path / "data").mkdir()
     (tmp_path / "owl.bank").write_bytes(words(200_000))
     (tmp_path / "data/big.arc").write_bytes(noise(1_500_000) * 3)

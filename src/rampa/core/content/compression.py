@@ -11,25 +11,27 @@ import pathspec
 
 LEVEL = 3
 STORED = -1000
-RULE = re.compile(r"(?:(stored)|([0-9]|1[0-9])( long)?)")
+RULE = re.compile(r"(?:(stored)|([0-9]|1[0-9])( long)?( filtered)?)")
 BLOCK = 128 * 1024
 """Bytes of a raw block (RFC 8878, section 3.1.1.2.3)."""
 
 
 @dataclass(frozen=True, slots=True)
 class Packing:
-    """`level`: 0 packs fastest, 19 smallest, STORED keeps bytes as they are; `long`: larger frames with a longer memory."""
+    """`level`: 0 packs fastest, 19 smallest, STORED keeps bytes as they are; `long`: larger frames with a longer memory;
+    `filtered`: sound and block textures are filtered first."""
 
     level: int = LEVEL
     long: bool = False
+    filtered: bool = False
 
 
 def read_rule(text: str) -> Packing | None:
-    """`9`, `19 long` or `stored`; None for anything else."""
+    """`9`, `19 long`, `3 filtered`, `9 long filtered` or `stored`; None for anything else."""
     match = RULE.fullmatch(text)
     if match is None:
         return None
-    return Packing(STORED) if match[1] else Packing(int(match[2]), bool(match[3]))
+    return Packing(STORED) if match[1] else Packing(int(match[2]), bool(match[3]), bool(match[4]))
 
 
 class PackingRules:

@@ -1,7 +1,8 @@
 """Packs: files of compressed chunks. docs/formats.md describes them byte by byte.
 
     pack   := frame+ index
-    frame  := a zstd frame (RFC 8878) with its content size: chunks, one after another, about 1 MiB raw
+    frame  := a zstd frame (RFC 8878) with its content size: chunks, one after another, about 1 MiB raw;
+              or, where a rule asks for it, a filtered one (filters.py)
     index  := a skippable frame (RFC 8878, section 3.1.2; magic 0x184D2A5D) whose payload is
               zstd(CBOR) | u32 little-endian: length of zstd(CBOR) | "RAMPAPK1"
 
@@ -13,7 +14,7 @@ from __future__ import annotations
 
 import struct
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +22,9 @@ import cbor2
 import zstandard
 from blake3 import blake3
 
+from rampa.core.content import filters
 from rampa.core.content.compression import STORED, Packing, stored_frame
+from rampa.core.content.filters import Filter, Run
 from rampa.core.content.inflating import inflate
 from rampa.core.content.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
@@ -48,6 +51,11 @@ class Frame:
     stored: int
     raw: int
     chunks: tuple[Chunk, ...]
+
+
+def compress_filtered(data: bytes, packing: Packing, own: Filter, runs: Sequence[Run]) -> bytes:
+    """One filtered frame; the runs are those of `data`."""
+    return filters.wrap(compress(filters.apply(data, own, runs), packing), own, runs)
 
 
 def compress(data: bytes | bytearray | memoryview, packing: Packing = Packing()) -> bytes:
@@ -87,6 +95,14 @@ def decompress(stored: bytes | memoryview, raw: int) -> bytes:
     """A frame's content, whose size must be `raw`. Raises `Damaged`."""
     if not 0 < raw <= FRAME_LIMIT:
         raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
+    filtered = filters.unwrap(memoryview(stored), raw)
+    if filtered:
+        own, runs, inner = filtered
+        return filters.undo(_inflate(inner, raw), own, runs)
+    return _inflate(stored, raw)
+
+
+def _inflate(stored: bytes | memoryview, raw: int) -> bytes:
     try:
         content = inflate(stored, raw)
     except zstandard.ZstdError as error:

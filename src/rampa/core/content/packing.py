@@ -12,7 +12,8 @@ from blake3 import blake3
 from rampa.core.content import parallel
 from rampa.core.content.columns import Digests
 from rampa.core.content.compression import Packing, PackingRules
-from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress
+from rampa.core.content.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress, compress_filtered
 from rampa.core.content.paths import printable
 from rampa.core.content.tree import Chunk, Tree
 from rampa.core.errors import Conflict
@@ -69,8 +70,8 @@ def make_packs(
     """
     writer, raw = PackWriter(), 0
     with parallel.pool(workers) as threads:
-        pairs = _groups(wanted, rules or PackingRules())
-        work = parallel.in_order(threads, lambda g: (g[1], compress(_content(sources, g[1]), g[0])), pairs, ahead=AHEAD)
+        groups = _groups(wanted, rules or PackingRules(), sources)
+        work = parallel.in_order(threads, lambda g: (g[1], _frame(sources, *g)), groups, ahead=AHEAD)
         for own, stored in work:
             writer.add((p.chunk for p in own), stored)
             raw += sum(p.chunk.size for p in own)
@@ -81,35 +82,60 @@ def make_packs(
         yield MadePack(writer.finish(), raw)
 
 
-def _groups(wanted: Iterator[Place], rules: PackingRules) -> Iterator[tuple[Packing, list[Place]]]:
-    """Chunks that share a frame: those of one packing, in file order."""
-    open_: dict[Packing, list[Place]] = {}
-    sizes: dict[Packing, int] = {}
-    path, packing = "", rules.of("")
+_How = tuple[Packing, Shape | None]
+"""What a frame's chunks have in common."""
+
+
+def _groups(
+    wanted: Iterator[Place], rules: PackingRules, sources: Mapping[str, Path]
+) -> Iterator[tuple[_How, list[Place]]]:
+    """Chunks that share a frame: those of one packing and one shape, in file order."""
+    open_: dict[_How, list[Place]] = {}
+    sizes: dict[_How, int] = {}
+    path = ""
+    how: _How = (rules.of(""), None)
     for place in wanted:
         if place.path != path:
             path, packing = place.path, rules.of(place.path)
-        own, limit = open_.setdefault(packing, []), LONG_TARGET if packing.long else FRAME_TARGET
-        if own and sizes[packing] + place.chunk.size > limit:
-            yield packing, own
-            own = open_[packing] = []
-            sizes[packing] = 0
+            how = (packing, _shape(sources[path]) if packing.filtered else None)
+        own, limit = open_.setdefault(how, []), LONG_TARGET if how[0].long else FRAME_TARGET
+        if own and sizes[how] + place.chunk.size > limit:
+            yield how, own
+            own = open_[how] = []
+            sizes[how] = 0
         own.append(place)
-        sizes[packing] = sizes.get(packing, 0) + place.chunk.size
-    yield from ((packing, own) for packing, own in open_.items() if own)
+        sizes[how] = sizes.get(how, 0) + place.chunk.size
+    yield from ((how, own) for how, own in open_.items() if own)
 
 
-def _content(sources: Mapping[str, Path], own: list[Place]) -> bytes:
-    """A frame's content, read with one call where chunks lie one behind the other."""
-    parts: list[bytes] = []
+def _shape(source: Path) -> Shape | None:
+    try:
+        with source.open("rb", buffering=0) as stream:
+            return shape_of(stream.read(HEADER))
+    except OSError:
+        return None  # reading its content says why, in a moment
+
+
+def _frame(sources: Mapping[str, Path], how: _How, own: list[Place]) -> bytes:
+    """A frame, compressed; its content is read with one call where chunks lie one behind the other."""
+    packing, shape = how
+    runs = list(_runs(own))
+    parts = [_read_run(sources[run[0].path], run) for run in runs]
+    content = parts[0] if len(parts) == 1 else b"".join(parts)
+    if shape is None:
+        return compress(content, packing)
+    shaped = [shape.run(run[0].offset, len(part)) for run, part in zip(runs, parts, strict=True)]
+    return compress_filtered(content, packing, shape.filter, shaped)
+
+
+def _runs(own: list[Place]) -> Iterator[list[Place]]:
     at = 0
     while at < len(own):
         run = at + 1
         while run < len(own) and own[run].path == own[at].path and own[run].offset == _end(own[run - 1]):
             run += 1
-        parts.append(_read_run(sources[own[at].path], own[at:run]))
+        yield own[at:run]
         at = run
-    return parts[0] if len(parts) == 1 else b"".join(parts)
 
 
 def _end(place: Place) -> int:

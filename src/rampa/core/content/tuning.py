@@ -6,11 +6,13 @@ import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from rampa.core.content import parallel
 from rampa.core.content.compression import Packing
-from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, compress, decompress
+from rampa.core.content.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.filters import Filter, Run
+from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, compress, compress_filtered, decompress
 from rampa.core.content.selected import Selected
 from rampa.core.content.selecting import Selection
 
@@ -20,6 +22,8 @@ RATES = (10, 50, 200)
 NEAR = 1.02
 """A level is as good as the best when players wait at most this much longer."""
 NO_GAIN = 0.98
+WORTH = 0.95
+"""A rule of its own must save a twentieth."""
 
 
 @dataclass(frozen=True)
@@ -38,19 +42,44 @@ class Measured:
 
 @dataclass(frozen=True)
 class Ending:
-    """One kind of file: bytes in all, its share when packed at the level looked at, and with long-distance matching."""
+    """One kind of file: bytes in all, its share when packed at the level looked at, with long-distance matching, and
+    filtered."""
 
     ending: str
     size: int
     ratio: float
     long_ratio: float
+    filtered_ratio: float
 
     @property
     def rule(self) -> str:
         """What the profile document could say for it, or nothing."""
-        if self.ratio > NO_GAIN:
-            return "stored"
-        return "long" if self.long_ratio < self.ratio * 0.95 else ""
+        if self.filtered_ratio < min(self.ratio, self.long_ratio, 1) * WORTH:
+            return "filtered"
+        if self.long_ratio < min(self.ratio, 1) * WORTH:
+            return "long"
+        return "stored" if self.ratio > NO_GAIN else ""
+
+
+@dataclass
+class _Block:
+    """Content that would share a frame: pieces of files of one kind and one filter."""
+
+    ending: str
+    filter: Filter | None
+    data: bytearray = field(default_factory=bytearray)
+    runs: list[Run] = field(default_factory=list)
+
+    def add(self, piece: bytes, shape: Shape | None, offset: int) -> None:
+        self.data += piece
+        if shape:
+            self.runs.append(shape.run(offset, len(piece)))
+
+    def filtered(self) -> int:
+        """Bytes at level 3 behind its filter, or without one where it has none."""
+        if self.filter is None:
+            return len(compress(self.data, Packing(3)))
+        return len(compress_filtered(bytes(self.data), Packing(3, filtered=True), self.filter, self.runs))
 
 
 @dataclass(frozen=True)
@@ -78,7 +107,7 @@ def tune(
     started = time.monotonic()
     size = selection.files.size
     blocks = _sample(selection, sample)
-    taken = sum(len(b) for _, b in blocks)
+    taken = sum(len(b.data) for b in blocks)
     scale = size / max(1, taken)
     done: list[Measured] = []
     with parallel.pool() as threads:
@@ -93,25 +122,28 @@ def tune(
     return Tuned(size, taken, tuple(done), endings, skipped, best, why)
 
 
-def _sample(selection: Selection, limit: int) -> list[tuple[str, bytes]]:
-    """(ending, bytes of a frame), evenly over all files in their order."""
+def _sample(selection: Selection, limit: int) -> list[_Block]:
+    """Evenly over all files in their order."""
     total = selection.files.size
     step = max(1, -(-total // limit))
-    out: list[tuple[str, bytes]] = []
-    waiting: dict[str, bytearray] = defaultdict(bytearray)
+    out: list[_Block] = []
+    waiting: dict[tuple[str, Filter | None], _Block] = {}
     counter = 0
     for file in selection.files:
         with open(selection.root / file.disk, "rb") as stream:
-            while piece := stream.read(FRAME_TARGET):
+            shape = shape_of(stream.read(HEADER))
+            stream.seek(0)
+            for offset, piece in enumerate(iter(lambda s=stream: s.read(FRAME_TARGET), b"")):  # type: ignore[misc]
                 counter += 1
                 if counter % step:
                     continue
-                own = waiting[_ending(file)]
-                own += piece
-                if len(own) >= FRAME_TARGET:
-                    out.append((_ending(file), bytes(own[:FRAME_TARGET])))
-                    del own[:FRAME_TARGET]
-    return out + [(ending, bytes(own)) for ending, own in waiting.items() if own]
+                key = _ending(file), shape.filter if shape else None
+                own = waiting.get(key)
+                if own is None or len(own.data) + len(piece) > FRAME_TARGET:
+                    own = waiting[key] = _Block(*key)
+                    out.append(own)
+                own.add(piece, shape, offset * FRAME_TARGET)
+    return out
 
 
 def _ending(file: Selected) -> str:
@@ -119,13 +151,13 @@ def _ending(file: Selected) -> str:
     return "." + name.rpartition(".")[2].lower() if "." in name[1:] else "(none)"
 
 
-def _level(threads: ThreadPoolExecutor, level: int, blocks: list[tuple[str, bytes]], scale: float) -> Measured:
+def _level(threads: ThreadPoolExecutor, level: int, blocks: list[_Block], scale: float) -> Measured:
     packing = Packing(level)
     started = time.perf_counter()
-    packed = list(parallel.in_order(threads, lambda b: compress(b[1], packing), blocks))
+    packed = list(parallel.in_order(threads, lambda b: compress(b.data, packing), blocks))
     between = time.perf_counter()
     for _ in parallel.in_order(
-        threads, lambda p: len(decompress(p[0], len(p[1][1]))), zip(packed, blocks, strict=True)
+        threads, lambda p: len(decompress(p[0], len(p[1].data))), zip(packed, blocks, strict=True)
     ):
         pass
     ended = time.perf_counter()
@@ -133,24 +165,23 @@ def _level(threads: ThreadPoolExecutor, level: int, blocks: list[tuple[str, byte
     return Measured(level, int(size * scale), (between - started) * scale, (ended - between) * scale)
 
 
-def _endings(
-    threads: ThreadPoolExecutor, blocks: list[tuple[str, bytes]], files: Iterable[Selected]
-) -> tuple[Ending, ...]:
-    """At level 3: kinds of files that do not gain, and those that gain by a longer memory."""
+def _endings(threads: ThreadPoolExecutor, blocks: list[_Block], files: Iterable[Selected]) -> tuple[Ending, ...]:
+    """At level 3: kinds of files that do not gain, and those that gain by a longer memory or by a filter."""
     sizes: dict[str, int] = defaultdict(int)
     for file in files:
         sizes[_ending(file)] += file.size
-    own: dict[str, list[bytes]] = defaultdict(list)
-    for ending, block in blocks:
-        own[ending].append(block)
+    own: dict[str, list[_Block]] = defaultdict(list)
+    for block in blocks:
+        own[block.ending].append(block)
 
     def look(ending: str) -> Ending:
-        raw = sum(len(b) for b in own[ending])
-        short = sum(len(compress(b, Packing(3))) for b in own[ending])
-        joined = b"".join(own[ending])
+        raw = sum(len(b.data) for b in own[ending])
+        short = sum(len(compress(b.data, Packing(3))) for b in own[ending])
+        filtered = sum(b.filtered() for b in own[ending]) if any(b.filter for b in own[ending]) else short
+        joined = b"".join(b.data for b in own[ending])
         pieces = [joined[i : i + LONG_TARGET] for i in range(0, len(joined), LONG_TARGET)]
         long = sum(len(compress(p, Packing(3, long=True))) for p in pieces)
-        return Ending(ending, sizes[ending], short / raw, long / raw)
+        return Ending(ending, sizes[ending], short / raw, long / raw, filtered / raw)
 
     seen = parallel.in_order(threads, look, sorted(own, key=lambda e: -sizes[e])[:20])
     return tuple(seen)

@@ -10,14 +10,13 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from rampa.core.content.pack import FRAME_TARGET, PACK_TARGET, PackWriter, compress
-from rampa.core.content.places import ChunkPlaces, FramePlace
+from rampa.core.content.pack import PACK_TARGET, PackWriter
 from rampa.core.content.tree import Chunk as Piece
 from rampa.db.content import Chunk, Frame, Pack
 from rampa.operations import audit
 from rampa.operations.content import PACK_LIMIT, check_pack, locate
 from rampa.operations.context import Actor, Services
-from rampa.operations.reading import read_frame
+from rampa.operations.frames_anew import frames_anew
 from rampa.operations.store.collecting import store_state
 from rampa.operations.store.needed import needed_chunks
 from rampa.schema import store as wire
@@ -47,16 +46,12 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
         sparse = _sparse(services, session, share)
         places = locate(session, [c.digest for s in sparse for c in s.chunks])
     made = size = 0
-    writer, waiting = PackWriter(), _Waiting()
-    for pack in sparse:
-        for chunk, data in _contents(services, pack, places):
-            if waiting.size + chunk.size > FRAME_TARGET:
-                waiting.into(writer)
-            waiting.add(chunk, data)
-            if writer.size >= PACK_TARGET:
-                size, made = size + _keep(services, writer), made + 1
-                writer = PackWriter()
-    waiting.into(writer)
+    writer = PackWriter()
+    for frame in frames_anew(services, [c for s in sparse for c in s.chunks], places):
+        writer.add(frame.chunks, frame.stored)
+        if writer.size >= PACK_TARGET:
+            size, made = size + _keep(services, writer), made + 1
+            writer = PackWriter()
     if writer.size:
         size, made = size + _keep(services, writer), made + 1
     with services.db.transaction() as session:
@@ -69,36 +64,6 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
         if sparse:
             audit.record(session, services, actor, "store.repack", "store", "", packs=len(sparse), made=made)
         return _out(sparse, made, size)
-
-
-class _Waiting:
-    """Chunks that will share a frame."""
-
-    def __init__(self) -> None:
-        self.chunks: list[Piece] = []
-        self.parts: list[bytes] = []
-        self.size = 0
-
-    def add(self, chunk: Piece, data: bytes) -> None:
-        self.chunks.append(chunk)
-        self.parts.append(data)
-        self.size += chunk.size
-
-    def into(self, writer: PackWriter) -> None:
-        if self.chunks:
-            writer.add(self.chunks, compress(b"".join(self.parts)))
-        self.chunks, self.parts, self.size = [], [], 0
-
-
-def _contents(services: Services, pack: _Sparse, places: ChunkPlaces):  # type: ignore[no-untyped-def]
-    by_frame: dict[FramePlace, list[tuple[int, Piece]]] = defaultdict(list)
-    for chunk in pack.chunks:
-        frame, at = places[chunk.digest]
-        by_frame[frame].append((at, chunk))
-    for frame in sorted(by_frame):
-        content = read_frame(services, frame)
-        for at, chunk in sorted(by_frame[frame], key=lambda p: p[0]):
-            yield chunk, content[at : at + chunk.size]
 
 
 def _keep(services: Services, writer: PackWriter) -> int:

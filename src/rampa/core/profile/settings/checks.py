@@ -56,7 +56,9 @@ def pattern(text: str) -> str:
 
 def packing(text: str) -> str:
     return (
-        "" if read_rule(text) else "it must be a level from 0 to 19, a level with `long` as in `12 long`, or `stored`"
+        ""
+        if read_rule(text)
+        else "it must be a level from 0 to 19, a level with `long` or `filtered` as in `12 long`, or `stored`"
     )
 
 

@@ -116,11 +116,11 @@ SETTINGS = (
     Setting(
         "content.levels",
         "Levels by rule",
-        "Compression by pattern: 0 to 19, `stored`, or a level with `long` for matches over a whole file; the last one holds.",
+        "By pattern: 0 to 19, with `long` (far matches) or `filtered` (sound, textures), or `stored`; the last one holds.",
         kind="table",
         check=checks.packing,
         names=checks.pattern,
-        example='{ "*.bank" = "stored", "data/*.pak" = "12 long" }',
+        example='{ "*.bank" = "stored", "*.wav" = "3 filtered" }',
         used="build",
     ),
     Setting(

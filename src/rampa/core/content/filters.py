@@ -1,0 +1,133 @@
+"""Reversible filters: a frame's bytes in an order that packs smaller, and back to exactly what they were.
+
+sound    16-bit PCM: differences from the sample before, the second channel of two from the first; low and high bytes apart
+blocks   textures of colour blocks (BC1, BC3): end points and indices of all blocks apart
+
+    stored := u32 0x184D2A5F | u32 length | u8 kind | u8 parameter | u16 runs | run * runs | zstd frame
+    run    := u32 bytes | u8 bytes before its first whole record            a zstd skippable frame (RFC 8878, 3.1.2)
+
+Runs are stretches of one file: what they begin and end with beside whole records stays as it is.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from rampa.core.errors import Damaged
+
+SKIPPABLE = 0x184D2A5F
+SOUND, BLOCKS = 1, 2
+CHANNELS = 8
+LAYOUTS = {8: (2, 2, 4), 16: (1, 1, 6, 2, 2, 4)}
+"""Bytes of a block -> the widths of its fields, which are kept apart."""
+HEAD = struct.Struct("<IIBBH")
+RUN = struct.Struct("<IB")
+
+
+@dataclass(frozen=True, slots=True)
+class Filter:
+    """`parameter`: channels of sound, bytes of a block."""
+
+    kind: int
+    parameter: int
+
+    def __post_init__(self) -> None:
+        sound = self.kind == SOUND and 1 <= self.parameter <= CHANNELS
+        if not sound and not (self.kind == BLOCKS and self.parameter in LAYOUTS):
+            raise Damaged("pack.damaged", f"a frame names a filter that is not known: {self.kind}, {self.parameter}")
+
+    @property
+    def record(self) -> int:
+        """Bytes of what repeats."""
+        return 2 * self.parameter if self.kind == SOUND else self.parameter
+
+
+Run = tuple[int, int]
+"""(bytes, how many of them come before the first whole record)."""
+
+
+def apply(data: bytes | memoryview, own: Filter, runs: Sequence[Run]) -> bytes:
+    """As many bytes as there were. The runs' sizes sum up to them."""
+    split = _split_sound if own.kind == SOUND else _split_blocks
+    return _through(data, own, runs, split)
+
+
+def undo(data: bytes | memoryview, own: Filter, runs: Sequence[Run]) -> bytes:
+    """What `apply` was given."""
+    join = _join_sound if own.kind == SOUND else _join_blocks
+    return _through(data, own, runs, join)
+
+
+def wrap(frame: bytes, own: Filter, runs: Sequence[Run]) -> bytes:
+    """`frame` has the filtered bytes, compressed."""
+    told = b"".join(RUN.pack(*run) for run in runs)
+    length = HEAD.size - 8 + len(told) + len(frame)
+    return HEAD.pack(SKIPPABLE, length, own.kind, own.parameter, len(runs)) + told + frame
+
+
+def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview] | None:
+    """(the filter, its runs, the compressed frame), or None for a frame that is not filtered. Raises `Damaged`."""
+    if len(stored) < HEAD.size:
+        return None
+    magic, length, kind, parameter, count = HEAD.unpack_from(stored)
+    if magic != SKIPPABLE:
+        return None
+    own, start = Filter(kind, parameter), HEAD.size + count * RUN.size
+    if length != len(stored) - 8 or start > len(stored):
+        raise Damaged("pack.damaged", "a filtered frame does not look like one")
+    runs = [RUN.unpack_from(stored, HEAD.size + i * RUN.size) for i in range(count)]
+    if sum(size for size, _ in runs) != raw or any(skip >= own.record for _, skip in runs):
+        raise Damaged("pack.damaged", "the runs of a filtered frame do not fill it")
+    return own, runs, stored[start:]
+
+
+def _through(data: bytes | memoryview, own: Filter, runs: Sequence[Run], turn: object) -> bytes:
+    view, at, out = memoryview(data), 0, []
+    for size, skip in runs:
+        first = at + min(skip, size)
+        last = first + (at + size - first) // own.record * own.record
+        records = np.frombuffer(view[first:last], np.uint8)
+        out += [view[at:first], turn(records, own.parameter).data, view[last : at + size]]  # type: ignore[operator]
+        at += size
+    return b"".join(out)
+
+
+def _split_sound(data: np.ndarray, channels: int) -> np.ndarray:
+    samples = data.view("<u2").reshape(-1, channels).copy()
+    if channels == 2:
+        samples[:, 1] -= samples[:, 0]
+    samples[1:] -= samples[:-1].copy()
+    signed = samples.view(np.int16)
+    folded = ((signed << 1) ^ (signed >> 15)).view(np.uint16)
+    return np.ascontiguousarray(folded.T).view(np.uint8).reshape(channels, -1, 2).transpose(0, 2, 1).reshape(-1)
+
+
+def _join_sound(data: np.ndarray, channels: int) -> np.ndarray:
+    planes = data.reshape(channels, 2, -1)
+    folded = np.ascontiguousarray(planes.transpose(2, 0, 1)).view("<u2").reshape(-1, channels)
+    samples = (folded >> 1) ^ (0 - (folded & 1))
+    np.cumsum(samples, axis=0, dtype=np.uint16, out=samples)
+    if channels == 2:
+        samples[:, 1] += samples[:, 0]
+    return samples.astype("<u2", copy=False).view(np.uint8).reshape(-1)
+
+
+def _split_blocks(data: np.ndarray, size: int) -> np.ndarray:
+    blocks, at, fields = data.reshape(-1, size), 0, []
+    for width in LAYOUTS[size]:
+        fields.append(blocks[:, at : at + width].reshape(-1))
+        at += width
+    return np.concatenate(fields)
+
+
+def _join_blocks(data: np.ndarray, size: int) -> np.ndarray:
+    count = len(data) // size
+    blocks, at, start = np.empty((count, size), np.uint8), 0, 0
+    for width in LAYOUTS[size]:
+        blocks[:, at : at + width] = data[start : start + count * width].reshape(count, width)
+        at, start = at + width, start + count * width
+    return blocks.reshape(-1)

@@ -1,0 +1,139 @@
+"""Filters of sound and block textures: every byte comes back, and real formats are told by their headers."""
+
+from __future__ import annotations
+
+import struct
+import wave
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from rampa.core.content import filters, pack
+from rampa.core.content.compression import Packing, PackingRules
+from rampa.core.content.filter_choice import HEADER, KTX2, shape_of
+from rampa.core.content.filters import BLOCKS, SOUND, Filter
+from rampa.core.content.packing import make_packs, places
+from rampa.core.content.reading import read_tree
+from rampa.core.content.selecting import ContentRules, Pattern, select
+from rampa.core.content.tuning import tune
+from rampa.core.errors import Damaged
+from tests.samples import words
+
+KINDS = [Filter(SOUND, n) for n in (1, 2, 3, 8)] + [Filter(BLOCKS, 8), Filter(BLOCKS, 16)]
+RULES = PackingRules(3, {"*.wav": "3 filtered", "*.dds": "9 filtered"})
+
+
+def sound(seconds: float = 2.0, channels: int = 2) -> bytes:
+    """A horn over the bog, as the standard library writes WAVE."""
+    t = np.arange(int(44100 * seconds)) / 44100
+    horn = np.sin(2 * np.pi * 220 * t) * 9000 + np.random.default_rng(3).normal(0, 60, len(t))
+    both = np.stack([horn, horn * 0.8][:channels], 1).astype("<i2")
+    out = BytesIO()
+    with wave.open(out, "wb") as file:
+        file.setnchannels(channels)
+        file.setsampwidth(2)
+        file.setframerate(44100)
+        file.writeframes(both.tobytes())
+    return out.getvalue()
+
+
+def texture(form: str) -> bytes:
+    y, x = np.mgrid[0:256, 0:256]
+    fog = np.stack([x, y, (x + y) // 2, 255 - x // 2], -1).astype(np.uint8)
+    out = BytesIO()
+    Image.fromarray(fog if form == "DXT5" else fog[..., :3]).save(out, "DDS", pixel_format=form)
+    return out.getvalue()
+
+
+def ktx(form: int, packed: int = 0) -> bytes:
+    """KTX 2.0, section 3: two levels, the smaller one first in the file."""
+    head = KTX2 + struct.pack("<9I", form, 1, 64, 64, 0, 0, 1, 2, packed) + bytes(32)
+    return head + struct.pack("<6Q", 208, 2048, 2048, 160, 48, 48) + bytes(2100)
+
+
+@given(
+    st.sampled_from(KINDS),
+    st.lists(st.tuples(st.binary(max_size=200), st.integers(0, 15)), min_size=1, max_size=5),
+)
+def test_every_byte_comes_back(own: Filter, given_: list[tuple[bytes, int]]) -> None:
+    data = b"".join(part for part, _ in given_)
+    runs = [(len(part), skip % own.record) for part, skip in given_]
+    turned = filters.apply(data, own, runs)
+    assert len(turned) == len(data)
+    assert filters.undo(turned, own, runs) == data
+    if data:
+        frame = pack.compress_filtered(data, Packing(3, filtered=True), own, runs)
+        assert pack.decompress(frame, len(data)) == data
+
+
+@pytest.mark.parametrize(
+    ("data", "kind", "parameter", "start"),
+    [
+        (sound(0.1), SOUND, 2, 44),
+        (sound(0.1, 1), SOUND, 1, 44),
+        (texture("DXT1"), BLOCKS, 8, 128),
+        (texture("DXT5"), BLOCKS, 16, 128),
+        (ktx(131), BLOCKS, 8, 160),
+        (ktx(138), BLOCKS, 16, 160),
+    ],
+)
+def test_formats_are_told_by_their_headers(data: bytes, kind: int, parameter: int, start: int) -> None:
+    shape = shape_of(data[:HEADER])
+    assert shape
+    assert (shape.filter, shape.start) == (Filter(kind, parameter), start)
+    for cut in range(0, start, 3):
+        shape_of(data[:cut])  # a header that is cut short is no error
+
+
+@pytest.mark.parametrize("data", [b"", b"RIFF\0\0\0\0WAVE", ktx(37), ktx(131, packed=2), texture("BC5"), words(400)])
+def test_what_is_not_known_has_none(data: bytes) -> None:
+    assert shape_of(data[:HEADER]) is None
+
+
+def test_packs_with_filters_are_smaller_and_read_back(tmp_path: Path) -> None:
+    for name, data in {
+        "horn.wav": sound(),
+        "again/horn.wav": sound()[:300_000] + sound(3)[300_000:],
+        "fog.dds": texture("DXT1"),
+        "not-sound.wav": words(90_000),
+    }.items():
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_bytes(data)
+    selection = select(tmp_path, ContentRules((Pattern("*", "all"),), ()))
+    tree = read_tree(selection)
+    sizes = []
+    for rules in (PackingRules(3), RULES):
+        found = set()
+        made = list(make_packs(selection.sources, places(tree), rules=rules))
+        for data in (m.data for m in made):
+            for frame in pack.read_index(data, len(data)):
+                content = pack.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw)
+                pack.verify_chunks(frame, content)
+                found |= {c.digest for c in frame.chunks}
+        assert found == set(tree.chunks.digests)
+        sizes.append(sum(len(m.data) for m in made))
+    assert sizes[1] < sizes[0] * 0.8
+
+
+@given(st.binary(min_size=1, max_size=60), st.integers(0, 2**31))
+def test_damaged_frames_are_damaged_and_nothing_else(noise: bytes, seed: int) -> None:
+    data = sound(0.05)
+    frame = bytearray(pack.compress_filtered(data, Packing(3), Filter(SOUND, 2), [(len(data), 0)]))
+    at = seed % (len(frame) - 1)
+    frame[at : at + len(noise)] = noise
+    try:
+        pack.decompress(bytes(frame), len(data))
+    except Damaged:
+        pass
+
+
+def test_tuning_proposes_a_filter_where_it_pays(tmp_path: Path) -> None:
+    (tmp_path / "horn.wav").write_bytes(sound(6))
+    (tmp_path / "fog.json").write_bytes(words(600_000))
+    found = tune(select(tmp_path, ContentRules((Pattern("*", "all"),), ())), sample=4_000_000, seconds=1)
+    assert {e.ending: e.rule for e in found.endings} == {".wav": "filtered", ".json": ""}
