@@ -12,7 +12,8 @@ setup(
     ext_modules=[
         Extension(
             "rampa.core.content._cut_kernel",
-            [f"{CONTENT}/_cut_kernel.pyx"],
+            [f"{CONTENT}/_cut_kernel.pyx", f"{CONTENT}/cut.c"],
+            depends=[f"{CONTENT}/cut.h"],
             extra_compile_args=["-O3"],
             optional=True,
         ),

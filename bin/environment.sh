@@ -36,7 +36,7 @@ find_python() {
 make_venv() {
     mkdir -p "$ROOT/.rampa"
     python=$(find_python)
-    wanted=$(cat "$ROOT/requirements.lock" "$ROOT/requirements-dev.lock" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*.pyx "$ROOT"/src/rampa/core/content/difference/*.pyx "$ROOT"/src/rampa/core/content/difference/[!_]*.[ch] | cksum)
+    wanted=$(cat "$ROOT/requirements.lock" "$ROOT/requirements-dev.lock" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*.pyx "$ROOT"/src/rampa/core/content/[!_]*.[ch] "$ROOT"/src/rampa/core/content/difference/*.pyx "$ROOT"/src/rampa/core/content/difference/[!_]*.[ch] | cksum)
     wanted="$1 $("$python" --version) $ROOT $wanted"
     stamp="$ROOT/.venv/rampa-stamp"
     if [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ]; then return; fi

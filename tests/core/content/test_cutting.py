@@ -16,7 +16,19 @@ from tests.samples import noise
 SMALL = CutParameters(minimum=128, average=512, maximum=2048, normalisation=2)
 
 
-@given(st.binary(max_size=6000), st.integers(0, 70))
+@given(
+    st.one_of(
+        st.binary(max_size=6000),
+        # Long enough for the kernel to look at four stretches side by side.
+        st.builds(
+            lambda size, seed, head: head + noise(size, seed),
+            st.integers(16_000, 70_000),
+            st.integers(0, 99),
+            st.binary(),
+        ),
+    ),
+    st.integers(0, 70),
+)
 def test_kernel_and_numpy_find_the_same(data: bytes, warm: int) -> None:
     if cutting._cut_kernel is None:
         pytest.skip("no kernel was built here")

@@ -13,7 +13,7 @@ from blake3 import blake3
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content import reading
+from rampa.core.content import reading, segments
 from rampa.core.content.depots import DepotRule, split
 from rampa.core.content.folder_index import FolderIndex
 from rampa.core.content.packing import make_packs, places
@@ -141,6 +141,7 @@ def test_large_and_small_reading_cut_alike(tmp_path: Path, monkeypatch: pytest.M
     (tmp_path / "file").write_bytes(noise(3_000_000))
     whole = read_tree(select(tmp_path, ALL))
     monkeypatch.setattr(reading, "SEGMENT", 100_000)
+    monkeypatch.setattr(segments, "SEGMENT", 100_000)
     assert read_tree(select(tmp_path, ALL)) == whole
 
 

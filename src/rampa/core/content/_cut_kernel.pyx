@@ -1,7 +1,16 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 """Finds cut candidates at memory speed, without the GIL. `cutting.candidates_numpy` gives the same answer."""
-from libc.stdint cimport uint8_t, uint32_t, uint64_t
-from libc.stdlib cimport free, malloc, realloc
+from libc.stdint cimport uint8_t, uint64_t
+from libc.stdlib cimport free
+from libc.string cimport memset
+
+
+cdef extern from "cut.h" nogil:
+    ctypedef struct rampa_candidates:
+        uint64_t* rows
+        size_t count
+    int rampa_find_candidates(const uint8_t* data, size_t size, size_t warm, const uint64_t* table, int loose_shift,
+                              int strict_shift, rampa_candidates* out)
 
 
 def candidates(const uint8_t[::1] data, const uint64_t[::1] table, int warm, int loose_shift, int strict_shift):
@@ -9,31 +18,16 @@ def candidates(const uint8_t[::1] data, const uint64_t[::1] table, int warm, int
 
     The first `warm` bytes only fill the window. Returns bytes: uint64, native order, ascending.
     """
-    cdef Py_ssize_t n = data.shape[0], i = 0, found = 0, room = 1024
-    cdef uint64_t h = 0
-    cdef uint64_t* out = <uint64_t*> malloc(room * sizeof(uint64_t))
-    cdef uint64_t* grown
-    if out == NULL:
-        raise MemoryError()
+    cdef rampa_candidates found
+    cdef int failed
+    cdef size_t size = data.shape[0]
+    cdef const uint8_t* start = &data[0] if size else NULL
+    memset(&found, 0, sizeof(found))
     with nogil:
-        while i < warm and i < n:
-            h = (h << 1) + table[data[i]]
-            i += 1
-        while i < n:
-            h = (h << 1) + table[data[i]]
-            i += 1
-            if (h >> loose_shift) == 0:
-                if found == room:
-                    room *= 2
-                    grown = <uint64_t*> realloc(out, room * sizeof(uint64_t))
-                    if grown == NULL:
-                        break
-                    out = grown
-                out[found] = (<uint64_t> i) * 2 + (1 if (h >> strict_shift) == 0 else 0)
-                found += 1
+        failed = rampa_find_candidates(start, size, warm, &table[0], loose_shift, strict_shift, &found)
     try:
-        if i < n:
+        if failed:
             raise MemoryError()
-        return (<uint8_t*> out)[:found * sizeof(uint64_t)]
+        return (<uint8_t*> found.rows)[:found.count * sizeof(uint64_t)]
     finally:
-        free(out)
+        free(found.rows)

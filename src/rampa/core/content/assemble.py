@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import os
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 from blake3 import blake3
 
+from rampa.core.content import parallel
 from rampa.core.content.columns import Numbers, column, view
+from rampa.core.content.disk import begin_writing
 from rampa.core.content.local import uses_of
 from rampa.core.content.paths import printable
 from rampa.core.content.tree import Tree
@@ -19,6 +22,10 @@ READ = os.O_RDONLY | os.O_NOFOLLOW
 WRITE = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW
 MANY_CHUNKS, MOST_OPEN = 8, 200
 """Files of so many chunks are kept open while they are made, as long as there are not too many of them."""
+AT_ONCE = 64
+"""Files that one thread makes before it takes others."""
+LARGE = 512 * 1024
+"""Bytes written at once that are sent to the disk meanwhile, not all at the end."""
 
 
 def file_holds(path: Path, size: int, digest: bytes) -> bool:
@@ -64,11 +71,13 @@ def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:
 
 def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
     size = sum(len(p) for p in parts)
-    if len(parts) > 1 and os.pwritev(fd, parts, offset) == size:
-        return
-    for part in parts:
-        _write_at(fd, part, offset)
-        offset += len(part)
+    if len(parts) == 1 or os.pwritev(fd, parts, offset) != size:
+        at = offset
+        for part in parts:
+            _write_at(fd, part, at)
+            at += len(part)
+    if size >= LARGE:
+        begin_writing(fd, offset, size)
 
 
 class Assembly:
@@ -91,25 +100,32 @@ class Assembly:
         self._first = column("I", np.searchsorted(numbers[order], np.arange(len(tree.chunks) + 1)))
         self._todo = bytearray(b"\1") * len(numbers)
 
-    def prepare(self) -> None:
+    def prepare(self, threads: ThreadPoolExecutor) -> None:
         """Makes folders and files, keeping what an earlier, interrupted run left. Large files stay open to be written."""
-        files = self.tree.files
-        for folder in {path.rpartition("/")[0] for path in files.paths}:
+        count = len(self.tree.files)
+        for folder in {path.rpartition("/")[0] for path in self.tree.files.paths}:
             (self.root / folder).mkdir(parents=True, exist_ok=True)
-        for i, (path, size) in enumerate(zip(files.paths, files.sizes, strict=True)):
-            fd = os.open(self.root / path, WRITE, 0o644)
-            keep = False
-            try:
-                if os.fstat(fd).st_size != 0:
-                    self._found.append(i)
-                if os.fstat(fd).st_size != size:
-                    os.ftruncate(fd, size)
-                keep = self._count(i) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
+        batches = (range(at, min(count, at + AT_ONCE)) for at in range(0, count, AT_ONCE))
+        for found in parallel.in_order(threads, lambda batch: [i for i in batch if self._prepare(i)], batches):
+            self._found += found
+
+    def _prepare(self, number: int) -> bool:
+        """Whether the file was there."""
+        size = self.tree.files.sizes[number]
+        fd = os.open(self.root / self.tree.files.paths[number], WRITE, 0o644)
+        keep = False
+        try:
+            there = os.fstat(fd).st_size
+            if there != size:
+                os.ftruncate(fd, size)
+            with self._lock:
+                keep = self._count(number) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
                 if keep:
-                    self._open[i] = fd
-            finally:
-                if not keep:
-                    os.close(fd)
+                    self._open[number] = fd
+        finally:
+            if not keep:
+                os.close(fd)
+        return there != 0
 
     def close(self) -> None:
         for fd in self._open.values():

@@ -34,11 +34,23 @@ def must_fit(folder: Path, size: int) -> None:
         )
 
 
+BEGIN = 2
+"""SYNC_FILE_RANGE_WRITE, sync_file_range(2)."""
+_libc = ctypes.CDLL(None)
+
+
+def begin_writing(fd: int, offset: int, size: int) -> None:
+    """Asks the system to begin putting these bytes on the disk, so that `sync` finds less to wait for. No promise."""
+    begin = getattr(_libc, "sync_file_range", None)
+    if begin is not None:
+        begin(fd, ctypes.c_int64(offset), ctypes.c_int64(size), BEGIN)
+
+
 def sync(folder: Path) -> None:
     """Puts what was written on the disk (syncfs(2) where there is one)."""
     fd = os.open(folder, os.O_RDONLY)
     try:
-        syncfs = getattr(ctypes.CDLL(None), "syncfs", None)
+        syncfs = getattr(_libc, "syncfs", None)
         if syncfs is None:
             os.sync()
         elif syncfs(fd) != 0:

@@ -108,7 +108,7 @@ class Filling:
         taken = parallel.in_order(threads, lambda f: self._take_whole(f, have), tree.files, ahead=64)
         left = np.fromiter((i for i, done in enumerate(taken) if not done), dtype=np.int64)
         assembly = Assembly(self._root, tree.take(left))
-        assembly.prepare()
+        assembly.prepare(threads)
         return assembly
 
     def _reuse(self, assembly: Assembly, have: LocalContent, threads: ThreadPoolExecutor) -> None:
@@ -240,8 +240,7 @@ class Filling:
             with self._lock:
                 self.report.downloaded += len(data)
             try:
-                for number, chunk in open_frames(request, data, inside, self._keys):
-                    assembly.put(number, chunk)
+                assembly.put_run(open_frames(request, data, inside, self._keys))
                 return
             except Damaged:
                 if attempt == TRIES - 1:

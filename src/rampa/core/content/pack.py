@@ -53,7 +53,7 @@ class Frame:
     chunks: tuple[Chunk, ...]
 
 
-def compress_filtered(data: bytes, packing: Packing, own: Filter, runs: Sequence[Run]) -> bytes:
+def compress_filtered(data: bytes | memoryview, packing: Packing, own: Filter, runs: Sequence[Run]) -> bytes:
     """One filtered frame; the runs are those of `data`."""
     return filters.wrap(compress(filters.apply(data, own, runs), packing), own, runs)
 

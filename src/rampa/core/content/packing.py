@@ -15,11 +15,13 @@ from rampa.core.content.compression import Packing, PackingRules
 from rampa.core.content.filter_choice import HEADER, Shape, shape_of
 from rampa.core.content.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress, compress_filtered
 from rampa.core.content.paths import printable
+from rampa.core.content.segments import Own, read_into
 from rampa.core.content.tree import Chunk, Tree
 from rampa.core.errors import Conflict
 
 AHEAD = 8
 """Frames in flight: enough to keep the threads busy while a finished pack is written or sent."""
+_room = Own()
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,12 +121,15 @@ def _shape(source: Path) -> Shape | None:
 def _frame(sources: Mapping[str, Path], how: _How, own: list[Place]) -> bytes:
     """A frame, compressed; its content is read with one call where chunks lie one behind the other."""
     packing, shape = how
-    runs = list(_runs(own))
-    parts = [_read_run(sources[run[0].path], run) for run in runs]
-    content = parts[0] if len(parts) == 1 else b"".join(parts)
+    content, at, shaped = _room.of(sum(p.chunk.size for p in own)), 0, []
+    for run in _runs(own):
+        size = _end(run[-1]) - run[0].offset
+        _read_run(sources[run[0].path], run, content[at : at + size])
+        at += size
+        if shape:
+            shaped.append(shape.run(run[0].offset, size))
     if shape is None:
         return compress(content, packing)
-    shaped = [shape.run(run[0].offset, len(part)) for run, part in zip(runs, parts, strict=True)]
     return compress_filtered(content, packing, shape.filter, shaped)
 
 
@@ -142,21 +147,20 @@ def _end(place: Place) -> int:
     return place.offset + place.chunk.size
 
 
-def _read_run(source: Path, run: list[Place]) -> bytes:
+def _read_run(source: Path, run: list[Place], into: memoryview) -> None:
     try:
         fd = os.open(source, os.O_RDONLY | getattr(os, "O_BINARY", 0))
         try:
-            data = os.pread(fd, _end(run[-1]) - run[0].offset, run[0].offset)
+            read = read_into(fd, into, run[0].offset)
         finally:
             os.close(fd)
     except OSError as error:
         raise _changed(run[0].path) from error
-    view, at = memoryview(data), 0
+    view, at = into[:read], 0
     for place in run:
         if blake3(view[at : at + place.chunk.size]).digest() != place.chunk.digest:
             raise _changed(place.path)
         at += place.chunk.size
-    return data
 
 
 def _changed(path: str) -> Conflict:

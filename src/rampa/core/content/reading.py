@@ -1,7 +1,8 @@
 """Reading selected files: chunks and digests, on several threads, with bounded memory.
 
 Small files are read whole, many to a task. Large ones are read in segments that are searched for candidates in parallel;
-their order is kept by one coordinator that cuts, and hands the chunks on to be hashed.
+their order is kept by one coordinator that cuts, and hands the chunks on to be hashed. Memory is used again and again:
+taking it anew for each segment cost as much as hashing it.
 """
 
 from __future__ import annotations
@@ -13,26 +14,28 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
+import numpy as np
 from blake3 import blake3
 
 from rampa.core.content import parallel
 from rampa.core.content.columns import Digests
 from rampa.core.content.cutting import Cutter, candidates, cut_all
 from rampa.core.content.folder_index import FolderIndex
-from rampa.core.content.parameters import DEFAULT, WINDOW, CutParameters
+from rampa.core.content.parameters import DEFAULT, CutParameters
 from rampa.core.content.paths import printable
+from rampa.core.content.segments import SEGMENT, Own, Segment, Segments
 from rampa.core.content.selected import Selected
 from rampa.core.content.selecting import Selection, stamp_of
 from rampa.core.content.tree import Chunk, ChunkRun, Chunks, FileEntry, LinkEntry, Tree, TreeBuilder
 from rampa.core.errors import Conflict, Invalid
 
-SEGMENT = 4 * 1024 * 1024
 BATCH_FILES = 64
 TRIES = 3
 HASHING = 4
 """Segments of a large file that wait to be hashed, at most."""
 
 Progress = Callable[[int], None]
+_own = Own()
 
 
 def read_tree(
@@ -133,11 +136,10 @@ def _steady(root: Path, file: Selected, read: Callable[[int, int], FileEntry]) -
 
 
 def _read_small(fd: int, file: Selected, parameters: CutParameters) -> FileEntry:
-    data = _read_exact(fd, os.fstat(fd).st_size, 0)
-    view = memoryview(data)
+    data = _own.read(fd, os.fstat(fd).st_size)
     chunks, start = [], 0
     for end in cut_all(data, parameters):
-        chunks.append(Chunk(blake3(view[start:end]).digest(), end - start))
+        chunks.append(Chunk(blake3(data[start:end]).digest(), end - start))
         start = end
     digest = chunks[0].digest if len(chunks) == 1 else blake3(data).digest()
     return FileEntry(file.path, len(data), file.executable, digest, tuple(chunks))
@@ -146,18 +148,11 @@ def _read_small(fd: int, file: Selected, parameters: CutParameters) -> FileEntry
 def _read_large(
     fd: int, file: Selected, parameters: CutParameters, threads: ThreadPoolExecutor, progress: Progress
 ) -> FileEntry:
-    """The segment pipeline. `tail` is what was read and not yet cut."""
-    size = os.fstat(fd).st_size
-    whole = blake3()
-    cutter = Cutter(parameters)
+    """The segment pipeline. `tail` is what was read and not yet cut: less than a chunk's maximum."""
+    size, whole, cutter = os.fstat(fd).st_size, blake3(), Cutter(parameters)
     hashing: deque[Future[tuple[bytes, list[int]]]] = deque()
     digests, sizes = bytearray(), array("I")
-    tail, tail_at = b"", 0
-
-    def search(at: int) -> tuple[int, bytes, object]:
-        warm = min(at, WINDOW - 1)
-        data = _read_exact(fd, min(SEGMENT, size - at) + warm, at - warm)
-        return at - warm, data, candidates(data, warm, parameters)
+    segments, tail = Segments(parameters.maximum), b""
 
     def collect(most: int) -> None:
         while len(hashing) > most:
@@ -165,48 +160,36 @@ def _read_large(
             digests.extend(joined)
             sizes.extend(own_sizes)
 
-    for base, data, found in parallel.in_order(threads, search, range(0, size, SEGMENT), ahead=4):
-        warm = WINDOW - 1 if base else 0
-        own = memoryview(data)[warm:]
-        whole.update(own)
-        end = base + len(data)
-        cuts = list(cutter.feed(found, base, end))  # type: ignore[arg-type]
-        if end >= size:
-            cuts.extend(cutter.finish(end))
-        tail += own
-        if cuts:
-            ready = memoryview(tail)[: cuts[-1] - tail_at]
-            hashing.append(threads.submit(_hash_chunks, ready, [c - tail_at for c in cuts]))
-            tail, tail_at = tail[cuts[-1] - tail_at :], cuts[-1]
-            collect(HASHING)
-        progress(len(own))
+    searched = parallel.in_order(
+        threads, lambda at: _search(segments.read(fd, at, size), parameters), range(0, size, SEGMENT), ahead=4
+    )
+    for segment, found in searched:
+        whole.update(segment.own)
+        cuts = list(cutter.feed(found, segment.at - segment.warm, segment.end))
+        if segment.end >= size:
+            cuts.extend(cutter.finish(segment.end))
+        start, ready = segment.at - len(tail), segment.behind(tail)
+        last = cuts[-1] - start if cuts else 0
+        tail = bytes(ready[last:])
+        hashing.append(threads.submit(_hash_chunks, segments, segment, ready[:last], [c - start for c in cuts]))
+        collect(HASHING)
+        progress(len(segment.own))
     collect(0)
     table = Chunks(Digests(bytes(digests)), sizes)
     run = ChunkRun(table, array("I", range(len(table))), 0, len(table))
     return FileEntry(file.path, size, file.executable, whole.digest(), run)
 
 
-def _hash_chunks(data: memoryview, cuts: list[int]) -> tuple[bytes, list[int]]:
-    """(the digests, one behind the other; the sizes)."""
+def _search(segment: Segment, parameters: CutParameters) -> tuple[Segment, np.ndarray]:
+    return segment, candidates(segment.warmed, segment.warm, parameters)
+
+
+def _hash_chunks(segments: Segments, segment: Segment, data: memoryview, cuts: list[int]) -> tuple[bytes, list[int]]:
+    """(the digests, one behind the other; the sizes). The segment's memory is free then."""
     digests, sizes, start = [], [], 0
     for end in cuts:
         digests.append(blake3(data[start:end]).digest())
         sizes.append(end - start)
         start = end
+    segments.give_back(segment)
     return b"".join(digests), sizes
-
-
-def _read_exact(fd: int, size: int, at: int) -> bytes:
-    """`size` bytes, or fewer when the file became shorter (its stat then tells)."""
-    data = os.pread(fd, size, at)
-    if len(data) == size or not data:
-        return data
-    parts = [data]
-    got = len(data)
-    while got < size:
-        more = os.pread(fd, size - got, at + got)
-        if not more:
-            break
-        parts.append(more)
-        got += len(more)
-    return b"".join(parts)
