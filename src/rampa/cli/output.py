@@ -22,11 +22,16 @@ SEVERITY = {"blocker": ("■ blocker", "bold red"), "warning": ("▲ warning", "
 
 
 def out() -> Console:
-    return Console(highlight=False, width=None if sys.stdout.isatty() else UNFOLDED)
+    return _console(sys.stdout.isatty(), stderr=False)
 
 
 def err() -> Console:
-    return Console(stderr=True, highlight=False, width=None if sys.stderr.isatty() else UNFOLDED)
+    return _console(sys.stderr.isatty(), stderr=True)
+
+
+def _console(terminal: bool, stderr: bool) -> Console:
+    """Prints text as it is: brackets and colons in a file's name or a message are no markup."""
+    return Console(stderr=stderr, highlight=False, markup=False, emoji=False, width=None if terminal else UNFOLDED)
 
 
 def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:

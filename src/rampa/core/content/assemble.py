@@ -24,6 +24,8 @@ MANY_CHUNKS, MOST_OPEN = 8, 200
 """Files of so many chunks are kept open while they are made, as long as there are not too many of them."""
 AT_ONCE = 64
 """Files that one thread makes before it takes others."""
+MOST_PARTS = 1024
+"""IOV_MAX of Linux, writev(2)."""
 LARGE = 512 * 1024
 """Bytes written at once that are sent to the disk meanwhile, not all at the end."""
 
@@ -71,7 +73,7 @@ def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:
 
 def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
     size = sum(len(p) for p in parts)
-    if len(parts) == 1 or os.pwritev(fd, parts, offset) != size:
+    if not 1 < len(parts) <= MOST_PARTS or os.pwritev(fd, parts, offset) != size:
         at = offset
         for part in parts:
             _write_at(fd, part, at)

@@ -40,12 +40,16 @@ class Inside:
 
 def open_frames(
     request: Request, data: bytes, inside: Inside, keys: Mapping[bytes, bytes]
-) -> list[tuple[int, memoryview]]:
-    """The wanted chunks of fetched frames, by number, each checked. Raises `Damaged`."""
+) -> Iterator[list[tuple[int, memoryview]]]:
+    """The wanted chunks of fetched frames, frame by frame (what unpacks large is not held at once), by number, each checked.
+
+    Raises `Damaged`.
+    """
     if len(data) != request.size:
         raise Damaged("download.damaged", f"{len(data)} bytes came where {request.size} were asked for")
-    view_, out = memoryview(data), []
+    view_ = memoryview(data)
     for frame in request.frames:
+        out = []
         start = frame.offset - request.offset
         content = memoryview(_content(frame, view_[start : start + frame.stored], keys))
         for number, digest, size, at in inside.of(frame):
@@ -57,7 +61,7 @@ def open_frames(
                     hint="Nothing was replaced. Run the command again; a cache on the way may hold a bad copy.",
                 )
             out.append((number, piece))
-    return out
+        yield out
 
 
 def _content(frame: FramePlace, stored: memoryview, keys: Mapping[bytes, bytes]) -> bytes:

@@ -240,7 +240,8 @@ class Filling:
             with self._lock:
                 self.report.downloaded += len(data)
             try:
-                assembly.put_run(open_frames(request, data, inside, self._keys))
+                for chunks in open_frames(request, data, inside, self._keys):
+                    assembly.put_run(chunks)
                 return
             except Damaged:
                 if attempt == TRIES - 1:

@@ -1,0 +1,58 @@
+"""rampa content and rampa depot on folders, without a service: what goes in, how it is packed, which depots."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_commands import Shell
+from tests.conftest import Live
+from tests.core.content.test_filters import sound
+from tests.samples import DOCUMENT, make_folder, noise
+
+HOSTILE = "data/a[/red] :bell:.txt"
+"""To a terminal's markup this would be a tag that ends, and a picture."""
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    made = make_folder(tmp_path / "export")
+    (made / "rampa.toml").write_text(DOCUMENT)
+    (made / HOSTILE).parent.mkdir(exist_ok=True, parents=True)
+    (made / HOSTILE).write_text("fog\n")
+    (made / "data/horn.wav").write_bytes(sound(3))
+    return made
+
+
+@pytest.fixture
+def alone(tmp_path: Path) -> Shell:
+    """A command line that knows no service."""
+    return Shell(Live(None, "", 1, ""), tmp_path / "home")  # type: ignore[arg-type]
+
+
+def test_what_goes_in_with_names_as_they_are(alone: Shell, folder: Path) -> None:
+    words = ("content", "preview", str(folder), "--profile", "linux-release")
+    assert HOSTILE in alone.run(*words, "--show", "in").stdout
+    assert "red] :bell:.txt" in alone.run(*words, "--under", "data").stdout
+    rows = {r["path"]: r for r in alone.json(*words)["rows"]}
+    assert rows[HOSTILE]["inside"]
+    assert rows[HOSTILE]["rule"]
+    assert "There is: linux-release" in alone.run(*words[:3], code=1).stderr
+
+
+def test_levels_are_measured_and_a_filter_is_proposed(alone: Shell, folder: Path) -> None:
+    words = ("content", "tune", str(folder), "--profile", "linux-release", "--seconds", "1")
+    assert '"*.wav" = "3 filtered"' in alone.run(*words).stdout
+    found = alone.json(*words)
+    sound_ = next(e for e in found["endings"] if e["ending"] == ".wav")
+    assert sound_["filtered_ratio"] < sound_["ratio"]
+    assert found["best"] in [m["level"] for m in found["levels"]]
+
+
+def test_a_proposal_of_depots_is_text_for_the_document(alone: Shell, folder: Path, tmp_path: Path) -> None:
+    other = make_folder(tmp_path / "windows")
+    (other / "data/windows.dll").write_bytes(noise(200_000, 9))
+    proposed = alone.run("depot", "propose", f"linux={folder}", f"windows={other}")
+    assert "in place of its [depots.…] tables" in proposed.stderr
+    assert "[depots." in proposed.stdout
