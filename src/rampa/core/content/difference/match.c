@@ -1,9 +1,14 @@
 /* Approximate matching: which stretches of the new content resemble which of the old. Little-endian machines only. */
 #include "match.h"
 #include <stdlib.h>
+#include <string.h>
+#ifdef __linux__
+#include <sys/mman.h>
+#endif
 
 enum { SEED = 8, LONG = 16, AHEAD = 32, GAIN = 12, REACH = 1024, GIVE_UP = 24, BACK_GIVE_UP = 64, BACK_REACH = 1 << 20 };
-enum { CROWDED = 8, FULL = 256, CALM = 64 * 1024, OPS_PER = 64 };
+enum { CROWDED = 8, FULL = 256, CALM = 64 * 1024, OPS_PER = 64, FAR = 32, LARGE_PAGE = 2 * 1024 * 1024 };
+#define REPEATED 0xFFFFFFFFu
 
 typedef struct {
     uint32_t *heads, *positions;
@@ -14,32 +19,74 @@ static inline uint32_t hash(uint64_t seed, int bits) {
     return (uint32_t)((seed * 0x9E3779B97F4A7C15ull) >> (64 - bits));
 }
 
-/* Seeds in counting-sorted buckets, positions ascending in each; a seed that repeats the one before is left out. */
+/* Memory for tables that are read all over: in large pages where the system has them, since small ones cost a miss each. */
+static void *table(size_t size) {
+    void *made = NULL;
+    size_t rounded = (size + LARGE_PAGE - 1) / LARGE_PAGE * LARGE_PAGE;
+    if (size < LARGE_PAGE) return malloc(size ? size : 1);
+    if (posix_memalign(&made, LARGE_PAGE, rounded)) return NULL;
+#ifdef MADV_HUGEPAGE
+    madvise(made, rounded, MADV_HUGEPAGE);
+#endif
+    return made;
+}
+
+/* Walks the seeds' hashes, FAR of them ahead of their use, so that the table's rows are on their way meanwhile. A seed that
+   repeats the one before is left out: `h` is REPEATED then. */
+typedef struct {
+    const uint8_t *old;
+    int64_t next, seeds;
+    int stride, bits;
+    uint32_t ring[FAR], before;
+} walk_t;
+
+static inline uint32_t ahead(walk_t *w, const uint32_t *heads) {
+    uint32_t h = REPEATED;
+    if (w->next < w->seeds) {
+        h = hash(rampa_u64(w->old + w->next * w->stride), w->bits);
+        if (h == w->before) h = REPEATED;
+        else w->before = h, __builtin_prefetch(heads + h + 1, 1);
+    }
+    w->ring[w->next++ % FAR] = h;
+    return h;
+}
+
+static walk_t walk(const index_t *ix, const uint8_t *old, int64_t seeds, int stride) {
+    walk_t w = {old, 0, seeds, stride, ix->bits, {0}, REPEATED};
+    while (w.next < FAR) ahead(&w, ix->heads);
+    return w;
+}
+
+static inline uint32_t step(walk_t *w, int64_t i, const uint32_t *heads) {
+    uint32_t h = w->ring[i % FAR];
+    ahead(w, heads);
+    return h;
+}
+
+/* Seeds in counting-sorted buckets, positions ascending in each. */
 static int make_index(index_t *ix, const uint8_t *old, int64_t size, int stride) {
-    int64_t seeds = size >= SEED ? (size - SEED) / stride + 1 : 0;
-    uint32_t before;
-    int64_t i, total = 0;
+    int64_t seeds = size >= SEED ? (size - SEED) / stride + 1 : 0, i, total = 0;
     ix->bits = 8;
     while (ix->bits < 26 && ((int64_t)2 << ix->bits) < seeds) ix->bits++;
     int64_t buckets = (int64_t)1 << ix->bits;
-    ix->heads = calloc((size_t)buckets + 2, sizeof(uint32_t));
-    ix->positions = malloc((size_t)(seeds ? seeds : 1) * sizeof(uint32_t));
+    ix->heads = table(((size_t)buckets + 2) * sizeof(uint32_t));
+    ix->positions = table((size_t)seeds * sizeof(uint32_t));
     if (!ix->heads || !ix->positions) return -1;
-    before = 0xFFFFFFFFu;
+    memset(ix->heads, 0, ((size_t)buckets + 2) * sizeof(uint32_t));
+    walk_t w = walk(ix, old, seeds, stride);
     for (i = 0; i < seeds; i++) {
-        uint32_t h = hash(rampa_u64(old + i * stride), ix->bits);
-        if (h != before) ix->heads[h + 2]++;
-        before = h;
+        uint32_t h = step(&w, i, ix->heads);
+        if (h != REPEATED) ix->heads[h + 2]++;
     }
     for (i = 0; i <= buckets + 1; i++) {
         total += ix->heads[i];
         ix->heads[i] = (uint32_t)total;
     }
-    before = 0xFFFFFFFFu;
+    w = walk(ix, old, seeds, stride);
     for (i = 0; i < seeds; i++) {
-        uint32_t h = hash(rampa_u64(old + i * stride), ix->bits);
-        if (h != before) ix->positions[ix->heads[h + 1]++] = (uint32_t)(i * stride);
-        before = h;
+        uint32_t soon = w.ring[(i + FAR / 2) % FAR], h = step(&w, i, ix->heads);
+        if (soon != REPEATED) __builtin_prefetch(ix->positions + ix->heads[soon + 1], 1);
+        if (h != REPEATED) ix->positions[ix->heads[h + 1]++] = (uint32_t)(i * stride);
     }
     return 0;
 }
