@@ -125,8 +125,6 @@ def pack(source: Path, folder: Path, before: Packed | None = None, index: Path |
     selection = select(source, ALL)
     known = FolderIndex(index, DEFAULT, time.time_ns()) if index else None
     tree = read_tree(selection, index=known)
-    if known:
-        known.save()
     before_ = before.where if before else NOWHERE
     new = tree.chunks.digests.take(np.flatnonzero(before_.digests.find_all(tree.chunks.digests) < 0))
     folder.mkdir(parents=True, exist_ok=True)

@@ -85,7 +85,6 @@ class BuildParts:
         name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
         index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
         read = read_tree(self.selection, DEFAULT, index=index, progress=progress)
-        index.save()
         self.tree = mark_loose(read, self.profile.loose, self.profile.loose_updates)
         return self.tree
 

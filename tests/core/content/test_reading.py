@@ -199,7 +199,6 @@ def test_the_folder_index_knows_what_did_not_change(tmp_path: Path, monkeypatch:
     later = time.time_ns() + 10**9
     index = FolderIndex(file, DEFAULT, later)
     first = read_tree(select(folder, ALL), index=index)
-    index.save()
     read = []
     real = reading._steady
     monkeypatch.setattr(reading, "_steady", lambda root, f, how: read.append(f.path) or real(root, f, how))

@@ -37,6 +37,11 @@ class Texts(Sequence[str]):
             ends.append(len(blob))
         return cls(bytes(blob), ends)
 
+    @property
+    def columns(self) -> tuple[bytes, array[int]]:
+        """What it is made of."""
+        return self._blob, self._ends
+
     def __len__(self) -> int:
         return len(self._ends)
 

@@ -15,6 +15,7 @@ import numpy as np
 import zstandard
 from blake3 import blake3
 
+from rampa.core.content import cbor_columns
 from rampa.core.content.columns import DIGEST_SIZE, Digests, Texts, column, view
 from rampa.core.content.inflating import inflate
 from rampa.core.content.loose_rules import LOOSE
@@ -54,18 +55,18 @@ def encode(manifest: Manifest) -> bytes:
             "hash": "gear64",
         },
         "files": {
-            "path": list(files.paths),
-            "size": files.sizes.tolist(),
+            "path": cbor_columns.texts(files.paths),
+            "size": cbor_columns.numbers(view(files.sizes)),
             "exec": [i for i, mode in enumerate(files.modes) if mode & 1],
             "digest": files.digests.joined,
-            "chunks": np.diff(view(files.ends), prepend=np.uint64(0)).tolist(),
-            "chunk": _deltas(view(files.numbers)),
+            "chunks": cbor_columns.numbers(np.diff(view(files.ends), prepend=np.uint64(0))),
+            "chunk": cbor_columns.numbers(_deltas(view(files.numbers))),
             **_loose(files),
         },
         "links": {"path": [k.path for k in links], "target": [k.target for k in links]},
-        "chunks": {"digest": files.chunks.digests.joined, "size": files.chunks.sizes.tolist()},
+        "chunks": {"digest": files.chunks.digests.joined, "size": cbor_columns.numbers(view(files.chunks.sizes))},
     }
-    return pack(cbor2.dumps(body, canonical=True))
+    return pack(cbor_columns.dumps(body))
 
 
 def _loose(files: Files) -> dict[str, list[list[int]]]:
@@ -74,7 +75,7 @@ def _loose(files: Files) -> dict[str, list[list[int]]]:
     return {"loose": by_rule} if any(by_rule) else {}
 
 
-def pack(raw: bytes) -> bytes:
+def pack(raw: bytes | bytearray) -> bytes:
     """A manifest's CBOR as it is kept and named."""
     return zstandard.ZstdCompressor(level=9, write_checksum=False, write_content_size=True).compress(raw)
 
@@ -127,7 +128,7 @@ def _read(body: dict[str, Any]) -> Manifest:
 
 
 def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
-    digests, sizes = _digests(columns["digest"]), array("I", columns["size"])
+    digests, sizes = _digests(columns.pop("digest")), array("I", columns.pop("size"))
     if len(digests) != len(sizes):
         raise Damaged("manifest.damaged", "the manifest's chunk columns differ in length")
     if sizes and not 0 < min(sizes) <= max(sizes) <= parameters.maximum:
@@ -138,10 +139,11 @@ def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
 
 
 def _read_files(columns: dict[str, Any], chunks: Chunks) -> Files:
-    paths = Texts.of(check_path(p) for p in columns["path"])
-    sizes, digests = array("Q", columns["size"]), _digests(columns["digest"])
-    ends = column("Q", np.cumsum(view(array("I", columns["chunks"])), dtype=np.uint64))
-    numbers = _undelta(columns["chunk"], len(chunks))
+    # Each list of objects goes as soon as it is a column.
+    paths = Texts.of(check_path(p) for p in columns.pop("path"))
+    sizes, digests = array("Q", columns.pop("size")), _digests(columns.pop("digest"))
+    ends = column("Q", np.cumsum(view(array("I", columns.pop("chunks"))), dtype=np.uint64))
+    numbers = _undelta(columns.pop("chunk"), len(chunks))
     if not len(paths) == len(sizes) == len(ends) == len(digests):
         raise Damaged("manifest.damaged", "the manifest's file columns differ in length")
     if (ends[-1] if ends else 0) != len(numbers):
@@ -186,10 +188,9 @@ def _digests(joined: object) -> Digests:
     return Digests(joined)
 
 
-def _deltas(numbers: np.ndarray) -> list[int]:
+def _deltas(numbers: np.ndarray) -> np.ndarray:
     """Differences less one: chunks in order, which most are, become a column of zeros."""
-    deltas: list[int] = (np.diff(numbers.astype(np.int64), prepend=-1) - 1).tolist()
-    return deltas
+    return np.diff(numbers.astype(np.int64), prepend=-1) - 1
 
 
 def _undelta(deltas: list[int], count: int) -> array[int]:

@@ -46,7 +46,7 @@ def read_tree(
     progress: Progress = lambda _: None,
     workers: int = parallel.WORKERS,
 ) -> Tree:
-    """Reads what was selected. `progress` is told the bytes that were read or known.
+    """Reads what was selected, and keeps it in the index. `progress` is told the bytes that were read or known.
 
     Raises `Conflict` for a file that keeps changing, `Invalid` for one that cannot be read.
     """
@@ -62,11 +62,12 @@ def read_tree(
             known += entry.size
     progress(known)
     with parallel.pool(workers) as threads:
-        for file, entry in _read_fresh(selection, fresh, parameters, threads, progress):
+        for _, entry in _read_fresh(selection, fresh, parameters, threads, progress):
             building.add(entry)
-            if index:
-                index.remember(file, entry)
-    return building.tree(LinkEntry(p, t) for p, t in selection.links)
+    tree = building.tree(LinkEntry(p, t) for p, t in selection.links)
+    if index:
+        index.save(selection.files, tree.files)
+    return tree
 
 
 def _read_fresh(

@@ -26,26 +26,26 @@ class Selected:
 
 
 class SelectedFiles(Sequence[Selected]):
-    """Selected files in columns, sorted by path."""
+    """Selected files in columns, sorted by path. `stamps` has four numbers a file."""
 
     def __init__(self, files: Iterable[Selected]) -> None:
-        self._sizes, self._modes, self._rules = array("Q"), bytearray(), array("i")
-        self._stamps = array("q")
+        self.sizes, self._modes, self._rules = array("Q"), bytearray(), array("i")
+        self.stamps = array("q")
         self._other: dict[int, str] = {}
         """Names on the disk that are not the delivered paths."""
         self.paths = Texts.of(self._take(f) for f in files)
 
     def _take(self, file: Selected) -> str:
         if file.disk != file.path:
-            self._other[len(self._sizes)] = file.disk
-        self._sizes.append(file.size)
+            self._other[len(self.sizes)] = file.disk
+        self.sizes.append(file.size)
         self._modes.append(file.executable)
         self._rules.append(file.rule)
-        self._stamps.extend(file.stamp)
+        self.stamps.extend(file.stamp)
         return file.path
 
     def __len__(self) -> int:
-        return len(self._sizes)
+        return len(self.sizes)
 
     @overload
     def __getitem__(self, index: int) -> Selected: ...
@@ -55,15 +55,15 @@ class SelectedFiles(Sequence[Selected]):
         if isinstance(index, slice):
             return [self[i] for i in range(*index.indices(len(self)))]
         index = range(len(self))[index]
-        a, b, c, d = self._stamps[4 * index : 4 * index + 4]
+        a, b, c, d = self.stamps[4 * index : 4 * index + 4]
         path = self.paths[index]
         disk = self._other.get(index, path)
-        return Selected(path, disk, self._sizes[index], bool(self._modes[index]), (a, b, c, d), self._rules[index])
+        return Selected(path, disk, self.sizes[index], bool(self._modes[index]), (a, b, c, d), self._rules[index])
 
     @property
     def size(self) -> int:
         """Bytes of all of them."""
-        return sum(self._sizes)
+        return sum(self.sizes)
 
     def take(self, order: Iterable[int]) -> SelectedFiles:
         return SelectedFiles(self[i] for i in order)
