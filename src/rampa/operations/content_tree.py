@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterator
+from heapq import nlargest
+from operator import itemgetter
+
 from rampa.core.content.preview import Folder, Row, tree
 from rampa.core.errors import NotFound
 from rampa.db.builds import Build
@@ -25,18 +30,18 @@ def content_folder(services: Services, slug: str, number: int, path: str) -> wir
         if name not in at.folders:
             raise NotFound("folder.unknown", f"{build.name} has no folder {path!r}", where="folder")
         at = at.folders[name]
-    folders = sorted(at.folders.values(), key=lambda f: -(f.size + f.out_size))
-    files = sorted(at.rows, key=lambda r: -r.size)
+    folders = nlargest(SHOWN, at.folders.values(), key=lambda f: f.size + f.out_size)
+    files = nlargest(SHOWN, at.rows, key=lambda r: r.size)
     return wire.ContentFolder(
         path=path.strip("/"),
         files=at.files,
         size=at.size,
         out_files=at.out_files,
         out_size=at.out_size,
-        folders=[_folder(f) for f in folders[:SHOWN]],
-        folders_left=max(0, len(folders) - SHOWN),
-        rows=[_row(r) for r in files[:SHOWN]],
-        rows_left=max(0, len(files) - SHOWN),
+        folders=[_folder(f) for f in folders],
+        folders_left=len(at.folders) - len(folders),
+        rows=[_row(r) for r in files],
+        rows_left=len(at.rows) - len(files),
         map=_map(at),
     )
 
@@ -66,22 +71,29 @@ def _row(row: Row) -> wire.FileLine:
 
 def _map(at: Folder) -> list[wire.MapPiece]:
     """Folders with their largest parts, and files; what would be too small to see is left to its folder."""
-    pieces: list[wire.MapPiece] = []
+    rest: Counter[tuple[str, bool]] = Counter()
+    pieces = list(_pieces(at))
+    for size, folder, _, inside in pieces:
+        rest[folder, inside] += size
+    largest = nlargest(DRAWN, pieces, key=itemgetter(0))
+    for size, folder, _, inside in largest:
+        rest[folder, inside] -= size
+    drawn = [wire.MapPiece(folder=f, name=n, size=s, inside=i) for s, f, n, i in largest]
+    return drawn + [wire.MapPiece(folder=f, name="(smaller)", size=s, inside=i) for (f, i), s in rest.items() if s]
+
+
+def _pieces(at: Folder) -> Iterator[tuple[int, str, str, bool]]:
+    """(size in bytes, folder, name, whether it goes in) of whatever has a size."""
     for folder in at.folders.values():
-        inner = [(f.name + "/", f.size, True) for f in folder.folders.values()]
-        inner += [(r.path.rpartition("/")[2], r.size, r.inside) for r in folder.rows]
-        pieces += [wire.MapPiece(folder=folder.name, name=n, size=s, inside=i) for n, s, i in inner if s]
+        for inner in folder.folders.values():
+            if inner.size:
+                yield inner.size, folder.name, f"{inner.name}/", True
+        yield from _files(folder, folder.name)
         out = sum(f.out_size for f in folder.folders.values())
         if out:
-            pieces.append(wire.MapPiece(folder=folder.name, name="(stays out)", size=out, inside=False))
-    pieces += [
-        wire.MapPiece(folder="", name=r.path.rpartition("/")[2], size=r.size, inside=r.inside)
-        for r in at.rows
-        if r.size
-    ]
-    pieces.sort(key=lambda p: -p.size)
-    drawn, rest = pieces[:DRAWN], pieces[DRAWN:]
-    sums: dict[tuple[str, bool], int] = {}
-    for piece in rest:
-        sums[piece.folder, piece.inside] = sums.get((piece.folder, piece.inside), 0) + piece.size
-    return drawn + [wire.MapPiece(folder=f, name="(smaller)", size=s, inside=i) for (f, i), s in sums.items()]
+            yield out, folder.name, "(stays out)", False
+    yield from _files(at, "")
+
+
+def _files(at: Folder, name: str) -> Iterator[tuple[int, str, str, bool]]:
+    return ((r.size, name, r.path.rpartition("/")[2], r.inside) for r in at.rows if r.size)
