@@ -64,6 +64,19 @@ def test_a_second_verifier_agrees(kind: str, tmp_path: Path) -> None:
     assert seen.fingerprint == made.fingerprint
 
 
+@pytest.mark.parametrize("schemes", [["v2", "v3"], ["v1", "v2", "v3"]])
+def test_a_large_package_is_digested_while_it_is_written(schemes: list[str], tmp_path: Path) -> None:
+    """Copied entries beside new ones whose heads are written last, over many pieces."""
+    made = make_identity()
+    files = {f"assets/bog{n}.arc": noise(5_000_000 + n, n) for n in range(5)} | {
+        f"assets/fog/{n:05d}.json": b'{"lantern": %d}' % n for n in range(12_000)
+    }
+    data = signed(tmp_path, apk_files() | files, identity=made, schemes=schemes).read_bytes()
+    for scheme in ("v2", "v3"):
+        assert block_verifier.verify(data, scheme, tmp_path) == made.fingerprint
+    assert verify_package(BytesSource(data)).holds
+
+
 @pytest.mark.parametrize("kind", ["rsa-2048", "rsa-4096"])
 def test_pss_too(kind: str, tmp_path: Path) -> None:
     made = make_identity("k", kind)

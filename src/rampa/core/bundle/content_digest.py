@@ -11,7 +11,9 @@ from __future__ import annotations
 
 import hashlib
 import struct
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from types import MappingProxyType
 
 from rampa.core.bundle import zip_structure as z
 from rampa.core.bundle.sources import PIECE, BytesSource, Source, pieces
@@ -20,6 +22,39 @@ from rampa.core.content import parallel
 from rampa.core.errors import Refused
 
 Progress = Callable[[int], None]
+Pieces = Mapping[int, dict[str, bytes]]
+"""Offset of a whole piece of the entries -> its digest by each hash."""
+
+
+class Ahead:
+    """Digests the pieces of a file that is being written, as far as it will not change any more."""
+
+    def __init__(self, source: Source, names: Iterable[str], workers: int = parallel.WORKERS) -> None:
+        self._source, self._names = source, list(names)
+        self._threads = ThreadPoolExecutor(workers, thread_name_prefix="digest")
+        self._made: dict[int, Future[dict[str, bytes]]] = {}
+
+    def settled(self, offset: int) -> None:
+        """What lies below `offset` is written."""
+        at = len(self._made) * PIECE
+        while at + PIECE <= offset:
+            self._made[at] = self._threads.submit(_digest, self._source, at, PIECE, self._names)
+            at += PIECE
+
+    def collect(self) -> Pieces:
+        return {at: future.result() for at, future in self._made.items()}
+
+    def close(self) -> None:
+        self._threads.shutdown(wait=True, cancel_futures=True)
+
+
+def _digest(source: Source, at: int, length: int, names: list[str]) -> dict[str, bytes]:
+    data, found = source.read_at(at, length), {}
+    for name in names:
+        digest = hashlib.new(name, b"\xa5" + struct.pack("<I", length))
+        digest.update(data)
+        found[name] = digest.digest()
+    return found
 
 
 def digest_content(
@@ -28,8 +63,12 @@ def digest_content(
     names: Iterable[str],
     workers: int = parallel.WORKERS,
     progress: Progress = lambda _: None,
+    known: Pieces = MappingProxyType({}),
 ) -> dict[str, bytes]:
-    """Hash name -> digest. `entries_end` is where the signing block is or will be, bytes; `progress` is told bytes."""
+    """Hash name -> digest. `entries_end` is where the signing block is or will be, bytes; `progress` is told bytes.
+
+    `known`: pieces of the entries that were digested already.
+    """
     wanted = list(names)
     source = archive.source
     end = end_record(archive, entries_end)
@@ -43,14 +82,9 @@ def digest_content(
 
     def work(piece: tuple[Source, int, int]) -> tuple[int, dict[str, bytes]]:
         own, at, length = piece
-        data = own.read_at(at, length)
-        head = b"\xa5" + struct.pack("<I", length)
-        found = {}
-        for name in wanted:
-            digest = hashlib.new(name, head)
-            digest.update(data)
-            found[name] = digest.digest()
-        return length, found
+        if own is source and length == PIECE and at in known:
+            return length, known[at]
+        return length, _digest(own, at, length, wanted)
 
     def every() -> Iterator[tuple[Source, int, int]]:
         for own, start, stop in sections:

@@ -8,9 +8,7 @@ signatures. On files it is `with_identity`; an agent asks the service, where the
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -26,6 +24,7 @@ from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.bundle.zip_structure import STORE
 from rampa.core.bundle.zip_writer import Copied, Member, write_zip
 from rampa.core.content import parallel
+from rampa.core.content.disk import begin_writing
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing import algorithms
 from rampa.core.signing.identity import Identity
@@ -35,6 +34,8 @@ SCHEMES = ("v1", "v2", "v3")
 LIBRARY_PAGE, WORD = 16 * 1024, 4
 """Bytes: what stored native libraries are aligned to, and everything else that is stored."""
 V2_SINCE = 24
+AT_ONCE = 8 * 1024 * 1024
+"""Bytes that are written before they are digested and sent to the disk."""
 Progress = Callable[[int], None]
 
 
@@ -166,11 +167,40 @@ def sign_package(
     must_be_unsigned(archive, replace)
     with replacing(out) as stream:
         members, asked = _members(archive, wanted, key, ask, workers, progress)
-        size = write_zip(stream, members, workers, progress)
-        stream.flush()
         if "v2" in wanted or "v3" in wanted:
-            size = _add_block(stream, Path(stream.name), wanted, key, ask, workers, progress)
+            size = _with_block(stream, members, wanted, key, ask, workers, progress)
+        else:
+            size = write_zip(stream, members, workers, progress)
     return Signed(size, asked)
+
+
+def _with_block(
+    stream: BinaryIO,
+    members: list[Member],
+    wanted: tuple[str, ...],
+    key: Key,
+    ask: Ask,
+    workers: int,
+    progress: Progress,
+) -> int:
+    """The entries are digested, and go to the disk, while those behind them are still written."""
+    with FileSource(Path(stream.name)) as written:
+        ahead, begun = content_digest.Ahead(written, key.contents, workers), 0
+
+        def settled(offset: int) -> None:
+            nonlocal begun
+            if offset - begun >= AT_ONCE:
+                stream.flush()
+                ahead.settled(offset)
+                begin_writing(stream.fileno(), begun, offset - begun)
+                begun = offset
+
+        try:
+            write_zip(stream, members, workers, progress, settled)
+            stream.flush()
+            return _add_block(stream, wanted, key, ask, workers, progress, ahead.collect())
+        finally:
+            ahead.close()
 
 
 def _members(
@@ -222,15 +252,18 @@ def _plain_manifest(archive: Archive) -> bytes:
 
 
 def _add_block(
-    stream: BinaryIO, path: Path, wanted: tuple[str, ...], key: Key, ask: Ask, workers: int, progress: Progress
+    stream: BinaryIO,
+    wanted: tuple[str, ...],
+    key: Key,
+    ask: Ask,
+    workers: int,
+    progress: Progress,
+    known: content_digest.Pieces,
 ) -> int:
     """Puts the signing block between the entries and the directory, in place."""
-    with FileSource(path) as written:
+    with FileSource(Path(stream.name)) as written:
         archive = read_zip(written)
-        with ThreadPoolExecutor(1) as disk:
-            # What was copied goes to the disk while it is digested: at the end little is left to wait for.
-            disk.submit(os.fsync, stream.fileno())
-            digests = content_digest.digest_content(archive, archive.start, key.contents, workers, progress)
+        digests = content_digest.digest_content(archive, archive.start, key.contents, workers, progress, known)
         made = ask(ToSign(digests=digests, v2="v2" in wanted, v3="v3" in wanted))
         pairs = [(signing_block.V2, made.v2)] * bool(made.v2) + [(signing_block.V3, made.v3)] * bool(made.v3)
         block = signing_block.encode(pairs)

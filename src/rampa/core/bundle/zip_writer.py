@@ -65,10 +65,11 @@ def write_zip(
     members: Iterable[Member],
     workers: int = parallel.WORKERS,
     progress: Callable[[int], None] = lambda _: None,
+    settled: Callable[[int], None] = lambda _: None,
 ) -> int:
     """Writes a whole bundle to a seekable stream; returns its size in bytes. Raises `Conflict` for a changed file.
 
-    `progress` is told bytes of content as they are written.
+    `progress` is told bytes of content as they are written, `settled` the offset below which nothing changes any more.
     """
     writer = _Writer(out)
     with parallel.pool(workers) as threads:
@@ -76,6 +77,7 @@ def write_zip(
         for job, done in parallel.in_order(threads, lambda j: (j, j.work()), jobs, ahead=AHEAD):
             writer.take(job, done)
             progress(job.length)
+            settled(writer.settled)
     return writer.finish()
 
 
@@ -190,6 +192,8 @@ class _Writer:
         self._out, self._entries = out, list[Entry]()
         self._offset = 0
         self._padding, self._wide = 0, False
+        self.settled = 0
+        """Bytes at the start that stay as they are."""
 
     def take(self, job: _Job, done: _Done) -> None:
         member, opened = job.opened.member, job.opened
@@ -206,6 +210,8 @@ class _Writer:
             opened.close()
             if copied is None:
                 self._patch(entry)
+        if job.last or copied:
+            self.settled = self._offset
 
     def _begin(self, member: Member, method: int, copied: Entry | None) -> None:
         raw = check_path(member.name).encode() if copied is None else member.name.encode()
