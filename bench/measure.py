@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, ours, peers, runs
+from bench import bundles, filters, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.reading import read_tree
@@ -193,6 +193,8 @@ def start(tree: Tree) -> list[Figure]:
 
 GROUPS = (
     Group(("pack-cold-time-tarzstd", "pack-cold-size-tarzstd", "pack-cold-time-zip", "pack-cold-size-zip"), pack_cold),
+    Group(("filter-size-sound", "filter-size-blocks"), filters.filters),
+    Group(("dictionary-size-plain",), filters.dictionary),
     Group(("pack-update-time-floor",), pack_update),
     Group(("pack-unchanged-time-rsync",), pack_unchanged),
     Group(("update-bytes-xdelta", "update-bytes-bsdiff", "update-bytes-patchfrom", "update-bytes-rsync"), update_bytes),
