@@ -106,6 +106,15 @@ class ChunkRun(Sequence[Chunk]):
         for at in range(self._start, self._stop):
             yield self._table[self._numbers[at]]
 
+    def columns(self) -> tuple[bytes, array[int]]:
+        """Its digests, one behind the other, and its sizes."""
+        numbers = self._numbers[self._start : self._stop]
+        table, first = self._table, numbers[0] if numbers else 0
+        if numbers == array(numbers.typecode, range(first, first + len(numbers))):
+            last = first + len(numbers)
+            return table.digests.joined[first * DIGEST_SIZE : last * DIGEST_SIZE], table.sizes[first:last]
+        return b"".join(table.digests[n] for n in numbers), array("I", (table.sizes[n] for n in numbers))
+
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sequence) and tuple(self) == tuple(other)
 
@@ -218,16 +227,16 @@ class TreeBuilder:
             self.add(file)
 
     def add(self, file: FileEntry) -> None:
-        if any(len(d) != DIGEST_SIZE for d in (file.digest, *(c.digest for c in file.chunks))):
+        digests, sizes = _columns(file.chunks)
+        if len(file.digest) != DIGEST_SIZE:
             raise ValueError(f"a digest has {DIGEST_SIZE} bytes")
         self._blob += file.path.encode()
         self._path_ends.append(len(self._blob))
         self._sizes.append(file.size)
         self._modes.append(int(file.executable) | _RULES.index(file.loose) << 1)
         self._digests += file.digest
-        for chunk in file.chunks:
-            self._chunk_digests += chunk.digest
-            self._chunk_sizes.append(chunk.size)
+        self._chunk_digests += digests
+        self._chunk_sizes += sizes
         self._ends.append(len(self._chunk_sizes))
 
     def files(self) -> Files:
@@ -243,6 +252,14 @@ class TreeBuilder:
         files = self.files()
         order = files.paths.order()
         return Tree(files if order is None else files.take(order), sorted(links, key=lambda k: k.path))
+
+
+def _columns(chunks: Sequence[Chunk]) -> tuple[bytes, array[int]]:
+    if isinstance(chunks, ChunkRun):
+        return chunks.columns()
+    if any(len(c.digest) != DIGEST_SIZE for c in chunks):
+        raise ValueError(f"a digest has {DIGEST_SIZE} bytes")
+    return b"".join(c.digest for c in chunks), array("I", (c.size for c in chunks))
 
 
 def by_first_use(table: Chunks, numbers: Numbers) -> tuple[Chunks, array[int]]:
