@@ -20,6 +20,7 @@ from rampa.operations.store import checking, collecting, repacking
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
 from tests.conftest import World
+from tests.core.content.test_filters import sound
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
 
 TITLE = "peatlight"
@@ -256,6 +257,34 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     assert client.release_content(TITLE, 2).released_at
     update(client, on, 2)
     assert on.verify() == []
+
+
+def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client, world: World, tmp_path: Path) -> None:
+    """Frames that go as a whole keep their filter; what is installed is what was built."""
+    from rampa.core.content import encryption, filters
+    from rampa.operations.reading import content_key
+
+    add_key(client)
+    import_title(
+        client, ENCRYPTED.replace("encryption = true", 'encryption = true\nlevels = { "*.wav" = "9 filtered" }')
+    )
+    folder = make_folder(tmp_path / "source")
+    (folder / "data/horn.wav").write_bytes(sound(4))
+    build(client, folder, tmp_path / "state")
+    with world.services.db.transaction() as session:
+        frames = [(f.pack_digest, f.offset, f.stored, f.raw, f.key) for f in session.scalars(select(Frame)) if f.key]
+    filtered = 0
+    for pack, offset, stored, raw, key in frames:
+        body = world.services.store.read_pack(pack, offset, stored)[8:]
+        opened = encryption.AESGCM(content_key(world.services, key)).decrypt(
+            body[:12], body[12:], encryption._about(key, raw)
+        )
+        filtered += filters.unwrap(memoryview(opened), raw) is not None
+    assert filtered
+    client.release_content(TITLE, 1)
+    on = device(client, tmp_path / "device")
+    update(client, on, 1)
+    assert (on.root / "current/tree/data/horn.wav").read_bytes() == sound(4)
 
 
 def test_a_plain_build_has_no_key_to_give_out(client: Client, three: Path) -> None:

@@ -12,6 +12,7 @@ from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from rampa.core.content import locations, manifest, manifest_difference, pack
+from rampa.core.content.assemble import Assembly
 from rampa.core.content.columns import Digests
 from rampa.core.content.compare import compare
 from rampa.core.content.difference.sets import Made, make_set, missing_chunks
@@ -159,6 +160,22 @@ def test_a_fresh_install_is_what_was_planned(device: Installation, shop: Shop, v
     tree = device.root / "current" / "tree"
     assert os.access(tree / "bin/peatlight", os.X_OK)
     assert os.readlink(tree / "bin/start") == "peatlight"
+
+
+def test_content_that_unpacks_large_is_opened_frame_by_frame(
+    device: Installation, shop: Shop, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Little travels, in one request, and thousands of chunks come of it: memory holds a frame of them, not all."""
+    folder = make_folder(tmp_path / "source", 100_000)
+    (folder / "data/fog.bin").write_bytes(b"".join(n.to_bytes(8, "little") * 2048 for n in range(4000)))
+    tree = shop.take(folder)
+    most = []
+    real = Assembly.put_run
+    monkeypatch.setattr(Assembly, "put_run", lambda self, run: (most.append(len(run)), real(self, run))[1])
+    report = device.update(shop.release(1, tree), shop)
+    assert report.downloaded < tree.size / 100
+    assert 1 < max(most) < len(tree.chunks) / 4
+    assert device.verify() == []
 
 
 def test_an_update_downloads_what_was_planned_and_no_more(
