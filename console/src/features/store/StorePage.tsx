@@ -44,7 +44,7 @@ function Lines({ rows, most }: { rows: { name: string; size: number }[]; most: n
         {rows.map((r) => (
           <tr key={r.name}>
             <td>{r.name}</td>
-            <td style={{ width: "38%" }} aria-hidden>
+            <td style={{ width: "28%" }} aria-hidden>
               <div style={{ height: 9, borderRadius: 2, background: "var(--r-accent)", width: r.size ? `${Math.max(1, (100 * r.size) / Math.max(1, most))}%` : 0 }} />
             </td>
             <td className="number">{bytes(r.size)}</td>
@@ -55,24 +55,34 @@ function Lines({ rows, most }: { rows: { name: string; size: number }[]; most: n
   );
 }
 
-const [WIDE, HIGH] = [460, 150];
+const [WIDE, HIGH, AXIS, ABOVE] = [460, 150, 66, 10];
 
 function Growth({ points }: { points: Schemas["GrowthPoint"][] }) {
   const most = Math.max(1, ...points.map((p) => p.size));
   const last = points.at(-1);
-  const step = WIDE / Math.max(1, points.length);
+  const step = (WIDE - AXIS) / Math.max(1, points.length);
   return (
     <figure style={{ margin: 0 }}>
       <svg viewBox={`0 0 ${WIDE} ${HIGH}`} role="img" aria-label={`Growth: ${last ? bytes(last.size) : "nothing"} today`} style={{ width: "100%", display: "block" }}>
-        {points.map((p, i) => {
-          const high = (HIGH - 6) * (p.size / most);
+        {[most, most / 2, 0].map((size) => {
+          const y = HIGH - 0.5 - (HIGH - ABOVE) * (size / most);
           return (
-            <rect key={p.day} x={i * step + 1} y={HIGH - high} width={Math.max(1, Math.min(40, step - 2))} height={high} rx={1.5} fill="var(--r-accent)">
+            <g key={size}>
+              <line x1={AXIS} y1={y} x2={WIDE} y2={y} stroke="currentColor" strokeOpacity={size ? 0.12 : 0.3} />
+              <text x={AXIS - 5} y={y} textAnchor="end" dominantBaseline={size ? "central" : "auto"} fontSize={11} fill="currentColor">
+                {size ? bytes(Math.round(size)) : "0"}
+              </text>
+            </g>
+          );
+        })}
+        {points.map((p, i) => {
+          const high = (HIGH - ABOVE) * (p.size / most);
+          return (
+            <rect key={p.day} x={AXIS + i * step + 1} y={HIGH - high} width={Math.max(1, Math.min(40, step - 2))} height={high} rx={1.5} fill="var(--r-accent)">
               <title>{`${p.day}: ${bytes(p.size)}`}</title>
             </rect>
           );
         })}
-        <line x1={0} y1={HIGH - 0.5} x2={WIDE} y2={HIGH - 0.5} stroke="currentColor" strokeOpacity={0.3} />
       </svg>
       <figcaption className="dim">
         {points[0]?.day} to {last?.day}, at each day&apos;s end; today {last ? bytes(last.size) : "nothing"}. Only what is still there is counted.
