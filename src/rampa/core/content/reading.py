@@ -21,6 +21,7 @@ from rampa.core.content import parallel
 from rampa.core.content.columns import Digests
 from rampa.core.content.cutting import Cutter, candidates, cut_all
 from rampa.core.content.folder_index import FolderIndex
+from rampa.core.content.memory import give_back
 from rampa.core.content.parameters import DEFAULT, CutParameters
 from rampa.core.content.paths import printable
 from rampa.core.content.segments import SEGMENT, Own, Segment, Segments
@@ -51,7 +52,7 @@ def read_tree(
     Raises `Conflict` for a file that keeps changing, `Invalid` for one that cannot be read.
     """
     building = TreeBuilder()
-    fresh: list[int] = []
+    fresh = array("Q")
     known = 0
     for i, file in enumerate(selection.files):
         entry = index.look_up(file) if index else None
@@ -67,11 +68,12 @@ def read_tree(
     tree = building.tree(LinkEntry(p, t) for p, t in selection.links)
     if index:
         index.save(selection.files, tree.files)
+    give_back(len(tree.files))
     return tree
 
 
 def _read_fresh(
-    selection: Selection, fresh: list[int], parameters: CutParameters, threads: ThreadPoolExecutor, progress: Progress
+    selection: Selection, fresh: array[int], parameters: CutParameters, threads: ThreadPoolExecutor, progress: Progress
 ) -> Iterator[tuple[Selected, FileEntry]]:
     """Small files first."""
     root, files = selection.root, selection.files

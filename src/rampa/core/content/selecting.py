@@ -18,6 +18,7 @@ from pathlib import Path
 import pathspec
 
 from rampa.core.content import parallel
+from rampa.core.content.memory import give_back
 from rampa.core.content.paths import check_link, path_problem, printable
 from rampa.core.content.selected import Selected, SelectedFiles, Sources
 from rampa.core.content.signs import Sign, look
@@ -101,6 +102,7 @@ def select(root: Path, rules: ContentRules) -> Selection:
             where=str(root),
             hint="Check [content] include in the profile document.",
         )
+    give_back(len(files))
     return Selection(
         root,
         files,
