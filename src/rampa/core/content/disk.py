@@ -8,6 +8,7 @@ import os
 import shutil
 from pathlib import Path
 
+from rampa.core.content.libc import c_function
 from rampa.core.errors import Invalid, Unavailable
 
 
@@ -36,12 +37,11 @@ def must_fit(folder: Path, size: int) -> None:
 
 BEGIN = 2
 """SYNC_FILE_RANGE_WRITE, sync_file_range(2)."""
-_libc = ctypes.CDLL(None)
 
 
 def begin_writing(fd: int, offset: int, size: int) -> None:
     """Asks the system to begin putting these bytes on the disk, so that `sync` finds less to wait for. No promise."""
-    begin = getattr(_libc, "sync_file_range", None)
+    begin = c_function("sync_file_range")
     if begin is not None:
         begin(fd, ctypes.c_int64(offset), ctypes.c_int64(size), BEGIN)
 
@@ -50,7 +50,7 @@ def sync(folder: Path) -> None:
     """Puts what was written on the disk (syncfs(2) where there is one)."""
     fd = os.open(folder, os.O_RDONLY)
     try:
-        syncfs = getattr(_libc, "syncfs", None)
+        syncfs = c_function("syncfs")
         if syncfs is None:
             os.sync()
         elif syncfs(fd) != 0:
