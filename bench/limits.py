@@ -23,7 +23,6 @@ from pathlib import Path
 from bench import ours
 from rampa.core.content import locations as locations_format
 from rampa.core.content import manifest as manifest_format
-from rampa.core.content.locations import DifferencePlace
 
 FOLDERS = 1000
 BLOCK = 256 * 1024
@@ -88,8 +87,6 @@ def step(name: str, scratch: Path) -> None:
 
 class Update(ours.Folder):
     """The second build of the folder, for a device that has the first."""
-
-    differences: tuple[DifferencePlace, ...] = ()
 
     def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
         return (self.folder / ("update.locations" if base else "locations")).read_bytes()

@@ -193,6 +193,22 @@ def test_an_unreadable_file_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyP
     assert caught.value.where == "locked.bin"
 
 
+def test_a_large_file_that_becomes_shorter_is_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    content = bytes(30_000_000)  # nothing to cut at: what is left over is as long as it can be
+    (tmp_path / "bog.arc").write_bytes(content)
+    found = select(tmp_path, ALL)
+    real = segments.Segments.read
+
+    def read(self: segments.Segments, fd: int, at: int, size: int) -> segments.Segment:
+        if at and (tmp_path / "bog.arc").stat().st_size == len(content):
+            os.truncate(tmp_path / "bog.arc", 4_500_000)
+        return real(self, fd, at, size)
+
+    monkeypatch.setattr(segments.Segments, "read", read)
+    (file,) = read_tree(found).files
+    assert (file.size, file.digest) == (4_500_000, blake3(content[:4_500_000]).digest())
+
+
 def test_the_folder_index_knows_what_did_not_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     folder, file = tmp_path / "title", tmp_path / "x.index"
     make_folder(folder, 100_000)

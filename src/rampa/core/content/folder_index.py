@@ -70,8 +70,8 @@ class FolderIndex:
                 files = _files(columns)
                 if len(stamps) == 32 * len(files):
                     return files, array("q", stamps)
-        except Exception:
-            return Tree().files, array("q")
+        except Exception:  # damaged in whatever way, it counts as empty
+            pass
         return Tree().files, array("q")
 
 

@@ -19,7 +19,6 @@ from rampa.core.content import cbor_columns
 from rampa.core.content.columns import DIGEST_SIZE, Digests, Texts, column, view
 from rampa.core.content.inflating import inflate
 from rampa.core.content.loose_rules import LOOSE
-from rampa.core.content.memory import give_back
 from rampa.core.content.merging import check_tree
 from rampa.core.content.parameters import CutParameters
 from rampa.core.content.paths import check_link, check_path, printable
@@ -125,7 +124,6 @@ def _read(body: dict[str, Any]) -> Manifest:
         for p, t in zip(body["links"]["path"], body["links"]["target"], strict=True)
     )
     tree = check_tree(Tree(files, links))
-    give_back(len(files))
     return Manifest(_text(body["depot"]), tree, parameters)
 
 

@@ -21,7 +21,6 @@ from rampa.core.content import parallel
 from rampa.core.content.columns import Digests
 from rampa.core.content.cutting import Cutter, candidates, cut_all
 from rampa.core.content.folder_index import FolderIndex
-from rampa.core.content.memory import give_back
 from rampa.core.content.parameters import DEFAULT, CutParameters
 from rampa.core.content.paths import printable
 from rampa.core.content.segments import SEGMENT, Own, Segment, Segments
@@ -68,7 +67,6 @@ def read_tree(
     tree = building.tree(LinkEntry(p, t) for p, t in selection.links)
     if index:
         index.save(selection.files, tree.files)
-    give_back(len(tree.files))
     return tree
 
 
@@ -167,6 +165,8 @@ def _read_large(
         threads, lambda at: _search(segments.read(fd, at, size), parameters), range(0, size, SEGMENT), ahead=4
     )
     for segment, found in searched:
+        if segment.size < min(SEGMENT, size - segment.at):
+            break  # it became shorter: its stat tells, and it is read again
         whole.update(segment.own)
         cuts = list(cutter.feed(found, segment.at - segment.warm, segment.end))
         if segment.end >= size:

@@ -18,7 +18,6 @@ from pathlib import Path
 import pathspec
 
 from rampa.core.content import parallel
-from rampa.core.content.memory import give_back
 from rampa.core.content.paths import check_link, path_problem, printable
 from rampa.core.content.selected import Selected, SelectedFiles, Sources
 from rampa.core.content.signs import Sign, look
@@ -102,7 +101,6 @@ def select(root: Path, rules: ContentRules) -> Selection:
             where=str(root),
             hint="Check [content] include in the profile document.",
         )
-    give_back(len(files))
     return Selection(
         root,
         files,
