@@ -15,13 +15,13 @@ from pathlib import Path
 
 from bench import ours, peers
 from bench.rows import Figure, Tree, median_of
-from rampa.core.bundle.inspecting import inspect_archive
-from rampa.core.bundle.signing import key_of, sign_package, with_identity
-from rampa.core.bundle.sources import FileSource
-from rampa.core.bundle.verifying import verify_package
+from rampa.core.bundle.inspection import inspect_archive
+from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_writer import Member, write_zip
-from rampa.core.content.selecting import select
+from rampa.core.content.select.selection import select
 from rampa.core.signing import identity
 from rampa.core.signing.identity import Identity
 
@@ -82,14 +82,14 @@ def package(folder: Path, size: int) -> Path:
 def sign(plain: Path, signed: Path) -> float:
     signed.unlink(missing_ok=True)
     started = time.perf_counter()
-    with FileSource(plain) as source:
+    with FileBytes(plain) as source:
         sign_package(source, signed, with_identity(_key()), key_of(_key()), ["v2", "v3"], workers=THREADS)
     return time.perf_counter() - started
 
 
 def verify(signed: Path) -> float:
     started = time.perf_counter()
-    with FileSource(signed) as source:
+    with FileBytes(signed) as source:
         assert verify_package(source, THREADS).holds
     return time.perf_counter() - started
 
@@ -123,7 +123,7 @@ def inspect(tree: Tree) -> list[Figure]:
 
     def own() -> float:
         started = time.perf_counter()
-        with FileSource(path) as source:
+        with FileBytes(path) as source:
             assert inspect_archive(read_zip(source)).files == ENTRIES
         return time.perf_counter() - started
 

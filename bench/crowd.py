@@ -15,9 +15,9 @@ from pathlib import Path
 import psutil
 
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
-from rampa.core.content.install import Installation
+from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.errors import NotFound
+from rampa.core.install.install import Installation
 from rampa.local.postgres import free_port
 
 CONFIG = """

@@ -9,10 +9,10 @@ from pathlib import Path
 import zstandard
 
 from bench.rows import Figure, Tree
-from rampa.core.content.compression import Packing
-from rampa.core.content.filter_choice import HEADER, Shape, shape_of
-from rampa.core.content.filters import BLOCKS, SOUND
-from rampa.core.content.pack import FRAME_TARGET, compress, compress_filtered
+from rampa.core.content.pack.compression import Packing
+from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack.filters import BLOCKS, SOUND
+from rampa.core.content.pack.pack import FRAME_TARGET, compress, compress_filtered
 
 LEVEL = Packing(3, filtered=True)
 SMALL, SAMPLES, MOST = 64 * 1024, 2000, 64_000_000

@@ -21,8 +21,8 @@ import time
 from pathlib import Path
 
 from bench import ours
-from rampa.core.content import locations as locations_format
-from rampa.core.content import manifest as manifest_format
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.patch import locations as locations_format
 
 FOLDERS = 1000
 BLOCK = 256 * 1024

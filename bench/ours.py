@@ -12,24 +12,24 @@ import numpy as np
 from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from rampa.core.content import locations as locations_format
-from rampa.core.content import manifest as manifest_format
-from rampa.core.content import manifest_difference
-from rampa.core.content import pack as pack_format
-from rampa.core.content.columns import Digests
-from rampa.core.content.difference.sets import Made, make_set, missing_chunks
-from rampa.core.content.folder_index import FolderIndex
-from rampa.core.content.install import Installation
-from rampa.core.content.local import local_content
-from rampa.core.content.locations import NOWHERE, DifferencePlace, Locations
-from rampa.core.content.manifest import Manifest
-from rampa.core.content.packing import make_packs, places
-from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.places import ChunkPlaces, PlacesBuilder
-from rampa.core.content.plan import plan_update
-from rampa.core.content.reading import read_tree
-from rampa.core.content.selecting import ContentRules, Pattern, Selection, select
-from rampa.core.content.tree import Tree
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack import pack as pack_format
+from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
+from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch import manifest_difference
+from rampa.core.content.patch.locations import NOWHERE, DifferencePlace, Locations
+from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
+from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
+from rampa.core.content.tree.columns import Digests
+from rampa.core.content.tree.folder_index import FolderIndex
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.regions import local_content
+from rampa.core.content.tree.scan import read_tree
+from rampa.core.content.tree.tree import Tree
+from rampa.core.install.install import Installation
+from rampa.core.install.plan import plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
 
 ALL = ContentRules((Pattern("*", "all"),), ())
@@ -159,7 +159,7 @@ def install_seconds(packed: Packed, root: Path) -> float:
     return time.perf_counter() - started
 
 
-def prepare(new: Packed, sources: tuple[Path, Path]) -> Made:
+def prepare(new: Packed, sources: tuple[Path, Path]) -> MadeSet:
     """Makes the differences of the update, verified, as the service does in the background; `sources` are both trees."""
     assert new.before
     payloads: list[bytes] = []

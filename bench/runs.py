@@ -28,15 +28,15 @@ from tests.gits import peatlight
 from tests.samples import add_key, import_title
 
 from bench.rows import Figure, Tree, median_of
-from rampa.agent.reporting import Report
+from rampa.agent.reporter import Reporter
 from rampa.client import Client
-from rampa.client.sign_in import token_for
+from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, start_worker, stop
-from rampa.operations import people
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
+from rampa.operations.people import people
 from rampa.schema import agents as wire
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import SourceIn
@@ -176,7 +176,7 @@ def log_throughput(tree: Tree) -> list[Figure]:
         before, mine = _memory(at.service.pid), psutil.Process().memory_info().rss
         watcher = _follow(at, run.number)
         began = time.perf_counter()
-        report = Report(client, "loud", work)
+        report = Reporter(client, "loud", work)
         piece = b"".join(b"[ 42%%] bake marrow-bend %06d of the night\n" % n for n in range(1000))
         for _ in range(LINES // 1000):
             report.output(piece)
@@ -312,7 +312,7 @@ def _fill(at: World) -> None:
     """Two real builds by real runs' calls, and rows like them up to 10,000."""
     from tests.samples import change_folder, make_folder
 
-    from rampa.client.making import make_build
+    from rampa.client.builds.maker import make_build
 
     folder = Path(tempfile.mkdtemp(prefix="builds-"))
     with at.client() as client:

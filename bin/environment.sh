@@ -36,7 +36,7 @@ find_python() {
 make_venv() {
     mkdir -p "$ROOT/.rampa"
     python=$(find_python)
-    wanted=$(cat "$ROOT/requirements.lock" "$ROOT/requirements-dev.lock" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*.pyx "$ROOT"/src/rampa/core/content/[!_]*.[ch] "$ROOT"/src/rampa/core/content/difference/*.pyx "$ROOT"/src/rampa/core/content/difference/[!_]*.[ch] | cksum)
+    wanted=$(cat "$ROOT/requirements.lock" "$ROOT/requirements-dev.lock" "$ROOT/pyproject.toml" "$ROOT/setup.py" "$ROOT"/src/rampa/core/content/*/*.pyx "$ROOT"/src/rampa/core/content/*/[!_]*.[ch] | cksum)
     wanted="$1 $("$python" --version) $ROOT $wanted"
     stamp="$ROOT/.venv/rampa-stamp"
     if [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ]; then return; fi
@@ -59,7 +59,7 @@ make_venv() {
         .venv/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e . &&
         { .venv/bin/python -m compileall -q src || true; }) ||
         fail "the packages of $1 could not be installed"
-    if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content._cut_kernel' 2>/dev/null; then
+    if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content.tree._cut_kernel' 2>/dev/null; then
         say "Note: there is no C compiler here; content is cut by the slower numpy version, with the same result, and updates travel as whole chunks."
     fi
     printf '%s' "$wanted" >"$stamp"

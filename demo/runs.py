@@ -17,9 +17,9 @@ from demo.peatlight.repository import make, push_to
 from rampa.client import Client
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
-from rampa.schema.grants import NewGrant
 from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns, Run, RunSummary
+from rampa.schema.signing.grants import NewGrant
 from rampa.schema.sources import BranchDefault, EnvironmentIn, NewTrigger, SourceIn
 from rampa.schema.versions import TakenIn
 

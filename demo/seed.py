@@ -16,16 +16,16 @@ from demo.peatlight.documents import hurried
 from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery, device_report
-from rampa.client.drill import restore_drill
-from rampa.client.making import make_build
-from rampa.client.sign_in import token_for
+from rampa.client.builds.maker import make_build
+from rampa.client.devices.delivery import HttpDelivery, device_report
+from rampa.client.people.sign_in import token_for
+from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
-from rampa.schema.keys import NewKey
 from rampa.schema.people import NewPerson
-from rampa.standin.device import Identity, SimulatedDevice
+from rampa.schema.signing.identities import NewKey
+from rampa.standin.device import DeviceIdentity, SimulatedDevice
 
 PEOPLE = (("Oskari", Role.ENGINEER), ("Marisol", Role.TESTER), ("Tuuli", Role.VIEWER))
 KEY = "quillback-2026"
@@ -89,7 +89,7 @@ def _build(client: Client, profile: str, source: Path, notes: str) -> int:
 def _device(client: Client, folder: Path, name: str, address: str) -> None:
     title = client.title("peatlight")
     client.register_device("peatlight", NewDevice(name=name, platform="linux", channel="internal", simulated=True))
-    own = Identity(name, "peatlight", title.identifier, "linux", "internal", address, title.manifest_key)
+    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "internal", address, title.manifest_key)
     device = SimulatedDevice.add(folder / "devices" / name, own)
     release = client.release("peatlight", "internal", "linux")
     delivery = HttpDelivery(client, "peatlight", release.build)

@@ -5,14 +5,14 @@ from __future__ import annotations
 import uuid
 
 from rampa.client import Client
-from rampa.client.build_parts import BuildParts
-from rampa.core.content.selecting import select
+from rampa.client.builds.parts import BuildParts
+from rampa.core.content.select.selection import select
 from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import resolve
-from rampa.operations.context import Services
-from rampa.operations.runs import assigning
+from rampa.operations.base.context import Services
+from rampa.operations.runs import assignment
 from rampa.schema import agents as wire
-from rampa.schema import builds as builds_wire
+from rampa.schema.builds import builds as builds_wire
 
 TERMS = "lantern-export studio terms 2026"
 
@@ -36,7 +36,7 @@ class FakeAgent:
         self.client.register_agent(self.name, wire.RegisterIn(instance=self.instance, abilities=self.abilities))
 
     def ask(self) -> wire.WorkOut:
-        assigning.assign(self.services)
+        assignment.assign(self.services)
         asked = wire.AskIn(instance=self.instance, abilities=self.abilities, holds=self.holds, wait=0)
         return self.client.ask_for_work(self.name, asked)
 

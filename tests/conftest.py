@@ -21,13 +21,13 @@ from hypothesis import settings as hypothesis_settings
 
 from rampa.client import Client
 from rampa.client.connection import Connection
-from rampa.client.sign_in import token_for
+from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, stop
-from rampa.operations import people
-from rampa.operations.context import Actor, Services
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app

@@ -9,9 +9,9 @@ from functools import lru_cache
 from pathlib import Path
 
 from rampa.client import Client
-from rampa.client.making import Made, make_build
+from rampa.client.builds.maker import MadeBuild, make_build
 from rampa.core.signing import identity
-from rampa.schema.keys import NewKey
+from rampa.schema.signing.identities import NewKey
 
 DOCUMENT = """\
 [title]
@@ -111,5 +111,5 @@ def import_title(client: Client, document: str = DOCUMENT) -> None:
     client.import_title(document)
 
 
-def build(client: Client, folder: Path, state: Path, profile: str = "linux-release", **more: object) -> Made:
+def build(client: Client, folder: Path, state: Path, profile: str = "linux-release", **more: object) -> MadeBuild:
     return make_build(client, "peatlight", profile, folder, state=state, **more)  # type: ignore[arg-type]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from rampa.client.attempts import attempt
+from rampa.client.builds.attempts import attempt
 
 
 def test_an_attempt_keeps_its_key_until_it_is_done(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ import pytest
 from rampa.client import Client
 from rampa.client.connection import Connection
 from rampa.core import errors
-from rampa.schema.builds import BuildSummary
+from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Page, Problem
 from rampa.schema.people import Session
 

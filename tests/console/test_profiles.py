@@ -11,7 +11,7 @@ from demo.peatlight.documents import EVERYWHERE, FIRST, hurried
 from playwright.sync_api import Browser, Page, expect
 
 from rampa.client import Client
-from rampa.client.sign_in import token_for
+from rampa.client.people.sign_in import token_for
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson
 from tests.conftest import Live

@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from rampa.client import Client
 from rampa.db.base import Database
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
 from rampa.operations.sources import repository
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import BranchDefault, EnvironmentIn, NewTrigger, SourceIn

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Browser, expect
 
 from rampa.schema.devices import NewDevice
-from rampa.schema.grants import NewGrant
+from rampa.schema.signing.grants import NewGrant
 from tests.conftest import Live
 from tests.console.driving import MARKS, signed_in
 from tests.packages import ipa_files, lay_out

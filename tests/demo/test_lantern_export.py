@@ -14,7 +14,7 @@ import pytest
 from demo.lantern_export.installing import SCRIPT, install
 from demo.peatlight.repository import make
 
-from rampa.core.profile.seeing import Seen, programs
+from rampa.core.profile.file_probe import Seen, programs
 from rampa.core.run.baked import find_stale, read_record
 
 EVERY = ["linux", "windows", "macos", "android", "ios", "headset"]

@@ -16,10 +16,10 @@ import pytest
 from blake3 import blake3
 
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
-from rampa.client.making import make_build
-from rampa.core.content.install import Installation
-from rampa.core.content.pack import PACK_TARGET
+from rampa.client.builds.maker import make_build
+from rampa.client.devices.delivery import HttpDelivery
+from rampa.core.content.pack.pack import PACK_TARGET
+from rampa.core.install.install import Installation
 from rampa.db.migrate import migrate
 from rampa.local.postgres import private_server
 from rampa.local.service import stop

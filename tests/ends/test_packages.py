@@ -10,14 +10,14 @@ from demo.lantern_export.installing import install
 from demo.peatlight.repository import make
 
 from rampa.client import Client
-from rampa.core.bundle.elf import read_elf
-from rampa.core.bundle.sources import FileSource
-from rampa.core.bundle.verifying import verify_package
+from rampa.core.binaries.elf import read_elf
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import Conflict
-from rampa.schema.builds import NewBuild
-from rampa.schema.keys import UnlockIn
+from rampa.schema.builds.builds import NewBuild
 from rampa.schema.runs import NewRuns, Run
+from rampa.schema.signing.identities import UnlockIn
 from rampa.schema.sources import EnvironmentIn, SourceIn
 from tests.ends.machines import ENDED, Machines, until
 from tests.samples import add_key
@@ -63,7 +63,7 @@ def test_a_run_waits_for_a_locked_identity_before_it_builds(ready: Client, tmp_p
     assert ended(ready, first).state == "done"
     build = ready.build(TITLE, run.build)
     ready.save_bundle(TITLE, build.number, tmp_path / "o.apk")
-    seen = verify_package(FileSource(tmp_path / "o.apk"))
+    seen = verify_package(FileBytes(tmp_path / "o.apk"))
     assert seen.holds
     assert (seen.facts.version_name, seen.facts.version_code) == (build.version_name, build.version_code)
     (use,) = (u for u in ready.key_uses("lantern-2026") if u.act == "key.use" and u.detail["run"] == str(second))
@@ -76,7 +76,7 @@ def test_symbols_go_apart_by_build_id_and_bytes_repeat(ready: Client, tmp_path: 
     assert run.state == "done", run.cause
     build = ready.build(TITLE, run.build)
     ready.save_bundle(TITLE, build.number, tmp_path / "o.zip")
-    archive = read_zip(FileSource(tmp_path / "o.zip"))
+    archive = read_zip(FileBytes(tmp_path / "o.zip"))
     program = archive.read(next(n for n in archive.by_name if n.endswith("/bin/peatlight")))
     elf = read_elf(program)
     assert elf is not None

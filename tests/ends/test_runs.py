@@ -17,7 +17,7 @@ import pytest
 from demo.lantern_export.installing import install
 
 from rampa.client import Client
-from rampa.client.folders import upload_folder
+from rampa.client.sources.folders import upload_folder
 from rampa.local.postgres import free_port
 from rampa.local.service import start_service, stop
 from rampa.schema.runs import NewRuns, Run
@@ -284,7 +284,7 @@ def test_an_uploaded_folder_is_built_with_its_symbols_apart(
     build = client.build(TITLE, run.build)
     assert (run.state, build.commit, build.signed, build.symbols_files) == ("done", "", True, 1)
     assert not [f for f in client.files(TITLE, build.number) if f.path.endswith(".sym")]
-    from rampa.client.symbols import bring_symbols
+    from rampa.client.builds.symbols import bring_symbols
 
     bring_symbols(client, TITLE, build.number, tmp_path / "symbols")
     assert (tmp_path / "symbols/bin/peatlight.sym").read_text() == "0000 start\n"

@@ -22,13 +22,13 @@ from typing import Any
 from demo.lantern_export import manifests
 
 from rampa.core.bundle.android_xml import BinaryXml
+from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
 from rampa.core.bundle.proto_xml import ProtoXml
-from rampa.core.bundle.signing import key_of, sign_package, with_identity
-from rampa.core.bundle.sources import BytesSource, FileSource
-from rampa.core.bundle.verifying import verify_package
+from rampa.core.bundle.sources import BytesSource, FileBytes
+from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import RampaError
-from rampa.core.signing import identity, lineage
+from rampa.core.signing import identity, succession
 from rampa.core.signing.keystore import read_entries
 from tests.packages import apk_files, make_identity, plain_zip, root, write_zip_file
 
@@ -53,14 +53,14 @@ def signed_package() -> bytes:
 
     with tempfile.TemporaryDirectory() as folder:
         made, out = make_identity("fuzz"), Path(folder) / "o"
-        with FileSource(write_zip_file(Path(folder) / "p", apk_files(21))) as source:
+        with FileBytes(write_zip_file(Path(folder) / "p", apk_files(21))) as source:
             sign_package(source, out, with_identity(made), key_of(made), ["v1", "v2", "v3"], workers=1)
         return out.read_bytes()
 
 
 def line_of_two() -> bytes:
     old, new = make_identity("old"), make_identity("new")
-    return lineage.encode(lineage.extend(lineage.begin(old), old, new))
+    return succession.encode(succession.extend(succession.begin(old), old, new))
 
 
 READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
@@ -68,7 +68,7 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "binary-xml": (BinaryXml, lambda: [manifests.binary_xml(root()), manifests.binary_xml(root(), utf8=False)]),
     "protocol-buffers": (ProtoXml, lambda: [manifests.proto_xml(root())]),
     "signing-block": (lambda d: verify_package(BytesSource(d), 1), lambda: [signed_package()]),
-    "lineage": (lambda d: lineage.verify(lineage.decode(d)), lambda: [line_of_two()]),
+    "lineage": (lambda d: succession.verify(succession.decode(d)), lambda: [line_of_two()]),
     "pkcs12": (lambda d: read_entries(d, PASSWORD), lambda: [identity.to_pkcs12(make_identity("k"), "k", PASSWORD)]),
 }
 

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from rampa.client.delivery import HttpDelivery
-from rampa.core.content.install import Installation
+from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.errors import Conflict, Damaged, NotFound
+from rampa.core.install.install import Installation
 from rampa.local.backup import back_up, restore
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, stop

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from rampa.core.errors import Denied
-from rampa.operations import people
+from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.service.wiring import make_app
 from tests.conftest import OWNER, World

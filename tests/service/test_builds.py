@@ -14,14 +14,14 @@ import pytest
 from blake3 import blake3
 
 from rampa.client import Client
-from rampa.core.content import manifest as manifest_format
-from rampa.core.content.manifest import Manifest
-from rampa.core.content.pack import PackWriter, compress
-from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.tree import Chunk, FileEntry, Tree
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack.pack import PackWriter, compress
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound, RampaError, Unavailable
 from rampa.core.signing import statement
-from rampa.schema import builds as wire
+from rampa.schema.builds import builds as wire
 from rampa.store.folder import FolderStore
 from tests.conftest import World
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder

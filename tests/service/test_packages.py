@@ -9,16 +9,16 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
-from rampa.client.build_parts import BuildParts
-from rampa.core.bundle.sources import FileSource
-from rampa.core.bundle.verifying import verify_package
+from rampa.client.builds.parts import BuildParts
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import Conflict, Invalid, NotFound, RampaError, Refused
 from rampa.core.signing import grant as grants
 from rampa.core.signing import provenance
-from rampa.schema.builds import NewBuild, SignaturesOut, ToSignIn
+from rampa.schema.builds.builds import NewBuild, SignaturesOut, ToSignIn
 from rampa.schema.devices import NewDevice
-from rampa.schema.grants import NewGrant
+from rampa.schema.signing.grants import NewGrant
 from tests.packages import aab_files, apk_files, ipa_files, lay_out
 from tests.samples import add_key, build, import_title
 
@@ -94,7 +94,7 @@ def test_an_apk_is_stamped_signed_and_read_back(ready: Client, tmp_path: Path) -
     assert (said.facts.version_name, said.facts.version_code) == (done.version_name, done.version_code) == ("1.6.0", 1)
     assert {s.name: s.state for s in said.schemes} == {"v1": "absent", "v2": "holds", "v3": "holds"}
     ready.save_bundle("peatlight", 1, tmp_path / "o.apk")
-    seen = verify_package(FileSource(tmp_path / "o.apk"))
+    seen = verify_package(FileBytes(tmp_path / "o.apk"))
     assert seen.holds
     assert seen.fingerprint == done.bundle.fingerprint == ready.key("quillback-2026").fingerprint
     (use,) = ready.events(act="key.use")
@@ -108,7 +108,7 @@ def test_an_aab_is_signed_by_v1(ready: Client, tmp_path: Path) -> None:
     done = made(ready, tmp_path, "store", aab_files())
     assert done.bundle.name == "peatlight-1.6.0-1-store.aab"
     ready.save_bundle("peatlight", 1, tmp_path / "o.aab")
-    seen = verify_package(FileSource(tmp_path / "o.aab"))
+    seen = verify_package(FileBytes(tmp_path / "o.aab"))
     assert [(s.name, s.state) for s in seen.schemes] == [("v1", "holds")]
 
 
@@ -203,7 +203,7 @@ def test_a_package_whose_signature_does_not_hold_is_no_build(
 
     def spoiled(parts: BuildParts, file: Path) -> SignaturesOut:
         about = sign(parts, file)
-        with FileSource(file) as source:
+        with FileBytes(file) as source:
             at = read_zip(source).entry("lib/arm64-v8a/libpeatlight.so").data
         data = bytearray(file.read_bytes())
         data[at + 200] ^= 1

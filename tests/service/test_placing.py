@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
-from rampa.core.content.install import Installation
+from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.errors import Conflict, Denied, NotFound, Refused
+from rampa.core.install.install import Installation
 from rampa.schema.common import Role
 from rampa.schema.devices import DeviceReport, NewDevice
 from tests.conftest import World
@@ -114,7 +114,7 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
 
 
 def test_an_open_build_is_not_placed(placed: Client) -> None:
-    from rampa.schema.builds import NewBuild
+    from rampa.schema.builds.builds import NewBuild
 
     placed.open_build("peatlight", NewBuild(profile="linux-release"))
     assert [f.code for f in placed.preview("peatlight", "internal", 3).findings] == ["build.not-ready"]

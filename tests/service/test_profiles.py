@@ -12,8 +12,8 @@ from demo.peatlight.documents import EVERYWHERE, FIRST, hurried
 from rampa.client import Client
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
 from rampa.schema.common import Role
-from rampa.schema.pictures import FolderIn, SeenIn, SuggestionOut
-from rampa.schema.profiles import EditWire
+from rampa.schema.profiles.pictures import FolderIn, SeenIn, SuggestionOut
+from rampa.schema.profiles.profiles import EditWire
 from tests.conftest import World
 from tests.samples import DOCUMENT, add_key, build, import_title, make_folder
 
@@ -255,7 +255,7 @@ def test_compression_output_and_what_is_left_out_reach_the_build(client: Client,
 
 
 def test_the_pages_of_docs_that_are_made_are_current() -> None:
-    from rampa.schema.profile_reference import reference
+    from rampa.schema.profiles.reference import reference
 
     kept = Path(__file__).parents[2] / "docs/profile-document.md"
-    assert kept.read_text() == reference(), "run: python -m rampa.schema.profile_reference > docs/profile-document.md"
+    assert kept.read_text() == reference(), "run: python -m rampa.schema.profiles.reference > docs/profile-document.md"

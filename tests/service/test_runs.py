@@ -12,7 +12,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
-from rampa.operations.runs import assigning
+from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as agents_wire
 from rampa.schema.runs import NewRuns
@@ -153,7 +153,7 @@ def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, 
 
 def test_runs_go_to_who_can_and_the_others_say_what_is_missing(client: Client, repo: Repo, world: World) -> None:
     start(client)
-    assigning.assign(world.services)
+    assignment.assign(world.services)
     assert client.run(TITLE, 1).waits_for.startswith("No agent is there")
     old = FakeAgent(client, world.services, "yard-3", toolchains=[CHAIN.model_copy(update={"version": "3.1.0"})])
     assert old.ask().work is None
@@ -190,12 +190,12 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
     work = agent.work()
     agent.step(work, 0, "working")
     agent.say(work, "half of the fog")
-    from rampa.schema.builds import NewBuild
+    from rampa.schema.builds.builds import NewBuild
 
     opened = client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease))
     assert client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease)).number == opened.number
-    assert assigning.look_for_lost(world.services) == 0
-    assert assigning.look_for_lost(later(world, 40)) == 1  # type: ignore[arg-type]
+    assert assignment.look_for_lost(world.services) == 0
+    assert assignment.look_for_lost(later(world, 40)) == 1  # type: ignore[arg-type]
     run = client.run(TITLE, 1)
     assert (run.state, run.attempt, run.attempts[0].steps[0].state) == ("waiting", 1, "stopped")
     assert "half of the fog" in [r.text for r in run.tail]
@@ -224,7 +224,7 @@ def test_an_agent_that_was_started_anew_loses_at_once_what_it_had(
     start(client)
     agent.work()
     again = FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
-    assert assigning.look_for_lost(world.services) == 1
+    assert assignment.look_for_lost(world.services) == 1
     assert again.work().attempt == 2
     with pytest.raises(Conflict, match="another process runs as agent kiln-1"):
         agent.ask()
@@ -237,7 +237,7 @@ def test_a_run_that_is_lost_again_and_again_fails_with_that_cause(
     for attempt in (1, 2, 3):
         agent.holds.clear()
         assert agent.work().attempt == attempt
-        assigning.look_for_lost(later(world, 40))  # type: ignore[arg-type]
+        assignment.look_for_lost(later(world, 40))  # type: ignore[arg-type]
     run = client.run(TITLE, 1)
     assert run.state == "failed"
     assert run.cause
@@ -264,7 +264,7 @@ def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
     client: Client, repo: Repo, agent: FakeAgent, world: World
 ) -> None:
     start(client)
-    assigning.assign(world.services)
+    assignment.assign(world.services)
     client.cancel_run(TITLE, 1)
     assert agent.ask().work is None
     assert client.run(TITLE, 1).state == "cancelled"
@@ -395,7 +395,7 @@ def test_two_builds_side_by_side_and_retention(
         "locale/en.json": "changed",
     }
     assert [k.subject for k in client.compare_builds(TITLE, 3, 1).commits_back] == ["change 3", "change 2"]
-    from rampa.schema.build_changes import RetentionPolicy
+    from rampa.schema.builds.changes import RetentionPolicy
 
     client.pin_build(TITLE, 1, pinned=True)
     policy = RetentionPolicy(keep_newest=1, keep_days=0)
@@ -405,11 +405,11 @@ def test_two_builds_side_by_side_and_retention(
         client.apply_retention(TITLE, [1, 2])
     client.apply_retention(TITLE, [2])
     assert client.build(TITLE, 2).state == "removed"
-    from rampa.operations.store import collecting
+    from rampa.operations.store import collection
 
     before = {n: client.files(TITLE, n) for n in (1, 3)}
-    assert collecting.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
-    assert collecting.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
+    assert collection.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
+    assert collection.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
     for n in (1, 3):
         assert client.files(TITLE, n) == before[n]
         client.save_bundle(TITLE, n, tmp_path / f"{n}.zip")

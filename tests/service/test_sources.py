@@ -11,10 +11,11 @@ import httpx
 import pytest
 
 from rampa.client import Client
-from rampa.client.folders import bring_folder, upload_folder
+from rampa.client.sources.folders import bring_folder, upload_folder
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused
 from rampa.core.run.triggers import call_signature, secret_bytes
-from rampa.operations.sources import repository, triggers
+from rampa.operations.runs import triggers
+from rampa.operations.sources import repository
 from rampa.schema import sources as wire
 from rampa.schema.common import Role
 from tests.conftest import World

@@ -9,14 +9,14 @@ import pytest
 from sqlalchemy import select
 
 from rampa.client import Client
-from rampa.client.delivery import HttpDelivery
-from rampa.core.content.choosing import Choice
-from rampa.core.content.difference import making
-from rampa.core.content.install import Installation
+from rampa.client.devices.delivery import HttpDelivery
+from rampa.core.content.depots.choice import Choice
+from rampa.core.content.patch import maker
 from rampa.core.errors import Conflict, Damaged, NotFound, Refused
-from rampa.db.content import DifferenceSet, Frame, Pack
-from rampa.operations import differences
-from rampa.operations.store import checking, collecting, repacking
+from rampa.core.install.install import Installation
+from rampa.db.content import DifferenceSetRow, FrameRow, PackRow
+from rampa.operations.store import check, collection, repack
+from rampa.operations.updates import differences
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
 from tests.conftest import World
@@ -55,7 +55,7 @@ quality = "plain"
 )
 
 
-needs_kernel = pytest.mark.skipif(not making.available(), reason="there is no C compiler here")
+needs_kernel = pytest.mark.skipif(not maker.available(), reason="there is no C compiler here")
 
 
 def device(client: Client, root: Path, **more: bool) -> Installation:
@@ -75,7 +75,7 @@ def carried_out(world: World) -> int:
     """Does what the queue's worker does; returns how many sets were waiting."""
     with world.services.db.transaction() as session:
         waiting = [
-            (str(r.new_id), str(r.old_id)) for r in session.scalars(select(DifferenceSet)) if r.state == "waiting"
+            (str(r.new_id), str(r.old_id)) for r in session.scalars(select(DifferenceSetRow)) if r.state == "waiting"
         ]
     for new, old in waiting:
         differences.make(world.services, new, old)
@@ -170,7 +170,7 @@ def test_damaged_differences_do_no_harm(client: Client, world: World, three: Pat
     client.make_differences(TITLE, 1, 2)
     carried_out(world)
     with world.services.db.transaction() as session:
-        pack = session.scalar(select(DifferenceSet.pack))
+        pack = session.scalar(select(DifferenceSetRow.pack))
     assert pack
     file = world.services.store.pack_file(pack)
     assert file
@@ -227,8 +227,8 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     packs = [p for p in (tmp_path / "store/packs").rglob("*.pack")]
     assert packs
     with world.services.db.transaction() as session:
-        plain = {f.pack_digest for f in session.scalars(select(Frame)) if f.key is None}
-    from rampa.core.content import pack as pack_format
+        plain = {f.pack_digest for f in session.scalars(select(FrameRow)) if f.key is None}
+    from rampa.core.content.pack import pack as pack_format
 
     for path in packs:
         if bytes.fromhex(path.stem) in plain:
@@ -261,8 +261,8 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
 
 def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client, world: World, tmp_path: Path) -> None:
     """Frames that go as a whole keep their filter; what is installed is what was built."""
-    from rampa.core.content import encryption, filters
-    from rampa.operations.reading import content_key
+    from rampa.core.content.pack import encryption, filters
+    from rampa.operations.content.stored_trees import content_key
 
     add_key(client)
     import_title(
@@ -272,7 +272,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
     (folder / "data/horn.wav").write_bytes(sound(4))
     build(client, folder, tmp_path / "state")
     with world.services.db.transaction() as session:
-        frames = [(f.pack_digest, f.offset, f.stored, f.raw, f.key) for f in session.scalars(select(Frame)) if f.key]
+        frames = [(f.pack_digest, f.offset, f.stored, f.raw, f.key) for f in session.scalars(select(FrameRow)) if f.key]
     filtered = 0
     for pack, offset, stored, raw, key in frames:
         body = world.services.store.read_pack(pack, offset, stored)[8:]
@@ -297,11 +297,11 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
     started = client.check_store()
-    checking.go_on(world.services, 1)
+    check.go_on(world.services, 1)
     done = client.store_check()
     assert (started.state, done.state, done.problems, done.packs_done) == ("running", "done", [], done.packs)
     with world.services.db.transaction() as session:
-        broken = session.scalars(select(Pack.digest).order_by(Pack.created_at)).first()
+        broken = session.scalars(select(PackRow.digest).order_by(PackRow.created_at)).first()
     assert broken
     file = world.services.store.pack_file(broken)
     assert file
@@ -309,7 +309,7 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     data[40] ^= 1
     file.write_bytes(data)
     client.check_store(mend=True)
-    checking.go_on(world.services, 2)
+    check.go_on(world.services, 2)
     found = client.store_check()
     hurt = [p for p in found.problems if p.what == "pack"]
     assert [p.name for p in hurt] == [broken.hex()]
@@ -317,7 +317,7 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     assert any(p.what == "build" for p in found.problems)
     build(client, three, tmp_path / "state")
     client.check_store()
-    checking.go_on(world.services, 3)
+    check.go_on(world.services, 3)
     left = {p.name for p in client.store_check().problems}
     assert "peatlight#4" not in left
 
@@ -325,42 +325,46 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
 def test_a_cancelled_check_stays_where_it_was(client: Client, world: World, three: Path) -> None:
     client.check_store()
     assert client.cancel_check().state == "cancelled"
-    checking.go_on(world.services, 1)
+    check.go_on(world.services, 1)
     assert client.store_check().packs_done == 0
 
 
 def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
-    from rampa.schema.build_changes import RetentionPolicy
+    from rampa.schema.builds.changes import RetentionPolicy
 
     client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
     client.apply_retention(TITLE, [1, 2])
-    assert collecting.preview(world.services).packs_in_all == 0, "what arrived lately is left alone"
+    assert collection.preview(world.services).packs_in_all == 0, "what arrived lately is left alone"
     seen = client.preview_collect(CollectIn(young_hours=0, grace_hours=0))
     assert seen.condemned > 0
-    first = collecting.collect(world.services, None, NOW, NOW)
+    first = collection.collect(world.services, None, NOW, NOW)
     assert (first.removed, first.condemned) == (0, seen.condemned)
     # An upload asks what is missing, and is told that a condemned pack holds it: from then on it must stay.
-    from rampa.operations import content
-    from rampa.operations.reading import build_tree, find_ready
+    from rampa.operations.content import arrival
+    from rampa.operations.content.stored_trees import build_tree, find_ready
 
     build(client, three, tmp_path / "state")
     open_build = client.open_build(
-        TITLE, __import__("rampa.schema.builds", fromlist=["x"]).NewBuild(profile="linux-release")
+        TITLE, __import__("rampa.schema.builds.builds", fromlist=["x"]).NewBuild(profile="linux-release")
     )
     with world.services.db.transaction() as session:
-        from rampa.db.content import Chunk
+        from rampa.db.content import ChunkRow
 
-        condemned = set(session.scalars(select(Pack.digest).where(Pack.condemned_at.is_not(None))))
-        rows = select(Chunk.digest).join(Frame, Frame.id == Chunk.frame_id).where(Frame.pack_digest.in_(condemned))
+        condemned = set(session.scalars(select(PackRow.digest).where(PackRow.condemned_at.is_not(None))))
+        rows = (
+            select(ChunkRow.digest)
+            .join(FrameRow, FrameRow.id == ChunkRow.frame_id)
+            .where(FrameRow.pack_digest.in_(condemned))
+        )
         wanted = session.scalars(rows).first()
     assert wanted
-    assert content.missing_chunks(world.services, TITLE, open_build.number, [wanted.hex()]) == []
+    assert arrival.missing_chunks(world.services, TITLE, open_build.number, [wanted.hex()]) == []
     with world.services.db.transaction() as session:
-        assert set(session.scalars(select(Pack.digest).where(Pack.condemned_at.is_not(None)))) < condemned
-    collecting.collect(world.services, None, NOW, dt.timedelta(hours=1))
-    second = collecting.collect(world.services, None, NOW, NOW)
+        assert set(session.scalars(select(PackRow.digest).where(PackRow.condemned_at.is_not(None)))) < condemned
+    collection.collect(world.services, None, NOW, dt.timedelta(hours=1))
+    second = collection.collect(world.services, None, NOW, NOW)
     assert second.removed > 0
     for number in (3, 4):
         on = device(client, tmp_path / f"device-{number}")
@@ -370,35 +374,35 @@ def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
 
 
 def test_a_collection_waits_for_a_backup(client: Client, world: World, three: Path) -> None:
-    until = collecting.hold(world.services, dt.timedelta(hours=1))
+    until = collection.hold(world.services, dt.timedelta(hours=1))
     with pytest.raises(Refused, match="backup"):
-        collecting.collect(world.services, None, NOW, NOW)
-    collecting.let_go(world.services, until)
-    collecting.collect(world.services, None, NOW, NOW)
+        collection.collect(world.services, None, NOW, NOW)
+    collection.let_go(world.services, until)
+    collection.collect(world.services, None, NOW, NOW)
 
 
 def test_packs_are_packed_anew_and_devices_notice_nothing(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
-    from rampa.schema.build_changes import RetentionPolicy
+    from rampa.schema.builds.changes import RetentionPolicy
 
     on = device(client, tmp_path / "device")
     update(client, on, 2)
     client.update_matrix(TITLE, "linux")  # locations are kept now, and must not be stale afterwards
     client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
     client.apply_retention(TITLE, [1, 2])
-    seen = repacking.preview(world.services, 0.95)
+    seen = repack.preview(world.services, 0.95)
     assert seen.packs > 0
-    done = repacking.repack(world.services, world.actor(), 0.95)
+    done = repack.repack(world.services, world.actor(), 0.95)
     assert done.made > 0
     assert done.made_size < seen.size
     for _ in range(2):
-        collecting.collect(world.services, None, NOW, NOW)
+        collection.collect(world.services, None, NOW, NOW)
     update(client, on, 3)
     assert on.verify() == []
     update(client, device(client, tmp_path / "fresh"), 3)
     client.check_store()
-    checking.go_on(world.services, 1)
+    check.go_on(world.services, 1)
     assert client.store_check().problems == []
     usage = client.store_usage()
     assert usage.titles[0].builds == 1

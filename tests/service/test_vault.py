@@ -10,14 +10,14 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
-from rampa.client.drill import restore_drill
+from rampa.client.signing.drill import restore_drill
 from rampa.core.errors import Conflict, Damaged, Denied, Invalid, NotFound, Refused
 from rampa.core.signing import identity
-from rampa.operations import people
-from rampa.operations.vault import finding, identities
+from rampa.operations.people import people
+from rampa.operations.signing import identities, lookup
 from rampa.schema.common import Role
-from rampa.schema.keys import NewKey, UnlockIn
 from rampa.schema.people import NewPerson, NewToken
+from rampa.schema.signing.identities import NewKey, UnlockIn
 from tests.conftest import OWNER, World
 from tests.samples import add_key, build, import_title, make_folder
 
@@ -64,14 +64,14 @@ def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> N
     client.add_key(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
     later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
     with later.db.transaction() as session, pytest.raises(Invalid, match="expired on"):
-        identities.open_identity(later, session, finding.find_key(session, "quillback-2026"))
+        identities.open_identity(later, session, lookup.find_key(session, "quillback-2026"))
 
 
 def test_another_master_key_opens_nothing(world: World, client: Client) -> None:
     add_key(client)
     other = replace(world.services, master_key=bytes(32))
     with world.services.db.transaction() as session:
-        row = finding.find_key(session, "quillback-2026")
+        row = lookup.find_key(session, "quillback-2026")
         assert identities.open_identity(world.services, session, row).fingerprint == row.fingerprint
         with pytest.raises(Damaged, match="master key does not open"):
             identities.open_identity(other, session, row)
@@ -148,7 +148,7 @@ def test_the_master_key_changes_without_a_pause(world: World, client: Client) ->
     alone = replace(world.services, master_key=fresh)
     with alone.db.transaction() as session:
         for name in ("quillback-2026", "other"):
-            row = finding.find_key(session, name)
+            row = lookup.find_key(session, name)
             assert identities.open_identity(alone, session, row).fingerprint == row.fingerprint
 
 

@@ -11,7 +11,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.core.errors import Conflict, Invalid, Refused
-from rampa.schema.builds import NewBuild
+from rampa.schema.builds.builds import NewBuild
 from rampa.schema.versions import TakenIn
 from tests.conftest import World
 from tests.packages import apk_files, write_zip_file
@@ -155,7 +155,7 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
 
 def test_a_code_is_learned_from_a_bundle(client: Client, tmp_path: Path) -> None:
     """The command line reads it; here what it sends."""
-    from rampa.cli.version import _learned
+    from rampa.cli.versions import _learned
 
     asked = _learned(write_zip_file(tmp_path / "live.apk", apk_files()), "linux", "")
     import_title(client)

@@ -106,8 +106,8 @@ def test_an_object_store_that_is_gone_is_said(tmp_path: Path, monkeypatch: pytes
 def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: str, tmp_path: Path) -> None:
     """From folder to device; packs come by signed addresses."""
     from rampa.db.base import Database
-    from rampa.operations import people
-    from rampa.operations.context import Services
+    from rampa.operations.base.context import Services
+    from rampa.operations.people import people
     from rampa.service.wiring import make_app
     from tests.conftest import MASTER, OWNER, World
     from tests.samples import add_key, build, import_title, make_folder
@@ -121,7 +121,7 @@ def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: st
     add_key(client)
     import_title(client)
     build(client, make_folder(tmp_path / "source"), tmp_path / "state")
-    from rampa.client.delivery import HttpDelivery
+    from rampa.client.devices.delivery import HttpDelivery
 
     class Following(HttpDelivery):
         """The service answers in this process; the object store it points at is on the network."""

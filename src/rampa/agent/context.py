@@ -6,18 +6,18 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from rampa.agent.reporting import Report
+from rampa.agent.reporter import Reporter
 from rampa.agent.settings import AgentSettings
 from rampa.agent.toolchains import Found
 from rampa.agent.work_folder import WorkFolder
 from rampa.client import Client
-from rampa.client.build_parts import BuildParts
-from rampa.core.content.selecting import Selection
+from rampa.client.builds.parts import BuildParts
+from rampa.core.content.select.selection import Selection
 from rampa.core.profile.document import Document, read_document
+from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.resolved import ResolvedProfile, resolve
-from rampa.core.profile.resolving import Resolved
-from rampa.schema import builds as builds_wire
 from rampa.schema.agents import StepWire, Work
+from rampa.schema.builds import builds as builds_wire
 from rampa.schema.common import FindingOut
 
 PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
@@ -36,14 +36,14 @@ class Stopped(Exception):
 
 
 @dataclass
-class Attempt:
+class AttemptContext:
     """`root` is what the content is collected from: the source, or what an export made."""
 
     client: Client
     settings: AgentSettings
     work: Work
     folder: WorkFolder
-    report: Report
+    report: Reporter
     toolchains: list[Found]
     chosen: Found | None = None
     root: Path | None = None

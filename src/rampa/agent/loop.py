@@ -7,9 +7,9 @@ import time
 import uuid
 from collections.abc import Callable
 
+from rampa.agent.attempt import work_on
 from rampa.agent.settings import AgentSettings, abilities
 from rampa.agent.work_folder import end_leftovers
-from rampa.agent.working import work_on
 from rampa.client import Client
 from rampa.core.errors import Conflict, RampaError, Unavailable
 from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut

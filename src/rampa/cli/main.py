@@ -28,29 +28,36 @@ EXIT_CODES: dict[type[errors.RampaError], int] = {
     errors.Damaged: 7,
     errors.Unavailable: 8,
 }
-GROUPS = {
-    "title": "Titles and their profile documents.",
-    "profile": "Profiles: resolve, compare, check, mend, lay side by side; propose a first document.",
-    "picture": "Picture sets: every icon and opening picture from one large picture.",
-    "key": "Signing identities: make, import, unlock, back up, hand over.",
-    "version": "Version names and codes: next, history, taken, bump.",
-    "grant": "Grants: which devices a restricted build may run on.",
-    "source": "Sources: a title's repository, or uploaded folders.",
-    "environment": "Environment groups: variables and secrets that steps get.",
-    "run": "Runs: from a commit to a build; plan, start, watch, cancel.",
-    "trigger": "Triggers: what starts runs by itself.",
-    "agent": "Agents: the machines that execute runs.",
-    "build": "Builds: make one from a folder, look at it, fetch its bundle.",
-    "content": "Content: what goes in and what stays out of a folder, and how it is packed best.",
-    "depot": "Depots: what each device gets; a proposal of depots.",
-    "update": "Updates: what they cost, by build and by depot; their differences.",
-    "store": "The content store: usage, check, collect, repack.",
-    "bundle": "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
-    "channel": "Channels: place a build, see what is live.",
-    "device": "Simulated devices: install, update, verify, repair, start.",
-    "person": "People of the studio and their roles.",
-    "event": "Who did what.",
+GROUPS: dict[str, tuple[str, str]] = {
+    "title": ("titles", "Titles and their profile documents."),
+    "profile": (
+        "profiles.profile",
+        "Profiles: resolve, compare, check, mend, lay side by side; propose a first document.",
+    ),
+    "picture": ("profiles.picture", "Picture sets: every icon and opening picture from one large picture."),
+    "key": ("signing.key", "Signing identities: make, import, unlock, back up, hand over."),
+    "version": ("versions", "Version names and codes: next, history, taken, bump."),
+    "grant": ("signing.grant", "Grants: which devices a restricted build may run on."),
+    "source": ("sources", "Sources: a title's repository, or uploaded folders."),
+    "environment": ("variables", "Environment groups: variables and secrets that steps get."),
+    "run": ("runs.run", "Runs: from a commit to a build; plan, start, watch, cancel."),
+    "trigger": ("runs.trigger", "Triggers: what starts runs by itself."),
+    "agent": ("agents", "Agents: the machines that execute runs."),
+    "build": ("builds.build", "Builds: make one from a folder, look at it, fetch its bundle."),
+    "content": ("content.content", "Content: what goes in and what stays out of a folder, and how it is packed best."),
+    "depot": ("content.depot", "Depots: what each device gets; a proposal of depots."),
+    "update": ("updates", "Updates: what they cost, by build and by depot; their differences."),
+    "store": ("store", "The content store: usage, check, collect, repack."),
+    "bundle": (
+        "bundles.bundle",
+        "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
+    ),
+    "channel": ("channels", "Channels: place a build, see what is live."),
+    "device": ("devices", "Simulated devices: install, update, verify, repair, start."),
+    "person": ("people.person", "People of the studio and their roles."),
+    "event": ("events", "Who did what."),
 }
+"""Word -> (module below rampa.cli, one line of help)."""
 COMMANDS = {
     "sign-in": "Sign in to a service and keep a token for this machine.",
     "sign-out": "Revoke this machine's token and forget it.",
@@ -68,8 +75,8 @@ class LazyGroup(TyperGroup):
         if name not in GROUPS and name not in COMMANDS:
             return None
         if ctx.resilient_parsing or not _used(ctx, name):
-            return TyperCommand(name, short_help=GROUPS.get(name) or COMMANDS[name])
-        module = importlib.import_module(f"rampa.cli.{name if name in GROUPS else 'account'}")
+            return TyperCommand(name, short_help=GROUPS[name][1] if name in GROUPS else COMMANDS[name])
+        module = importlib.import_module(f"rampa.cli.{GROUPS[name][0] if name in GROUPS else 'people.account'}")
         command = typer.main.get_command(module.app)
         if name in COMMANDS:
             assert isinstance(command, TyperGroup)

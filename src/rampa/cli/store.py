@@ -7,9 +7,9 @@ import time
 import typer
 from rich.text import Text
 
-from rampa.cli.common import JSON, YES, confirmed, signed_in
-from rampa.cli.output import err, facts, mb, out, plural, print_json, table
-from rampa.cli.progress import Bars
+from rampa.cli.base.common import JSON, YES, confirmed, signed_in
+from rampa.cli.base.output import err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.progress import Bars
 from rampa.schema import store as wire
 
 app = typer.Typer(

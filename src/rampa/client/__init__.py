@@ -1,4 +1,4 @@
-"""The client library. `from rampa.client import Client`; documents on disk need no service: `rampa.client.documents`."""
+"""The client library. `from rampa.client import Client`; documents on disk need no service: `rampa.client.profiles.documents`."""
 
 from __future__ import annotations
 

@@ -15,21 +15,21 @@ from types import TracebackType
 from blake3 import blake3
 
 from rampa.client.connection import Connection
-from rampa.client.profiles import ProfileCalls
+from rampa.client.profiles.calls import ProfileCalls
 from rampa.client.runs import AgentCalls, RunCalls
-from rampa.client.sources import SourceCalls
+from rampa.client.signing.calls import VaultCalls
+from rampa.client.sources.calls import SourceCalls
 from rampa.client.store import StoreCalls
 from rampa.client.updates import UpdateCalls
-from rampa.client.vault import VaultCalls
-from rampa.core.content.disk import disk_error
-from rampa.schema import build_changes as changes_wire
-from rampa.schema import builds as builds_wire
+from rampa.core.files import disk_error
 from rampa.schema import channels as channels_wire
 from rampa.schema import devices as devices_wire
 from rampa.schema import people as people_wire
-from rampa.schema import titles as titles_wire
+from rampa.schema.builds import builds as builds_wire
+from rampa.schema.builds import changes as changes_wire
 from rampa.schema.common import Page
-from rampa.schema.events import Event
+from rampa.schema.events import AuditEvent
+from rampa.schema.titles import titles as titles_wire
 
 API = "/api/v1"
 
@@ -99,7 +99,7 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, Update
     # Builds
 
     def builds(self, title: str, **query: object) -> Iterator[builds_wire.BuildSummary]:
-        """Filters as in `rampa.schema.builds.BuildQuery`."""
+        """Filters as in `rampa.schema.builds.builds.BuildQuery`."""
         return self.connection.pages(Page[builds_wire.BuildSummary], f"{API}/titles/{title}/builds", **query)
 
     def build(self, title: str, number: int) -> builds_wire.Build:
@@ -229,8 +229,8 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, Update
         headers = {"Content-Type": "application/json"}
         return self.connection.send(devices_wire.Device, "PUT", path, report.model_dump_json().encode(), headers)
 
-    def events(self, **query: object) -> Iterator[Event]:
-        return self.connection.pages(Page[Event], f"{API}/events", **query)
+    def events(self, **query: object) -> Iterator[AuditEvent]:
+        return self.connection.pages(Page[AuditEvent], f"{API}/events", **query)
 
     def fetch(self, path: str, headers: dict[str, str] | None = None) -> bytes:
         """Plain bytes of an address."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from rampa.client.connection import Connection
-from rampa.schema import content_keys as keys_wire
 from rampa.schema import updates as wire
+from rampa.schema.signing import content_keys as keys_wire
 
 API = "/api/v1"
 

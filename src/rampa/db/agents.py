@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from rampa.db.base import Base, Identified
 
 
-class Agent(Identified, Base):
+class AgentRow(Identified, Base):
     """`instance` is one start of the process: a new one means that what the old one had is lost."""
 
     __tablename__ = "agent"

@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
 
 from rampa.core.errors import Unavailable
-from rampa.db.listening import Listener
+from rampa.db.listener import Listener
 
 NAMING = {
     "ix": "ix_%(column_0_label)s",

@@ -11,10 +11,10 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from rampa.db.base import Base, Identified
-from rampa.db.titles import Title
+from rampa.db.titles import TitleRow
 
 
-class Build(Identified, Base):
+class BuildRow(Identified, Base):
     __tablename__ = "build"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"), index=True)
     number: Mapped[int]
@@ -57,9 +57,9 @@ class Build(Identified, Base):
     """A DSSE envelope: how it was made."""
     grant: Mapped[int] = mapped_column(default=0, server_default="0")
     """The number of the grant that it was signed with; 0: none."""
-    title: Mapped[Title] = relationship(lazy="joined")
-    depots: Mapped[list[Depot]] = relationship(lazy="selectin", order_by="Depot.position")
-    bundle: Mapped[Bundle | None] = relationship(lazy="joined")
+    title: Mapped[TitleRow] = relationship(lazy="joined")
+    depots: Mapped[list[DepotRow]] = relationship(lazy="selectin", order_by="Depot.position")
+    bundle: Mapped[BundleRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
         Index("ix_build_title_profile", "title_id", "profile", "number"),
@@ -71,7 +71,7 @@ class Build(Identified, Base):
         return f"{self.title.slug}#{self.number}"
 
 
-class Depot(Base):
+class DepotRow(Base):
     """A depot of a build; its manifest rests in the content store under its digest."""
 
     __tablename__ = "depot"
@@ -84,10 +84,10 @@ class Depot(Base):
     size: Mapped[int] = mapped_column(BigInteger)
     packed: Mapped[int] = mapped_column(BigInteger)
     selector: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
-    """Whom it is for: see `rampa.core.content.choosing`."""
+    """Whom it is for: see `rampa.core.content.depots.choice`."""
 
 
-class Bundle(Base):
+class BundleRow(Base):
     """The bundle is kept as chunks, like everything else. `signature` is a detached CMS."""
 
     __tablename__ = "bundle"
@@ -102,12 +102,12 @@ class Bundle(Base):
     signed_at: Mapped[dt.datetime | None]
     kind: Mapped[str] = mapped_column(String(20), default="zip", server_default="zip")
     read_back: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
-    """What the bundle says of itself, and what holds of its signatures (rampa.schema.bundles.BundleVerified)."""
+    """What the bundle says of itself, and what holds of its signatures (rampa.schema.bundles.bundles.BundleVerified)."""
     bare: Mapped[str] = mapped_column(String(64), default="", server_default="")
     """SHA-256 of the bundle without its signature: what building again must give."""
 
 
-class Reservation(Identified, Base):
+class ReservationRow(Identified, Base):
     """A version code that was given to a build, or is taken at the storefront, for ever. Rising per identifier and storefront.
 
     Where a profile names no storefront, `storefront` is empty and the codes rise per platform.
@@ -124,7 +124,7 @@ class Reservation(Identified, Base):
     """build, hand (entered by a person) or bundle (read from a bundle that is at the storefront)."""
     note: Mapped[str] = mapped_column(String(300), default="", server_default="")
     created_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
-    build: Mapped[Build | None] = relationship(lazy="joined")
+    build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("identifier", "storefront", "platform", "code", name="uq_reservation_line"),
         Index(
@@ -138,7 +138,7 @@ class Reservation(Identified, Base):
     )
 
 
-class SymbolFile(Base):
+class SymbolFileRow(Base):
     """Symbols of one native binary, findable by its build id (hexadecimal)."""
 
     __tablename__ = "symbol_file"
@@ -146,4 +146,4 @@ class SymbolFile(Base):
     path: Mapped[str] = mapped_column(String(1100), primary_key=True)
     ident: Mapped[str] = mapped_column(String(130), index=True)
     size: Mapped[int] = mapped_column(BigInteger)
-    build: Mapped[Build] = relationship(lazy="joined")
+    build: Mapped[BuildRow] = relationship(lazy="joined")

@@ -9,10 +9,10 @@ from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, 
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from rampa.db.base import Base, Identified
-from rampa.db.builds import Build
+from rampa.db.builds import BuildRow
 
 
-class Channel(Identified, Base):
+class ChannelRow(Identified, Base):
     """`version` rises with every placement: it is the channel's ETag."""
 
     __tablename__ = "channel"
@@ -22,7 +22,7 @@ class Channel(Identified, Base):
     __table_args__ = (UniqueConstraint("title_id", "name"),)
 
 
-class Placement(Identified, Base):
+class PlacementRow(Identified, Base):
     """At most one is live a channel and platform; the database itself holds that."""
 
     __tablename__ = "placement"
@@ -33,15 +33,15 @@ class Placement(Identified, Base):
     state: Mapped[str] = mapped_column(String(20))
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
-    channel: Mapped[Channel] = relationship(lazy="joined")
-    build: Mapped[Build] = relationship(lazy="joined")
+    channel: Mapped[ChannelRow] = relationship(lazy="joined")
+    build: Mapped[BuildRow] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("channel_id", "number"),
         Index("uq_placement_live", "channel_id", "platform", unique=True, postgresql_where=text("state = 'live'")),
     )
 
 
-class Device(Identified, Base):
+class DeviceRow(Identified, Base):
     __tablename__ = "device"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
     name: Mapped[str] = mapped_column(String(60))
@@ -52,6 +52,6 @@ class Device(Identified, Base):
     registered_by: Mapped[str] = mapped_column(String(200))
     last_seen_at: Mapped[dt.datetime | None]
     downloaded: Mapped[int] = mapped_column(BigInteger, default=0)
-    channel: Mapped[Channel] = relationship(lazy="joined")
-    build: Mapped[Build | None] = relationship(lazy="joined")
+    channel: Mapped[ChannelRow] = relationship(lazy="joined")
+    build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (UniqueConstraint("title_id", "name"),)

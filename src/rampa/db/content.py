@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from rampa.db.base import Base
 
 
-class Pack(Base):
+class PackRow(Base):
     __tablename__ = "pack"
     digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
     size: Mapped[int] = mapped_column(BigInteger)
@@ -22,7 +22,7 @@ class Pack(Base):
     """When it was found that nothing needs it; it is removed some time after, unless somebody counted on it meanwhile."""
 
 
-class Frame(Base):
+class FrameRow(Base):
     __tablename__ = "frame"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
     pack_digest: Mapped[bytes] = mapped_column(ForeignKey("pack.digest"))
@@ -34,7 +34,7 @@ class Frame(Base):
     __table_args__ = (Index("ix_frame_pack_digest", "pack_digest"),)
 
 
-class Chunk(Base):
+class ChunkRow(Base):
     """Where a chunk can be had. The first pack that brought it holds it."""
 
     __tablename__ = "chunk"
@@ -44,7 +44,7 @@ class Chunk(Base):
     at: Mapped[int]
 
 
-class ContentKey(Base):
+class ContentKeyRow(Base):
     """The key of one depot of one build; sealed by the master key."""
 
     __tablename__ = "content_key"
@@ -55,7 +55,7 @@ class ContentKey(Base):
     created_at: Mapped[dt.datetime]
 
 
-class ReleaseKey(Base):
+class UnsealedRow(Base):
     """What opens a build's wrapped content keys; given out when the build is released."""
 
     __tablename__ = "release_key"
@@ -66,7 +66,7 @@ class ReleaseKey(Base):
     released_by: Mapped[str] = mapped_column(String(200), default="")
 
 
-class StoreState(Base):
+class StoreStateRow(Base):
     """One row. `epoch` rises whenever content moves from pack to pack."""
 
     __tablename__ = "store_state"
@@ -76,7 +76,7 @@ class StoreState(Base):
     """While a backup is made nothing is removed."""
 
 
-class StoreCheck(Base):
+class StoreCheckRow(Base):
     """A check of the whole store; it goes on behind `cursor` after any interruption."""
 
     __tablename__ = "store_check"
@@ -95,7 +95,7 @@ class StoreCheck(Base):
     ended_at: Mapped[dt.datetime | None]
 
 
-class DifferenceSet(Base):
+class DifferenceSetRow(Base):
     """The differences of one update. They rest in a file of the content store that is addressed like a pack."""
 
     __tablename__ = "difference_set"
@@ -114,7 +114,7 @@ class DifferenceSet(Base):
     created_at: Mapped[dt.datetime]
 
 
-class VerifiedFile(Base):
+class VerifiedFileRow(Base):
     """A file digest that the service itself computed over these chunks (BLAKE3 of their digests, in order)."""
 
     __tablename__ = "verified_file"

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from rampa.db.base import Base, Identified
 
 
-class Studio(Identified, Base):
+class StudioRow(Identified, Base):
     """There is one a service."""
 
     __tablename__ = "studio"
@@ -21,7 +21,7 @@ class Studio(Identified, Base):
     verified: Mapped[bool] = mapped_column(default=False)
 
 
-class Person(Identified, Base):
+class PersonRow(Identified, Base):
     __tablename__ = "person"
     name: Mapped[str] = mapped_column(String(100))
     email: Mapped[str] = mapped_column(String(200), unique=True)
@@ -29,7 +29,7 @@ class Person(Identified, Base):
     password_hash: Mapped[str] = mapped_column(String(200))
 
 
-class Token(Identified, Base):
+class TokenRow(Identified, Base):
     """A bearer token; only the SHA-256 of its secret is kept."""
 
     __tablename__ = "token"
@@ -39,10 +39,10 @@ class Token(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
     expires_at: Mapped[dt.datetime]
     last_used_at: Mapped[dt.datetime | None]
-    person: Mapped[Person] = relationship(lazy="joined")
+    person: Mapped[PersonRow] = relationship(lazy="joined")
 
 
-class WebSession(Identified, Base):
+class WebSessionRow(Identified, Base):
     """A signed-in browser; only the SHA-256 of its cookie is kept."""
 
     __tablename__ = "web_session"
@@ -50,10 +50,10 @@ class WebSession(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
     csrf_token: Mapped[str] = mapped_column(String(64))
     expires_at: Mapped[dt.datetime]
-    person: Mapped[Person] = relationship(lazy="joined")
+    person: Mapped[PersonRow] = relationship(lazy="joined")
 
 
-class AuditEvent(Base):
+class AuditEventRow(Base):
     __tablename__ = "audit_event"
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True)
     at: Mapped[dt.datetime]
@@ -66,7 +66,7 @@ class AuditEvent(Base):
     __table_args__ = (Index("ix_audit_event_title_id", "title", "id"),)
 
 
-class IdempotentAnswer(Base):
+class IdempotentAnswerRow(Base):
     """The answer that a creating call gave, so that the same call gives it again."""
 
     __tablename__ = "idempotent_answer"

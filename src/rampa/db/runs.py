@@ -10,13 +10,13 @@ from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text,
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from rampa.db.agents import Agent
+from rampa.db.agents import AgentRow
 from rampa.db.base import Base, Identified
-from rampa.db.builds import Build
-from rampa.db.titles import Title
+from rampa.db.builds import BuildRow
+from rampa.db.titles import TitleRow
 
 
-class Run(Identified, Base):
+class RunRow(Identified, Base):
     """`commit` is a git commit, or empty where `folder` says which uploaded folder it is. `lease` names the attempt's holder."""
 
     __tablename__ = "run"
@@ -75,9 +75,9 @@ class Run(Identified, Base):
     warnings: Mapped[int] = mapped_column(default=0)
     first_error: Mapped[int] = mapped_column(BigInteger, default=0)
     build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
-    title: Mapped[Title] = relationship(lazy="joined")
-    agent: Mapped[Agent | None] = relationship(lazy="joined")
-    build: Mapped[Build | None] = relationship(lazy="joined")
+    title: Mapped[TitleRow] = relationship(lazy="joined")
+    agent: Mapped[AgentRow | None] = relationship(lazy="joined")
+    build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
         Index("ix_run_open", "state", postgresql_where=text("state in ('waiting', 'working', 'stopping')")),
@@ -90,7 +90,7 @@ class Run(Identified, Base):
         return f"{self.title.slug} run {self.number}"
 
 
-class RunStep(Base):
+class RunStepRow(Base):
     """A step of one attempt, once it began."""
 
     __tablename__ = "run_step"
@@ -107,7 +107,7 @@ class RunStep(Base):
     first_line: Mapped[int] = mapped_column(BigInteger, default=0)
 
 
-class LogPart(Base):
+class LogPartRow(Base):
     """Some lines of a run's log, compressed (zstd): `ms TAB step TAB level TAB text` each."""
 
     __tablename__ = "log_part"
@@ -119,7 +119,7 @@ class LogPart(Base):
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
-class LogKind(Base):
+class LogKindRow(Base):
     """Errors and warnings of a run, folded: lines that say the same but for names and numbers."""
 
     __tablename__ = "log_kind"

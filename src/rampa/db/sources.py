@@ -11,10 +11,10 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from rampa.db.base import Base, Identified
-from rampa.db.titles import Title
+from rampa.db.titles import TitleRow
 
 
-class Source(Identified, Base):
+class SourceRow(Identified, Base):
     """A title's git repository. Its bare mirror lies in the store's folder under the row's id."""
 
     __tablename__ = "source"
@@ -34,10 +34,10 @@ class Source(Identified, Base):
     """`branch/NAME` or `tag/NAME` -> commit, as triggers last saw them."""
     defaults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     """[{pattern, profiles, environment}], the first that matches a branch counts."""
-    title: Mapped[Title] = relationship(lazy="joined")
+    title: Mapped[TitleRow] = relationship(lazy="joined")
 
 
-class Folder(Identified, Base):
+class FolderRow(Identified, Base):
     """An uploaded folder: its manifest rests in the content store. `number` is what people say."""
 
     __tablename__ = "folder"
@@ -51,7 +51,7 @@ class Folder(Identified, Base):
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
 
-class Trigger(Identified, Base):
+class TriggerRow(Identified, Base):
     """Starts runs by itself. `kind` is branch, tag, schedule or call."""
 
     __tablename__ = "trigger"
@@ -68,11 +68,11 @@ class Trigger(Identified, Base):
     last_at: Mapped[dt.datetime | None]
     last_said: Mapped[str] = mapped_column(String(500), default="")
     created_by: Mapped[str] = mapped_column(String(200))
-    title: Mapped[Title] = relationship(lazy="joined")
+    title: Mapped[TitleRow] = relationship(lazy="joined")
     __table_args__ = (UniqueConstraint("title_id", "name"),)
 
 
-class CallSeen(Base):
+class CallSeenRow(Base):
     """A signed call that was taken, so that the same one is not taken again."""
 
     __tablename__ = "call_seen"
@@ -80,7 +80,7 @@ class CallSeen(Base):
     at: Mapped[dt.datetime]
 
 
-class Environment(Identified, Base):
+class VariablesRow(Identified, Base):
     """An environment group. `variables` are plain; `sealed` holds the secrets, by name."""
 
     __tablename__ = "environment"

@@ -1,8 +1,8 @@
 """All tables, for the migrations."""
 
-from rampa.db import agents, builds, channels, content, people, runs, sources, titles, vault
+from rampa.db import agents, builds, channels, content, people, runs, signing, sources, titles
 from rampa.db.base import Base
 
-__all__ = ["agents", "builds", "channels", "content", "metadata", "people", "runs", "sources", "titles", "vault"]
+__all__ = ["agents", "builds", "channels", "content", "metadata", "people", "runs", "signing", "sources", "titles"]
 
 metadata = Base.metadata

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from rampa.db.base import Base, Identified
 
 
-class Title(Identified, Base):
+class TitleRow(Identified, Base):
     """`manifest_public` is the raw Ed25519 key that devices pin; its private half is sealed."""
 
     __tablename__ = "title"
@@ -31,7 +31,7 @@ class Title(Identified, Base):
     source_path: Mapped[str] = mapped_column(String(300), default="", server_default="")
 
 
-class Revision(Identified, Base):
+class RevisionRow(Identified, Base):
     """One immutable state of a profile document; the text is kept byte for byte."""
 
     __tablename__ = "revision"
@@ -46,7 +46,7 @@ class Revision(Identified, Base):
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
 
-class SigningIdentity(Identified, Base):
+class SigningIdentityRow(Identified, Base):
     """A private key with its certificate. The key rests sealed; it leaves only as an export under a password."""
 
     __tablename__ = "signing_identity"
@@ -70,11 +70,11 @@ class SigningIdentity(Identified, Base):
     """When a restore drill with an export passed; null: unbacked."""
     backed_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
     lineage: Mapped[bytes | None] = mapped_column(LargeBinary)
-    """The proof that older identities handed over to this one (rampa.core.signing.lineage)."""
+    """The proof that older identities handed over to this one (rampa.core.signing.succession)."""
     predecessor: Mapped[str] = mapped_column(String(60), default="", server_default="")
 
 
-class Draft(Identified, Base):
+class DraftRow(Identified, Base):
     """A person's unfinished change of a profile document; `base` is the revision that it was made from."""
 
     __tablename__ = "draft"

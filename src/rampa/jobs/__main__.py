@@ -6,12 +6,12 @@ import asyncio
 import os
 from pathlib import Path
 
-from rampa.core.signing.sealing import read_masters
+from rampa.core.signing.seal import read_masters
 from rampa.db.base import Database
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import STALLED, make_app
-from rampa.operations.context import Services
-from rampa.store.opening import open_store
+from rampa.operations.base.context import Services
+from rampa.store.address import open_store
 
 AT_ONCE = 4
 GRACE = 10

@@ -15,11 +15,12 @@ from procrastinate.jobs import Status
 from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
-from rampa.operations import differences
-from rampa.operations.context import Services
-from rampa.operations.runs import assigning
-from rampa.operations.sources import repository, triggers
-from rampa.operations.store import checking, collecting
+from rampa.operations.base.context import Services
+from rampa.operations.runs import assignment, triggers
+from rampa.operations.sources import repository
+from rampa.operations.store import check as checking
+from rampa.operations.store import collection
+from rampa.operations.updates import differences
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -46,18 +47,18 @@ def make_app(url: str, services: Services, post: Post) -> App:
 def _runs(app: App, services: Services) -> None:
     @app.task(name="assign", queue=queue.RUNS, lock="assign", retry=AGAIN)
     def assign() -> None:
-        assigning.assign(services)
+        assignment.assign(services)
 
     @app.task(name="look_for_lost", queue=queue.RUNS, lock="assign", retry=AGAIN)
     def look_for_lost() -> None:
-        assigning.look_for_lost(services)
+        assignment.look_for_lost(services)
 
     @app.periodic(cron="* * * * * */3")
     @app.task(name="look_after_runs", queue=queue.RUNS, lock="assign", queueing_lock="look_after_runs")
     def look_after_runs(timestamp: int) -> None:
         """Agents that fall silent say nothing: they are looked for."""
-        assigning.look_for_lost(services)
-        assigning.assign(services)
+        assignment.look_for_lost(services)
+        assignment.assign(services)
 
 
 def _sources(app: App, services: Services) -> None:
@@ -94,7 +95,7 @@ def _content(app: App, services: Services) -> None:
 
 def _collect(services: Services) -> None:
     with suppress(Refused):  # a backup is being made: the next hour comes
-        collecting.collect(services)
+        collection.collect(services)
 
 
 def _mend(app: App) -> None:

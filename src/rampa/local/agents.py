@@ -9,15 +9,15 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from rampa.core.signing.sealing import read_masters
+from rampa.core.signing.seal import read_masters
 from rampa.db.base import Database
-from rampa.db.people import Person
+from rampa.db.people import PersonRow
 from rampa.local.service import ServiceFolder, start_child
-from rampa.operations import people
-from rampa.operations.context import Actor, Services
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.schema.people import NewToken
-from rampa.store.opening import open_store
+from rampa.store.address import open_store
 
 NAMES = ("kiln-1", "loft-2")
 DAYS = 365
@@ -60,7 +60,9 @@ class Agents:
         )
         try:
             with services.db.transaction() as session:
-                owner = session.scalars(select(Person).where(Person.role == Role.OWNER).order_by(Person.id)).first()
+                owner = session.scalars(
+                    select(PersonRow).where(PersonRow.role == Role.OWNER).order_by(PersonRow.id)
+                ).first()
             assert owner is not None
             actor = Actor(owner.id, owner.name, Role.OWNER)
             made = people.make_token(services, actor, NewToken(name=f"agent {home.name}", role=Role.AGENT, days=DAYS))

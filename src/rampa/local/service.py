@@ -18,7 +18,7 @@ from rampa.core.errors import Unavailable
 from rampa.local.postgres import ends_with_parent, free_port
 
 THREADS = 112
-"""More than the streams that one process takes (rampa.service.streams), so that calls are always answered."""
+"""More than the streams that one process takes (rampa.service.base.streams), so that calls are always answered."""
 START_SECONDS = 60
 
 

@@ -13,17 +13,17 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from rampa.cli import home
+from rampa.cli.base import home
 from rampa.core.errors import Conflict, RampaError
-from rampa.core.signing.sealing import read_masters
+from rampa.core.signing.seal import read_masters
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
 from rampa.local.postgres import private_server
 from rampa.local.service import ServiceFolder, start_service, start_worker, stop
-from rampa.operations import people
-from rampa.operations.context import Services
-from rampa.store.opening import open_store
+from rampa.operations.base.context import Services
+from rampa.operations.people import people
+from rampa.store.address import open_store
 
 STUDIO = "Quillback Works"
 OWNER = ("Iida", "iida@quillback.example")

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 
-from rampa.schema.builds import BuildSummary
+from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
-from rampa.schema.titles import TitlePath
+from rampa.schema.titles.titles import TitlePath
 
 
 class ChannelPath(TitlePath):

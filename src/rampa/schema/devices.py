@@ -8,7 +8,7 @@ from typing import Annotated
 from pydantic import Field, StringConstraints
 
 from rampa.schema.common import Number, Slug, Wire
-from rampa.schema.titles import TitlePath
+from rampa.schema.titles.titles import TitlePath
 
 
 class DevicePath(TitlePath):

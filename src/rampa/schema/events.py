@@ -10,7 +10,7 @@ from pydantic import StringConstraints
 from rampa.schema.common import PageQuery, Slug, Wire
 
 
-class Event(Wire):
+class AuditEvent(Wire):
     """Who did what to what. `subject` is what people say aloud, such as `peatlight#14`."""
 
     id: str

@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.schema.agents import StepWire
 from rampa.schema.common import Action, FindingOut, Number, PageQuery, Query, Slug, Wire
-from rampa.schema.titles import TitlePath
+from rampa.schema.titles.titles import TitlePath
 
 Ref = Annotated[str, StringConstraints(max_length=250, pattern=r"^[^\x00-\x20~^:?*\[\\\x7f]*$")]
 Words = Annotated[str, StringConstraints(max_length=500, pattern=r"^[^\x00]*$")]
@@ -84,7 +84,7 @@ class PlanList(Wire):
     plans: list[Plan]
 
 
-class Cause(Wire):
+class CauseOut(Wire):
     code: str
     sentence: str
     fix: str
@@ -126,7 +126,7 @@ class RunSummary(Wire):
     expected: float | None
     left: float | None
     waits_for: str
-    cause: Cause | None
+    cause: CauseOut | None
     superseded_by: int
     build: int
     log_lines: int

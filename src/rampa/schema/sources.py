@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from rampa.schema.builds import Base64
+from rampa.schema.builds.builds import Base64
 from rampa.schema.common import Digest, Number, PageQuery, Query, Slug, Wire
 from rampa.schema.runs import Ref, Words
-from rampa.schema.titles import TitlePath
+from rampa.schema.titles.titles import TitlePath
 
 Pattern = Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f]+$")]
 EnvironmentName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]

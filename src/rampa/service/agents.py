@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from rampa.operations import agents
-from rampa.operations.context import Services
-from rampa.operations.runs import logs, working
+from rampa.operations.agents import agents
+from rampa.operations.base.context import Services
+from rampa.operations.runs import lease, logs
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
-from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
-from rampa.service.resource import Resource
+from rampa.service.base.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.base.resource import Resource
 
 AGENT = "/agents/<string:agent>"
 RUN = AGENT + "/runs/<string:lease>"
@@ -45,7 +45,7 @@ def resource(services: Services) -> Resource:
     @api.call("POST", AGENT + "/work", MAKERS, wire.WorkOut)
     def ask_for_work(path: wire.AgentPath, body: wire.AskIn) -> wire.WorkOut:
         """A sign of life; answers with a run as soon as there is one, or with nothing after `wait` seconds."""
-        return working.ask_for_work(services, path.agent, body)
+        return lease.ask_for_work(services, path.agent, body)
 
     @api.call("POST", AGENT + "/goodbye", MAKERS, None)
     def say_goodbye(path: wire.AgentPath, body: wire.GoodbyeIn) -> None:
@@ -60,12 +60,12 @@ def _reports(api: Resource, services: Services) -> None:
     @api.call("POST", RUN + "/beat", MAKERS, wire.BeatOut)
     def beat(path: wire.LeasePath, body: wire.BeatIn) -> wire.BeatOut:
         """A sign of life of a run; says whether it is to be stopped."""
-        return working.beat(services, path.agent, path.lease, body)
+        return lease.beat(services, path.agent, path.lease, body)
 
     @api.call("POST", RUN + "/step", MAKERS, wire.BeatOut)
     def report_step(path: wire.LeasePath, body: wire.StepIn) -> wire.BeatOut:
         """A step began or ended."""
-        return working.report_step(services, path.agent, path.lease, body)
+        return lease.report_step(services, path.agent, path.lease, body)
 
     @api.call("POST", RUN + "/log", MAKERS, wire.LogTaken)
     def send_log(path: wire.LeasePath, body: wire.LogIn) -> wire.LogTaken:
@@ -75,9 +75,9 @@ def _reports(api: Resource, services: Services) -> None:
     @api.call("POST", RUN + "/letter", MAKERS, None)
     def send_letter(path: wire.LeasePath) -> None:
         """Write to whoever started the run."""
-        working.notify(services, path.agent, path.lease)
+        lease.notify(services, path.agent, path.lease)
 
     @api.call("POST", RUN + "/end", MAKERS, None)
     def end_run(path: wire.LeasePath, body: wire.EndIn) -> None:
         """The end of an attempt."""
-        working.end_run(services, path.agent, path.lease, body)
+        lease.end_run(services, path.agent, path.lease, body)

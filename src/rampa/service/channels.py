@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from rampa.operations import placements, placing
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
+from rampa.operations.channels import place, placements
 from rampa.schema import channels as wire
-from rampa.schema.titles import TitlePath
-from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
-from rampa.service.resource import CreateFromHeaders, Resource, expected_version, once_from
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import ENGINEERS, EVERYBODY, current_actor
+from rampa.service.base.resource import CreateFromHeaders, Resource, expected_version, once_from
 
 CHANNEL = "/titles/<string:title>/channels/<string:channel>"
 
@@ -33,7 +33,7 @@ def resource(services: Services) -> Resource:
     @api.call("POST", CHANNEL + "/preview", EVERYBODY, wire.PlacePreview)
     def preview_placement(path: wire.ChannelPath, body: wire.PlaceIn) -> tuple[wire.PlacePreview, str]:
         """What placing a build would do: findings, changed files, what players download. Changes nothing."""
-        seen = placing.preview(services, path.title, path.channel, body.build)
+        seen = place.preview(services, path.title, path.channel, body.build)
         return seen, seen.etag
 
     @api.call("POST", CHANNEL + "/placements", ENGINEERS, wire.Placement, status=201)
@@ -41,11 +41,11 @@ def resource(services: Services) -> Resource:
         """Place a build. If-Match: the ETag of the preview."""
         expected = expected_version(header.if_match, needed=True)
         actor = current_actor()
-        return placing.place(services, actor, path.title, path.channel, body.build, expected, once_from(header))
+        return place.place(services, actor, path.title, path.channel, body.build, expected, once_from(header))
 
     @api.call("POST", CHANNEL + "/placements/<int:placement>/withdraw", ENGINEERS, wire.Placement)
     def withdraw_placement(path: wire.PlacementPath) -> wire.Placement:
         """Take a live placement off its channel."""
-        return placing.withdraw(services, current_actor(), path.title, path.channel, path.placement)
+        return place.withdraw(services, current_actor(), path.title, path.channel, path.placement)
 
     return api

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from flask import Flask, Response, abort, send_from_directory
 
-from rampa.service.access import PUBLIC, AccessTable
+from rampa.service.base.access import PUBLIC, AccessTable
 
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; "

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from rampa.operations import audit, devices
-from rampa.operations.context import Services
+from rampa.operations.base import audit
+from rampa.operations.base.context import Services
+from rampa.operations.devices import devices
 from rampa.schema import devices as wire
 from rampa.schema.common import Page
-from rampa.schema.events import Event, EventQuery
-from rampa.schema.titles import TitlePath
-from rampa.service.access import EVERYBODY, INSTALLERS, current_actor
-from rampa.service.resource import CreateHeaders, Resource, once_from
+from rampa.schema.events import AuditEvent, EventQuery
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import EVERYBODY, INSTALLERS, current_actor
+from rampa.service.base.resource import CreateHeaders, Resource, once_from
 
 DEVICE = "/titles/<string:title>/devices/<string:device>"
 
@@ -37,8 +38,8 @@ def resource(services: Services) -> Resource:
         """Forget a device."""
         devices.remove(services, current_actor(), path.title, path.device)
 
-    @api.call("GET", "/events", EVERYBODY, Page[Event])
-    def list_events(query: EventQuery) -> Page[Event]:
+    @api.call("GET", "/events", EVERYBODY, Page[AuditEvent])
+    def list_events(query: EventQuery) -> Page[AuditEvent]:
         """Who did what, newest first."""
         return audit.list_events(services, query)
 

@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 from rampa.db.base import Database
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
 

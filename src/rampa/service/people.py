@@ -5,13 +5,13 @@ from __future__ import annotations
 from flask import Response, g, request
 
 from rampa.core.errors import Denied
-from rampa.operations import people
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
+from rampa.operations.people import people
 from rampa.schema import people as wire
 from rampa.schema.common import Page
-from rampa.service.access import COOKIE, EVERYBODY, OWNERS, PUBLIC, current_actor
-from rampa.service.resource import CreateHeaders, Resource, once_from
-from rampa.service.throttle import Throttle
+from rampa.service.base.access import COOKIE, EVERYBODY, OWNERS, PUBLIC, current_actor
+from rampa.service.base.resource import CreateHeaders, Resource, once_from
+from rampa.service.base.throttle import Throttle
 
 
 def resource(services: Services, secure_cookies: bool) -> Resource:

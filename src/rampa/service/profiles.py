@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from rampa.operations import pictures, profiles
-from rampa.operations.context import Services
-from rampa.schema import pictures as pictures_wire
-from rampa.schema import profiles as wire
-from rampa.schema.profiles_of_core import settings_out
-from rampa.schema.titles import TitlePath
-from rampa.service.access import EVERYBODY, current_actor
-from rampa.service.resource import Resource
+from rampa.operations.base.context import Services
+from rampa.operations.profiles import pictures, profiles
+from rampa.schema.profiles import pictures as pictures_wire
+from rampa.schema.profiles import profiles as wire
+from rampa.schema.profiles.of_core import settings_out
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import EVERYBODY, current_actor
+from rampa.service.base.resource import Resource
 
 
 def resource(services: Services) -> Resource:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.errors import Invalid
-from rampa.core.signing.sealing import read_masters
+from rampa.core.signing.seal import read_masters
 
 
 @dataclass(frozen=True)

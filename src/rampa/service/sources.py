@@ -8,15 +8,15 @@ from collections.abc import Iterator
 from flask import Response, request
 
 from rampa.core.errors import Invalid, NotFound
-from rampa.operations import content
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
+from rampa.operations.content import arrival
 from rampa.operations.sources import commits, folders, repository
-from rampa.schema import builds as builds_wire
 from rampa.schema import sources as wire
+from rampa.schema.builds import builds as builds_wire
 from rampa.schema.common import Page
-from rampa.schema.titles import TitlePath
-from rampa.service.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
-from rampa.service.resource import Resource
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.base.resource import Resource
 
 SOURCE = "/titles/<string:title>/source"
 FOLDER = "/titles/<string:title>/folders"
@@ -101,12 +101,12 @@ def _folders(api: Resource, services: Services) -> None:
     @api.call("POST", FOLDER + "/missing", MAKERS, builds_wire.MissingOut)
     def ask_missing_of_folder(path: TitlePath, body: builds_wire.MissingIn) -> builds_wire.MissingOut:
         """Which of these chunks the service does not have."""
-        return builds_wire.MissingOut(missing=content.missing_of(services, body.digests))
+        return builds_wire.MissingOut(missing=arrival.missing_of(services, body.digests))
 
     @api.call("PUT", FOLDER + "/packs/<string:pack>", MAKERS, builds_wire.PackStored, sends=BYTES)
     def put_folder_pack(path: wire.SourcePackPath) -> builds_wire.PackStored:
         """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
-        return content.take_pack(services, bytes.fromhex(path.pack), _body())
+        return arrival.take_pack(services, bytes.fromhex(path.pack), _body())
 
     @api.call("GET", FOLDER + "/<int:folder>/manifest", MAKERS, BYTES)
     def get_folder_manifest(path: wire.FolderPath) -> Response:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import datetime as dt
 
-from rampa.operations.context import Services
-from rampa.operations.store import checking, collecting, repacking, usage
+from rampa.operations.base.context import Services
+from rampa.operations.store import check, collection, usage
+from rampa.operations.store import repack as repacking
 from rampa.schema import store as wire
-from rampa.service.access import ENGINEERS, OWNERS, current_actor
-from rampa.service.resource import Resource
+from rampa.service.base.access import ENGINEERS, OWNERS, current_actor
+from rampa.service.base.resource import Resource
 
 
 def resource(services: Services) -> Resource:
@@ -22,27 +23,27 @@ def resource(services: Services) -> Resource:
     @api.call("GET", "/store/check", ENGINEERS, wire.StoreCheckOut)
     def get_check() -> wire.StoreCheckOut:
         """The latest check and how far it is."""
-        return checking.latest(services)
+        return check.latest(services)
 
     @api.call("POST", "/store/check", OWNERS, wire.StoreCheckOut, status=202)
     def start_check(body: wire.StoreCheckIn) -> wire.StoreCheckOut:
         """Check every pack and manifest in the background; one that was interrupted goes on."""
-        return checking.start(services, current_actor(), body.mend)
+        return check.start(services, current_actor(), body.mend)
 
     @api.call("POST", "/store/check/cancel", OWNERS, wire.StoreCheckOut)
     def cancel_check() -> wire.StoreCheckOut:
         """Stop a running check; what it found stays."""
-        return checking.cancel(services)
+        return check.cancel(services)
 
     @api.call("POST", "/store/collect/preview", ENGINEERS, wire.CollectOut)
     def preview_collect(body: wire.CollectIn) -> wire.CollectOut:
         """What a collection would condemn and remove now. Changes nothing."""
-        return collecting.preview(services, *_hours(body))
+        return collection.preview(services, *_hours(body))
 
     @api.call("POST", "/store/collect", OWNERS, wire.CollectOut)
     def collect(body: wire.CollectIn) -> wire.CollectOut:
         """Condemn what nothing needs, and remove what was condemned long enough ago."""
-        return collecting.collect(services, current_actor(), *_hours(body))
+        return collection.collect(services, current_actor(), *_hours(body))
 
     @api.call("POST", "/store/repack/preview", ENGINEERS, wire.RepackOut)
     def preview_repack(body: wire.RepackIn) -> wire.RepackOut:

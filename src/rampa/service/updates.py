@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from rampa.operations import content_tree, depot_comparison, differences, update_matrix
-from rampa.operations.context import Services
-from rampa.operations.vault import content_keys
+from rampa.operations.base.context import Services
+from rampa.operations.content import folders
+from rampa.operations.signing import content_keys
+from rampa.operations.updates import depots, differences, matrix
 from rampa.schema import content as content_wire
-from rampa.schema import content_keys as keys_wire
 from rampa.schema import updates as wire
-from rampa.schema.builds import BuildPath
-from rampa.schema.titles import TitlePath
-from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
-from rampa.service.resource import Resource
+from rampa.schema.builds.builds import BuildPath
+from rampa.schema.signing import content_keys as keys_wire
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import ENGINEERS, EVERYBODY, current_actor
+from rampa.service.base.resource import Resource
 
 BUILD = "/titles/<string:title>/builds/<int:build>"
 UPDATES = "/titles/<string:title>/updates"
@@ -33,22 +34,22 @@ def resource(services: Services) -> Resource:
     @api.call("GET", UPDATES + "/matrix", EVERYBODY, wire.UpdateMatrix)
     def get_update_matrix(path: TitlePath, query: wire.MatrixQuery) -> wire.UpdateMatrix:
         """What every update between builds costs, exactly; by default those that are live or on devices, and the newest."""
-        return update_matrix.matrix(services, path.title, query)
+        return matrix.matrix(services, path.title, query)
 
     @api.call("GET", UPDATES + "/depots", EVERYBODY, wire.DepotComparison)
     def compare_depots(path: TitlePath, query: wire.PairQuery) -> wire.DepotComparison:
         """Two builds by depot, and the files that cost most with the reason."""
-        return depot_comparison.compare_depots(services, path.title, query)
+        return depots.compare_depots(services, path.title, query)
 
     @api.call("GET", BUILD + "/depot-plan", EVERYBODY, wire.DepotPlan)
     def get_depot_plan(path: BuildPath, query: wire.DepotPlanQuery) -> wire.DepotPlan:
         """Which depots a device gets, and what it downloads."""
-        return depot_comparison.depot_plan(services, path.title, path.build, query)
+        return depots.depot_plan(services, path.title, path.build, query)
 
     @api.call("GET", BUILD + "/content", EVERYBODY, content_wire.ContentFolder)
     def get_content(path: BuildPath, query: content_wire.FolderQuery) -> content_wire.ContentFolder:
         """One folder of a build's content, largest first, with what stayed out; and a treemap of it."""
-        return content_tree.content_folder(services, path.title, path.build, query.folder)
+        return folders.content_folder(services, path.title, path.build, query.folder)
 
     @api.call("GET", BUILD + "/content-keys", EVERYBODY, keys_wire.ContentKeys)
     def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:

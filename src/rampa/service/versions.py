@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from rampa.operations import version_list
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
+from rampa.operations.versions import lists
 from rampa.schema import versions as wire
 from rampa.schema.common import Page
-from rampa.schema.titles import TitlePath
-from rampa.service.access import ENGINEERS, EVERYBODY, current_actor
-from rampa.service.resource import Resource
+from rampa.schema.titles.titles import TitlePath
+from rampa.service.base.access import ENGINEERS, EVERYBODY, current_actor
+from rampa.service.base.resource import Resource
 
 CODES = "/titles/<string:title>/versions"
 
@@ -19,16 +19,16 @@ def resource(services: Services) -> Resource:
     @api.call("GET", CODES + "/next", EVERYBODY, wire.NextCodes)
     def next_versions(path: TitlePath) -> wire.NextCodes:
         """For each profile the version code that its next build would get."""
-        return version_list.next_codes(services, path.title)
+        return lists.next_codes(services, path.title)
 
     @api.call("GET", CODES, EVERYBODY, Page[wire.CodeHeld])
     def list_versions(path: TitlePath, query: wire.HistoryQuery) -> Page[wire.CodeHeld]:
         """Who holds which version code and why, newest first."""
-        return version_list.history(services, path.title, query)
+        return lists.history(services, path.title, query)
 
     @api.call("POST", CODES + "/taken", ENGINEERS, wire.CodeHeld, status=201)
     def take_version(path: TitlePath, body: wire.TakenIn) -> wire.CodeHeld:
         """A code that a storefront knows already: it is never given."""
-        return version_list.take(services, current_actor(), path.title, body)
+        return lists.take(services, current_actor(), path.title, body)
 
     return api

@@ -10,35 +10,18 @@ from flask_openapi.openapi import OpenAPI
 
 from rampa import __version__
 from rampa.db.base import Database
-from rampa.operations.context import Services
+from rampa.operations.base.context import Services
 from rampa.schema.common import Problem
-from rampa.service import (
-    access,
-    agents,
-    build_changes,
-    builds,
-    channels,
-    console,
-    devices,
-    drafts,
-    grants,
-    keys,
-    people,
-    problems,
-    profiles,
-    runs,
-    sources,
-    store,
-    titles,
-    triggers,
-    updates,
-    versions,
-    watching,
-)
-from rampa.service.access import PUBLIC, AccessTable
-from rampa.service.resource import PREFIX
+from rampa.service import agents, channels, console, devices, people, profiles, sources, store, updates, versions
+from rampa.service.base import access, problems, telemetry
+from rampa.service.base.access import PUBLIC, AccessTable
+from rampa.service.base.resource import PREFIX
+from rampa.service.builds import builds, changes
+from rampa.service.runs import runs, triggers
 from rampa.service.settings import Settings
-from rampa.store.opening import open_store
+from rampa.service.signing import grants, identities
+from rampa.service.titles import drafts, titles
+from rampa.store.address import open_store
 
 BODY_LIMIT = 160 * 1024 * 1024
 
@@ -66,7 +49,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
     app.config["MAX_CONTENT_LENGTH"] = BODY_LIMIT
     table = AccessTable({})
     app.extensions["rampa_access"] = table
-    watching.install(app, services, table)
+    telemetry.install(app, services, table)
     access.install(app, services, table)
     problems.install(app)
     for resource in (
@@ -74,11 +57,11 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         titles.resource(services),
         profiles.resource(services),
         drafts.resource(services),
-        keys.resource(services),
+        identities.resource(services),
         grants.resource(services),
         versions.resource(services),
         builds.resource(services),
-        build_changes.resource(services),
+        changes.resource(services),
         sources.resource(services),
         triggers.resource(services),
         runs.resource(services),
@@ -106,7 +89,7 @@ def _document(app: OpenAPI, table: AccessTable) -> None:
 def from_environment() -> OpenAPI:
     """What gunicorn calls."""
     settings = Settings.from_environment()
-    watching.configure_logs()
+    telemetry.configure_logs()
     services = make_services(settings)
     app: OpenAPI = make_app(services, settings.console, settings.secure_cookies)
     return app

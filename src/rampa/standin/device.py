@@ -1,7 +1,7 @@
 """A simulated device: a folder that stands for a player's machine. It says so wherever it is shown.
 
 FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
-FOLDER/title/        the installation (rampa.core.content.install)
+FOLDER/title/        the installation (rampa.core.install.install)
 """
 
 from __future__ import annotations
@@ -16,11 +16,11 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from rampa.core.content.choosing import Choice
-from rampa.core.content.delivery import Delivery
-from rampa.core.content.fill import Progress, Report
-from rampa.core.content.install import Installation, Installed
+from rampa.core.content.depots.choice import Choice
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
+from rampa.core.install.delivery import Delivery
+from rampa.core.install.fill import FillReport, Progress
+from rampa.core.install.install import Installation, Installed
 from rampa.core.signing.grant import must_allow, read
 
 FILE = "device.json"
@@ -28,7 +28,7 @@ Listener = Callable[[Progress], None]
 
 
 @dataclass(frozen=True)
-class Identity:
+class DeviceIdentity:
     """`key` is the title's manifest key (hexadecimal), pinned; `service` the address that it was registered at."""
 
     name: str
@@ -61,7 +61,7 @@ class SimulatedDevice:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         try:
-            self.identity = Identity(**json.loads((folder / FILE).read_text()))
+            self.identity = DeviceIdentity(**json.loads((folder / FILE).read_text()))
             self.installation = Installation(
                 folder / "title",
                 self.identity.identifier,
@@ -81,7 +81,7 @@ class SimulatedDevice:
             ) from error
 
     @classmethod
-    def add(cls, folder: Path, identity: Identity) -> SimulatedDevice:
+    def add(cls, folder: Path, identity: DeviceIdentity) -> SimulatedDevice:
         folder.mkdir(parents=True, exist_ok=True)
         beside = folder / (FILE + ".new")
         beside.write_text(json.dumps(asdict(identity), indent=1))
@@ -112,14 +112,14 @@ class SimulatedDevice:
         """Raises `Refused` when the grant does not let this device run what `certificate` signed; `Damaged` when it is forged."""
         must_allow(read(signed), self.identity.name, identifier, certificate, now)
 
-    def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> Report:
+    def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> FillReport:
         with self._alone():
             return self.installation.update(envelope, delivery, on, self.identity.choice)
 
     def verify(self, on: Listener) -> list[str]:
         return self.installation.verify(on)
 
-    def repair(self, delivery: Delivery, on: Listener) -> Report:
+    def repair(self, delivery: Delivery, on: Listener) -> FillReport:
         with self._alone():
             return self.installation.repair(delivery, on)
 
@@ -131,7 +131,7 @@ class SimulatedDevice:
         with self._alone():
             return self.installation.uninstall()
 
-    def choose(self, identity: Identity) -> None:
+    def choose(self, identity: DeviceIdentity) -> None:
         """From the next update on."""
         SimulatedDevice.add(self.folder, identity)
 

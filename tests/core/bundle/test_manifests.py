@@ -10,16 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rampa.core.bundle.android_xml import BinaryXml
-from rampa.core.bundle.assembling import assemble_package
+from rampa.core.bundle.assembly import assemble_package
 from rampa.core.bundle.package import read_facts
+from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
 from rampa.core.bundle.property_list import PropertyList
 from rampa.core.bundle.proto_xml import ProtoXml
-from rampa.core.bundle.signing import key_of, sign_package, with_identity
-from rampa.core.bundle.sources import FileSource
-from rampa.core.bundle.splitting import split_package
-from rampa.core.bundle.stamping import Stamp, stamp_bundle
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.split import split_package
+from rampa.core.bundle.stamp import Stamp, stamp_bundle
 from rampa.core.bundle.zip_reader import read_zip
-from rampa.core.check.package import Expected, check_package
+from rampa.core.check.package import ExpectedPackage, check_package
 from rampa.core.errors import Damaged, Invalid, NotFound, RampaError, Refused
 from tests.packages import (
     IDENTIFIER,
@@ -91,7 +91,7 @@ def test_a_folder_becomes_a_package_that_says_its_version(kind: str, files: dict
     assert (facts.kind, facts.identifier, facts.version_name, facts.version_code) == (kind, IDENTIFIER, "1.6.0", 41)
     assemble_package(folder, tmp_path / "two", Stamp("1.6.0", 41))
     assert (tmp_path / "one").read_bytes() == (tmp_path / "two").read_bytes()
-    archive = read_zip(FileSource(tmp_path / "one"))
+    archive = read_zip(FileBytes(tmp_path / "one"))
     assert {e.name for e in archive.entries} == set(files)
     for entry in archive.entries:
         if kind == "apk" and entry.name.endswith((".so", ".arsc")):
@@ -101,10 +101,10 @@ def test_a_folder_becomes_a_package_that_says_its_version(kind: str, files: dict
 
 def test_stamping_changes_the_manifest_alone(tmp_path: Path) -> None:
     source = write_zip_file(tmp_path / "plain", apk_files(debuggable=True))
-    with FileSource(source) as stream:
+    with FileBytes(source) as stream:
         facts = stamp_bundle(stream, tmp_path / "o", Stamp("2.0.0", 99, False))
     assert (facts.version_name, facts.version_code, facts.debuggable) == ("2.0.0", 99, False)
-    before, after = read_zip(FileSource(source)), read_zip(FileSource(tmp_path / "o"))
+    before, after = read_zip(FileBytes(source)), read_zip(FileBytes(tmp_path / "o"))
     for entry in before.entries:
         if entry.name != "AndroidManifest.xml":
             assert b"".join(after.stored(after.entry(entry.name))) == b"".join(before.stored(entry))
@@ -112,14 +112,14 @@ def test_stamping_changes_the_manifest_alone(tmp_path: Path) -> None:
 
 def test_what_cannot_be_stamped_is_said(tmp_path: Path) -> None:
     plain = write_zip_file(tmp_path / "z", {"top/x": b"fog"})
-    with FileSource(plain) as stream, pytest.raises(Refused, match="no place for a version"):
+    with FileBytes(plain) as stream, pytest.raises(Refused, match="no place for a version"):
         stamp_bundle(stream, tmp_path / "o", Stamp("1.0.0"))
     apk = write_zip_file(tmp_path / "a", apk_files())
-    with FileSource(apk) as stream, pytest.raises(Invalid, match="lies between 1 and"):
+    with FileBytes(apk) as stream, pytest.raises(Invalid, match="lies between 1 and"):
         stamp_bundle(stream, tmp_path / "o", Stamp(None, 2_100_000_001))
-    with FileSource(apk) as stream:
+    with FileBytes(apk) as stream:
         sign_package(stream, tmp_path / "s", with_identity(make_identity()), key_of(make_identity()))
-    with FileSource(tmp_path / "s") as stream, pytest.raises(Refused, match="signed already"):
+    with FileBytes(tmp_path / "s") as stream, pytest.raises(Refused, match="signed already"):
         stamp_bundle(stream, tmp_path / "o", Stamp("1.0.0"))
     with pytest.raises(NotFound, match="no manifest"):
         assemble_package(lay_out(tmp_path / "e", {"x": b"fog"}), tmp_path / "o", Stamp())
@@ -129,7 +129,7 @@ def test_what_cannot_be_stamped_is_said(tmp_path: Path) -> None:
 
 def findings(tmp_path: Path, files: dict[str, bytes], **more: object) -> dict[str, str]:
     source = write_zip_file(tmp_path / "p", files)
-    return {f.code: f.message for f in check_package(read_zip(FileSource(source)), Expected(**more))}  # type: ignore[arg-type]
+    return {f.code: f.message for f in check_package(read_zip(FileBytes(source)), ExpectedPackage(**more))}  # type: ignore[arg-type]
 
 
 def test_what_a_storefront_would_refuse_is_found(tmp_path: Path) -> None:
@@ -152,12 +152,12 @@ def test_what_a_storefront_would_refuse_is_found(tmp_path: Path) -> None:
 
 def test_a_package_splits_by_architecture(tmp_path: Path) -> None:
     assemble_package(lay_out(tmp_path / "e", apk_files()), tmp_path / "peatlight.apk", Stamp("1.6.0", 41))
-    with FileSource(tmp_path / "peatlight.apk") as source:
+    with FileBytes(tmp_path / "peatlight.apk") as source:
         pieces = split_package(source, tmp_path / "split")
     assert [(p.architecture, p.version_code, p.file.name) for p in pieces] == [
         ("arm64", 415, "peatlight-arm64.apk"), ("x86_64", 416, "peatlight-x86_64.apk"),
     ]  # fmt: skip
-    facts = read_facts(read_zip(FileSource(pieces[0].file)))
+    facts = read_facts(read_zip(FileBytes(pieces[0].file)))
     assert (facts.architectures, facts.version_code) == (("arm64",), 415)
-    with FileSource(pieces[0].file) as source, pytest.raises(RampaError, match="nothing to split: it has arm64"):
+    with FileBytes(pieces[0].file) as source, pytest.raises(RampaError, match="nothing to split: it has arm64"):
         split_package(source, tmp_path / "again")

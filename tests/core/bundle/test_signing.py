@@ -12,19 +12,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rampa.core.bundle import crc32
-from rampa.core.bundle.signing import (
-    Key,
+from rampa.core.bundle.package_signature import (
+    Signer,
     key_of,
     sign_package,
     signatures_in,
     strip_signature,
     with_identity,
 )
-from rampa.core.bundle.sources import BytesSource, FileSource
-from rampa.core.bundle.verifying import verify_package
+from rampa.core.bundle.sources import BytesSource, FileBytes
+from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import Damaged, Invalid, RampaError, Refused
-from rampa.core.signing import lineage
+from rampa.core.signing import succession
 from tests.core.bundle import block_verifier
 from tests.packages import aab_files, apk_files, ipa_files, make_identity, plain_zip, write_zip_file
 from tests.samples import noise
@@ -47,7 +47,7 @@ public class Look { public static void main(String[] a) throws Exception {
 def signed(tmp_path: Path, files: dict[str, bytes], name: str = "out.apk", **more: object) -> Path:
     made = more.pop("identity", None) or make_identity()
     source = write_zip_file(tmp_path / "plain", files)
-    with FileSource(source) as stream:
+    with FileBytes(source) as stream:
         sign_package(stream, tmp_path / name, with_identity(made), key_of(made), **more)  # type: ignore[arg-type]
     return tmp_path / name
 
@@ -81,7 +81,7 @@ def test_a_large_package_is_digested_while_it_is_written(schemes: list[str], tmp
 def test_pss_too(kind: str, tmp_path: Path) -> None:
     made = make_identity("k", kind)
     source = write_zip_file(tmp_path / "plain", apk_files())
-    with FileSource(source) as stream:
+    with FileBytes(source) as stream:
         sign_package(stream, tmp_path / "o", with_identity(made, padding="rsa-pss"), key_of(made, "rsa-pss"), ["v2"])
     assert block_verifier.verify((tmp_path / "o").read_bytes(), "v2", tmp_path) == made.fingerprint
 
@@ -99,7 +99,7 @@ def test_the_jdk_agrees(files: dict[str, bytes], kind: str, tmp_path: Path) -> N
         return subprocess.run(["java", "Look.java", str(bundle)], cwd=tmp_path, capture_output=True, text=True)
 
     assert look().stdout.strip() == f"{len(names)} of {len(names)}"
-    archive = read_zip(FileSource(bundle))
+    archive = read_zip(FileBytes(bundle))
     entry = next(e for e in archive.entries if e.name.endswith(".so"))
     data = bytearray(bundle.read_bytes())
     data[entry.data + 2] ^= 1
@@ -112,11 +112,11 @@ def test_the_same_package_signed_twice_gives_the_same_bytes(tmp_path: Path) -> N
 
 
 def test_levels_say_what_they_look_at(tmp_path: Path) -> None:
-    seen = verify_package(FileSource(signed(tmp_path, apk_files(21))))
+    seen = verify_package(FileBytes(signed(tmp_path, apk_files(21))))
     assert [(v.first, v.last, v.scheme, v.installs) for v in seen.levels] == [
         (21, 23, "v1", True), (24, 27, "v2", True), (28, 32, "v3", True), (33, None, "v3", True),
     ]  # fmt: skip
-    only = verify_package(FileSource(signed(tmp_path, apk_files(21), schemes=["v2"])))
+    only = verify_package(FileBytes(signed(tmp_path, apk_files(21), schemes=["v2"])))
     assert not only.holds
     assert only.levels[0].why == "it looks for v1, and there is none"
 
@@ -124,22 +124,22 @@ def test_levels_say_what_they_look_at(tmp_path: Path) -> None:
 def test_double_signing_is_refused_or_replaces(tmp_path: Path) -> None:
     first = signed(tmp_path, apk_files())
     other = make_identity("other", "rsa-2048")
-    with FileSource(first) as stream:
+    with FileBytes(first) as stream:
         with pytest.raises(
             Refused, match="signed already, by v2, v3: a second signature over the first would break both"
         ):
             sign_package(stream, tmp_path / "again", with_identity(other), key_of(other))
         assert not (tmp_path / "again").exists()
         sign_package(stream, tmp_path / "again", with_identity(other), key_of(other), replace=True)
-    assert verify_package(FileSource(tmp_path / "again")).fingerprint == other.fingerprint
+    assert verify_package(FileBytes(tmp_path / "again")).fingerprint == other.fingerprint
 
 
 def test_stripping_gives_back_what_was_signed(tmp_path: Path) -> None:
     before = {e.name: e.crc for e in read_zip(BytesSource(plain_zip(apk_files()))).entries}
     bundle = signed(tmp_path, apk_files(), schemes=["v1", "v2", "v3"])
-    with FileSource(bundle) as stream:
+    with FileBytes(bundle) as stream:
         strip_signature(stream, tmp_path / "bare")
-    archive = read_zip(FileSource(tmp_path / "bare"))
+    archive = read_zip(FileBytes(tmp_path / "bare"))
     assert signatures_in(archive) == []
     assert {e.name: e.crc for e in archive.entries if e.name != "META-INF/MANIFEST.MF"} == before
 
@@ -174,23 +174,25 @@ def test_any_changed_byte_shows(tmp_path_factory: pytest.TempPathFactory, data: 
 
 def test_a_lineage_is_followed(tmp_path: Path) -> None:
     old, new = make_identity("old", "rsa-2048"), make_identity("new", "ec-p384")
-    line = lineage.extend(lineage.begin(old), old, new)
-    key = Key(False, ("sha256", "sha512"))
-    with FileSource(write_zip_file(tmp_path / "plain", apk_files(21))) as stream:
+    line = succession.extend(succession.begin(old), old, new)
+    key = Signer(False, ("sha256", "sha512"))
+    with FileBytes(write_zip_file(tmp_path / "plain", apk_files(21))) as stream:
         sign_package(stream, tmp_path / "o", with_identity(new, line, old), key)
-    seen = verify_package(FileSource(tmp_path / "o"))
+    seen = verify_package(FileBytes(tmp_path / "o"))
     assert seen.holds
     assert [s.signers[0].fingerprint for s in seen.schemes] == [old.fingerprint, old.fingerprint, new.fingerprint]
     assert seen.line == (old.fingerprint, new.fingerprint)
-    assert lineage.decode(lineage.encode(line)) == line
+    assert succession.decode(succession.encode(line)) == line
     with pytest.raises(Invalid, match="does not end with"):
-        lineage.extend(line, old, make_identity("third"))
+        succession.extend(line, old, make_identity("third"))
     forged = (
         line[0],
-        lineage.extend(lineage.begin(make_identity("thief", "rsa-2048")), make_identity("thief", "rsa-2048"), new)[1],
+        succession.extend(
+            succession.begin(make_identity("thief", "rsa-2048")), make_identity("thief", "rsa-2048"), new
+        )[1],
     )
     with pytest.raises(Damaged, match="not signed by the certificate before it"):
-        lineage.verify(forged)
+        succession.verify(forged)
 
 
 @pytest.mark.parametrize(("files", "schemes", "says"), [
@@ -206,9 +208,9 @@ def test_impossible_wishes(files: dict[str, bytes], schemes: list[str] | None, s
 def test_stored_content_is_aligned(tmp_path: Path) -> None:
     source = tmp_path / "plain"
     source.write_bytes(plain_zip(apk_files(), stored=True))
-    with FileSource(source) as stream:
+    with FileBytes(source) as stream:
         sign_package(stream, tmp_path / "o", with_identity(make_identity()), key_of(make_identity()))
-    for entry in read_zip(FileSource(tmp_path / "o")).entries:
+    for entry in read_zip(FileBytes(tmp_path / "o")).entries:
         assert entry.data % (16384 if entry.name.endswith(".so") else 4) == 0
 
 

@@ -10,15 +10,15 @@ from pathlib import Path
 import pytest
 import zstandard
 
-from rampa.client.self_test import self_test
-from rampa.core.bundle.comparing import compare_bundles, listed
+from rampa.client.bundles.self_test import self_test
+from rampa.core.binaries.elf import read_elf
+from rampa.core.bundle.comparison import compare_bundles, listed
 from rampa.core.bundle.desktop import unpack, verify_checksums, write_desktop
-from rampa.core.bundle.elf import read_elf
-from rampa.core.bundle.inspecting import inspect_archive
-from rampa.core.bundle.sources import BytesSource, FileSource
-from rampa.core.bundle.whole import inspect_bundle, verify_bundle
+from rampa.core.bundle.inspection import inspect_archive
+from rampa.core.bundle.sources import BytesSource, FileBytes
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_writer import Member
+from rampa.core.check.bundle import inspect_bundle, verify_bundle
 from rampa.core.errors import Damaged, NotFound
 from tests.packages import LIBRARY, apk_files, plain_zip
 from tests.samples import noise, words
@@ -47,7 +47,7 @@ def test_a_desktop_bundle_has_one_folder_bits_and_checksums(kind: str, tmp_path:
             fileobj=zstandard.ZstdDecompressor().stream_reader(io.BytesIO(bundle.read_bytes())), mode="r|"
         ) as tar:
             assert {i.name.split("/")[0] for i in tar} == {"peatlight-1.6.0"}
-    with FileSource(bundle) as source:
+    with FileBytes(bundle) as source:
         assert verify_checksums(source) == 3
         unpack(source, tmp_path / "out")
         assert inspect_bundle(source).files == 5
@@ -131,8 +131,8 @@ def test_what_grew_and_why() -> None:
 
 
 def test_desktop_bundles_are_compared_too(tmp_path: Path) -> None:
-    before = listed(FileSource(desktop(tmp_path / "a", "tar.zst")))
-    after = listed(FileSource(desktop(tmp_path / "b", "tar.zst", {**FILES, "locale/fi.json": words(9_500)})))
+    before = listed(FileBytes(desktop(tmp_path / "a", "tar.zst")))
+    after = listed(FileBytes(desktop(tmp_path / "b", "tar.zst", {**FILES, "locale/fi.json": words(9_500)})))
     rows = {r.name.split("/", 1)[1]: r.why for r in compare_bundles(before, after).rows}
     assert rows == {"locale/fi.json": "content changed", "SHA256SUMS": "content changed, same size"}
 

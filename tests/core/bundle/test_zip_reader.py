@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rampa.core.bundle import zip_structure as z
-from rampa.core.bundle.sources import BytesSource, FileSource
+from rampa.core.bundle.sources import BytesSource, FileBytes
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_structure import Entry
 from rampa.core.bundle.zip_writer import Member, write_zip
@@ -74,7 +74,7 @@ def test_a_sparse_entry_of_5_gb(tmp_path: Path) -> None:
         out.seek(start)
         out.write(z.central_header(entry))
         out.write(z.end_records(1, start, out.tell() - start))
-    with FileSource(tmp_path / "o.zip") as source:
+    with FileBytes(tmp_path / "o.zip") as source:
         (found,) = read_zip(source).entries
         assert found.size == found.stored == size
     with zipfile.ZipFile(tmp_path / "o.zip") as bundle:
@@ -85,7 +85,7 @@ def test_70000_entries(tmp_path: Path) -> None:
     members = [Member(f"t/{i:05d}", b"fog", 3) for i in range(70_000)]
     with (tmp_path / "o.zip").open("w+b") as out:
         write_zip(out, members)
-    with FileSource(tmp_path / "o.zip") as source:
+    with FileBytes(tmp_path / "o.zip") as source:
         assert len(read_zip(source).entries) == 70_000
 
 

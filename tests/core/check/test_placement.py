@@ -7,8 +7,8 @@ from dataclasses import replace
 import pytest
 
 from rampa.core.check.findings import blocks
-from rampa.core.check.placement import Candidate, Standing, check_placement
-from rampa.core.content.tree import FileEntry, Tree
+from rampa.core.check.placement import PlacementCandidate, Standing, check_placement
+from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.platform.table import PLATFORMS
 
 NOTHING = Standing(None, "")
@@ -18,11 +18,13 @@ def tree(*paths: str) -> Tree:
     return Tree(tuple(FileEntry(p, 0, True, bytes(32), ()) for p in sorted(paths)))
 
 
-GOOD = Candidate(True, PLATFORMS["linux"], 5, "bin/peatlight", "ab", {"base": tree("bin/peatlight", "data/x")}, ())
+GOOD = PlacementCandidate(
+    True, PLATFORMS["linux"], 5, "bin/peatlight", "ab", {"base": tree("bin/peatlight", "data/x")}, ()
+)
 WINDOWS = replace(GOOD, platform=PLATFORMS["windows"])
 
 
-def codes(build: Candidate, standing: Standing = NOTHING) -> list[tuple[str, str]]:
+def codes(build: PlacementCandidate, standing: Standing = NOTHING) -> list[tuple[str, str]]:
     found = check_placement(build, standing)
     assert all(f.message and f.hint for f in found), "a finding always says what to do"
     return [(f.severity, f.code) for f in found]
@@ -60,7 +62,7 @@ def test_a_good_build_passes() -> None:
         (replace(GOOD, nowhere=("data/z",)), NOTHING, [("warning", "depot.none")]),
     ],
 )
-def test_each_rule(build: Candidate, standing: Standing, expected: list[tuple[str, str]]) -> None:
+def test_each_rule(build: PlacementCandidate, standing: Standing, expected: list[tuple[str, str]]) -> None:
     assert codes(build, standing) == expected
     assert blocks(check_placement(build, standing)) == any(s == "blocker" for s, _ in expected)
 

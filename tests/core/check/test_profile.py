@@ -8,7 +8,7 @@ from demo.peatlight.documents import EVERYWHERE
 from rampa.core.check.profile import check_document, stops_a_build
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import read_document
-from rampa.core.profile.editing import Edit, apply_edits
+from rampa.core.profile.edits import Edit, apply_edits
 
 
 def broken(profile: str, **settings: object) -> list[tuple[str, str, str]]:

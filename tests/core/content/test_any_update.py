@@ -8,10 +8,10 @@ from pathlib import Path
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from rampa.core.content.compare import compare
-from rampa.core.content.install import Installation
-from rampa.core.content.local import local_content
-from rampa.core.content.plan import plan_update
+from rampa.core.content.tree.comparison import compare
+from rampa.core.content.tree.regions import local_content
+from rampa.core.install.install import Installation
+from rampa.core.install.plan import plan_update
 from tests.core.content.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 

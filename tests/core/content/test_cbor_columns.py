@@ -7,8 +7,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content import cbor_columns
-from rampa.core.content.columns import Texts
+from rampa.core.content.manifest import cbor_columns
+from rampa.core.content.tree.columns import Texts
 
 EDGES = [n + d for n in (0, 24, 2**8, 2**16, 2**32, 2**63) for d in (-2, -1, 0, 1)]
 

@@ -10,16 +10,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rampa.core.content.difference import making
-from rampa.core.content.difference.format import read_varints, varints
-from rampa.core.content.difference.pairing import counterparts
-from rampa.core.content.difference.programs import read_image
-from rampa.core.content.tree import Chunk, FileEntry, Tree
+from rampa.core.binaries.segments import read_image
+from rampa.core.content.patch import maker
+from rampa.core.content.patch.format import read_varints, varints
+from rampa.core.content.patch.pairs import counterparts
+from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
 from tests.core.content.difference_reader import read_difference
 from tests.samples import noise, words
 
-pytestmark = pytest.mark.skipif(not making.available(), reason="there is no C compiler here")
+pytestmark = pytest.mark.skipif(not maker.available(), reason="there is no C compiler here")
 
 
 def edited(data: bytes, seed: int, edits: int) -> bytes:
@@ -55,16 +55,16 @@ contents = st.one_of(
 @given(contents, contents, st.integers(0, 2**32), st.integers(0, 40))
 def test_any_content_comes_back_and_another_reader_agrees(old: bytes, other: bytes, seed: int, edits: int) -> None:
     for new in (edited(old, seed, edits), other or b"x"):
-        made = making.make(old, new, level=3)
-        assert making.apply(made, old, len(new)) == new
+        made = maker.make(old, new, level=3)
+        assert maker.apply(made, old, len(new)) == new
         assert read_difference(made, old) == new
 
 
 def test_a_small_change_is_a_small_difference() -> None:
     old = noise(400_000)
     new = edited(old, 1, 10)
-    assert len(making.make(old, new)) < 6_000
-    assert len(making.make(b"", old)) < len(old) + 100
+    assert len(maker.make(old, new)) < 6_000
+    assert len(maker.make(b"", old)) < len(old) + 100
 
 
 @settings(max_examples=200)
@@ -72,12 +72,12 @@ def test_a_small_change_is_a_small_difference() -> None:
 def test_damaged_ones_fail_or_make_something_else(noise_in: bytes, seed: int) -> None:
     luck = random.Random(seed)
     old, new = program(1, 60), program(2, 62)
-    made = bytearray(making.make(old, new, level=1))
+    made = bytearray(maker.make(old, new, level=1))
     for byte in noise_in:
         made[luck.randrange(len(made))] ^= byte
     for hostile in (bytes(made), bytes(made[: luck.randrange(len(made))]), bytes(made) + noise_in, noise_in):
         try:
-            assert len(making.apply(hostile, old, len(new))) == len(new)
+            assert len(maker.apply(hostile, old, len(new))) == len(new)
         except Damaged:
             pass
 
@@ -119,12 +119,12 @@ def program(seed: int, functions: int) -> bytes:
 def test_predicted_addresses_make_differences_of_programs_small(monkeypatch: pytest.MonkeyPatch) -> None:
     old, new = program(1, 200), program(2, 200)
     assert read_image(new)
-    made = making.make(old, new)
-    assert making.apply(made, old, len(new)) == new
+    made = maker.make(old, new)
+    assert maker.apply(made, old, len(new)) == new
     assert read_difference(made, old) == new
-    monkeypatch.setattr(making, "read_image", lambda head: None)
-    plain = making.make(old, new)
-    assert making.apply(plain, old, len(new)) == new
+    monkeypatch.setattr(maker, "read_image", lambda head: None)
+    plain = maker.make(old, new)
+    assert maker.apply(plain, old, len(new)) == new
     assert len(made) < 0.85 * len(plain), (len(made), len(plain))
 
 
@@ -134,8 +134,8 @@ def test_windows_of_a_program_fit_together() -> None:
     for start in range(0, len(new), 20_000):
         piece, low = new[start : start + 20_000], max(0, start - 8_000)
         region = old[low : start + 30_000]
-        made = making.make(region, piece, old_head=old, new_head=new, old_start=low, new_start=start)
-        out += making.apply(made, region, len(piece))
+        made = maker.make(region, piece, old_head=old, new_head=new, old_start=low, new_start=start)
+        out += maker.apply(made, region, len(piece))
     assert out == new
 
 
@@ -143,14 +143,14 @@ def test_real_programs_of_this_machine(tmp_path: Path) -> None:
     """The kernels themselves: two shared libraries that have little in common, and one with itself."""
     import zstandard
 
-    from rampa.core.content import _cut_kernel  # type: ignore[attr-defined]
+    from rampa.core.content.tree import _cut_kernel  # type: ignore[attr-defined]
 
     one, two = (Path(m.__file__ or "").read_bytes() for m in (_cut_kernel, zstandard.backend_c))
     for old, new in ((one, two), (two, one), (two, two)):
-        made = making.make(old, new)
-        assert making.apply(made, old, len(new)) == new
+        made = maker.make(old, new)
+        assert maker.apply(made, old, len(new)) == new
         assert read_difference(made, old) == new
-    assert len(making.make(two, two)) < 400
+    assert len(maker.make(two, two)) < 400
 
 
 @given(st.lists(st.integers(0, 2**62), max_size=50))

@@ -13,14 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from rampa.core.content import filters, pack
-from rampa.core.content.compression import Packing, PackingRules
-from rampa.core.content.filter_choice import HEADER, KTX2, shape_of
-from rampa.core.content.filters import BLOCKS, SOUND, Filter
-from rampa.core.content.packing import make_packs, places
-from rampa.core.content.reading import read_tree
-from rampa.core.content.selecting import ContentRules, Pattern, select
-from rampa.core.content.tuning import tune
+from rampa.core.content.pack import filters, pack
+from rampa.core.content.pack.compression import Packing, PackingRules
+from rampa.core.content.pack.filter_choice import HEADER, KTX2, shape_of
+from rampa.core.content.pack.filters import BLOCKS, SOUND, Filter
+from rampa.core.content.pack.trials import tune
+from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.select.selection import ContentRules, Pattern, select
+from rampa.core.content.tree.scan import read_tree
 from rampa.core.errors import Damaged
 from tests.samples import words
 

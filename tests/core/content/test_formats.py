@@ -14,14 +14,16 @@ from blake3 import blake3
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content import locations, manifest, pack
-from rampa.core.content.compression import Packing, read_rule
-from rampa.core.content.difference.pairing import Region
-from rampa.core.content.locations import DifferencePlace, Locations
-from rampa.core.content.manifest import Manifest
-from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.places import ChunkPlaces, FramePlace
-from rampa.core.content.tree import Chunk, FileEntry, LinkEntry, Tree
+from rampa.core.content.manifest import manifest
+from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack import pack
+from rampa.core.content.pack.compression import Packing, read_rule
+from rampa.core.content.pack.places import ChunkPlaces, FramePlace
+from rampa.core.content.patch import locations
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.pairs import Region
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.tree import Chunk, FileEntry, LinkEntry, Tree
 from rampa.core.errors import Damaged
 from tests.samples import noise, words
 

@@ -11,23 +11,25 @@ import pytest
 from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from rampa.core.content import locations, manifest, manifest_difference, pack
-from rampa.core.content.assemble import Assembly
-from rampa.core.content.columns import Digests
-from rampa.core.content.compare import compare
-from rampa.core.content.difference.sets import Made, make_set, missing_chunks
-from rampa.core.content.install import Installation
-from rampa.core.content.local import LocalContent, local_content
-from rampa.core.content.locations import DifferencePlace, Locations
-from rampa.core.content.manifest import Manifest
-from rampa.core.content.packing import make_packs, places
-from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.places import ChunkPlaces, PlacesBuilder
-from rampa.core.content.plan import plan_update
-from rampa.core.content.reading import read_tree
-from rampa.core.content.selecting import ContentRules, Pattern, select
-from rampa.core.content.tree import Tree
+from rampa.core.content.manifest import manifest
+from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack import pack
+from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
+from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.patch import locations, manifest_difference
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
+from rampa.core.content.select.selection import ContentRules, Pattern, select
+from rampa.core.content.tree.columns import Digests
+from rampa.core.content.tree.comparison import compare
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.regions import LocalContent, local_content
+from rampa.core.content.tree.scan import read_tree
+from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, Refused, Unavailable
+from rampa.core.install.assembly import Assembly
+from rampa.core.install.install import Installation
+from rampa.core.install.plan import plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
 from tests.samples import change_folder, make_folder, noise
 
@@ -102,7 +104,7 @@ class Shop:
         places = tuple(self.differences.get((id(old), id(new)), ()))
         return Locations(ChunkPlaces.of({c.digest: self.where[c.digest] for c in missing}), places, base)
 
-    def prepare(self, old: Tree, new: Tree, sources: tuple[Path, Path]) -> Made:
+    def prepare(self, old: Tree, new: Tree, sources: tuple[Path, Path]) -> MadeSet:
         """Makes the differences of an update from the folders that the trees were read from."""
         payloads: list[bytes] = []
         made = make_set(old, new, reader(sources[0]), reader(sources[1]), Locations(self.where), payloads.append)

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from rampa.core.content.install import Installation
-from rampa.core.content.tree import Tree
+from rampa.core.content.tree.tree import Tree
+from rampa.core.install.install import Installation
 from tests.core.content.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 
@@ -80,7 +80,7 @@ def builds(at: Path) -> tuple[Shop, bytes, bytes]:
 
 
 def loose(tree: Tree) -> Tree:
-    from rampa.core.content.loose import mark_loose
+    from rampa.core.install.player_files import mark_loose
 
     return mark_loose(tree, ("options.ini",), "keep")
 

@@ -13,14 +13,14 @@ from blake3 import blake3
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content import reading, segments
-from rampa.core.content.depots import DepotRule, split
-from rampa.core.content.folder_index import FolderIndex
-from rampa.core.content.packing import make_packs, places
-from rampa.core.content.parameters import DEFAULT
-from rampa.core.content.paths import check_link, path_problem
-from rampa.core.content.reading import read_tree
-from rampa.core.content.selecting import ContentRules, Pattern, class_patterns, select
+from rampa.core.content.depots.depots import DepotRule, split
+from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
+from rampa.core.content.tree import buffers, scan
+from rampa.core.content.tree.folder_index import FolderIndex
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.paths import check_link, path_problem
+from rampa.core.content.tree.scan import read_tree
 from rampa.core.errors import Conflict, Invalid, NotFound
 from tests.samples import make_folder, noise
 
@@ -140,8 +140,8 @@ def test_digests_are_those_of_the_content(tmp_path: Path) -> None:
 def test_large_and_small_reading_cut_alike(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "file").write_bytes(noise(3_000_000))
     whole = read_tree(select(tmp_path, ALL))
-    monkeypatch.setattr(reading, "SEGMENT", 100_000)
-    monkeypatch.setattr(segments, "SEGMENT", 100_000)
+    monkeypatch.setattr(scan, "SEGMENT", 100_000)
+    monkeypatch.setattr(buffers, "SEGMENT", 100_000)
     assert read_tree(select(tmp_path, ALL)) == whole
 
 
@@ -187,7 +187,7 @@ def test_an_unreadable_file_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyP
             raise PermissionError(13, "Permission denied")
         return real(path, flags, *more, **named)
 
-    monkeypatch.setattr(reading.os, "open", refuse)
+    monkeypatch.setattr(scan.os, "open", refuse)
     with pytest.raises(Invalid, match="cannot be read \\(Permission denied\\)") as caught:
         read_tree(found)
     assert caught.value.where == "locked.bin"
@@ -197,14 +197,14 @@ def test_a_large_file_that_becomes_shorter_is_read_again(tmp_path: Path, monkeyp
     content = bytes(30_000_000)  # nothing to cut at: what is left over is as long as it can be
     (tmp_path / "bog.arc").write_bytes(content)
     found = select(tmp_path, ALL)
-    real = segments.Segments.read
+    real = buffers.Segments.read
 
-    def read(self: segments.Segments, fd: int, at: int, size: int) -> segments.Segment:
+    def read(self: buffers.Segments, fd: int, at: int, size: int) -> buffers.Buffer:
         if at and (tmp_path / "bog.arc").stat().st_size == len(content):
             os.truncate(tmp_path / "bog.arc", 4_500_000)
         return real(self, fd, at, size)
 
-    monkeypatch.setattr(segments.Segments, "read", read)
+    monkeypatch.setattr(buffers.Segments, "read", read)
     (file,) = read_tree(found).files
     assert (file.size, file.digest) == (4_500_000, blake3(content[:4_500_000]).digest())
 
@@ -216,8 +216,8 @@ def test_the_folder_index_knows_what_did_not_change(tmp_path: Path, monkeypatch:
     index = FolderIndex(file, DEFAULT, later)
     first = read_tree(select(folder, ALL), index=index)
     read = []
-    real = reading._steady
-    monkeypatch.setattr(reading, "_steady", lambda root, f, how: read.append(f.path) or real(root, f, how))
+    real = scan._steady
+    monkeypatch.setattr(scan, "_steady", lambda root, f, how: read.append(f.path) or real(root, f, how))
     assert read_tree(select(folder, ALL), index=FolderIndex(file, DEFAULT, later)) == first
     assert read == []
     (folder / "locale/en.json").write_bytes(b"changed")

@@ -10,15 +10,15 @@ from hypothesis import strategies as st
 
 from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
-from rampa.core.profile.comparing import compare
+from rampa.core.profile.comparison import compare
 from rampa.core.profile.document import read_document
-from rampa.core.profile.editing import apply_edits, literal
+from rampa.core.profile.edits import apply_edits, literal
 from rampa.core.profile.matrix import matrix
-from rampa.core.profile.problems import DocumentInvalid, Problem
+from rampa.core.profile.problems import DocumentInvalid, DocumentProblem
 from rampa.core.profile.resolved import bundle_name, resolve
 from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.table import SETTINGS
-from rampa.schema.profiles_of_core import layers_out, matrix_out
+from rampa.schema.profiles.of_core import layers_out, matrix_out
 
 SCALARS = st.one_of(
     st.booleans(), st.integers(-5, 50), st.floats(allow_nan=False, allow_infinity=False), st.text(max_size=12)
@@ -33,11 +33,11 @@ ANYTHING = st.recursive(
 )
 
 
-def problems(text: str) -> list[Problem]:
+def problems(text: str) -> list[DocumentProblem]:
     try:
         read_document(text.encode())
     except DocumentInvalid as error:
-        return error.problems or [Problem(0, 0, "", "an error without problems")]
+        return error.problems or [DocumentProblem(0, 0, "", "an error without problems")]
     return []
 
 

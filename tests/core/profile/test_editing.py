@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
-from rampa.core.profile.editing import Edit, apply_edit, apply_edits
+from rampa.core.profile.edits import Edit, apply_edit, apply_edits
 from rampa.core.profile.text_changes import difference, merge
 
 

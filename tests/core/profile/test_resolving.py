@@ -7,7 +7,7 @@ from demo.peatlight.documents import EVERYWHERE, hurried
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.profile.comparing import compare
+from rampa.core.profile.comparison import compare
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.matrix import matrix
 from rampa.core.profile.problems import DocumentInvalid

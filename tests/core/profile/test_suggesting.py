@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.profile.document import read_document
-from rampa.core.profile.seeing import Seen, find_languages, pictures, programs
-from rampa.core.profile.suggesting import suggest
+from rampa.core.profile.file_probe import Seen, find_languages, pictures, programs
+from rampa.core.profile.proposal import suggest
 
 
 def elf(machine: int) -> bytes:

@@ -6,9 +6,11 @@ import itertools
 
 import pytest
 
+from rampa.core.build import life as build
 from rampa.core.errors import Conflict, Refused
-from rampa.core.release import build, placement, run
-from rampa.core.release.machine import advance, possible
+from rampa.core.placement import life as placement
+from rampa.core.run import life as run
+from rampa.core.transitions import advance, possible
 from rampa.core.version.code import next_code
 
 EXPECTED = {

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.run.masking import LEAST, MASK, Masker
+from rampa.core.run.mask import LEAST, MASK, Masker
 
 SECRET = "lantern-4f9c2a7e/+ü"
 secrets = st.text(

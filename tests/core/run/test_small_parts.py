@@ -11,19 +11,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content.differing import file_changes, folder_sizes
-from rampa.core.content.tree import FileEntry, Tree
+from rampa.core.build.retention import Policy, RetentionCandidate, sort_out
+from rampa.core.content.tree.folder_changes import file_changes, folder_sizes
+from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.errors import Damaged, Denied, Invalid
 from rampa.core.profile.document import read_document
-from rampa.core.release.retention import Candidate, Policy, sort_out
-from rampa.core.run import baked, causes, expecting, log_lines, triggers
-from rampa.core.run.abilities import Abilities, Toolchain, Wanted, choose, lacks, nearest_agent
+from rampa.core.run import baked, causes, expectation, log_lines, triggers
+from rampa.core.run.abilities import Abilities, Toolchain, WantedAbilities, choose, lacks, nearest_agent
 from rampa.core.run.native import native_digest
 from tests.samples import DOCUMENT
 
 NOW = dt.datetime(2026, 11, 23, 14, 0, tzinfo=dt.UTC)
 TERMS = "lantern-export studio terms 2026"
-WANTED = Wanted("linux", "lantern-export", ">=3.2,<4", TERMS)
+WANTED = WantedAbilities("linux", "lantern-export", ">=3.2,<4", TERMS)
 
 
 def able(*chains: Toolchain, platforms: tuple[str, ...] = (), disk: int = 10**10) -> Abilities:
@@ -57,7 +57,7 @@ def test_the_newest_fitting_toolchain_and_the_nearest_agent() -> None:
     both = able(Toolchain("lantern-export", "3.4.0", (TERMS,)), Toolchain("lantern-export", "3.10.0", (TERMS,)))
     assert choose(WANTED, both).version == "3.10.0"  # type: ignore[union-attr]
     agents = [("yard", able()), ("kiln", able(Toolchain("lantern-export", "3.1", ()))), ("loft", able(disk=5))]
-    wanted = Wanted("linux", "lantern-export", ">=3.2", "", disk=10)
+    wanted = WantedAbilities("linux", "lantern-export", ">=3.2", "", disk=10)
     assert nearest_agent(wanted, agents) == ("kiln", ["has lantern-export 3.1, and >=3.2 is wanted"])
     assert nearest_agent(wanted, []) is None
 
@@ -184,13 +184,13 @@ def test_the_native_digest_changes_with_sources_and_settings_and_nothing_else() 
 
 
 def test_expected_time_is_the_median_and_what_is_left_never_negative() -> None:
-    known = expecting.expect({"fetch": [1, 1, 900], "export": [60, 80], "never": []})
+    known = expectation.expect({"fetch": [1, 1, 900], "export": [60, 80], "never": []})
     assert known.steps == {"fetch": 1, "export": 70}
     assert known.total(["fetch", "export", "sign"]) == 71
     assert known.left(["fetch", "export", "sign"], 1, 30) == 40
     assert known.left(["fetch", "export", "sign"], 1, 300) == 0
     assert known.left(["fetch", "export", "sign"], 2, 1) is None
-    assert expecting.expect({}).total(["fetch"]) is None
+    assert expectation.expect({}).total(["fetch"]) is None
 
 
 def test_every_cause_is_a_sentence_with_a_fix() -> None:
@@ -206,8 +206,8 @@ def test_every_cause_is_a_sentence_with_a_fix() -> None:
 
 
 def test_retention_keeps_what_anybody_relies_on() -> None:
-    def old(number: int, profile: str = "a", days: int = 100, **more: bool) -> Candidate:
-        return Candidate(
+    def old(number: int, profile: str = "a", days: int = 100, **more: bool) -> RetentionCandidate:
+        return RetentionCandidate(
             number, profile, NOW - dt.timedelta(days=days), more.get("pinned", False), more.get("placed", False)
         )
 

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from rampa.core.errors import Damaged, Invalid, NotFound, RampaError, Refused
 from rampa.core.signing import grant, identity, passphrase
 from rampa.core.signing.keystore import read_entries, read_pkcs8, read_pkcs12
-from rampa.core.signing.sealing import read_masters, rewrap, seal, sealed_by, unseal
+from rampa.core.signing.seal import read_masters, rewrap, seal, sealed_by, unseal
 from tests.packages import NOW, make_identity
 
 PASSWORD = "a password"

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from rampa.core.errors import Damaged, Invalid
 from rampa.core.signing import cms, dsse, identity
 from rampa.core.signing.keystore import read_pkcs12
-from rampa.core.signing.sealing import seal, unseal
+from rampa.core.signing.seal import seal, unseal
 
 NOW = dt.datetime(2026, 11, 23, 12, tzinfo=dt.UTC)
 DIGEST = hashlib.sha256(b"a bundle").digest()

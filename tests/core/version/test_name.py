@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.errors import RampaError
-from rampa.core.version.forming import code_for_architecture, packed_code, unpacked
+from rampa.core.version.forms import code_for_architecture, packed_code, unpacked
 from rampa.core.version.name import bumped, free_name_problem, parse, version_name_problem
 
 GOOD = ["0.0.0", "1.4.0", "10.20.30", "1.4.0-rc.2", "1.0.0-alpha.1.x-y", "1.0.0+build.5", "1.0.0-0A.is.legal"]

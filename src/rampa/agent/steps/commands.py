@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.agent.context import Attempt, StepFailed, Stopped
+from rampa.agent.context import AttemptContext, StepFailed, Stopped
 from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.toolchains import Found
 from rampa.core.run.abilities import Abilities, choose, lacks, wanted_of
@@ -14,7 +14,7 @@ BROKEN = {"missing": "program.missing", "closed": "program.closed", "disk": "dis
 """Why a program ended -> the cause's code; the others are limits."""
 
 
-def check_toolchain(a: Attempt, step: StepWire) -> None:
+def check_toolchain(a: AttemptContext, step: StepWire) -> None:
     """Looks at the machine itself, not at what it said an hour ago."""
     wanted = wanted_of(a.own)
     if not wanted.toolchain:
@@ -33,12 +33,12 @@ def check_toolchain(a: Attempt, step: StepWire) -> None:
     a.report.say(f"{a.chosen.toolchain.name} {a.chosen.toolchain.version}, wanted {wanted.versions or 'any'}{licence}.")
 
 
-def export(a: Attempt, step: StepWire) -> None:
+def export(a: AttemptContext, step: StepWire) -> None:
     run_command(a, step)
     a.root = a.folder.out
 
 
-def run_command(a: Attempt, step: StepWire) -> None:
+def run_command(a: AttemptContext, step: StepWire) -> None:
     """A command without a shell, in its folder of the source, under the step's limits."""
     words = [a.put_in(w) for w in step.command]
     words = [*_program(a, words[0]), *words[1:]]
@@ -54,7 +54,7 @@ def run_command(a: Attempt, step: StepWire) -> None:
     _judge(a, step, ended, words[0])
 
 
-def _program(a: Attempt, word: str) -> tuple[str, ...]:
+def _program(a: AttemptContext, word: str) -> tuple[str, ...]:
     """A toolchain's name stands for the command that starts it here."""
     fitting: list[Found] = [a.chosen] if a.chosen else a.toolchains
     for found in fitting:
@@ -63,7 +63,7 @@ def _program(a: Attempt, word: str) -> tuple[str, ...]:
     return (word,)
 
 
-def _judge(a: Attempt, step: StepWire, ended: Ended, program: str) -> None:
+def _judge(a: AttemptContext, step: StepWire, ended: Ended, program: str) -> None:
     peak = f", {ended.peak / MIB:,.0f} MiB at most" if ended.peak else ""
     if ended.well:
         a.report.say(f"{step.name} took {ended.seconds:.1f} s{peak}.", "rampa")

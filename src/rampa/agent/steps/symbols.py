@@ -9,16 +9,16 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from rampa.agent.context import Attempt
-from rampa.core.bundle.elf import MAGIC, Elf, read_elf
-from rampa.core.content.selecting import Selection
+from rampa.agent.context import AttemptContext
+from rampa.core.binaries.elf import MAGIC, Elf, read_elf
+from rampa.core.content.select.selection import Selection
 
 FOLDER = ".build-id"
 LIMIT = 2 << 30
 SECONDS = 600
 
 
-def split_symbols(a: Attempt, selection: Selection) -> int:
+def split_symbols(a: AttemptContext, selection: Selection) -> int:
     """Splits every ELF file that has debug information; returns how many were split."""
     binaries = [(f.path, selection.root / f.disk) for f in selection.files]
     found = [(path, file, elf) for path, file in binaries for elf in [_read(file)] if elf and elf.has_debug]
@@ -41,7 +41,7 @@ def _read(file: Path) -> Elf | None:
         return read_elf(stream.read())
 
 
-def _split(a: Attempt, tool: str, path: str, file: Path, elf: Elf) -> bool:
+def _split(a: AttemptContext, tool: str, path: str, file: Path, elf: Elf) -> bool:
     if not elf.build_id:
         a.report.say(
             f"warning: {path} has no build id, so its symbols could not be found again: link with --build-id", "warning"

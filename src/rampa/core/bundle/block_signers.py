@@ -15,11 +15,11 @@ from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat, load_der_public_key
 
 from rampa.core.errors import Damaged
-from rampa.core.signing import algorithms, lineage
+from rampa.core.signing import algorithms, succession
 from rampa.core.signing.algorithms import ALGORITHMS, STRENGTH, Algorithm
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.lengths import Cursor, prefixed, sequence
-from rampa.core.signing.lineage import Lineage
+from rampa.core.signing.succession import Lineage
 
 V3_SINCE, FOREVER = 28, 0x7FFFFFFF
 STRIPPED, ROTATION = 0xBEEFF00D, 0x3BA06F8C
@@ -38,7 +38,7 @@ def make_v3(digests: dict[str, bytes], identity: Identity, padding: str, line: L
     """The v3 value, with the lineage where there is one of more than one level."""
     algorithm = algorithms.algorithm_for(identity.key, padding)
     levels = struct.pack("<II", V3_SINCE, FOREVER)
-    attributes = [struct.pack("<I", ROTATION) + lineage.encode(line)] if len(line) > 1 else []
+    attributes = [struct.pack("<I", ROTATION) + succession.encode(line)] if len(line) > 1 else []
     signed = _signed_data(digests, identity, algorithm) + levels + sequence(attributes)
     return sequence([prefixed(signed) + levels + _signature(identity, algorithm, signed)])
 
@@ -131,8 +131,8 @@ def _signer(
 def _line(attributes: dict[int, bytes], certificate: x509.Certificate) -> Lineage:
     if ROTATION not in attributes:
         return ()
-    line = lineage.decode(attributes[ROTATION])
-    lineage.verify(line)
+    line = succession.decode(attributes[ROTATION])
+    succession.verify(line)
     if line[-1].fingerprint != certificate.fingerprint(hashes.SHA256()).hex():
         raise Damaged("lineage.last", "the lineage does not end with the certificate that signed")
     return line

@@ -15,10 +15,10 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from types import MappingProxyType
 
+from rampa.core import parallel
 from rampa.core.bundle import zip_structure as z
-from rampa.core.bundle.sources import PIECE, BytesSource, Source, pieces
+from rampa.core.bundle.sources import PIECE, ByteSource, BytesSource, pieces
 from rampa.core.bundle.zip_reader import Archive
-from rampa.core.content import parallel
 from rampa.core.errors import Refused
 
 Progress = Callable[[int], None]
@@ -29,7 +29,7 @@ Pieces = Mapping[int, dict[str, bytes]]
 class Ahead:
     """Digests the pieces of a file that is being written, as far as it will not change any more."""
 
-    def __init__(self, source: Source, names: Iterable[str], workers: int = parallel.WORKERS) -> None:
+    def __init__(self, source: ByteSource, names: Iterable[str], workers: int = parallel.WORKERS) -> None:
         self._source, self._names = source, list(names)
         self._threads = ThreadPoolExecutor(workers, thread_name_prefix="digest")
         self._made: dict[int, Future[dict[str, bytes]]] = {}
@@ -48,7 +48,7 @@ class Ahead:
         self._threads.shutdown(wait=True, cancel_futures=True)
 
 
-def _digest(source: Source, at: int, length: int, names: list[str]) -> dict[str, bytes]:
+def _digest(source: ByteSource, at: int, length: int, names: list[str]) -> dict[str, bytes]:
     data, found = source.read_at(at, length), {}
     for name in names:
         digest = hashlib.new(name, b"\xa5" + struct.pack("<I", length))
@@ -72,7 +72,7 @@ def digest_content(
     wanted = list(names)
     source = archive.source
     end = end_record(archive, entries_end)
-    sections: list[tuple[Source, int, int]] = [
+    sections: list[tuple[ByteSource, int, int]] = [
         (source, 0, entries_end), (source, archive.start, archive.end), (BytesSource(end), 0, len(end)),
     ]  # fmt: skip
     tops = {name: hashlib.new(name) for name in wanted}
@@ -80,13 +80,13 @@ def digest_content(
     for top in tops.values():
         top.update(b"\x5a" + struct.pack("<I", count))
 
-    def work(piece: tuple[Source, int, int]) -> tuple[int, dict[str, bytes]]:
+    def work(piece: tuple[ByteSource, int, int]) -> tuple[int, dict[str, bytes]]:
         own, at, length = piece
         if own is source and length == PIECE and at in known:
             return length, known[at]
         return length, _digest(own, at, length, wanted)
 
-    def every() -> Iterator[tuple[Source, int, int]]:
+    def every() -> Iterator[tuple[ByteSource, int, int]]:
         for own, start, stop in sections:
             yield from ((own, at, length) for at, length in pieces(own, start, stop))
 

@@ -12,13 +12,13 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
-from rampa.core.bundle.sources import Source
+from rampa.core import parallel
+from rampa.core.bundle.sources import ByteSource
 from rampa.core.bundle.tar_bundle import is_tar_zst, read_tar_zst, write_tar_zst
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_structure import Entry
 from rampa.core.bundle.zip_writer import Member, write_zip
-from rampa.core.content import parallel
-from rampa.core.content.paths import check_link, check_path, printable
+from rampa.core.content.tree.paths import check_link, check_path, printable
 from rampa.core.errors import Damaged
 
 SUMS = "SHA256SUMS"
@@ -62,7 +62,7 @@ def checksums(members: Iterable[Member], workers: int = parallel.WORKERS) -> byt
     return "".join(f"{digest}  {name}\n" for name, digest in lines).encode()
 
 
-def entries_of(source: Source) -> Iterator[tuple[Entry, Iterator[bytes]]]:
+def entries_of(source: ByteSource) -> Iterator[tuple[Entry, Iterator[bytes]]]:
     """Every entry of a ZIP or tar.zst with its content, in the bundle's order."""
     if is_tar_zst(source):
         yield from read_tar_zst(source)
@@ -72,7 +72,7 @@ def entries_of(source: Source) -> Iterator[tuple[Entry, Iterator[bytes]]]:
         yield entry, archive.stream(entry)
 
 
-def verify_checksums(source: Source, progress: Progress = lambda _: None) -> int | None:
+def verify_checksums(source: ByteSource, progress: Progress = lambda _: None) -> int | None:
     """How many files have the checksum that the bundle gives; None when it gives none. Raises `Damaged`."""
     found: dict[str, str] = {}
     sums: dict[str, bytes] = {}
@@ -111,7 +111,7 @@ def _compare(top: str, body: bytes, found: dict[str, str]) -> int:
     return len(listed)
 
 
-def unpack(source: Source, folder: Path) -> list[str]:
+def unpack(source: ByteSource, folder: Path) -> list[str]:
     """Unpacks into an empty folder, with executable bits and links; returns the paths. Each name is checked first."""
     written = []
     for entry, content in entries_of(source):

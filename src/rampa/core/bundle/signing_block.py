@@ -9,7 +9,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from rampa.core.bundle.sources import Source
+from rampa.core.bundle.sources import ByteSource
 from rampa.core.bundle.zip_reader import Archive
 from rampa.core.errors import Damaged
 
@@ -50,7 +50,7 @@ def _in_a_gap(archive: Archive, offset: int) -> bool:
     return any(at <= offset and at + length == archive.start for at, length in archive.gaps)
 
 
-def _pairs(source: Source, offset: int, size: int) -> tuple[tuple[int, bytes], ...]:
+def _pairs(source: ByteSource, offset: int, size: int) -> tuple[tuple[int, bytes], ...]:
     data = source.read_at(offset, size + 8)
     if struct.unpack_from("<Q", data)[0] != size:
         raise _bad("its two sizes differ")

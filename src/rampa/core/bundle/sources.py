@@ -13,7 +13,7 @@ from rampa.core.errors import NotFound
 PIECE = 1024 * 1024
 
 
-class Source(Protocol):
+class ByteSource(Protocol):
     """`size` in bytes; `read_at` answers fewer bytes only at the end."""
 
     size: int
@@ -29,7 +29,7 @@ class BytesSource:
         return self._data[offset : offset + length] if length > 0 else b""
 
 
-class FileSource:
+class FileBytes:
     """A file, read with positioned reads: several threads can share it. Close it, or use it in a `with`."""
 
     def __init__(self, path: Path) -> None:
@@ -54,19 +54,19 @@ class FileSource:
     def close(self) -> None:
         os.close(self._fd)
 
-    def __enter__(self) -> FileSource:
+    def __enter__(self) -> FileBytes:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
         self.close()
 
 
-def pieces(source: Source, start: int, end: int, size: int = PIECE) -> Iterator[tuple[int, int]]:
+def pieces(source: ByteSource, start: int, end: int, size: int = PIECE) -> Iterator[tuple[int, int]]:
     """(offset, length) of the pieces of a region."""
     for at in range(start, end, size):
         yield at, min(size, end - at)
 
 
-def read_through(source: Source, start: int, end: int) -> Iterator[bytes]:
+def read_through(source: ByteSource, start: int, end: int) -> Iterator[bytes]:
     for at, length in pieces(source, start, end):
         yield source.read_at(at, length)

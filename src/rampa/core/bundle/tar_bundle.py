@@ -13,12 +13,12 @@ from typing import IO, BinaryIO, cast
 
 import zstandard
 
-from rampa.core.bundle.sources import Source, read_through
+from rampa.core import parallel
+from rampa.core.bundle.sources import ByteSource, read_through
 from rampa.core.bundle.zip_reader import entry_name_problem
 from rampa.core.bundle.zip_structure import STORE, Entry
 from rampa.core.bundle.zip_writer import Member
-from rampa.core.content import parallel
-from rampa.core.content.paths import check_path, printable
+from rampa.core.content.tree.paths import check_path, printable
 from rampa.core.errors import Conflict, Damaged
 
 MAGIC = b"\x28\xb5\x2f\xfd"
@@ -87,14 +87,14 @@ class _Watched(io.RawIOBase):
         return data
 
 
-def is_tar_zst(source: Source) -> bool:
+def is_tar_zst(source: ByteSource) -> bool:
     return source.read_at(0, 4) == MAGIC
 
 
-def read_tar_zst(source: Source) -> Iterator[tuple[Entry, Iterator[bytes]]]:
+def read_tar_zst(source: ByteSource) -> Iterator[tuple[Entry, Iterator[bytes]]]:
     """Each entry with its content, which must be read before the next. Raises `Damaged` for what no bundle holds."""
     seen: set[str] = set()
-    stream = zstandard.ZstdDecompressor().stream_reader(cast(IO[bytes], _Reading(source)), read_across_frames=True)
+    stream = zstandard.ZstdDecompressor().stream_reader(cast(IO[bytes], _TarReading(source)), read_across_frames=True)
     try:
         with tarfile.open(fileobj=stream, mode="r|", bufsize=1 << 20) as tar:
             for info in tar:
@@ -130,10 +130,10 @@ def _content(tar: tarfile.TarFile, info: tarfile.TarInfo) -> Iterator[bytes]:
         yield piece
 
 
-class _Reading(io.RawIOBase):
+class _TarReading(io.RawIOBase):
     """A source as a stream."""
 
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: ByteSource) -> None:
         self._pieces, self._rest = read_through(source, 0, source.size), b""
 
     def readable(self) -> bool:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rampa.core.bundle import zip_structure as z
-from rampa.core.bundle.sources import Source
-from rampa.core.content.paths import printable
+from rampa.core.bundle.sources import ByteSource
+from rampa.core.content.tree.paths import printable
 from rampa.core.errors import Damaged
 
 
-def find_end(source: Source) -> tuple[int, bytes, int, int, int]:
+def find_end(source: ByteSource) -> tuple[int, bytes, int, int, int]:
     """(where the end records begin, comment, entries, directory's size, directory's start)."""
     tail_at = max(0, source.size - z.END_RECORD.size - z.LIMIT16)
     tail = source.read_at(tail_at, source.size - tail_at)
@@ -44,7 +44,7 @@ def find_end(source: Source) -> tuple[int, bytes, int, int, int]:
     return position, tail[at + z.END_RECORD.size :], count, size, start
 
 
-def _end64(source: Source, locator: bytes, locator_end: int) -> tuple[int, tuple[int, int, int]]:
+def _end64(source: ByteSource, locator: bytes, locator_end: int) -> tuple[int, tuple[int, int, int]]:
     _, disk, at, disks = z.LOCATOR64_RECORD.unpack(locator)
     record = source.read_at(at, z.END64_RECORD.size)
     if disk or disks > 1:

@@ -12,10 +12,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from rampa.core.bundle import zip_structure as z
-from rampa.core.bundle.sources import PIECE, Source
+from rampa.core.bundle.sources import PIECE, ByteSource
 from rampa.core.bundle.zip_end import bad_zip, find_end
 from rampa.core.bundle.zip_structure import Entry
-from rampa.core.content.paths import printable
+from rampa.core.content.tree.paths import printable
 from rampa.core.errors import NotFound
 
 MAX_ENTRIES = 1_000_000
@@ -32,7 +32,7 @@ class Archive:
     `comment` is the end record's. `gaps` are regions (offset, length) that belong to no entry, before the directory.
     """
 
-    source: Source
+    source: ByteSource
     entries: list[Entry]
     start: int
     end: int
@@ -83,7 +83,7 @@ class Archive:
             at, left = at + len(piece), left - len(piece)
 
 
-def read_zip(source: Source) -> Archive:
+def read_zip(source: ByteSource) -> Archive:
     """Reads and checks the structure. Raises `Damaged` with the first thing that does not hold."""
     end_at, comment, count, size, start = find_end(source)
     if start + size != end_at:
@@ -187,7 +187,7 @@ def _must_be_distinct(entries: list[Entry]) -> None:
         seen.add(entry.name)
 
 
-def _look_at_local(source: Source, entry: Entry, limit: int) -> None:
+def _look_at_local(source: ByteSource, entry: Entry, limit: int) -> None:
     """The local header says the same as the directory; sets where the content lies."""
     head = source.read_at(entry.header, z.LOCAL_HEADER.size + len(entry.raw) + 64)
     if entry.header + z.LOCAL_HEADER.size > limit or len(head) < z.LOCAL_HEADER.size:
@@ -218,7 +218,7 @@ def _look_at_local(source: Source, entry: Entry, limit: int) -> None:
         raise bad_zip("zip.local", "its local header gives other sizes or another checksum", entry.name)
 
 
-def _skip_descriptor(source: Source, entry: Entry, limit: int) -> None:
+def _skip_descriptor(source: ByteSource, entry: Entry, limit: int) -> None:
     """Section 4.3.9: with or without its signature, with sizes of four or eight bytes."""
     found = source.read_at(entry.end, 24)
     for signature in (z.DESCRIPTOR.to_bytes(4, "little"), b""):
@@ -233,7 +233,7 @@ def _skip_descriptor(source: Source, entry: Entry, limit: int) -> None:
     raise bad_zip("zip.local", "the data descriptor behind it is missing or says something else", entry.name)
 
 
-def _gaps(source: Source, entries: list[Entry], start: int) -> list[tuple[int, int]]:
+def _gaps(source: ByteSource, entries: list[Entry], start: int) -> list[tuple[int, int]]:
     gaps, at, before = [], 0, ""
     for entry in sorted(entries, key=lambda e: e.header):
         if entry.header < at:

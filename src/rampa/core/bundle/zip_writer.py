@@ -18,12 +18,12 @@ from typing import BinaryIO
 
 from zlib_ng import zlib_ng
 
+from rampa.core import parallel
 from rampa.core.bundle import zip_structure as z
 from rampa.core.bundle.crc32 import crc32_combine
-from rampa.core.bundle.sources import Source
+from rampa.core.bundle.sources import ByteSource
 from rampa.core.bundle.zip_structure import Entry
-from rampa.core.content import parallel
-from rampa.core.content.paths import check_path, printable
+from rampa.core.content.tree.paths import check_path, printable
 from rampa.core.errors import Conflict
 
 PIECE = 1024 * 1024
@@ -41,7 +41,7 @@ AHEAD = 16
 class Copied:
     """Stored bytes of an entry of another bundle, which are taken over as they are."""
 
-    source: Source
+    source: ByteSource
     entry: Entry
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sized
 from dataclasses import dataclass
 
-from rampa.core.bundle.elf import read_elf
+from rampa.core.binaries.elf import read_elf
 from rampa.core.bundle.package import LIBRARY, Facts, libraries, read_facts
-from rampa.core.bundle.signing import LIBRARY_PAGE, WORD
+from rampa.core.bundle.package_signature import LIBRARY_PAGE, WORD
 from rampa.core.bundle.zip_reader import Archive
 from rampa.core.bundle.zip_structure import STORE, Entry
 from rampa.core.check.findings import Finding, in_order
@@ -18,7 +18,7 @@ MAX_LIBRARY = 512 * 1024 * 1024
 
 
 @dataclass(frozen=True)
-class Expected:
+class ExpectedPackage:
     """What the bundle should say; empty or None where nothing is expected. `release`: players get it."""
 
     release: bool = True
@@ -28,7 +28,7 @@ class Expected:
     architectures: tuple[str, ...] = ()
 
 
-def check_package(archive: Archive, expected: Expected = Expected()) -> list[Finding]:
+def check_package(archive: Archive, expected: ExpectedPackage = ExpectedPackage()) -> list[Finding]:
     """All findings, blockers first. Raises `Damaged` when the manifest cannot be read."""
     facts = read_facts(archive)
     found = [*_says(facts, expected), *_debug(facts, expected)]
@@ -37,7 +37,7 @@ def check_package(archive: Archive, expected: Expected = Expected()) -> list[Fin
     return in_order(found)
 
 
-def _says(facts: Facts, expected: Expected) -> Iterator[Finding]:
+def _says(facts: Facts, expected: ExpectedPackage) -> Iterator[Finding]:
     hint = "Write it with `rampa bundle stamp`, or see what the export put there."
     pairs = (
         ("identifier", facts.identifier, expected.identifier),
@@ -52,7 +52,7 @@ def _says(facts: Facts, expected: Expected) -> Iterator[Finding]:
             )
 
 
-def _debug(facts: Facts, expected: Expected) -> Iterator[Finding]:
+def _debug(facts: Facts, expected: ExpectedPackage) -> Iterator[Finding]:
     if facts.debuggable and expected.release:
         hint = "Export without debugging, or take the flag off: `rampa bundle stamp --not-debuggable`."
         yield Finding(
@@ -65,7 +65,7 @@ def _debug(facts: Facts, expected: Expected) -> Iterator[Finding]:
         )
 
 
-def _architectures(archive: Archive, facts: Facts, expected: Expected) -> Iterator[Finding]:
+def _architectures(archive: Archive, facts: Facts, expected: ExpectedPackage) -> Iterator[Finding]:
     by_module = _by_module(archive, facts)
     there = {abi for found in by_module.values() for abi in found}
     for abi in expected.architectures:

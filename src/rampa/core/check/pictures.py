@@ -6,16 +6,16 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from rampa.core.check.profile_finding import ProfileFinding
-from rampa.core.content.paths import path_problem
+from rampa.core.check.profile_findings import ProfileFinding
+from rampa.core.content.tree.paths import path_problem
 from rampa.core.errors import Invalid
 from rampa.core.picture.sets import Remark, icon_remarks, opening_remarks
-from rampa.core.picture.source import MAX_BYTES, Source, read_source
+from rampa.core.picture.source import MAX_BYTES, SourcePicture, read_source
 from rampa.core.platform.table import PLATFORMS
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.resolution import Resolved
 
 LOOKS = {"pictures.icon": icon_remarks, "pictures.opening": opening_remarks}
-Read = Source | Invalid
+Read = SourcePicture | Invalid
 
 
 def check_pictures(folder: Path, profiles: Iterable[Resolved]) -> list[ProfileFinding]:

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from rampa.core.check.findings import Finding, in_order
-from rampa.core.content.choosing import EVERYBODY, Selector, together
-from rampa.core.content.tree import Tree
+from rampa.core.content.depots.choice import EVERYBODY, Selector, together
+from rampa.core.content.tree.tree import Tree
 from rampa.core.platform.rules import Platform
 
 T = TypeVar("T")
@@ -18,7 +18,7 @@ SHOWN = 5
 
 
 @dataclass(frozen=True)
-class Candidate:
+class PlacementCandidate:
     """A build as the checks see it. `signed_by` is the bundle certificate's fingerprint, empty when unsigned."""
 
     ready: bool
@@ -40,7 +40,7 @@ class Standing:
     build: str
 
 
-def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
+def check_placement(build: PlacementCandidate, standing: Standing) -> list[Finding]:
     """All findings, blockers first."""
     if not build.ready:
         hint = "Run `rampa build create` again for the same folder: it goes on where it stopped."
@@ -58,13 +58,13 @@ def check_placement(build: Candidate, standing: Standing) -> list[Finding]:
     return in_order([finding for found in rules for finding in found])
 
 
-def _unsigned(build: Candidate) -> Iterator[Finding]:
+def _unsigned(build: PlacementCandidate) -> Iterator[Finding]:
     if not build.signed_by:
         hint = "Name a signing identity in the profile (signing.identity = ...), make it with `rampa key make`, and build again."
         yield Finding("blocker", "bundle.unsigned", "the bundle is not signed", "bundle", hint)
 
 
-def _rising(build: Candidate, standing: Standing) -> Iterator[Finding]:
+def _rising(build: PlacementCandidate, standing: Standing) -> Iterator[Finding]:
     highest = standing.highest_code
     if highest is not None and build.version_code <= highest:
         yield Finding(
@@ -76,7 +76,7 @@ def _rising(build: Candidate, standing: Standing) -> Iterator[Finding]:
         )
 
 
-def _launch(build: Candidate) -> Iterator[Finding]:
+def _launch(build: PlacementCandidate) -> Iterator[Finding]:
     found = [f for tree in build.depots.values() for f in tree.files if f.path == build.launch]
     if not found:
         yield Finding(
@@ -96,7 +96,7 @@ def _launch(build: Candidate) -> Iterator[Finding]:
         )
 
 
-def _overlaps(build: Candidate) -> Iterator[Finding]:
+def _overlaps(build: PlacementCandidate) -> Iterator[Finding]:
     owners: dict[str, list[str]] = defaultdict(list)
     for depot, tree in build.depots.items():
         for path in _paths(tree):
@@ -117,7 +117,7 @@ def _overlaps(build: Candidate) -> Iterator[Finding]:
         )
 
 
-def _case(build: Candidate) -> Iterator[Finding]:
+def _case(build: PlacementCandidate) -> Iterator[Finding]:
     folded: dict[str, set[str]] = defaultdict(set)
     for tree in build.depots.values():
         for path in _paths(tree):
@@ -137,7 +137,7 @@ def _case(build: Candidate) -> Iterator[Finding]:
         )
 
 
-def _reserved(build: Candidate) -> Iterator[Finding]:
+def _reserved(build: PlacementCandidate) -> Iterator[Finding]:
     bad = {p for tree in build.depots.values() for p in _paths(tree) if _is_reserved(p, build.platform)}
     for path in _first(sorted(bad)):
         yield Finding(
@@ -160,7 +160,7 @@ def _is_reserved(path: str, platform: Platform) -> bool:
     )
 
 
-def _long(build: Candidate) -> Iterator[Finding]:
+def _long(build: PlacementCandidate) -> Iterator[Finding]:
     limit = build.platform.path_limit
     long = sorted(p for tree in build.depots.values() for p in _paths(tree) if len(p) > limit)
     for path in _first(long):
@@ -173,7 +173,7 @@ def _long(build: Candidate) -> Iterator[Finding]:
         )
 
 
-def _nowhere(build: Candidate) -> Iterator[Finding]:
+def _nowhere(build: PlacementCandidate) -> Iterator[Finding]:
     for path in _first(build.nowhere):
         yield Finding(
             "warning",

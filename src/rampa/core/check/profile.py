@@ -10,15 +10,15 @@ from collections import defaultdict
 from collections.abc import Iterator
 from typing import Any
 
+from rampa.core.check.cross_setting_rules import sense
 from rampa.core.check.findings import SEVERITIES
-from rampa.core.check.fixing import at_the_source
-from rampa.core.check.profile_finding import ProfileFinding
-from rampa.core.check.profile_sense import sense
+from rampa.core.check.fixes import at_the_source
+from rampa.core.check.profile_findings import ProfileFinding
 from rampa.core.platform.rules import Rule
 from rampa.core.platform.table import rules_for
 from rampa.core.profile.document import Document
-from rampa.core.profile.editing import Edit
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.edits import Edit
+from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import DEFAULT, spoken
 

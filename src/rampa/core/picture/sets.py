@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PIL import Image
 
-from rampa.core.picture.source import Source
+from rampa.core.picture.source import SourcePicture
 from rampa.core.platform.rules import IconFile, OpeningPicture, Platform
 
 WANTED = 1024
@@ -37,7 +37,7 @@ class Remark:
     hint: str
 
 
-def icon_set(source: Source, platform: Platform, background: str) -> list[MadePicture]:
+def icon_set(source: SourcePicture, platform: Platform, background: str) -> list[MadePicture]:
     """Every icon of the platform, a square made of the source, padded where it is not one."""
     square = _square(source.image)
     ladders = {
@@ -46,7 +46,7 @@ def icon_set(source: Source, platform: Platform, background: str) -> list[MadePi
     return [_icon(rule, ladders[rule.opaque]) for rule in platform.icons]
 
 
-def opening_picture(source: Source, platform: Platform, background: str) -> MadePicture:
+def opening_picture(source: SourcePicture, platform: Platform, background: str) -> MadePicture:
     """The opening picture: the source's middle, as large as it goes, cut to the platform's shape."""
     rule = platform.opening
     fitted = _cover(_on(source.image, background), rule.width, rule.height).convert("RGB")
@@ -54,7 +54,7 @@ def opening_picture(source: Source, platform: Platform, background: str) -> Made
     return MadePicture(rule.name, rule.form, rule.width, rule.height, 24, (max(rule.width, rule.height),), data)
 
 
-def icon_remarks(source: Source, platform: Platform) -> list[Remark]:
+def icon_remarks(source: SourcePicture, platform: Platform) -> list[Remark]:
     """Plainly: too small, not square, transparent where none is allowed."""
     out = []
     side = min(source.width, source.height)
@@ -73,7 +73,7 @@ def icon_remarks(source: Source, platform: Platform) -> list[Remark]:
     return out
 
 
-def opening_remarks(source: Source, platform: Platform) -> list[Remark]:
+def opening_remarks(source: SourcePicture, platform: Platform) -> list[Remark]:
     rule = platform.opening
     if source.width < rule.width or source.height < rule.height:
         return [_opening_small(source.width, source.height, rule, platform.title)]

@@ -22,7 +22,7 @@ FORMS = ("PNG", "JPEG", "WEBP", "BMP", "TIFF", "GIF")
 
 
 @dataclass(frozen=True)
-class Source:
+class SourcePicture:
     """A decoded picture: `image` is RGBA, at most WORKING px a side; `width` and `height` are the picture's own.
 
     `transparent`: some pixel lets the background through.
@@ -35,7 +35,7 @@ class Source:
     height: int
 
 
-def read_source(data: bytes, where: str = "") -> Source:
+def read_source(data: bytes, where: str = "") -> SourcePicture:
     """Raises `Invalid` when it is no picture, is damaged, or is too large."""
     with _opened(data, where) as image:
         form = (image.format or "").lower()
@@ -47,7 +47,7 @@ def read_source(data: bytes, where: str = "") -> Source:
     lowest, _ = decoded.getchannel("A").getextrema()
     width, height = decoded.size
     decoded.thumbnail((WORKING, WORKING), Image.Resampling.LANCZOS, reducing_gap=3.0)
-    return Source(decoded, form, int(lowest) < 255, width, height)  # type: ignore[arg-type]
+    return SourcePicture(decoded, form, int(lowest) < 255, width, height)  # type: ignore[arg-type]
 
 
 def _opened(data: bytes, where: str) -> Image.Image:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from rampa.core.platform.musts import Fits
+from rampa.core.platform.requirements import Fits
 from rampa.core.platform.rules import IconFile, OpeningPicture, Platform
 
 WINDOWS_NAMES = frozenset(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from rampa.core.platform.desktop import NO_UNDERSCORE
-from rampa.core.platform.musts import AtLeast, Fits, Holding, OneOf
+from rampa.core.platform.requirements import AtLeast, Fits, Holding, OneOf
 from rampa.core.platform.rules import IconFile, OpeningPicture, Platform, Rule
 
 ORIENTATIONS = ("landscape", "portrait", "any")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.core.platform.musts import OneOf, Set
+from rampa.core.platform.requirements import OneOf, Set
 from rampa.core.platform.rules import Rule
 
 PURPOSES = ("development", "testing", "release")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from rampa.core.platform.musts import Must
+from rampa.core.platform.requirements import Must
 
 When = tuple[tuple[str, tuple[Any, ...]], ...]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.core.platform.musts import AtLeast, Holding, OneOf, Set, Without
+from rampa.core.platform.requirements import AtLeast, Holding, OneOf, Set, Without
 from rampa.core.platform.rules import Rule, Storefront
 
 RELEASES = (("purpose", ("release",)),)

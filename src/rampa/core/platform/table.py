@@ -9,8 +9,8 @@ from functools import lru_cache
 
 from rampa.core.platform.desktop import LINUX, MACOS, WINDOWS
 from rampa.core.platform.handheld import ANDROID, HEADSET, IOS
-from rampa.core.platform.musts import Among, AtLeast, AtMost, OneOf
 from rampa.core.platform.purposes import PURPOSE_RULES
+from rampa.core.platform.requirements import Among, AtLeast, AtMost, OneOf
 from rampa.core.platform.rules import Platform, Rule
 from rampa.core.platform.storefronts import STOREFRONTS
 

@@ -11,15 +11,15 @@ from rampa.core.profile.facets import UNSOUND, check_uses, order
 from rampa.core.profile.identifiers import suggest_identifier
 from rampa.core.profile.layers import Layer, LayerReader
 from rampa.core.profile.positions import Positions, positions
-from rampa.core.profile.problems import DocumentInvalid, Problem
-from rampa.core.profile.resolving import Resolved, missing, resolve_layers, too_long
+from rampa.core.profile.problems import DocumentInvalid, DocumentProblem
+from rampa.core.profile.resolution import Resolved, missing, resolve_layers, too_long
 from rampa.core.profile.secrets import find_secrets
 from rampa.core.profile.settings.table import SETTINGS, TABLES, name_problem
-from rampa.core.profile.tables import Depot, OwnStep, read_depot, read_step
+from rampa.core.profile.tables import DepotRules, OwnStep, read_depot, read_step
 from rampa.core.profile.toml_text import MAX_BYTES, checked_text, syntax_problems
 from rampa.core.profile.values import FILE_NAME, MAX_ITEMS
 
-__all__ = ["FILE_NAME", "MAX_BYTES", "Depot", "Document", "OwnStep", "read_document"]
+__all__ = ["FILE_NAME", "MAX_BYTES", "DepotRules", "Document", "OwnStep", "read_document"]
 NAMED = {"facets": "facet", "profiles": "profile", "depots": "depot", "steps": "step"}
 MOST = {"facets": 300, "profiles": 100, "depots": 300, "steps": 100}
 MAY_LACK = ("facets", "steps")
@@ -38,7 +38,7 @@ class Document:
     facets: dict[str, Layer]
     layers: dict[str, Layer]
     profiles: dict[str, Resolved]
-    depots: tuple[Depot, ...]
+    depots: tuple[DepotRules, ...]
     steps: dict[str, OwnStep]
     at: Positions
 
@@ -67,7 +67,7 @@ def read_document(data: bytes) -> Document:
         values = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise DocumentInvalid([*syntax_problems(error, at), *secrets]) from error
-    reading = _Reading(at)
+    reading = _DocumentReading(at)
     document = reading.document(text, values)
     # Other problems of a line with a secret would say its value again.
     seen = {p.line for p in secrets}
@@ -77,7 +77,7 @@ def read_document(data: bytes) -> Document:
     return document
 
 
-class _Reading:
+class _DocumentReading:
     """One document's reading: layers first, then how they fit together."""
 
     def __init__(self, at: Positions) -> None:
@@ -85,7 +85,7 @@ class _Reading:
         self._reader = LayerReader(at)
 
     @property
-    def problems(self) -> list[Problem]:
+    def problems(self) -> list[DocumentProblem]:
         return self._reader.problems
 
     def document(self, text: str, values: dict[str, Any]) -> Document | None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from rampa.core.profile.earlier import EARLIER, Earlier
 from rampa.core.profile.positions import Positions
-from rampa.core.profile.problems import HINTED, Problem, nearest
+from rampa.core.profile.problems import HINTED, DocumentProblem, nearest
 from rampa.core.profile.settings.kinds import KINDS, Check, Setting
 from rampa.core.profile.settings.table import SETTINGS, TABLES
 from rampa.core.profile.values import MAX_ITEMS, ListChange, Origin, TableChange, Value
@@ -34,14 +34,14 @@ class LayerReader:
 
     def __init__(self, at: Positions) -> None:
         self._at = at
-        self.problems: list[Problem] = []
+        self.problems: list[DocumentProblem] = []
 
     def say(self, path: Path, message: str, hint: str = "", *, value: bool = False, code: str = "") -> None:
         place = self._at.values.get(path) if value else None
         place = place or self._at.of(path)
         dotted = ".".join(str(k) for k in path if isinstance(k, str))
         more = {"code": code} if code else {}
-        self.problems.append(Problem(place.line, place.column, dotted, message, hint, **more))
+        self.problems.append(DocumentProblem(place.line, place.column, dotted, message, hint, **more))
 
     def is_table(self, path: Path, value: object) -> bool:
         if not isinstance(value, dict):

@@ -7,13 +7,13 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import Any
 
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import Value
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class MatrixLine:
     """One setting over all profiles, in the document's order. `odd` are places of cells that alone say something else."""
 
     key: str
@@ -22,19 +22,19 @@ class Row:
     odd: frozenset[int]
 
 
-def matrix(profiles: list[Resolved]) -> list[Row]:
+def matrix(profiles: list[Resolved]) -> list[MatrixLine]:
     """A row a setting."""
     platforms = [p.get("platform") for p in profiles]
     return [_row(key, tuple(p.values.get(key) for p in profiles), platforms) for key in SETTINGS]
 
 
-def _row(key: str, cells: tuple[Value | None, ...], platforms: list[str]) -> Row:
+def _row(key: str, cells: tuple[Value | None, ...], platforms: list[str]) -> MatrixLine:
     said = [_hashed(cell.value if cell else None) for cell in cells]
     if len(set(said)) < 2:
-        return Row(key, cells, False, frozenset())
+        return MatrixLine(key, cells, False, frozenset())
     # What a profile is differs by its nature: there nobody is odd.
     odd = frozenset() if "." not in key else _odd(said, platforms)
-    return Row(key, cells, True, odd)
+    return MatrixLine(key, cells, True, odd)
 
 
 def _odd(said: list[Hashable], platforms: list[str]) -> frozenset[int]:

@@ -14,7 +14,7 @@ HINTED = 200
 
 
 @dataclass(frozen=True, order=True)
-class Problem:
+class DocumentProblem:
     """`line` and `column` from 1; `key` dotted, empty for the text itself. `code` is stable."""
 
     line: int
@@ -33,7 +33,7 @@ class Problem:
 class DocumentInvalid(Invalid):
     """A profile document with problems."""
 
-    def __init__(self, problems: list[Problem]) -> None:
+    def __init__(self, problems: list[DocumentProblem]) -> None:
         self.problems = sorted(problems)
         count = len(problems)
         lines = [p.sentence() for p in self.problems[:SHOWN]]

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from rampa.core.content.depots import DepotRule
-from rampa.core.content.selecting import ContentRules, Pattern, class_patterns
-from rampa.core.content.strip_classes import ALWAYS
+from rampa.core.content.depots.depots import DepotRule
+from rampa.core.content.select.leave_out_classes import ALWAYS
+from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
-from rampa.core.profile.document import Depot, Document
-from rampa.core.profile.resolving import Resolved
-from rampa.core.profile.settings.making import DEFAULT_BUNDLE
-from rampa.core.version.forming import PLACE
+from rampa.core.profile.document import DepotRules, Document
+from rampa.core.profile.resolution import Resolved
+from rampa.core.profile.settings.build import DEFAULT_BUNDLE
+from rampa.core.version.forms import PLACE
 from rampa.core.version.name import free_name_problem, version_name_problem
 
 __all__ = ["DEFAULT_BUNDLE", "ResolvedProfile", "bundle_name", "resolve"]
@@ -122,7 +122,7 @@ def bundle_name(profile: ResolvedProfile, title: str, version_name: str, code: i
     )
 
 
-def _has(own: Resolved, depot: Depot) -> bool:
+def _has(own: Resolved, depot: DepotRules) -> bool:
     """The profile's platform has the depot, and its add-on goes with the profile."""
     if depot.platforms and own.get("platform") not in depot.platforms:
         return False

@@ -6,7 +6,7 @@ import math
 import re
 from collections import Counter
 
-from rampa.core.profile.problems import Problem
+from rampa.core.profile.problems import DocumentProblem
 
 HINT = (
     "Take it out and make a new one: this one was seen. Name a signing identity, or put it into an environment group."
@@ -26,9 +26,9 @@ KNOWN: tuple[tuple[str, re.Pattern[str]], ...] = (
 RUN = re.compile(r"[A-Za-z0-9+/_=-]{32,400}")
 
 
-def find_secrets(text: str) -> list[Problem]:
+def find_secrets(text: str) -> list[DocumentProblem]:
     """One problem a line at most; the value stays out of every message."""
-    found: dict[int, Problem] = {}
+    found: dict[int, DocumentProblem] = {}
     for what, pattern in KNOWN:
         for match in pattern.finditer(text):
             _add(found, text, match.start(), what)
@@ -38,10 +38,10 @@ def find_secrets(text: str) -> list[Problem]:
     return list(found.values())
 
 
-def _add(found: dict[int, Problem], text: str, at: int, what: str) -> None:
+def _add(found: dict[int, DocumentProblem], text: str, at: int, what: str) -> None:
     line = text.count("\n", 0, at) + 1
     column = at - (text.rfind("\n", 0, at) + 1) + 1
-    found.setdefault(line, Problem(line, column, "", f"this looks like {what}", HINT, "document.secret"))
+    found.setdefault(line, DocumentProblem(line, column, "", f"this looks like {what}", HINT, "document.secret"))
 
 
 def _looks_random(run: str) -> bool:

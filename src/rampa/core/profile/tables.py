@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from rampa.core.content.choosing import Selector
+from rampa.core.content.depots.choice import Selector
 from rampa.core.profile.layers import LayerReader
 from rampa.core.profile.positions import Positions
 from rampa.core.profile.settings.kinds import Setting
@@ -15,7 +15,7 @@ from rampa.core.profile.values import Value
 
 
 @dataclass(frozen=True, slots=True)
-class Depot:
+class DepotRules:
     """A depot as the document says it."""
 
     name: str
@@ -52,11 +52,11 @@ class OwnStep:
     when: str = "success"
 
 
-def read_depot(reader: LayerReader, at: Positions, name: str, table: dict[str, Any]) -> Depot:
+def read_depot(reader: LayerReader, at: Positions, name: str, table: dict[str, Any]) -> DepotRules:
     path = ("depots", name)
     read = _values(reader, path, table, DEPOT, f"depot {name}")
     fields = {(f"{k}_" if k in ("not", "from") else k): v.value for k, v in read.items()}
-    return Depot(name, at.of(path).line, **fields)
+    return DepotRules(name, at.of(path).line, **fields)
 
 
 def read_step(reader: LayerReader, at: Positions, name: str, table: dict[str, Any]) -> OwnStep:

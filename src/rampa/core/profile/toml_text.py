@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from rampa.core.profile.positions import Positions
-from rampa.core.profile.problems import DocumentInvalid, Problem
+from rampa.core.profile.problems import DocumentInvalid, DocumentProblem
 
 MAX_BYTES = 1024 * 1024
 MAX_DEPTH = 100
@@ -18,22 +18,24 @@ def checked_text(data: bytes) -> str:
     """The text of a document, within its limits. Raises `DocumentInvalid` with the first thing that keeps it from being read."""
     if len(data) > MAX_BYTES:
         size = f"it is {len(data) / 1e6:.1f} MB long, and a profile document has at most {MAX_BYTES / 1e6:.1f} MB"
-        raise DocumentInvalid([Problem(1, 1, "", size)])
+        raise DocumentInvalid([DocumentProblem(1, 1, "", size)])
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
         before = data[: error.start].split(b"\n")
         line, column = len(before), len(before[-1].decode("utf-8", "replace")) + 1
-        raise DocumentInvalid([Problem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]) from error
+        raise DocumentInvalid(
+            [DocumentProblem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]
+        ) from error
     at = text.find("\0")
     if at >= 0:
         line, column = text.count("\n", 0, at) + 1, at - text.rfind("\n", 0, at)
         raise DocumentInvalid(
-            [Problem(line, column, "", "this is a NUL byte", "Take it out: a document is plain text.")]
+            [DocumentProblem(line, column, "", "this is a NUL byte", "Take it out: a document is plain text.")]
         )
     too_much = _too_much(text)
     if too_much:
-        raise DocumentInvalid([Problem(1, 1, "", too_much)])
+        raise DocumentInvalid([DocumentProblem(1, 1, "", too_much)])
     return text
 
 
@@ -59,11 +61,13 @@ def _depth(text: str) -> int:
     return deepest
 
 
-def syntax_problems(error: Exception, at: Positions) -> list[Problem]:
+def syntax_problems(error: Exception, at: Positions) -> list[DocumentProblem]:
     """tomllib's sentence for the first place, and the other places where the grammar breaks."""
     if at.twice:
         return [
-            Problem(p.line, p.column, ".".join(map(str, key)), f"this key stands in line {at.of(key).line} already")
+            DocumentProblem(
+                p.line, p.column, ".".join(map(str, key)), f"this key stands in line {at.of(key).line} already"
+            )
             for key, p in at.twice
         ]
     match = re.search(r"^(.*) \(at (?:line (\d+), column (\d+)|end of document)\)$", str(error))
@@ -71,6 +75,6 @@ def syntax_problems(error: Exception, at: Positions) -> list[Problem]:
     line, column = (int(match.group(2)), int(match.group(3))) if match and match.group(2) else (0, 0)
     if not line:
         line, column = (at.broken[-1].line, at.broken[-1].column) if at.broken else (1, 1)
-    first = Problem(line, column, "", message[0].lower() + message[1:])
+    first = DocumentProblem(line, column, "", message[0].lower() + message[1:])
     others = {p.line: p for p in at.broken if p.line != line}
-    return [first, *(Problem(p.line, p.column, "", "this is not TOML") for p in others.values())]
+    return [first, *(DocumentProblem(p.line, p.column, "", "this is not TOML") for p in others.values())]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from packaging.specifiers import SpecifierSet
 from packaging.version import InvalidVersion, Version
 
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.resolution import Resolved
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ class Abilities:
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class WantedAbilities:
     """`versions` is a range as in PEP 440; what is empty is not asked for. `disk` in bytes."""
 
     platform: str
@@ -44,8 +44,8 @@ class Wanted:
     disk: int = 0
 
 
-def wanted_of(profile: Resolved, disk: int = 0) -> Wanted:
-    return Wanted(
+def wanted_of(profile: Resolved, disk: int = 0) -> WantedAbilities:
+    return WantedAbilities(
         profile.get("platform"),
         profile.get("toolchain.name") or "",
         profile.get("toolchain.versions") or "",
@@ -54,7 +54,7 @@ def wanted_of(profile: Resolved, disk: int = 0) -> Wanted:
     )
 
 
-def lacks(wanted: Wanted, abilities: Abilities) -> list[str]:
+def lacks(wanted: WantedAbilities, abilities: Abilities) -> list[str]:
     """What the agent lacks for the run, a clause each ("has no lantern-export"); empty when it can do it."""
     out = []
     if abilities.platforms and wanted.platform not in abilities.platforms:
@@ -66,14 +66,14 @@ def lacks(wanted: Wanted, abilities: Abilities) -> list[str]:
     return out
 
 
-def _toolchain_lacks(wanted: Wanted, found: list[Toolchain]) -> list[str]:
+def _toolchain_lacks(wanted: WantedAbilities, found: list[Toolchain]) -> list[str]:
     """Of several versions, the one that lacks least counts."""
     if not found:
         return [f"has no {wanted.toolchain}"]
     return min((_one_lacks(wanted, t) for t in found), key=len)
 
 
-def _one_lacks(wanted: Wanted, found: Toolchain) -> list[str]:
+def _one_lacks(wanted: WantedAbilities, found: Toolchain) -> list[str]:
     out = []
     if not _fits(found.version, wanted.versions):
         out.append(f"has {found.name} {found.version}, and {wanted.versions} is wanted")
@@ -84,7 +84,7 @@ def _one_lacks(wanted: Wanted, found: Toolchain) -> list[str]:
     return out
 
 
-def choose(wanted: Wanted, abilities: Abilities) -> Toolchain | None:
+def choose(wanted: WantedAbilities, abilities: Abilities) -> Toolchain | None:
     """The newest toolchain of the agent that lacks nothing."""
     fitting = [t for t in abilities.toolchains if t.name == wanted.toolchain and not _one_lacks(wanted, t)]
     return max(fitting, key=lambda t: _version(t.version) or Version("0"), default=None)
@@ -104,7 +104,7 @@ def _fits(version: str, wanted: str) -> bool:
     return parsed is not None and SpecifierSet(wanted).contains(parsed, prereleases=True)
 
 
-def nearest_agent(wanted: Wanted, agents: Iterable[tuple[str, Abilities]]) -> tuple[str, list[str]] | None:
+def nearest_agent(wanted: WantedAbilities, agents: Iterable[tuple[str, Abilities]]) -> tuple[str, list[str]] | None:
     """The agent that lacks least, and what it lacks. None where there is no agent."""
     scored = [(len(found), name, found) for name, abilities in agents for found in [lacks(wanted, abilities)]]
     if not scored:

@@ -11,7 +11,7 @@ import json
 from dataclasses import dataclass
 from pathlib import Path
 
-from rampa.core.content.paths import path_problem
+from rampa.core.content.tree.paths import path_problem
 from rampa.core.errors import Damaged
 
 NAME = "baked.json"

@@ -30,7 +30,7 @@ VARYING = (
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class LogLine:
     """`ms` since the attempt began; `step` is its position in the plan; `level` is empty, warning, error or rampa."""
 
     ms: int

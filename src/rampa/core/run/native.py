@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import pathspec
 from blake3 import blake3
 
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.resolution import Resolved
 
 SETTINGS = ("platform", "purpose", "toolchain.name", "toolchain.versions", "toolchain.export")
 GROUPS = ("code.", "system.")

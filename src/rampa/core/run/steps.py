@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from rampa.core.profile.document import Document, OwnStep
 from rampa.core.profile.problems import nearest
-from rampa.core.profile.resolving import Resolved
+from rampa.core.profile.resolution import Resolved
 
 BUILT_IN = {
     "fetch": "Bring the source: exactly its commit, or the uploaded folder.",

@@ -31,14 +31,14 @@ OLD_JAVA = b"\xfe\xed\xfe\xed"
 
 
 @dataclass(frozen=True)
-class Entry:
+class KeystoreEntry:
     """A key in a keystore with its certificate."""
 
     alias: str
     identity: Identity
 
 
-def read_pkcs12(data: bytes, password: str, alias: str = "") -> Entry:
+def read_pkcs12(data: bytes, password: str, alias: str = "") -> KeystoreEntry:
     """The one key of a PKCS#12 file, or the one under `alias`. Raises `Invalid` or, for an unknown alias, `NotFound`."""
     entries = read_entries(data, password)
     names = ", ".join(e.alias or "(without a name)" for e in entries)
@@ -53,7 +53,7 @@ def read_pkcs12(data: bytes, password: str, alias: str = "") -> Entry:
     return entries[0]
 
 
-def read_entries(data: bytes, password: str) -> list[Entry]:
+def read_entries(data: bytes, password: str) -> list[KeystoreEntry]:
     """Every key of the file that has a certificate, in order."""
     if data[:4] == OLD_JAVA:
         hint = "Convert it to PKCS#12 with the JDK that made it, then import that."
@@ -69,11 +69,11 @@ def read_entries(data: bytes, password: str) -> list[Entry]:
         raise _damaged() from error
 
 
-def _entries(data: bytes, password: str) -> list[Entry]:
+def _entries(data: bytes, password: str) -> list[KeystoreEntry]:
     bags = _bags(data, password)
     certificates = [b for b in (_certificate(bag) for bag in bags) if b is not None]
     certificates = certificates or _old_certificates(data, password)
-    found: list[Entry] = []
+    found: list[KeystoreEntry] = []
     if len(bags) > MAX_BAGS:
         raise Invalid("key.pkcs12", f"the file holds {len(bags):,} parts, which is absurd for a keystore")
     for bag in bags:
@@ -152,7 +152,7 @@ def _must_fit(mac: Any, content: bytes, password: str) -> None:
         raise _wrong_password()
 
 
-def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certificate]]) -> Entry:
+def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certificate]]) -> KeystoreEntry:
     attributes = _attributes(bag)
     alias = str(attributes.get("friendly_name", ""))
     key = _key(bag, password)
@@ -165,7 +165,7 @@ def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certifi
         raise Invalid("key.certificate", "the key has no certificate in this file", where=alias,
                       hint="Import the key as PKCS#8 with its certificate beside it.")  # fmt: skip
     chosen = next((c for c in fitting if c in by_id), fitting[0])
-    return Entry(alias, Identity(key, chosen))
+    return KeystoreEntry(alias, Identity(key, chosen))
 
 
 def _key(bag: Any, password: str) -> PrivateKey:

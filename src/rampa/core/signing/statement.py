@@ -12,8 +12,8 @@ from typing import Any
 
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from rampa.core.content.choosing import EVERYBODY, Selector, as_words, from_words
-from rampa.core.content.paths import check_path
+from rampa.core.content.depots.choice import EVERYBODY, Selector, as_words, from_words
+from rampa.core.content.tree.paths import check_path
 from rampa.core.errors import Damaged, RampaError
 from rampa.core.signing import dsse
 

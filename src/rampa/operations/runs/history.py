@@ -7,23 +7,23 @@ from collections import defaultdict
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from rampa.core.run.expecting import HISTORY, Expected, expect
-from rampa.db.runs import Run, RunStep
-from rampa.db.titles import Title
+from rampa.core.run.expectation import HISTORY, ExpectedTimes, expect
+from rampa.db.runs import RunRow, RunStepRow
+from rampa.db.titles import TitleRow
 
 
-def expected_of(session: Session, title: Title, profile: str) -> Expected:
+def expected_of(session: Session, title: TitleRow, profile: str) -> ExpectedTimes:
     """From the profile's latest runs."""
     latest = (
-        select(Run.id)
-        .where(Run.title_id == title.id, Run.profile == profile, Run.ended_at.is_not(None))
-        .order_by(Run.number.desc())
+        select(RunRow.id)
+        .where(RunRow.title_id == title.id, RunRow.profile == profile, RunRow.ended_at.is_not(None))
+        .order_by(RunRow.number.desc())
         .limit(HISTORY * 2)
     )
     rows = session.execute(
-        select(RunStep.name, func.extract("epoch", RunStep.ended_at - RunStep.started_at))
-        .where(RunStep.run_id.in_(latest), RunStep.state == "done")
-        .order_by(RunStep.started_at.desc())
+        select(RunStepRow.name, func.extract("epoch", RunStepRow.ended_at - RunStepRow.started_at))
+        .where(RunStepRow.run_id.in_(latest), RunStepRow.state == "done")
+        .order_by(RunStepRow.started_at.desc())
     )
     history: dict[str, list[float]] = defaultdict(list)
     for name, seconds in rows:

@@ -10,12 +10,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict
-from rampa.core.release import run as life
+from rampa.core.run import life
+from rampa.core.run.life import RunState
 from rampa.core.run.log_lines import clean, kind_of
 from rampa.db import queue
-from rampa.db.runs import LogKind, LogPart, Run
-from rampa.operations.context import Services
-from rampa.operations.runs.finding import find_run, held_run
+from rampa.db.runs import LogKindRow, LogPartRow, RunRow
+from rampa.operations.base.context import Services
+from rampa.operations.runs.lookup import find_run, held_run
 from rampa.schema import runs as wire
 from rampa.schema.agents import LogIn, LogTaken
 
@@ -40,7 +41,7 @@ def take_batch(services: Services, agent: str, lease: str, asked: LogIn) -> LogT
         return LogTaken(batch=run.log_batch, lines=run.log_lines)
 
 
-def add_lines(session: Session, run: Run, rows: Sequence[Row]) -> None:
+def add_lines(session: Session, run: RunRow, rows: Sequence[Row]) -> None:
     """The run's row must be locked."""
     if not rows:
         return
@@ -48,7 +49,7 @@ def add_lines(session: Session, run: Run, rows: Sequence[Row]) -> None:
     data = "\n".join(f"{ms}\t{step}\t{level}\t{text}" for ms, step, level, text in rows).encode()
     packed = zstandard.ZstdCompressor(level=3).compress(data)
     session.add(
-        LogPart(run_id=run.id, first_line=first, lines=len(rows), attempt=run.attempt, size=len(data), data=packed)
+        LogPartRow(run_id=run.id, first_line=first, lines=len(rows), attempt=run.attempt, size=len(data), data=packed)
     )
     run.log_lines += len(rows)
     marked = [(first + n, row[2], row[3]) for n, row in enumerate(rows) if row[2] in ("error", "warning")]
@@ -58,7 +59,7 @@ def add_lines(session: Session, run: Run, rows: Sequence[Row]) -> None:
     queue.tell(session, f"run/{run.id}")
 
 
-def _fold(session: Session, run: Run, marked: list[tuple[int, str, str]]) -> None:
+def _fold(session: Session, run: RunRow, marked: list[tuple[int, str, str]]) -> None:
     found: dict[tuple[str, str], list[int]] = {}
     examples: dict[tuple[str, str], str] = {}
     for number, level, text in marked:
@@ -70,7 +71,7 @@ def _fold(session: Session, run: Run, marked: list[tuple[int, str, str]]) -> Non
     run.warnings += len(marked) - len(errors)
     if errors and not run.first_error:
         run.first_error = errors[0]
-    known = {(k.level, k.digest): k for k in session.scalars(select(LogKind).where(LogKind.run_id == run.id))}
+    known = {(k.level, k.digest): k for k in session.scalars(select(LogKindRow).where(LogKindRow.run_id == run.id))}
     for key, numbers in found.items():
         kind = known.get(key)
         if kind is not None:
@@ -78,7 +79,7 @@ def _fold(session: Session, run: Run, marked: list[tuple[int, str, str]]) -> Non
             if len(kind.lines) < KIND_LINES:
                 kind.lines = [*kind.lines, *numbers][:KIND_LINES]
         elif len(known) < KINDS:
-            kind = LogKind(
+            kind = LogKindRow(
                 run_id=run.id,
                 level=key[0],
                 digest=key[1],
@@ -91,12 +92,12 @@ def _fold(session: Session, run: Run, marked: list[tuple[int, str, str]]) -> Non
             known[key] = kind
 
 
-def say(session: Session, run: Run, text: str, step: int = -1) -> None:
+def say(session: Session, run: RunRow, text: str, step: int = -1) -> None:
     """Lines of the service's own; what agents gave it to say may be of several."""
     add_lines(session, run, [(0, step, "rampa", clean(line)) for line in text.splitlines()])
 
 
-def rows_of(part: LogPart) -> list[Row]:
+def rows_of(part: LogPartRow) -> list[Row]:
     text = zstandard.ZstdDecompressor().decompress(part.data, max_output_size=PART_LIMIT).decode()
     out: list[Row] = []
     for line in text.split("\n"):
@@ -105,13 +106,13 @@ def rows_of(part: LogPart) -> list[Row]:
     return out
 
 
-def read_rows(session: Session, run: Run, start: int, limit: int) -> list[Row]:
+def read_rows(session: Session, run: RunRow, start: int, limit: int) -> list[Row]:
     """Lines from number `start` on."""
     parts = session.scalars(
-        select(LogPart)
-        .where(LogPart.run_id == run.id, LogPart.first_line < start + limit)
-        .where(LogPart.first_line + LogPart.lines > start)
-        .order_by(LogPart.first_line)
+        select(LogPartRow)
+        .where(LogPartRow.run_id == run.id, LogPartRow.first_line < start + limit)
+        .where(LogPartRow.first_line + LogPartRow.lines > start)
+        .order_by(LogPartRow.first_line)
     )
     out: list[Row] = []
     for part in parts:
@@ -124,10 +125,10 @@ def read_log(services: Services, slug: str, number: int, query: wire.LogQuery) -
     with services.db.transaction() as session:
         run = find_run(session, slug, number)
         rows = read_rows(session, run, query.start, query.limit)
-        return wire.LogOut(start=query.start, lines=run.log_lines, rows=rows, ended=life.State(run.state) in life.ENDED)
+        return wire.LogOut(start=query.start, lines=run.log_lines, rows=rows, ended=RunState(run.state) in life.ENDED)
 
 
-def tail_of(session: Session, run: Run, count: int) -> list[wire.LineOut]:
+def tail_of(session: Session, run: RunRow, count: int) -> list[wire.LineOut]:
     """The newest lines."""
     start = max(1, run.log_lines - count + 1)
     rows = read_rows(session, run, start, count)
@@ -137,13 +138,13 @@ def tail_of(session: Session, run: Run, count: int) -> list[wire.LineOut]:
     ]
 
 
-def _parts(services: Services, run: Run) -> Iterator[tuple[int, list[Row]]]:
+def _parts(services: Services, run: RunRow) -> Iterator[tuple[int, list[Row]]]:
     """All parts, one in memory at a time, each read in a transaction of its own."""
     after = 0
     while True:
         with services.db.transaction() as session:
-            rows = select(LogPart).where(LogPart.run_id == run.id, LogPart.first_line > after)
-            part = session.scalar(rows.order_by(LogPart.first_line).limit(1))
+            rows = select(LogPartRow).where(LogPartRow.run_id == run.id, LogPartRow.first_line > after)
+            part = session.scalar(rows.order_by(LogPartRow.first_line).limit(1))
         if part is None:
             return
         yield part.first_line, rows_of(part)

@@ -11,15 +11,15 @@ from pathlib import Path
 from sqlalchemy import select
 
 from rampa.core.errors import Invalid, NotFound, Unavailable
-from rampa.core.profile.seeing import HEAD, Seen
-from rampa.core.profile.suggesting import suggest
+from rampa.core.profile.file_probe import HEAD, Seen
+from rampa.core.profile.proposal import suggest
 from rampa.core.profile.values import FILE_NAME
 from rampa.core.run.git_settings import PROTOCOLS
 from rampa.core.run.triggers import matching
-from rampa.db.runs import Run
-from rampa.db.sources import Source
-from rampa.operations.context import Services
-from rampa.operations.paging import cursor_numbers, encode_cursor
+from rampa.db.runs import RunRow
+from rampa.db.sources import SourceRow
+from rampa.operations.base.context import Services
+from rampa.operations.base.pages import cursor_numbers, encode_cursor
 from rampa.operations.sources.repository import credential_of, find_source, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page
@@ -31,7 +31,7 @@ LOOKED_AT = 3000
 TELLING = re.compile(r"(?i)\.(exe|dll|so|dylib|png|ico|bmp)$|(^|/)[^./]+$")
 
 
-def open_mirror(services: Services, slug: str) -> tuple[Source, Mirror]:
+def open_mirror(services: Services, slug: str) -> tuple[SourceRow, Mirror]:
     with services.db.transaction() as session:
         row = find_source(session, slug)
     return row, mirror_of(services, row)
@@ -72,7 +72,7 @@ def matches(services: Services, slug: str, query: wire.MatchQuery) -> wire.Match
     return wire.MatchesOut(matched=matched, others=[n for n in names if n not in matched])
 
 
-def defaults_for(row: Source, branch: str) -> tuple[list[str], str]:
+def defaults_for(row: SourceRow, branch: str) -> tuple[list[str], str]:
     """(profiles, environment group) of a branch by the first default that matches; empty where none does."""
     for default in row.defaults:
         if matching(default["pattern"], [branch]):
@@ -155,10 +155,12 @@ def _commit(commit: Commit, built: dict[str, list[wire.BuiltFrom]]) -> wire.Comm
     )
 
 
-def _built(services: Services, row: Source, commits: Iterable[str]) -> dict[str, list[wire.BuiltFrom]]:
+def _built(services: Services, row: SourceRow, commits: Iterable[str]) -> dict[str, list[wire.BuiltFrom]]:
     with services.db.transaction() as session:
         runs = session.scalars(
-            select(Run).where(Run.title_id == row.title_id, Run.commit.in_(list(commits))).order_by(Run.number)
+            select(RunRow)
+            .where(RunRow.title_id == row.title_id, RunRow.commit.in_(list(commits)))
+            .order_by(RunRow.number)
         )
         out: dict[str, list[wire.BuiltFrom]] = {}
         for run in runs:

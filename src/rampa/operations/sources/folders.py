@@ -9,16 +9,16 @@ from collections.abc import Iterator
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from rampa.core.content import locations as locations_format
-from rampa.core.content import manifest as manifest_format
-from rampa.core.content.locations import Locations
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.locations import Locations
 from rampa.core.errors import Damaged, Invalid, NotFound
-from rampa.db.sources import Folder
-from rampa.operations import audit
-from rampa.operations.content import locate, must_be_held
-from rampa.operations.context import Actor, Services
-from rampa.operations.reading import manifest_tree
-from rampa.operations.titles import find_title
+from rampa.db.sources import FolderRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.content.arrival import locate, must_be_held
+from rampa.operations.content.stored_trees import manifest_tree
+from rampa.operations.titles.titles import find_title
 from rampa.schema import sources as wire
 
 DEPOT = "source"
@@ -39,8 +39,8 @@ def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolde
     with services.db.transaction() as session:
         title = find_title(session, slug, lock=True)
         must_be_held(session, manifest.tree.chunks)
-        number = (session.scalar(select(func.max(Folder.number)).where(Folder.title_id == title.id)) or 0) + 1
-        row = Folder(
+        number = (session.scalar(select(func.max(FolderRow.number)).where(FolderRow.title_id == title.id)) or 0) + 1
+        row = FolderRow(
             title_id=title.id,
             number=number,
             manifest=digest,
@@ -60,13 +60,13 @@ def list_folders(services: Services, slug: str) -> list[wire.FolderOut]:
     """Newest first."""
     with services.db.transaction() as session:
         title = find_title(session, slug)
-        rows = select(Folder).where(Folder.title_id == title.id).order_by(Folder.number.desc()).limit(200)
+        rows = select(FolderRow).where(FolderRow.title_id == title.id).order_by(FolderRow.number.desc()).limit(200)
         return [_out(r) for r in session.scalars(rows)]
 
 
-def find_folder(session: Session, slug: str, number: int) -> Folder:
+def find_folder(session: Session, slug: str, number: int) -> FolderRow:
     title = find_title(session, slug)
-    row = session.scalar(select(Folder).where(Folder.title_id == title.id, Folder.number == number))
+    row = session.scalar(select(FolderRow).where(FolderRow.title_id == title.id, FolderRow.number == number))
     if row is None:
         raise NotFound("folder.unknown", f"{slug} has no uploaded folder {number}", where="folder")
     return row
@@ -89,7 +89,7 @@ def folder_files(services: Services, session: Session, slug: str, number: int) -
         yield f.path, f.digest.hex()
 
 
-def _out(row: Folder) -> wire.FolderOut:
+def _out(row: FolderRow) -> wire.FolderOut:
     return wire.FolderOut(
         number=row.number,
         files=row.files,

@@ -10,14 +10,14 @@ from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.profile.problems import DocumentInvalid
-from rampa.core.signing.sealing import seal, unseal
+from rampa.core.signing.seal import seal, unseal
 from rampa.db import queue
-from rampa.db.sources import Source
-from rampa.db.titles import Title
-from rampa.operations import audit
-from rampa.operations.context import Actor, Services, service_actor
-from rampa.operations.documents import find_revision, read, store_revision
-from rampa.operations.titles import find_title
+from rampa.db.sources import SourceRow
+from rampa.db.titles import TitleRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.titles.documents import find_revision, read, store_revision
+from rampa.operations.titles.titles import find_title
 from rampa.schema import sources as wire
 from rampa.store.git import Credential, check_address
 from rampa.store.mirror import Mirror, Ref
@@ -32,9 +32,9 @@ def connect_source(services: Services, actor: Actor, slug: str, asked: wire.Sour
         raise Invalid("source.credential", "give a password or a key, not both", where="password")
     with services.db.transaction() as session:
         title = find_title(session, slug, lock=True)
-        row = session.scalar(select(Source).where(Source.title_id == title.id))
+        row = session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
         if row is None:
-            row = Source(title=title, title_id=title.id, created_at=services.now(), heads={}, defaults=[])
+            row = SourceRow(title=title, title_id=title.id, created_at=services.now(), heads={}, defaults=[])
             session.add(row)
         row.address, row.user, row.error = asked.address, asked.user, ""
         row.submodules, row.every = asked.submodules, asked.every
@@ -112,24 +112,24 @@ def set_defaults(services: Services, actor: Actor, slug: str, asked: wire.Defaul
         return describe(services, row)
 
 
-def find_source(session: Session, slug: str) -> Source:
+def find_source(session: Session, slug: str) -> SourceRow:
     title = find_title(session, slug)
-    row = session.scalar(select(Source).where(Source.title_id == title.id))
+    row = session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
     if row is None:
         hint = f"Connect one: `rampa source connect ADDRESS --title {slug}`, or upload a folder: `rampa source upload FOLDER`."
         raise NotFound("source.none", f"{slug} has no repository", where="source", hint=hint)
     return row
 
 
-def has_source(session: Session, title: Title) -> Source | None:
-    return session.scalar(select(Source).where(Source.title_id == title.id))
+def has_source(session: Session, title: TitleRow) -> SourceRow | None:
+    return session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
 
 
-def mirror_of(services: Services, row: Source) -> Mirror:
+def mirror_of(services: Services, row: SourceRow) -> Mirror:
     return Mirror(_folder(services) / f"{row.id}.git")
 
 
-def module_mirror(services: Services, row: Source, number: int) -> Mirror:
+def module_mirror(services: Services, row: SourceRow, number: int) -> Mirror:
     return Mirror(_folder(services) / f"{row.id}.{MODULES}" / f"{number}.git")
 
 
@@ -137,7 +137,7 @@ def _folder(services: Services) -> Path:
     return services.store.mirrors
 
 
-def credential_of(services: Services, row: Source) -> Credential:
+def credential_of(services: Services, row: SourceRow) -> Credential:
     """Lives in memory for one fetch."""
     if row.sealed is None:
         return Credential(row.user)
@@ -145,7 +145,7 @@ def credential_of(services: Services, row: Source) -> Credential:
     return Credential(row.user, secret["password"], secret["key"])
 
 
-def describe(services: Services, row: Source) -> wire.SourceOut:
+def describe(services: Services, row: SourceRow) -> wire.SourceOut:
     refs: list[Ref] = []
     branch = ""
     mirror = mirror_of(services, row)

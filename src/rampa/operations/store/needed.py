@@ -7,12 +7,12 @@ from collections.abc import Iterable
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
-from rampa.core.release import build as life
-from rampa.db.builds import Build, Bundle
-from rampa.db.content import Chunk, Frame
-from rampa.db.sources import Folder
-from rampa.operations.context import Services
-from rampa.operations.reading import manifest_tree, split_digests
+from rampa.core.build.life import BuildState
+from rampa.db.builds import BuildRow, BundleRow
+from rampa.db.content import ChunkRow, FrameRow
+from rampa.db.sources import FolderRow
+from rampa.operations.base.context import Services
+from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 BATCH = 5000
 
@@ -20,17 +20,17 @@ BATCH = 5000
 def needed_chunks(services: Services, session: Session, without: set[object] = frozenset()) -> set[bytes]:  # type: ignore[assignment]
     """Digests of all chunks that ready builds and uploaded folders name, if the builds `without` were gone."""
     needed: set[bytes] = set()
-    for build in session.scalars(select(Build).where(Build.state == life.State.READY)):
+    for build in session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):
         if build.id not in without:
             needed |= build_chunks(services, build)
-    rows = select(Bundle).join(Build).where(Build.state == life.State.READY).options(undefer(Bundle.chunks))
+    rows = select(BundleRow).join(BuildRow).where(BuildRow.state == BuildState.READY).options(undefer(BundleRow.chunks))
     for bundle in session.scalars(rows):
         if bundle.build_id not in without:
             needed |= set(split_digests(bundle.chunks))
-    return needed | chunks_of(services, session.scalars(select(Folder.manifest)))
+    return needed | chunks_of(services, session.scalars(select(FolderRow.manifest)))
 
 
-def build_chunks(services: Services, build: Build) -> set[bytes]:
+def build_chunks(services: Services, build: BuildRow) -> set[bytes]:
     """Of a build's depots and symbols."""
     return chunks_of(services, [d.manifest for d in build.depots] + ([build.symbols] if build.symbols else []))
 
@@ -40,15 +40,15 @@ def chunks_of(services: Services, manifests: Iterable[bytes]) -> set[bytes]:
 
 
 def needed_manifests(session: Session) -> set[bytes]:
-    rows = session.scalars(select(Build).where(Build.state.in_((life.State.READY, life.State.OPEN))))
+    rows = session.scalars(select(BuildRow).where(BuildRow.state.in_((BuildState.READY, BuildState.OPEN))))
     found = {m for b in rows for m in [*(d.manifest for d in b.depots), b.symbols] if m}
-    return found | set(session.scalars(select(Folder.manifest)))
+    return found | set(session.scalars(select(FolderRow.manifest)))
 
 
 def packs_of(session: Session, chunks: Iterable[bytes]) -> set[bytes]:
     """The packs that hold any of these chunks."""
     wanted, packs = list(chunks), set()
     for at in range(0, len(wanted), BATCH):
-        rows = select(Frame.pack_digest).join(Chunk, Chunk.frame_id == Frame.id)
-        packs |= set(session.scalars(rows.where(Chunk.digest.in_(wanted[at : at + BATCH])).distinct()))
+        rows = select(FrameRow.pack_digest).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
+        packs |= set(session.scalars(rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH])).distinct()))
     return packs

@@ -8,12 +8,12 @@ from collections import defaultdict
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
-from rampa.core.release import build as life
-from rampa.db.builds import Build, Bundle
-from rampa.db.channels import Placement
-from rampa.db.content import Chunk, DifferenceSet, Frame, Pack
-from rampa.operations.context import Services
-from rampa.operations.reading import split_digests
+from rampa.core.build.life import BuildState
+from rampa.db.builds import BuildRow, BundleRow
+from rampa.db.channels import PlacementRow
+from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
+from rampa.operations.base.context import Services
+from rampa.operations.content.stored_trees import split_digests
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
 
@@ -24,10 +24,10 @@ DAYS = 60
 def usage(services: Services) -> wire.UsageOut:
     """Bytes as stored. What several titles or channels share is counted for each of them, and once in the whole."""
     with services.db.transaction() as session:
-        packs = list(session.execute(select(Pack.size, Pack.created_at, Pack.condemned_at)).all())
-        differences = session.scalar(select(func.coalesce(func.sum(DifferenceSet.size), 0))) or 0
+        packs = list(session.execute(select(PackRow.size, PackRow.created_at, PackRow.condemned_at)).all())
+        differences = session.scalar(select(func.coalesce(func.sum(DifferenceSetRow.size), 0))) or 0
         shares = _shares(session)
-        builds = list(session.scalars(select(Build).where(Build.state == life.State.READY)))
+        builds = list(session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
         bundles = _bundles(session)
         titles: dict[str, set[bytes]] = defaultdict(set)
         counts: dict[str, int] = defaultdict(int)
@@ -60,8 +60,8 @@ def usage(services: Services) -> wire.UsageOut:
 
 
 def _shares(session: Session) -> dict[bytes, float]:
-    columns = (Chunk.digest, Chunk.size, Frame.stored, Frame.raw)
-    rows = session.execute(select(*columns).join(Frame, Frame.id == Chunk.frame_id))
+    columns = (ChunkRow.digest, ChunkRow.size, FrameRow.stored, FrameRow.raw)
+    rows = session.execute(select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id))
     return {digest: stored * size / raw for digest, size, stored, raw in rows}
 
 
@@ -70,13 +70,13 @@ def _sum(shares: dict[bytes, float], chunks: set[bytes]) -> int:
 
 
 def _bundles(session: Session) -> dict[object, set[bytes]]:
-    rows = session.scalars(select(Bundle).options(undefer(Bundle.chunks)))
+    rows = session.scalars(select(BundleRow).options(undefer(BundleRow.chunks)))
     return {b.build_id: set(split_digests(b.chunks)) for b in rows}
 
 
 def _live(session: Session) -> dict[object, list[str]]:
     out: dict[object, list[str]] = defaultdict(list)
-    for placement in session.scalars(select(Placement).where(Placement.state == "live")):
+    for placement in session.scalars(select(PlacementRow).where(PlacementRow.state == "live")):
         name = f"{placement.build.title.slug} {placement.channel.name} ({placement.platform})"
         out[placement.build_id].append(name)
     return out

@@ -7,8 +7,8 @@ import re
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
-from rampa.core.content.compression import read_rule
-from rampa.core.content.paths import path_problem
+from rampa.core.content.pack.compression import read_rule
+from rampa.core.content.tree.paths import path_problem
 from rampa.core.platform.table import PLATFORMS
 
 IDENTIFIER = re.compile(r"[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)+")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from rampa.core.content.loose_rules import LOOSE
-from rampa.core.content.paths import path_problem
-from rampa.core.content.strip_classes import STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import STRIP_CLASSES
+from rampa.core.content.tree.paths import path_problem
+from rampa.core.content.tree.player_file_rules import LOOSE
 from rampa.core.platform.handheld import ORIENTATIONS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.core.content.paths import path_problem
+from rampa.core.content.tree.paths import path_problem
 from rampa.core.platform.purposes import PURPOSES
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.platform.table import PLATFORMS

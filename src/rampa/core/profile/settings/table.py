@@ -5,8 +5,8 @@ docs/profile-document.md is made from this table.
 
 from __future__ import annotations
 
-from rampa.core.content.paths import path_problem
-from rampa.core.profile.settings import content, identity, making
+from rampa.core.content.tree.paths import path_problem
+from rampa.core.profile.settings import build, content, identity
 from rampa.core.profile.settings.checks import language, name, pattern, words
 from rampa.core.profile.settings.kinds import Setting
 
@@ -27,7 +27,7 @@ GROUPS = {
 
 
 def _ordered() -> dict[str, Setting]:
-    every = [*identity.SETTINGS, *content.SETTINGS, *making.SETTINGS]
+    every = [*identity.SETTINGS, *content.SETTINGS, *build.SETTINGS]
     return {s.key: s for group in GROUPS for s in every if s.group == group}
 
 

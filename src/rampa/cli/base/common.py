@@ -1,0 +1,62 @@
+"""What commands share: the signed-in client, names that people say aloud, the common options."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+import typer
+
+from rampa.cli.base import home
+from rampa.core.errors import Invalid
+
+if TYPE_CHECKING:
+    from rampa.client import Client
+
+JSON = typer.Option(False, "--json", help="Print what the service answered, as JSON.")
+YES = typer.Option(False, "--yes", help="Do it without asking.")
+TITLE = typer.Option("", "--title", help="The title's short name; may be left out where there is only one.")
+BUILD = re.compile(r"(?:([a-z0-9][a-z0-9-]*)#)?(\d{1,9})")
+
+
+@contextmanager
+def signed_in() -> Iterator[Client]:
+    """The client for the service that this machine is signed in to."""
+    from rampa.client import Client  # commands that need no service start without it
+
+    known = home.must_load()
+    with Client(known.address, known.token) as client:
+        yield client
+
+
+def the_title(client: Client, given: str) -> str:
+    """The title that is meant: the one named, or the only one."""
+    if given:
+        return given
+    names = [t.slug for t in client.titles()]
+    if len(names) == 1:
+        return names[0]
+    hint = f"There is: {', '.join(names)}." if names else "Import one: `rampa title import FOLDER`."
+    raise Invalid("title.unsaid", "which title is not clear: give --title", hint=hint)
+
+
+def the_build(client: Client, spoken: str, title: str = "") -> tuple[str, int]:
+    """`peatlight#14` as title and number; `14` alone where there is only one title."""
+    match = BUILD.fullmatch(spoken)
+    if match is None:
+        raise Invalid("build.name", f"{spoken!r} does not name a build", hint="Say it as in peatlight#14.")
+    return match.group(1) or the_title(client, title), int(match.group(2))
+
+
+def confirmed(question: str, yes: bool) -> bool:
+    """Asks on a terminal; without one, and without --yes, the answer is no."""
+    import sys
+
+    if yes:
+        return True
+    if not sys.stdin.isatty():
+        typer.echo("Not done: confirm with --yes.", err=True)
+        return False
+    return typer.confirm(question, err=True)

@@ -1,0 +1,157 @@
+"""rampa channel …"""
+
+from __future__ import annotations
+
+import typer
+from rich.text import Text
+
+from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
+from rampa.cli.base.output import ago, err, findings, mb, out, plural, print_json, table
+from rampa.core.errors import NotFound, Refused
+from rampa.schema.channels import CostOut, PlacePreview
+
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Channels: place a build, see what is live.")
+SHOWN = 20
+STYLES = {"changed": "yellow", "added": "green", "moved": "cyan", "removed": "red"}
+
+
+@app.command("place")
+def place(
+    spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
+    on: str = typer.Option(..., "--on", help="The channel: internal, testers or public."),
+    yes: bool = YES,
+    dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
+    as_json: bool = JSON,
+) -> None:
+    """Show what placing a build will do; then, confirmed, place it."""
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        seen = client.preview(title, on, number)
+        if as_json and dry:
+            print_json(seen)
+            return
+        if not as_json:
+            _preview(seen)
+        if dry:
+            return
+        if not as_json and not seen.possible:
+            count = sum(f.severity == "blocker" for f in seen.findings)
+            raise Refused("placement.blocked", f"not placed: {plural(count, 'blocker')}, above")
+        if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
+            raise typer.Exit(1)
+        # With --json the service says what blocks it, and the exit code says so too.
+        placed = client.place(title, on, number, seen.etag)
+    if as_json:
+        print_json(placed)
+        return
+    out().print(f"{placed.build.name} is live on {placed.channel} for {placed.platform}.")
+
+
+@app.command("list")
+def list_(title: str = TITLE, as_json: bool = JSON) -> None:
+    """The channels, and what is live on them."""
+    with signed_in() as client:
+        channels = client.channels(the_title(client, title))
+    if as_json:
+        print_json(channels)
+        return
+    rows = []
+    for channel in channels:
+        for p in channel.live:
+            share = f"{p.devices} of {p.following}" if p.following else "none follows"
+            rows.append(
+                (channel.name, p.platform, p.build.name, p.build.version_name, share, ago(p.placed_at), p.placed_by)
+            )
+        if not channel.live:
+            rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", ""))
+    table(["channel", "platform", "build", "version", "devices", "since", "~placed by"], rows)
+    for channel in channels:
+        if channel.closed:
+            out().print(f"{channel.name} is closed: {channel.closed}", style="dim")
+
+
+@app.command("show")
+def show(
+    channel: str = typer.Argument(..., help="internal, testers or public."), title: str = TITLE, as_json: bool = JSON
+) -> None:
+    """One channel: what is live, and its history."""
+    with signed_in() as client:
+        found = client.channel(the_title(client, title), channel)
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (p.number, p.platform, p.build.name, p.build.version_name, p.state, ago(p.placed_at), p.placed_by)
+        for p in found.history
+    ]
+    empty = found.closed or f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
+    table([">placement", "platform", "build", "version", "state", "placed", "~by"], rows, empty)
+
+
+@app.command("withdraw")
+def withdraw(
+    spoken: str = typer.Argument(..., help="The live build, as in peatlight#14."),
+    from_: str = typer.Option(..., "--from", help="The channel."),
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """Take a live build off its channel. Devices keep what they have and are offered nothing new."""
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        live = next((p for p in client.channel(title, from_).live if p.build.number == number), None)
+        if live is None:
+            raise NotFound("placement.none", f"{title}#{number} is not live on {from_}")
+        err().print(f"{live.build.name} is live on {from_} for {live.platform}; {_have(live.devices)}.")
+        if not confirmed("Withdraw it?", yes):
+            raise typer.Exit(1)
+        done = client.withdraw(title, from_, live.number)
+    if as_json:
+        print_json(done)
+        return
+    out().print(f"{done.build.name} is withdrawn from {from_}.")
+
+
+def _have(devices: int) -> str:
+    return "1 device has it" if devices == 1 else f"{devices} devices have it"
+
+
+def _preview(seen: PlacePreview) -> None:
+    over = (
+        f"replaces {seen.replaces.name} ({seen.replaces.version_name})"
+        if seen.replaces
+        else "nothing is live there yet"
+    )
+    head = Text(f"{seen.build.name} ", style="bold")
+    head.append(
+        f"{seen.build.version_name}, code {seen.build.version_code}, on {seen.channel}: {over}", style="default"
+    )
+    out().print(head)
+    findings(seen.findings)
+    if seen.replaces:
+        _changes(seen)
+    rows = []
+    if seen.update and seen.replaces:
+        rows.append((f"update from {seen.replaces.name}", *_cost(seen.update)))
+    if seen.fresh:
+        rows.append(("fresh install", *_cost(seen.fresh)))
+    if rows:
+        out().print()
+        table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
+    out().print(f"{plural(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
+
+
+def _changes(seen: PlacePreview) -> None:
+    rows = []
+    for c in seen.changes[:SHOWN]:
+        path = f"{c.old_path} -> {c.path}" if c.kind == "moved" else c.path
+        new = mb(c.new_size - c.shared) if c.kind in ("changed", "added") else ""
+        rows.append((Text(c.kind, style=STYLES[c.kind]), path, mb(c.new_size - c.old_size, signed=True), new))
+    left = len(seen.changes) - SHOWN + seen.changes_left
+    out().print()
+    table(["", "~file", ">size", ">new content"], rows, "No file differs.")
+    if left > 0:
+        out().print(f"and {plural(left, 'more file')}")
+
+
+def _cost(cost: CostOut) -> tuple[str, str, str, str]:
+    return mb(cost.download), mb(cost.reused), mb(cost.written), str(cost.requests)

@@ -1,0 +1,112 @@
+"""rampa content …: on folders, without a service where a profile document is at hand."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+
+from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
+from rampa.cli.base.output import print_json
+from rampa.cli.base.progress import Bars
+from rampa.cli.content import tables as shown
+from rampa.core.errors import Invalid
+from rampa.schema import content as wire
+
+if TYPE_CHECKING:
+    from rampa.core.profile.resolved import ResolvedProfile
+
+app = typer.Typer(
+    rich_markup_mode=None, no_args_is_help=True, help="What goes in, what stays out, and how it is packed."
+)
+FOLDER = typer.Argument(..., help="The folder that the title was exported to.")
+PROFILE = typer.Option("", "--profile", help="The profile; may be left out where the document has only one.")
+DOCUMENT = typer.Option(None, "--document", help="A profile document on disk; FOLDER/rampa.toml when it is there.")
+
+
+@app.command("preview")
+def preview(
+    folder: Path = FOLDER,
+    profile: str = PROFILE,
+    document: Path = DOCUMENT,
+    title: str = TITLE,
+    depth: int = typer.Option(2, "--depth", min=1, help="How deep the tree is shown."),
+    under: str = typer.Option("", "--under", help="Only this folder of it, with all its files."),
+    show: str = typer.Option("tree", "--show", help="tree, in, out, unmatched or leftovers."),
+    as_json: bool = JSON,
+) -> None:
+    """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing companions.
+
+    Exit code 9 when a leftover goes in, or a program needs a library that nothing brings.
+    """
+    from rampa.core.content.select.preview import preview as look
+
+    if show not in shown.VIEWS:
+        raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")
+    own = _profile(folder, profile, document, title)
+    seen = look(folder, own.rules, own.depots, own.platform.name, own.companions)
+    answer = wire.preview_out(str(folder), own.name, seen)
+    if as_json:
+        print_json(answer)
+    else:
+        shown.preview(seen, answer, show, under.strip("/"), depth)
+    if answer.leftovers or answer.lacking:
+        raise typer.Exit(9)
+
+
+@app.command("tune")
+def tune(
+    folder: Path = FOLDER,
+    profile: str = PROFILE,
+    document: Path = DOCUMENT,
+    title: str = TITLE,
+    everything: bool = typer.Option(False, "--everything", help="All files of the folder; no profile is needed."),
+    sample: int = typer.Option(64, "--sample-mb", min=1, help="How much of the content is measured."),
+    seconds: float = typer.Option(120.0, "--seconds", min=1, help="How long measuring may take."),
+    packing: float = typer.Option(0.0, "--packing-seconds", min=0, help="Recommend a level that packs in this time."),
+    as_json: bool = JSON,
+) -> None:
+    """Measures levels on a sample: packed size, packing and unpacking time, what players wait; recommends one."""
+    from rampa.core.content.pack.trials import tune as measure
+    from rampa.core.content.select.selection import ContentRules, Pattern, select
+
+    rules = ContentRules((Pattern("*", "all"),), ()) if everything else _profile(folder, profile, document, title).rules
+    selection = select(folder, rules)
+    with Bars({"measure": "measuring levels"}, quiet=as_json) as bars:
+        found = measure(
+            selection,
+            sample=sample * 1_000_000,
+            seconds=seconds,
+            packing=packing,
+            on=lambda done, total: bars.show("measure", done, total),
+        )
+    if as_json:
+        print_json(wire.tuned_out(found))
+    else:
+        shown.tuned(found)
+
+
+def _profile(folder: Path, name: str, document: Path | None, title: str) -> ResolvedProfile:
+    """From a document on disk, or the title's newest at the service."""
+    from rampa.core.profile.document import read_document
+    from rampa.core.profile.resolved import resolve
+
+    beside = folder / "rampa.toml"
+    path = document or (beside if beside.is_file() and not title else None)
+    if path is not None:
+        data = path.read_bytes()
+    else:
+        with signed_in() as client:
+            slug = the_title(client, title)
+            data = client.revision(slug, client.title(slug).revision).document.encode()
+    read = read_document(data)
+    if not name and len(read.profiles) == 1:
+        name = next(iter(read.profiles))
+    if not name:
+        raise Invalid(
+            "profile.unsaid",
+            "which profile is not clear: give --profile",
+            hint=f"There is: {', '.join(sorted(read.profiles))}.",
+        )
+    return resolve(read, name)

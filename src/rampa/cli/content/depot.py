@@ -1,0 +1,160 @@
+"""rampa depot …: which depots a device gets, and a proposal of depots."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+from rich.text import Text
+
+from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
+from rampa.cli.base.output import err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.progress import Bars
+from rampa.core.errors import Invalid, NotFound
+from rampa.schema import updates as wire
+
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Depots: what each device gets.")
+
+
+@app.command("plan")
+def plan(
+    build: str = typer.Argument(
+        "", help="A build, as in peatlight#14; without it the newest ready one of the platform."
+    ),
+    platform: str = typer.Option("linux", "--platform"),
+    architecture: str = typer.Option("", "--architecture", help="The device's; the first that was built without it."),
+    language: list[str] = typer.Option(None, "--language", help="Languages that the player chose; all without any."),
+    addon: list[str] = typer.Option(
+        None, "--add-on", help="Add-ons that the player has; all without any; `-` for none."
+    ),
+    quality: str = typer.Option("", "--quality", help="The asset quality that the player chose."),
+    title: str = TITLE,
+    as_json: bool = JSON,
+) -> None:
+    """Which depots a device gets, and what it downloads and keeps."""
+    query = wire.DepotPlanQuery(
+        architecture=architecture, languages=",".join(language or []), addons=",".join(addon or []), quality=quality
+    )
+    with signed_in() as client:
+        if build:
+            slug, number = the_build(client, build, title)
+        else:
+            slug = the_title(client, title)
+            newest = next(iter(client.builds(slug, platform=platform, state="ready")), None)
+            if newest is None:
+                raise NotFound(
+                    "build.none", f"{slug} has no ready build for {platform}", hint="Make one: `rampa build create`."
+                )
+            number = newest.number
+        found = client.depot_plan(slug, number, query)
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            Text("● gets it", style="green") if d.taken else Text("○ does not", style="dim"),
+            d.name,
+            ", ".join(x for x in (d.language, d.addon, d.quality, *d.architectures) if x) or "everybody",
+            f"{d.files:,}",
+            mb(d.download),
+            mb(d.size),
+        )
+        for d in found.depots
+    ]
+    table(["this device", "depot", "for", ">files", ">download", ">disk"], rows)
+    facts(
+        [
+            (
+                "in all",
+                f"{mb(found.download)} to download, {mb(found.size)} on the disk, {found.files:,} files, of {found.name}",
+            )
+        ]
+    )
+
+
+@app.command("release")
+def release(
+    build: str = typer.Argument(..., help="A build with encrypted depots, as in peatlight#14."),
+    title: str = TITLE,
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """Give out the key of a build's encrypted depots: whoever has the content can read it from then on."""
+    with signed_in() as client:
+        slug, number = the_build(client, build, title)
+        seen = client.content_keys(slug, number)
+        if seen.released_at is None:
+            keys = plural(len(seen.keys), "content key")
+            err().print(
+                f"The {keys} of {slug}#{number} can be opened by everybody from now on. This cannot be taken back."
+            )
+            if not confirmed("Release its content?", yes):
+                raise typer.Exit(1)
+            seen = client.release_content(slug, number)
+    if as_json:
+        print_json(seen)
+    else:
+        out().print(f"{slug}#{number}: released {seen.released_at:%Y-%m-%d %H:%M} UTC.")
+
+
+@app.command("propose")
+def propose(
+    folders: list[str] = typer.Argument(
+        ..., metavar="PLATFORM=FOLDER...", help="An exported folder for each platform."
+    ),
+    as_json: bool = JSON,
+) -> None:
+    """Depots out of what was exported: shared ones, by platform, language, add-on and quality, with what each player saves."""
+    from rampa.core.content.depots.proposal import propose as work_out
+    from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
+    from rampa.core.content.tree.scan import read_tree
+
+    rules = ContentRules((Pattern("*", "all"),), tuple(class_patterns({})))
+    trees = {}
+    with Bars({"read": "reading"}, quiet=as_json) as bars:
+        for word in folders:
+            platform, equals, folder = word.partition("=")
+            if not equals:
+                hint = "For example: rampa depot propose linux=export/linux windows=export/windows"
+                raise Invalid("folder.unsaid", f"{word!r} does not say a platform and its folder", hint=hint)
+            selection = select(Path(folder), rules)
+            total, done = selection.files.size, 0
+
+            def progress(size: int, total: int = total) -> None:
+                nonlocal done
+                done += size
+                bars.show("read", done, total)
+
+            trees[platform] = read_tree(selection, progress=progress)
+    found = work_out(trees)
+    if as_json:
+        print_json(
+            {
+                "depots": [_row(d) for d in found.depots],
+                "savings": [_row(s) for s in found.savings],
+                "text": found.text,
+            }
+        )
+        return
+    rows = [
+        (
+            d.name,
+            ", ".join(x for x in (*d.platforms, d.language, d.addon, d.quality) if x) or "everybody",
+            f"{d.files:,}",
+            mb(d.size),
+        )
+        for d in found.depots
+    ]
+    table(["depot", "for", ">files", ">size"], rows)
+    lines = [
+        (s.platform, s.language or "any", mb(s.now), mb(s.then), f"{1 - s.then / max(1, s.now):.0%}")
+        for s in found.savings
+    ]
+    out().print("\nWhat a player installs, without add-ons and with one quality:")
+    table(["platform", "language", ">one depot", ">proposed", ">saved"], lines)
+    err().print("\nFor the profile document, in place of its [depots.…] tables:\n")
+    typer.echo(found.text)
+
+
+def _row(value: object) -> dict[str, object]:
+    return {name: getattr(value, name) for name in value.__slots__}  # type: ignore[attr-defined]

@@ -1,0 +1,308 @@
+"""rampa device …"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import time
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+
+from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
+from rampa.cli.base.output import ago, duration, err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.progress import Bars
+from rampa.client import Client
+from rampa.client.devices.delivery import HttpDelivery, device_report
+from rampa.core.errors import Damaged, NotFound
+from rampa.core.install.rate import RateLimited
+from rampa.core.platform.table import PLATFORMS
+from rampa.schema.devices import NewDevice
+
+if TYPE_CHECKING:
+    from rampa.core.install.fill import FillReport, Progress
+    from rampa.standin.device import SimulatedDevice
+
+app = typer.Typer(
+    rich_markup_mode=None,
+    no_args_is_help=True,
+    help="Simulated devices: a folder stands for a player's machine. Install, update, verify, repair, start.",
+)
+FOLDER = typer.Argument(..., help="The simulated device's folder.")
+WORDS = {"reuse": "reusing what is there", "download": "downloading", "verify": "verifying"}
+
+
+@app.command("add")
+def add(
+    folder: Path = typer.Argument(..., help="A new folder; it stands for a player's machine."),
+    channel: str = typer.Option("internal", "--channel", help="The channel that it follows."),
+    platform: str = typer.Option("linux", "--platform"),
+    name: str = typer.Option("", "--name", help="By default the folder's name."),
+    title: str = TITLE,
+    as_json: bool = JSON,
+) -> None:
+    """Register a simulated device. It pins the title's key: from now on only what that key signed is installed."""
+    from rampa.standin.device import DeviceIdentity, SimulatedDevice
+
+    SimulatedDevice.must_be_free(folder)
+    with signed_in() as client:
+        found = client.title(the_title(client, title))
+        name = name or re.sub(r"[^a-z0-9]+", "-", folder.resolve().name.lower()).strip("-")[:49] or "device"
+        asked = NewDevice(name=name, platform=platform, channel=channel, simulated=True)
+        device = client.register_device(found.slug, asked)
+        identity = DeviceIdentity(
+            device.name,
+            found.slug,
+            found.identifier,
+            platform,
+            channel,
+            client.connection.address,
+            found.manifest_key,
+        )
+        SimulatedDevice.add(folder, identity)
+    if as_json:
+        print_json(device)
+        return
+    out().print(f"{device.name} is registered: a simulated {platform} device that follows {channel} of {found.name}.")
+    out().print(f"Next: rampa device update {folder}")
+
+
+@app.command("update")
+def update(
+    folder: Path = FOLDER,
+    watch: bool = typer.Option(False, "--watch", help="Go on following the channel until interrupted."),
+    limit: float = typer.Option(0.0, "--limit-mbit", min=0, help="Download at most so fast, in Mbit/s."),
+    as_json: bool = JSON,
+) -> None:
+    """Install what is live on the device's channel, or update to it, downloading only what changed.
+
+    Killed at any moment, the same command goes on where it stopped.
+    """
+    device = _device(folder)
+    with signed_in() as client:
+        while True:
+            _update(client, device, as_json, limit)
+            if not watch:
+                return
+            time.sleep(5)
+
+
+@app.command("verify")
+def verify(folder: Path = FOLDER, as_json: bool = JSON) -> None:
+    """Check every installed file against the signed manifest. Needs no network."""
+    device = _device(folder)
+    with Bars(WORDS, quiet=as_json) as bars:
+        bad = device.verify(lambda p: bars.show(p.phase, p.done, p.total))
+    now = device.installed()
+    files = len(now.tree.files) if now else 0
+    if as_json:
+        print_json({"files": files, "damaged": bad})
+    else:
+        table(["~damaged or missing"], [(b,) for b in bad], f"All {files:,} files are as they were signed.")
+    if bad:
+        raise Damaged(
+            "install.damaged",
+            f"{plural(len(bad), 'file')} damaged or missing",
+            hint=f"Run `rampa device repair {folder}`.",
+        )
+
+
+@app.command("repair")
+def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
+    """Find damaged files and make them again, downloading only what is bad."""
+    device = _device(folder)
+    now = device.installed()
+    if now is None:
+        raise NotFound("install.none", "nothing is installed on this device", hint="Run `rampa device update`.")
+    with signed_in() as client, Bars(WORDS, quiet=as_json) as bars:
+        delivery = HttpDelivery(client, device.identity.title, now.statement.build)
+        report = device.repair(delivery, lambda p: bars.show(p.phase, p.done, p.total))
+    if as_json:
+        print_json(asdict(report))
+        return
+    table(["~repaired"], [(p,) for p in report.repaired], "Nothing was damaged.")
+    if report.repaired:
+        _report(report)
+
+
+@app.command("choose")
+def choose(
+    folder: Path = FOLDER,
+    architecture: str = typer.Option("", "--architecture"),
+    language: list[str] = typer.Option(None, "--language", help="Only these languages; all without any."),
+    addon: list[str] = typer.Option(None, "--add-on", help="Only these add-ons; all without any; `-` for none."),
+    quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
+    keep_previous: bool = typer.Option(False, "--keep-previous", help="Keep the build before, to roll back to."),
+) -> None:
+    """What the player chose: languages, add-ons, quality. It counts from the next update on."""
+    device = _device(folder)
+    device.choose(
+        replace(
+            device.identity,
+            architecture=architecture,
+            languages=language or None,
+            addons=[a for a in addon if a != "-"] if addon else None,
+            quality=quality,
+            keep_previous=keep_previous,
+        )
+    )
+    out().print(f"Chosen. It counts from the next update on: rampa device update {folder}")
+
+
+@app.command("roll-back")
+def roll_back(folder: Path = FOLDER, as_json: bool = JSON) -> None:
+    """Start the build before again, from what was kept of it. Needs no network."""
+    device = _device(folder)
+    before = device.installed_build()
+    now = device.roll_back()
+    if as_json:
+        print_json({"from": before, "to": now.statement.build})
+        return
+    out().print(f"{device.identity.title}#{now.statement.build} is installed again, in place of #{before}.")
+    out().print("The next update brings what is live on its channel.")
+
+
+@app.command("uninstall")
+def uninstall(folder: Path = FOLDER, yes: bool = YES) -> None:
+    """Remove what is installed. Loose files that the player changed are set aside first."""
+    device = _device(folder)
+    now = device.installed()
+    if now is None:
+        raise NotFound("install.none", "nothing is installed on this device")
+    err().print(f"{device.identity.title}#{now.statement.build}, {mb(now.tree.size)}, is removed from {folder}.")
+    if not confirmed("Remove it?", yes):
+        raise typer.Exit(1)
+    freed = device.uninstall()
+    out().print(f"Removed: {mb(freed)}.")
+    aside = folder / "title" / "aside"
+    if aside.exists():
+        out().print(f"What the player changed is in {aside}.")
+
+
+@app.command("start", context_settings={"ignore_unknown_options": True})
+def start(folder: Path = FOLDER, arguments: list[str] = typer.Argument(None, help="Given to the title.")) -> None:
+    """Start the installed build's launch entry."""
+    raise typer.Exit(_device(folder).start(arguments or []))
+
+
+@app.command("show")
+def show(folder: Path = FOLDER, as_json: bool = JSON) -> None:
+    """What a simulated device is, and what is installed on it."""
+    device = _device(folder)
+    now = device.installed()
+    if as_json:
+        statement = {k: v for k, v in asdict(now.statement).items() if k != "depots"} if now else None
+        print_json({"device": asdict(device.identity), "installed": statement})
+        return
+    own = device.identity
+    rows: list[tuple[str, object]] = [
+        ("device", f"{own.name} (simulated), {own.platform}"),
+        ("follows", f"{own.channel} of {own.title}"),
+        ("pinned key", own.key),
+    ]
+    if now:
+        s = now.statement
+        rows.append(("installed", f"{own.title}#{s.build}, {s.version_name}, code {s.version_code}"))
+        rows.append(("files", f"{len(now.tree.files):,}, {mb(now.tree.size)}"))
+        rows.append(("launch entry", str(device.installation.tree_folder(now) / s.launch)))
+    else:
+        rows.append(("installed", "nothing yet"))
+    facts(rows)
+
+
+@app.command("list")
+def list_(title: str = TITLE, as_json: bool = JSON) -> None:
+    """The registered devices of a title."""
+    with signed_in() as client:
+        devices = client.devices(the_title(client, title))
+    if as_json:
+        print_json(devices)
+        return
+    rows = [
+        (
+            d.name,
+            d.platform,
+            d.channel,
+            d.build_name or "nothing yet",
+            "simulated" if d.simulated else "",
+            ago(d.last_seen_at),
+        )
+        for d in devices
+    ]
+    empty = "No device yet. Add a simulated one: rampa device add FOLDER --channel internal"
+    table(["device", "platform", "channel", "has", "", "last seen"], rows, empty)
+
+
+@app.command("remove")
+def remove(name: str = typer.Argument(...), title: str = TITLE, yes: bool = YES) -> None:
+    """Forget a registered device. What is installed on it stays."""
+    with signed_in() as client:
+        slug = the_title(client, title)
+        err().print(f"The service forgets the device {name} of {slug}.")
+        if not confirmed("Forget it?", yes):
+            raise typer.Exit(1)
+        client.remove_device(slug, name)
+    out().print(f"{name} is forgotten.")
+
+
+def _device(folder: Path) -> SimulatedDevice:
+    """Loaded here, so that `rampa device list` does not pay for the installer."""
+    from rampa.standin.device import SimulatedDevice
+
+    return SimulatedDevice(folder)
+
+
+def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
+    own = device.identity
+    release = client.release(own.title, own.channel, own.platform)
+    before = device.installed_build()
+    _must_be_granted(client, device, release.build)
+    with Bars(WORDS, quiet=as_json) as bars:
+
+        def on(progress: Progress) -> None:
+            bars.show(progress.phase, progress.done, progress.total)
+
+        delivery = RateLimited(HttpDelivery(client, own.title, release.build), limit * 1e6 / 8)
+        report = device.update(client.statement(own.title, release.build), delivery, on)
+    client.report_device(own.title, own.name, device_report(release.build, report))
+    if as_json:
+        print_json({"build": release.name, "before": before, **asdict(report)})
+        return
+    if before == release.build:
+        out().print(f"{own.name} has {release.name} ({release.version_name}) already; {own.channel} has nothing newer.")
+        return
+    was = f"was {own.title}#{before}" if before else "had nothing"
+    out().print(f"{own.name} has {release.name} ({release.version_name}) now; it {was}.")
+    _report(report)
+
+
+def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:
+    """Where the platform wants it, a test build is installed only with a grant that lists this device."""
+    own = device.identity
+    if not PLATFORMS[own.platform].needs_grant:
+        return
+    build = client.build(own.title, number)
+    if build.purpose == "release" or build.bundle is None:
+        return
+    said = build.bundle.says.facts.identifier if build.bundle.says else ""
+    signed = client.grant_of(own.title, number)
+    device.must_be_granted(signed, said or own.identifier, build.bundle.fingerprint, dt.datetime.now(dt.UTC))
+
+
+def _report(report: FillReport) -> None:
+    for paths, said in ((report.kept, "kept as the player has it"), (report.aside, "the player's set aside")):
+        for path in paths:
+            out().print(f"{path}: {said}.")
+    facts(
+        [
+            (
+                "downloaded",
+                f"{mb(report.downloaded + report.metadata)} ({mb(report.metadata)} of it manifests and locations)",
+            ),
+            ("reused", mb(report.reused)),
+            ("written", mb(report.written)),
+            ("time", duration(report.seconds)),
+        ]
+    )

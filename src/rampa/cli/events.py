@@ -1,0 +1,39 @@
+"""rampa event …"""
+
+from __future__ import annotations
+
+import typer
+
+from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.output import ago, print_json, table
+
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Who did what.")
+
+
+@app.callback()
+def group() -> None:
+    """Who did what."""
+
+
+@app.command("list")
+def list_(
+    title: str = typer.Option("", "--title", help="Of one title only."),
+    act: str = typer.Option("", "--act", help="Acts that start so, for example build. or key.use"),
+    limit: int = typer.Option(30, "--limit", help="Rows at most."),
+    as_json: bool = JSON,
+) -> None:
+    """Audit events, newest first."""
+    with signed_in() as client:
+        rows = []
+        for event in client.events(title=title or None, act=act or None, limit=min(limit, 200)):
+            rows.append(event)
+            if len(rows) == limit:
+                break
+    if as_json:
+        print_json(rows)
+        return
+    shown = [
+        (ago(e.at), e.who, e.act, e.subject, ", ".join(f"{k} {v}" for k, v in e.detail.items() if v not in ("", 0)))
+        for e in rows
+    ]
+    table(["when", "who", "act", "~what", "~detail"], shown, "Nothing happened yet.")

@@ -1,0 +1,75 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+import os
+import socket
+import sys
+
+import typer
+
+from rampa.cli.base import home
+from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.output import facts, print_json
+from rampa.core.errors import Invalid
+
+app = typer.Typer(rich_markup_mode=None)
+
+
+@app.command("sign-in")
+def sign_in(
+    address: str = typer.Argument("", help="The service's address; by default the one that bin/up started."),
+    email: str = typer.Option("", "--email", help="Your address at the studio; asked for when left out."),
+    as_json: bool = JSON,
+) -> None:
+    """Sign in to a service and keep a token for this machine.
+
+    The password is asked for, or read from RAMPA_PASSWORD; it is never an argument.
+    """
+    from rampa.client.people.sign_in import token_for
+
+    known = home.load()
+    address = address or (known.address if known else "")
+    if not address:
+        raise Invalid("address.missing", "the service's address is not known", hint="Say it: `rampa sign-in http://…`.")
+    email = email or (known.email if known and not sys.stdin.isatty() else "") or typer.prompt("Address", err=True)
+    password = os.environ.get("RAMPA_PASSWORD") or typer.prompt("Password", hide_input=True, err=True)
+    session, token = token_for(address, email, password, f"command line on {socket.gethostname()}")
+    home.save(home.Credentials(address, token.secret, email))
+    if as_json:
+        print_json(session.person)
+        return
+    typer.echo(f"Signed in at {address} as {session.person.name}, {session.person.role} of {session.studio}.")
+
+
+@app.command("sign-out")
+def sign_out() -> None:
+    """Revoke this machine's token and forget it."""
+    known = home.must_load()
+    with signed_in() as client:
+        mine = f"command line on {socket.gethostname()}"
+        for token in client.tokens():
+            if token.name == mine:
+                client.revoke_token(token.id)
+    home.save(home.Credentials(known.address, "", known.email))
+    typer.echo("Signed out.")
+
+
+@app.command("whoami")
+def whoami(as_json: bool = JSON) -> None:
+    """Who is signed in, where."""
+    with signed_in() as client:
+        session = client.session()
+        if as_json:
+            print_json(session.person)
+            return
+        person = session.person
+        facts(
+            [
+                ("name", person.name),
+                ("address", person.email),
+                ("role", person.role),
+                ("studio", session.studio + (" (verified)" if session.studio_verified else "")),
+                ("service", client.connection.address),
+            ]
+        )

@@ -1,0 +1,44 @@
+"""rampa person …"""
+
+from __future__ import annotations
+
+import os
+
+import typer
+
+from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.output import ago, out, print_json, table
+from rampa.schema.common import Role
+from rampa.schema.people import NewPerson
+
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="People of the studio and their roles.")
+
+
+@app.command("add")
+def add(
+    email: str = typer.Argument(..., help="Their address at the studio."),
+    name: str = typer.Option(..., "--name"),
+    role: Role = typer.Option(Role.ENGINEER, "--role"),
+    as_json: bool = JSON,
+) -> None:
+    """Add a person. Their first password is asked for, or read from RAMPA_NEW_PASSWORD."""
+    password = os.environ.get("RAMPA_NEW_PASSWORD") or typer.prompt(
+        "Their first password", hide_input=True, confirmation_prompt=True, err=True
+    )
+    with signed_in() as client:
+        person = client.add_person(NewPerson(name=name, email=email, role=role, password=password))
+    if as_json:
+        print_json(person)
+        return
+    out().print(f"{person.name} ({person.email}) is {person.role} now.")
+
+
+@app.command("list")
+def list_(as_json: bool = JSON) -> None:
+    """Everybody of the studio."""
+    with signed_in() as client:
+        people = client.people()
+    if as_json:
+        print_json(people)
+        return
+    table(["name", "address", "role", "since"], [(p.name, p.email, p.role, ago(p.created_at)) for p in people])

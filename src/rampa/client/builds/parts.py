@@ -1,0 +1,259 @@
+"""The parts of making a build, each repeatable: reading, writing and sending the bundle, sending content, completing.
+
+`rampa build create` does them in one go; an agent does them step by step.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import tempfile
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Literal
+
+from rampa.client.client import Client
+from rampa.client.content.upload import BuildUpload, Sent, upload
+from rampa.core.bundle.assembly import write_package
+from rampa.core.bundle.desktop import write_desktop
+from rampa.core.bundle.layout import has_own, place
+from rampa.core.bundle.package_signature import Signatures, Signer, ToSign, sign_package
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.stamp import Stamp
+from rampa.core.bundle.zip_writer import Member
+from rampa.core.content.depots.depots import split
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack.compression import PackingRules
+from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
+from rampa.core.content.tree.folder_index import FolderIndex
+from rampa.core.content.tree.parameters import DEFAULT
+from rampa.core.content.tree.scan import read_tree
+from rampa.core.content.tree.tree import Tree
+from rampa.core.errors import Refused
+from rampa.core.files import disk_error
+from rampa.core.install.player_files import mark_loose
+from rampa.core.profile.resolved import ResolvedProfile
+from rampa.schema.builds import builds as wire
+from rampa.schema.common import FindingOut
+
+SYMBOLS = "symbols"
+
+
+@dataclass(frozen=True)
+class BuildProgress:
+    """`phase` is read, upload, write, bundle or sign; bytes. `present` bytes were there already."""
+
+    phase: str
+    done: int
+    total: int
+    present: int = 0
+
+
+Listener = Callable[[BuildProgress], None]
+
+
+@dataclass
+class BuildParts:
+    """One open build, made of a selection. `state` is a folder for folder indexes; `lease` an agent's, of its run."""
+
+    client: Client
+    title: str
+    build: wire.Build
+    profile: ResolvedProfile
+    selection: Selection
+    state: Path
+    on: Listener = lambda _: None
+    lease: str = ""
+    sent: Sent = field(default_factory=Sent)
+    bundle_sent: Sent = field(default_factory=Sent)
+    tree: Tree | None = None
+    bare: str = ""
+    """SHA-256 of the bundle as it was written, before any signature."""
+
+    def read(self) -> Tree:
+        """Every selected file, cut into chunks; what did not change since the last time is not read again."""
+        total, done = self.selection.files.size, 0
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            self.on(BuildProgress("read", done, total))
+
+        name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
+        index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
+        read = read_tree(self.selection, DEFAULT, index=index, progress=progress)
+        self.tree = mark_loose(read, self.profile.loose, self.profile.loose_updates)
+        return self.tree
+
+    def send_content(self) -> None:
+        rules = PackingRules(self.profile.compression, self.profile.levels)
+        self.sent = self._upload("upload", self._tree(), self.selection.sources, rules)
+
+    def bundle(self, keep: Path | None) -> wire.BundleIn:
+        """Written to a file of its own, sent as chunks: what did not change since the last bundle does not travel."""
+        try:
+            with tempfile.TemporaryDirectory(prefix="rampa-") as scratch:
+                folder = keep or Path(scratch)
+                file = self.write_bundle(folder)
+                if self.profile.identity and self.profile.signs_inside:
+                    self.sign_inside(file)
+                return self.send_bundle(file)
+        except OSError as error:
+            raise disk_error(error, keep or Path(tempfile.gettempdir())) from error
+
+    def write_bundle(self, folder: Path) -> Path:
+        """Unsigned; a package says of itself what was reserved for it."""
+        folder.mkdir(parents=True, exist_ok=True)
+        kind = self.profile.kind
+        file = folder / f"{self.build.bundle_name}.{kind}"
+        progress = self._writing(self._tree().size)
+        if kind in ("zip", "tar.zst"):
+            with file.open("wb") as out:
+                write_desktop(out, kind, self.build.bundle_name, self._members(), progress=progress)
+        else:
+            debuggable = None if kind == "ipa" else self.profile.debug_helpers
+            stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
+            write_package(self._placed(kind), file, stamp, progress=progress)
+        self.bare = _sha256(file)
+        return file
+
+    def sign_inside(self, file: Path) -> wire.SignaturesOut:
+        """Signs a package in place: the digests travel, the key stays with the service."""
+        about = self._ask(wire.ToSignIn(lease=self.lease))
+
+        def ask(what: ToSign) -> Signatures:
+            made = self._ask(
+                wire.ToSignIn(
+                    jar=base64.b64encode(what.jar).decode() if what.jar is not None else "",
+                    digests={_hash(name): digest.hex() for name, digest in what.digests.items()},
+                    v2=what.v2,
+                    v3=what.v3,
+                    lease=self.lease,
+                )
+            )
+            return Signatures(*(base64.b64decode(part) for part in (made.jar, made.v2, made.v3)))
+
+        signed = file.with_name(f"{file.name}.signed")
+        key = Signer(about.ec, tuple(about.contents))
+        with FileBytes(file) as source:
+            sign_package(
+                source, signed, ask, key, self.profile.schemes or None, progress=self._writing(2 * source.size)
+            )
+        signed.replace(file)
+        return about
+
+    def _ask(self, asked: wire.ToSignIn) -> wire.SignaturesOut:
+        return self.client.sign_parts(self.title, self.build.number, asked)
+
+    def send_bundle(self, file: Path) -> wire.BundleIn:
+        own = read_tree(select(file.parent, _only(file.name)))
+        self.bundle_sent = self._upload("bundle", own, {file.name: file})
+        return wire.BundleIn(
+            name=file.name,
+            size=file.stat().st_size,
+            sha256=_sha256(file),
+            chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in own.files[0].chunks],
+            bare=self.bare,
+        )
+
+    def sign(self, bundle: wire.BundleIn) -> wire.Build:
+        return self.client.sign_bundle(
+            self.title, self.build.number, wire.SignBundleIn(bundle=bundle, lease=self.lease)
+        )
+
+    def send_symbols(self, selection: Selection) -> wire.ManifestIn:
+        """Files that are kept with the build and never delivered."""
+        tree = read_tree(selection)
+        self._upload("upload", tree, selection.sources)
+        return wire.ManifestIn(depot=SYMBOLS, data=_encode(Manifest(SYMBOLS, tree, DEFAULT)))
+
+    def complete(
+        self,
+        bundle: wire.BundleIn,
+        seconds: float,
+        *,
+        symbols: wire.ManifestIn | None = None,
+        tools: dict[str, str] | None = None,
+        findings: list[FindingOut] | None = None,
+    ) -> wire.Build:
+        self.on(BuildProgress("sign", 0, 1))
+        trees, nowhere = split(self._tree(), self.profile.depots)
+        asked = wire.CompleteBuild(
+            manifests=[
+                wire.ManifestIn(depot=name, data=_encode(Manifest(name, own, DEFAULT))) for name, own in trees.items()
+            ],
+            nowhere=nowhere,
+            left_out=[
+                wire.LeftOutIn(path=o.path[:1000], size=o.size, why=o.why, origin=o.origin)
+                for o in self.selection.left_out
+            ],
+            bundle=bundle,
+            figures=wire.Figures(
+                uploaded=self.sent.uploaded + self.bundle_sent.uploaded,
+                present=self.sent.present + self.bundle_sent.present,
+                seconds=round(seconds, 3),
+            ),
+            symbols=symbols,
+            tools=tools or {},
+            findings=findings or [],
+            lease=self.lease,
+        )
+        built = self.client.complete_build(self.title, self.build.number, asked)
+        self.on(BuildProgress("sign", 1, 1))
+        return built
+
+    def _tree(self) -> Tree:
+        return self.tree if self.tree is not None else self.read()
+
+    def _upload(self, phase: str, tree: Tree, sources: Mapping[str, Path], rules: PackingRules | None = None) -> Sent:
+        def on(done: int, total: int, present: int) -> None:
+            self.on(BuildProgress(phase, done, total, present))
+
+        return upload(BuildUpload(self.client, self.title, self.build.number), tree, sources, on, rules)
+
+    def _writing(self, total: int) -> Callable[[int], None]:
+        done = 0
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            self.on(BuildProgress("write", done, total))
+
+        return progress
+
+    def _members(self) -> list[Member]:
+        """Named from the bundle's top."""
+        sources, tree = self.selection.sources, self._tree()
+        files = [Member(f.path, sources[f.path], f.size, f.executable) for f in tree.files]
+        links = [Member(k.path, k.target, len(k.target)) for k in tree.links]
+        return sorted([*files, *links], key=lambda m: m.name)
+
+    def _placed(self, kind: str) -> list[Member]:
+        """Members at their places in a package; a package holds no links."""
+        members = self._members()
+        linked = next((m for m in members if isinstance(m.source, str)), None)
+        if linked is not None:
+            raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
+        own = has_own(m.name for m in members)
+        return [replace(m, name=place(m.name, kind, self.profile.product, own)) for m in members]
+
+
+def _encode(manifest: Manifest) -> str:
+    return base64.b64encode(manifest_format.encode(manifest)).decode()
+
+
+def _only(name: str) -> ContentRules:
+    escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
+    return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
+
+
+def _hash(name: str) -> Literal["sha256", "sha512"]:
+    return "sha512" if name == "sha512" else "sha256"
+
+
+def _sha256(file: Path) -> str:
+    with file.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()

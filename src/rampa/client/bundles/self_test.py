@@ -1,0 +1,90 @@
+"""The self-test of a desktop bundle: unpacked into an empty folder, its launch entry is started with `--self-test`.
+
+What is missing beside the program shows here and not at a player's. Nothing of this machine's environment reaches it but a path.
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from rampa.core.binaries.elf import read_elf
+from rampa.core.bundle.desktop import unpack
+from rampa.core.bundle.sources import FileBytes
+from rampa.core.errors import NotFound
+
+SECONDS = 60.0
+SAID = 4000
+SYSTEMS = {"linux": "linux", "darwin": "macos", "win32": "windows"}
+MACHINES = {"amd64": "x86_64", "aarch64": "arm64"}
+
+
+@dataclass(frozen=True)
+class SelfTest:
+    """`ran` False: `why` says why it cannot run here. `passed` when it ended with 0. `said` is the end of its output."""
+
+    ran: bool
+    passed: bool
+    why: str
+    said: str
+    seconds: float
+
+
+def self_test(bundle: Path, launch: str, target: str = "", seconds: float = SECONDS) -> SelfTest:
+    """`launch` is the launch entry from the top folder; `target` the platform, empty: this machine's. Raises `NotFound`."""
+    here = SYSTEMS.get(sys.platform, sys.platform)
+    if target and target != here:
+        return SelfTest(False, False, f"a {target} program does not run on this machine ({here})", "", 0.0)
+    with tempfile.TemporaryDirectory(prefix="rampa-") as scratch, FileBytes(bundle) as source:
+        folder = Path(scratch) / "empty"
+        folder.mkdir()
+        unpack(source, folder)
+        tops = sorted(p for p in folder.iterdir())
+        if len(tops) != 1 or not tops[0].is_dir():
+            raise NotFound("bundle.top", f"the bundle has {len(tops)} top entries, not one folder", where=str(bundle))
+        program = tops[0] / launch
+        if not program.is_file() or not program.resolve().is_relative_to(folder.resolve()):
+            hint = "Say the path from the top folder: --launch bin/NAME."
+            raise NotFound("launch.missing", f"the bundle holds no launch entry {launch}", where=launch, hint=hint)
+        why = _cannot(program)
+        return SelfTest(False, False, why, "", 0.0) if why else _run(program, tops[0], Path(scratch), seconds)
+
+
+def _cannot(program: Path) -> str:
+    if not os.access(program, os.X_OK):
+        return ""  # starting it says so better than we could
+    with program.open("rb") as stream:
+        elf = read_elf(stream.read())
+    own = MACHINES.get(platform.machine().lower(), platform.machine().lower())
+    if elf and elf.machine != own:
+        return f"the program is for {elf.machine}, and this machine is {own}"
+    return ""
+
+
+def _run(program: Path, top: Path, scratch: Path, seconds: float) -> SelfTest:
+    home = scratch / "home"
+    home.mkdir()
+    environment = {"PATH": "/usr/bin:/bin", "HOME": str(home), "TMPDIR": str(scratch), "LANG": "C.UTF-8"}
+    started = time.monotonic()
+    try:
+        with subprocess.Popen(
+            [str(program), "--self-test"], cwd=top, env=environment, stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
+        ) as child:  # fmt: skip
+            try:
+                said, _ = child.communicate(timeout=seconds)
+                why = "" if child.returncode == 0 else f"it ended with {child.returncode}"
+            except subprocess.TimeoutExpired:
+                os.killpg(child.pid, signal.SIGKILL)
+                said, _ = child.communicate()
+                why = f"it did not end within {seconds:.0f} s"
+    except OSError as error:
+        return SelfTest(True, False, f"it could not be started: {error.strerror}", "", time.monotonic() - started)
+    return SelfTest(True, not why, why, said[-SAID:].decode("utf-8", "replace"), time.monotonic() - started)

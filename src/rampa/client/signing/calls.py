@@ -1,0 +1,87 @@
+"""Calls of signing identities, grants and version codes."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Iterator
+
+from rampa.client.connection import Connection
+from rampa.schema import versions as versions_wire
+from rampa.schema.common import Page
+from rampa.schema.signing import grants as grants_wire
+from rampa.schema.signing import identities as keys_wire
+
+API = "/api/v1"
+
+
+class VaultCalls:
+    """Mixed into `rampa.client.Client`."""
+
+    connection: Connection
+
+    def keys(self) -> list[keys_wire.Key]:
+        return self.connection.get(Page[keys_wire.Key], f"{API}/keys").items
+
+    def key(self, name: str) -> keys_wire.Key:
+        return self.connection.get(keys_wire.Key, f"{API}/keys/{name}")
+
+    def add_key(self, key: keys_wire.NewKey) -> keys_wire.Key:
+        return self.connection.post(keys_wire.Key, f"{API}/keys", key)
+
+    def key_uses(self, name: str) -> list[keys_wire.KeyUse]:
+        return self.connection.get(keys_wire.KeyUses, f"{API}/keys/{name}/uses").items
+
+    def unlock_key(self, name: str, asked: keys_wire.UnlockIn) -> keys_wire.Key:
+        return self.connection.post(keys_wire.Key, f"{API}/keys/{name}/unlock", asked)
+
+    def lock_key(self, name: str) -> keys_wire.Key:
+        return self.connection.post(keys_wire.Key, f"{API}/keys/{name}/lock")
+
+    def export_key(self, name: str, password: str) -> bytes:
+        """PKCS#12 under `password`."""
+        asked = keys_wire.ExportIn(password=password)
+        return base64.b64decode(self.connection.post(keys_wire.Export, f"{API}/keys/{name}/export", asked).pkcs12)
+
+    def key_probe(self, name: str) -> bytes:
+        return base64.b64decode(self.connection.get(keys_wire.Probe, f"{API}/keys/{name}/probe").probe)
+
+    def pass_drill(self, name: str, signature: bytes) -> keys_wire.Key:
+        asked = keys_wire.DrillIn(signature=base64.b64encode(signature).decode())
+        return self.connection.post(keys_wire.Key, f"{API}/keys/{name}/drill", asked)
+
+    def hand_over(self, name: str, successor: str) -> keys_wire.Key:
+        return self.connection.post(
+            keys_wire.Key, f"{API}/keys/{name}/hand-over", keys_wire.HandOverIn(successor=successor)
+        )
+
+    def lineage(self, name: str) -> bytes:
+        return self._bytes(f"{API}/keys/{name}/lineage")
+
+    def change_master_key(self) -> keys_wire.Rewrapped:
+        return self.connection.post(keys_wire.Rewrapped, f"{API}/vault/master-key")
+
+    def _bytes(self, path: str) -> bytes:
+        return self.connection.request("GET", path).content
+
+    def grants(self, title: str) -> grants_wire.Grants:
+        return self.connection.get(grants_wire.Grants, f"{API}/titles/{title}/grants")
+
+    def make_grant(self, title: str, asked: grants_wire.NewGrant) -> grants_wire.GrantOut:
+        return self.connection.post(grants_wire.GrantOut, f"{API}/titles/{title}/grants", asked)
+
+    def grant_of(self, title: str, number: int) -> bytes:
+        return self._bytes(f"{API}/titles/{title}/builds/{number}/grant")
+
+    def re_sign(self, title: str, number: int, grant: int = 0) -> grants_wire.ReSigned:
+        path = f"{API}/titles/{title}/builds/{number}/re-sign"
+        return self.connection.post(grants_wire.ReSigned, path, grants_wire.ReSignIn(grant=grant))
+
+    def next_versions(self, title: str) -> list[versions_wire.NextCode]:
+        return self.connection.get(versions_wire.NextCodes, f"{API}/titles/{title}/versions/next").items
+
+    def versions(self, title: str, **query: object) -> Iterator[versions_wire.CodeHeld]:
+        """Filters as in `rampa.schema.versions.HistoryQuery`."""
+        return self.connection.pages(Page[versions_wire.CodeHeld], f"{API}/titles/{title}/versions", **query)
+
+    def take_version(self, title: str, asked: versions_wire.TakenIn) -> versions_wire.CodeHeld:
+        return self.connection.post(versions_wire.CodeHeld, f"{API}/titles/{title}/versions/taken", asked)

@@ -1,0 +1,80 @@
+"""Splitting a tree into depots by their rules. A path that two depots take, or none does, is for the checks to judge."""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pathspec
+
+from rampa.core.content.depots.choice import EVERYBODY, Selector
+from rampa.core.content.tree.columns import Texts, view
+from rampa.core.content.tree.paths import check_path
+from rampa.core.content.tree.tree import LinkEntry, Tree
+
+
+@dataclass(frozen=True)
+class DepotRule:
+    """A depot delivers what matches `only` and not `not_`; patterns as in gitignore(5), on the paths of the source folder.
+
+    `from_` and `to` are folders: what lies below `from_` is delivered below `to`, and nothing else is.
+    """
+
+    name: str
+    only: tuple[str, ...]
+    not_: tuple[str, ...]
+    selector: Selector = EVERYBODY
+    from_: str = ""
+    to: str = ""
+
+    def delivered(self, path: str) -> str:
+        """Where a path of the source folder comes to lie on a device."""
+        rest = path[len(self.from_) + 1 :] if self.from_ else path
+        return f"{self.to}/{rest}" if self.to else rest
+
+
+def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool]]]:
+    """Each depot's name with what says whether it takes a path."""
+
+    def taker(rule: DepotRule) -> Callable[[str], bool]:
+        only, without = pathspec.GitIgnoreSpec.from_lines(rule.only), pathspec.GitIgnoreSpec.from_lines(rule.not_)
+        below = f"{rule.from_}/" if rule.from_ else ""
+        return lambda path: path.startswith(below) and bool(only.match_file(path)) and not without.match_file(path)
+
+    return [(r.name, taker(r)) for r in rules]
+
+
+def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], list[str]]:
+    """(each depot's tree, the paths that belong to none). A depot that nothing matches stays empty."""
+    by_depot = takers(rules)
+    mapped = {r.name: r.delivered for r in rules if r.from_ or r.to}
+    files: dict[str, array[int]] = {r.name: array("Q") for r in rules}
+    links: dict[str, list[LinkEntry]] = {r.name: [] for r in rules}
+    nowhere = []
+
+    def owners(path: str) -> list[str]:
+        own = [name for name, takes in by_depot if takes(path)]
+        if not own:
+            nowhere.append(path)
+        return own
+
+    for i, path in enumerate(tree.files.paths):
+        for name in owners(path):
+            files[name].append(i)
+    for link in tree.links:
+        for name in owners(link.path):
+            links[name].append(link)
+    return {r.name: _taken(tree, files[r.name], links[r.name], mapped.get(r.name)) for r in rules}, nowhere
+
+
+def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Callable[[str], str] | None) -> Tree:
+    """A mapping can change the order."""
+    own = tree.take(view(files).astype(np.int64)).files
+    if delivered is None:
+        return Tree(own, links)
+    own = replace(own, paths=Texts.of(check_path(delivered(p)) for p in own.paths))
+    order = own.paths.order()
+    moved = [replace(k, path=check_path(delivered(k.path))) for k in links]
+    return Tree(own if order is None else own.take(order), sorted(moved, key=lambda k: k.path))

@@ -1,0 +1,68 @@
+"""Encrypted frames: content that lies on public mirrors ahead of its release.
+
+    stored := u32 0x184D2A5E | u32 length | nonce (12) | AES-256-GCM(zstd frame)       a zstd skippable frame (RFC 8878, 3.1.2)
+
+Authenticated with it: the key's id and the raw size. A key belongs to one depot of one build; keys travel wrapped by the
+release key of a build, which is given out when the build is released (NIST SP 800-38D for GCM).
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+
+from cryptography.exceptions import InvalidTag
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+
+from rampa.core.content.pack.pack import decompress
+from rampa.core.errors import Damaged
+
+SKIPPABLE = 0x184D2A5E
+KEY_SIZE = 32
+ID_SIZE = 16
+NONCE = 12
+
+
+def new_key() -> bytes:
+    return AESGCM.generate_key(256)
+
+
+def new_id() -> bytes:
+    return os.urandom(ID_SIZE)
+
+
+def encrypt(frame: bytes, raw: int, key: bytes, ident: bytes) -> bytes:
+    """A compressed frame of `raw` bytes, as it is stored."""
+    nonce = os.urandom(NONCE)
+    body = nonce + AESGCM(key).encrypt(nonce, frame, _about(ident, raw))
+    return struct.pack("<II", SKIPPABLE, len(body)) + body
+
+
+def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> bytes:
+    """The frame's content. Raises `Damaged` for another key, another frame or a changed bit."""
+    view = memoryview(stored)
+    if len(view) < 8 + NONCE + 16 or struct.unpack_from("<II", view) != (SKIPPABLE, len(view) - 8):
+        raise Damaged("pack.damaged", "an encrypted frame does not look like one")
+    try:
+        frame = AESGCM(key).decrypt(bytes(view[8 : 8 + NONCE]), bytes(view[8 + NONCE :]), _about(ident, raw))
+    except InvalidTag as error:
+        raise Damaged("pack.damaged", "an encrypted frame cannot be opened with its key") from error
+    return decompress(frame, raw)
+
+
+def wrap(key: bytes, ident: bytes, release_key: bytes) -> bytes:
+    """A content key as it may lie anywhere: only the release key opens it."""
+    nonce = os.urandom(NONCE)
+    return nonce + AESGCM(release_key).encrypt(nonce, key, b"rampa-content-key" + ident)
+
+
+def unwrap(wrapped: bytes, ident: bytes, release_key: bytes) -> bytes:
+    """Raises `Damaged`."""
+    try:
+        return AESGCM(release_key).decrypt(wrapped[:NONCE], wrapped[NONCE:], b"rampa-content-key" + ident)
+    except (InvalidTag, ValueError) as error:
+        raise Damaged("content.key", "a content key cannot be opened with the release's key") from error
+
+
+def _about(ident: bytes, raw: int) -> bytes:
+    return ident + struct.pack("<Q", raw)

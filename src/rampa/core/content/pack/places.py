@@ -1,0 +1,102 @@
+"""Where chunks lie in packs: a million of them in forty megabytes."""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from rampa.core.content.pack.pack import Frame
+from rampa.core.content.tree.columns import Digests, Numbers, view
+from rampa.core.errors import Unavailable
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class FramePlace:
+    """A frame in a pack: the pack's digest (its address), offset and stored size, raw size; all in bytes. `key`: the id of the
+    key that it is encrypted with, if it is."""
+
+    pack: bytes
+    offset: int
+    stored: int
+    raw: int
+    key: bytes = b""
+
+    def share(self, size: int) -> int:
+        """Of the stored bytes, about what a chunk of `size` bytes takes; for a judgement, where one chunk's own are not known."""
+        return max(1, self.stored * size // self.raw)
+
+
+class ChunkPlaces(Mapping[bytes, tuple[FramePlace, int]]):
+    """Chunk digest -> (its frame, its offset in the frame's content)."""
+
+    def __init__(self, digests: Digests, frame: array[int], at: array[int], frames: list[FramePlace]) -> None:
+        """`frame` holds numbers in `frames` (array of I), `at` offsets in bytes (array of I), one for each digest."""
+        self.digests, self.frame, self.at, self.frames = digests, frame, at, frames
+
+    @classmethod
+    def of(cls, places: Mapping[bytes, tuple[FramePlace, int]]) -> ChunkPlaces:
+        if isinstance(places, ChunkPlaces):
+            return places
+        building = PlacesBuilder()
+        for digest, (frame, at) in places.items():
+            building.add(digest, frame, at)
+        return building.places()
+
+    def __len__(self) -> int:
+        return len(self.digests)
+
+    def __iter__(self) -> Iterator[bytes]:
+        return iter(self.digests)
+
+    def __getitem__(self, digest: bytes) -> tuple[FramePlace, int]:
+        row = self.digests.find(digest)
+        if row < 0:
+            raise KeyError(digest)
+        return self.frames[self.frame[row]], self.at[row]
+
+    def rows(self, wanted: Digests) -> Numbers:
+        """The number of each chunk here (int64). Raises `Unavailable` for one that is in no pack."""
+        rows = self.digests.find_all(wanted)
+        lost = np.flatnonzero(rows < 0)
+        if len(lost):
+            raise Unavailable(
+                "content.missing",
+                f"chunk {wanted[int(lost[0])].hex()[:12]} is in no pack",
+                hint="The service's content store is damaged: ask its owner to look at it.",
+            )
+        return rows
+
+    def frames_of(self, wanted: Digests) -> list[FramePlace]:
+        """The frames that hold these chunks, each once, in the order of the packs. Raises `Unavailable`."""
+        used = np.unique(view(self.frame)[self.rows(wanted)]) if len(wanted) else ()
+        return sorted(self.frames[i] for i in used)
+
+
+class PlacesBuilder:
+    """Places added one by one; frames that are the same are kept once. Of two places for a chunk, the first one counts."""
+
+    def __init__(self, before: ChunkPlaces | None = None) -> None:
+        """`before`: places to go on from."""
+        known = before or ChunkPlaces(Digests(), array("I"), array("I"), [])
+        self._digests, self._frame, self._at = bytearray(known.digests.joined), known.frame[:], known.at[:]
+        self._numbers = {frame: i for i, frame in enumerate(known.frames)}
+
+    def add(self, digest: bytes, frame: FramePlace, at: int) -> None:
+        self._digests += digest
+        self._frame.append(self._numbers.setdefault(frame, len(self._numbers)))
+        self._at.append(at)
+
+    def add_pack(self, pack: bytes, frames: Iterable[Frame]) -> None:
+        """What the index of a plain pack says; `pack` is its digest."""
+        for frame in frames:
+            place = FramePlace(pack, frame.offset, frame.stored, frame.raw)
+            at = 0
+            for chunk in frame.chunks:
+                self.add(chunk.digest, place, at)
+                at += chunk.size
+
+    def places(self) -> ChunkPlaces:
+        return ChunkPlaces(Digests(bytes(self._digests)), self._frame, self._at, list(self._numbers))

@@ -1,0 +1,225 @@
+"""Where chunks lie in packs, and which of them can be made from what a device has: what a device asks for once an update.
+
+Locations are not signed: whatever they point at is checked against the digests of the signed manifest. The encoding is
+zstd(CBOR) in columns; docs/formats.md has it. Chunks go by their number in the build's manifests, old files by theirs in
+the build that the update starts from: both sides hold those already.
+"""
+
+from __future__ import annotations
+
+from array import array
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import cbor2
+import numpy as np
+import zstandard
+
+from rampa.core.content.pack.pack import FRAME_LIMIT
+from rampa.core.content.pack.places import ChunkPlaces, FramePlace
+from rampa.core.content.patch.pairs import Region
+from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, column, view
+from rampa.core.content.tree.inflation import inflate
+from rampa.core.content.tree.tree import Chunk, Chunks, Tree
+from rampa.core.errors import Damaged
+
+FORMAT = "rampa-locations"
+VERSION = 2
+MAX_RAW = 512 * 1024 * 1024
+ID_SIZE = 16
+SPAN_LIMIT = 64 * 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True)
+class DifferencePlace:
+    """A difference in a pack of differences: it makes the chunks `new`, one behind the other, of the regions `old`, whose
+    joined content has the digest `old_digest` (BLAKE3)."""
+
+    pack: bytes
+    offset: int
+    stored: int
+    old_digest: bytes
+    old: tuple[Region, ...]
+    new: tuple[Chunk, ...]
+
+    def at(self, offset: int) -> DifferencePlace:
+        return replace(self, offset=offset)
+
+    def within(self, pack: bytes) -> DifferencePlace:
+        return replace(self, pack=pack)
+
+    @property
+    def new_size(self) -> int:
+        return sum(c.size for c in self.new)
+
+
+@dataclass(frozen=True)
+class Locations:
+    """Chunk digest -> (its frame, its offset in the frame's content); what can be made of the build `base` (0: nothing)."""
+
+    chunks: ChunkPlaces
+    differences: tuple[DifferencePlace, ...] = field(default=())
+    base: int = 0
+
+
+NOWHERE = ChunkPlaces.of({})
+
+
+def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
+    """Deterministic for the same locations; chunks that `new` does not have are left out.
+
+    `old` is the tree of the build `base`, needed where there are differences.
+    """
+    places = locations.chunks
+    numbers = new.chunks.digests.find_all(places.digests)
+    own = np.flatnonzero(numbers >= 0)
+    used = np.unique(view(places.frame)[own])
+    frames = sorted(places.frames[i] for i in used.tolist())
+    packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
+    keys = sorted({f.key for f in frames} | {b""})
+    pack_number = {p: i for i, p in enumerate(packs)}
+    body = {
+        "format": FORMAT,
+        "version": VERSION,
+        "base": locations.base,
+        "packs": b"".join(packs),
+        "frames": {
+            "pack": [pack_number[f.pack] for f in frames],
+            "offset": [f.offset for f in frames],
+            "stored": [f.stored for f in frames],
+            "raw": [f.raw for f in frames],
+            "key": [keys.index(f.key) for f in frames] if keys != [b""] else [],
+        },
+        "keys": keys,
+        "chunks": _chunks(places, own, numbers[own], frames),
+        "differences": _differences(locations.differences, pack_number, new, old),
+    }
+    return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
+
+
+def _chunks(places: ChunkPlaces, own: Numbers, numbers: Numbers, frames: list[FramePlace]) -> dict[str, list[int]]:
+    """The rows of the chunks `own`, whose numbers in the build are `numbers`, sorted by frame and offset."""
+    rank = {f: i for i, f in enumerate(frames)}
+    ranks = np.array([rank.get(f, 0) for f in places.frames], dtype=np.int64)
+    frame = ranks[view(places.frame)[own]] if len(own) else np.zeros(0, np.int64)
+    at = view(places.at)[own].astype(np.int64)
+    order = np.lexsort((numbers, at, frame))
+    return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(numbers[order])}
+
+
+def _differences(
+    rows: tuple[DifferencePlace, ...], packs: dict[bytes, int], new: Tree, old: Tree | None
+) -> dict[str, Any]:
+    old = old or Tree()
+    regions = [r for d in rows for r in d.old]
+    return {
+        "pack": [packs[d.pack] for d in rows],
+        "offset": [d.offset for d in rows],
+        "stored": [d.stored for d in rows],
+        "digest": b"".join(d.old_digest for d in rows),
+        "regions": [len(d.old) for d in rows],
+        "file": [old.files.paths.find(r.path) for r in regions],
+        "from": [r.offset for r in regions],
+        "size": [r.size for r in regions],
+        "chunks": [len(d.new) for d in rows],
+        "chunk": _deltas(new.chunks.digests.find_all(Digests.of(c.digest for d in rows for c in d.new))),
+    }
+
+
+def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
+    """`old` is the tree that is installed, if any. Raises `Damaged`."""
+    try:
+        body = cbor2.loads(inflate(encoded, MAX_RAW))
+        if body["format"] != FORMAT or body["version"] != VERSION:
+            raise Damaged("locations.version", "these locations are of a version that is not known here")
+        chunks = _read_chunks(body["chunks"], _read_frames(body), new.chunks)
+        differences = _read_differences(body, new.chunks, old) if body["base"] and old else ()
+        return Locations(chunks, differences, body["base"])
+    except Damaged:
+        raise
+    except Exception as error:
+        # A hostile document can make the readers raise nearly anything; to the caller it is one thing.
+        raise Damaged("locations.damaged", f"the locations cannot be read ({type(error).__name__})") from error
+
+
+def _pack(body: dict[str, Any], number: int) -> bytes:
+    digest = bytes(body["packs"][number * DIGEST_SIZE : (number + 1) * DIGEST_SIZE])
+    if len(digest) != DIGEST_SIZE or number < 0:
+        raise Damaged("locations.damaged", "the locations name a pack that is not listed")
+    return digest
+
+
+def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
+    columns, keys = body["frames"], body["keys"]
+    numbers = columns["key"] or [0] * len(columns["pack"])
+    if not all(isinstance(k, bytes) and len(k) in (0, ID_SIZE) for k in keys):
+        raise Damaged("locations.damaged", "the locations name an impossible key")
+    frames = []
+    for pack, offset, stored, raw, key in zip(
+        columns["pack"], columns["offset"], columns["stored"], columns["raw"], numbers, strict=True
+    ):
+        if offset < 0 or not 0 < stored <= FRAME_LIMIT or not 0 < raw <= FRAME_LIMIT:
+            raise Damaged("locations.damaged", "the locations hold an impossible frame")
+        frames.append(FramePlace(_pack(body, pack), offset, stored, raw, keys[key]))
+    return frames
+
+
+def _read_chunks(columns: dict[str, Any], frames: list[FramePlace], known: Chunks) -> ChunkPlaces:
+    frame, number = _undelta(columns["frame"]), _undelta(columns["chunk"])
+    at = view(array("I", columns["at"])).astype(np.int64)
+    if not len(frame) == len(number) == len(at):
+        raise Damaged("locations.damaged", "the columns of the locations differ in length")
+    if not (_within(frame, len(frames)) and _within(number, len(known))):
+        raise Damaged("locations.damaged", "the locations name a chunk that is not there")
+    if len(frame) and bool((at > np.array([f.raw for f in frames], dtype=np.int64)[frame]).any()):
+        raise Damaged("locations.damaged", "the locations name a chunk that is not there")
+    return ChunkPlaces(known.digests.take(number), column("I", frame), column("I", at), frames)
+
+
+def _within(numbers: Numbers, count: int) -> bool:
+    return not len(numbers) or 0 <= int(numbers.min()) <= int(numbers.max()) < count
+
+
+def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[DifferencePlace, ...]:
+    columns = body["differences"]
+    regions = iter(list(zip(columns["file"], columns["from"], columns["size"], strict=True)))
+    chunks = iter(_undelta(columns["chunk"]).tolist())
+    rows = zip(
+        columns["pack"], columns["offset"], columns["stored"], columns["regions"], columns["chunks"], strict=True
+    )
+    out = []
+    for i, (pack, offset, stored, region_count, chunk_count) in enumerate(rows):
+        own = tuple(_region(*next(regions), old) for _ in range(region_count))
+        numbers = [next(chunks) for _ in range(chunk_count)]
+        if any(not 0 <= n < len(known) for n in numbers):
+            raise Damaged("locations.damaged", "a difference makes a chunk that is not there")
+        place = DifferencePlace(
+            _pack(body, pack),
+            offset,
+            stored,
+            bytes(columns["digest"][i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]),
+            own,
+            tuple(known[n] for n in numbers),
+        )
+        if sum(r.size for r in own) > SPAN_LIMIT or not 0 < place.new_size <= SPAN_LIMIT or offset < 0:
+            raise Damaged("locations.damaged", "a difference spans an impossible size")
+        if not 0 < stored <= 2 * SPAN_LIMIT:
+            raise Damaged("locations.damaged", "a difference has an impossible size")
+        out.append(place)
+    return tuple(out)
+
+
+def _region(file: int, offset: int, size: int, old: Tree) -> Region:
+    files = old.files
+    if not (0 <= file < len(files) and offset >= 0 and size > 0 and offset + size <= files.sizes[file]):
+        raise Damaged("locations.damaged", "a difference starts from a place that is not there")
+    return Region(files.paths[file], offset, size)
+
+
+def _deltas(numbers: Numbers) -> list[int]:
+    deltas: list[int] = np.diff(numbers, prepend=0).tolist()
+    return deltas
+
+
+def _undelta(deltas: list[int]) -> Numbers:
+    return np.cumsum(view(array("q", deltas)))

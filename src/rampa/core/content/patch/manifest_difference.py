@@ -1,0 +1,34 @@
+"""A manifest as a difference against the one of the build before: most of its paths and sizes are the same."""
+
+from __future__ import annotations
+
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.patch import maker
+from rampa.core.content.patch.format import CONTENT_LIMIT
+from rampa.core.errors import Damaged
+
+LEVEL = 19
+
+
+def make(old: bytes, new: bytes) -> bytes:
+    """The difference between two encoded manifests, empty where it would not be smaller than the new one."""
+    if not maker.available():
+        return b""
+    before, after = manifest_format.unpack(old), manifest_format.unpack(new)
+    if max(len(before), len(after)) > CONTENT_LIMIT or manifest_format.pack(after) != new:
+        return b""
+    made = maker.make(before, after, level=LEVEL)
+    size = _size(len(after))
+    return size + made if len(made) + len(size) < len(new) else b""
+
+
+def apply(difference: bytes, old: bytes) -> bytes:
+    """The new encoded manifest; the caller checks its digest. Raises `Damaged`."""
+    size = int.from_bytes(difference[:4], "little")
+    if not 0 < size <= CONTENT_LIMIT:
+        raise Damaged("manifest.damaged", "a manifest's difference claims an impossible size")
+    return manifest_format.pack(bytes(maker.apply(difference[4:], manifest_format.unpack(old), size)))
+
+
+def _size(size: int) -> bytes:
+    return size.to_bytes(4, "little")

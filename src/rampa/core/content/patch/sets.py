@@ -1,0 +1,184 @@
+"""All differences of one update: made, verified by applying them, kept only where they are smaller than plain chunks.
+
+The payloads lie one behind the other in a file of its own, which is delivered by ranges like a pack.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+from blake3 import blake3
+
+from rampa.core import parallel
+from rampa.core.binaries.segments import HEAD, read_image
+from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.patch import maker
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.pairs import GROUP, Stretch, stretches
+from rampa.core.content.tree.columns import column, view
+from rampa.core.content.tree.tree import Chunk, Chunks, Tree
+from rampa.core.errors import Damaged
+
+READ = Callable[[str, int, int], bytes]
+"""(path, offset, size) -> the content of a file of a build."""
+WORTH = 0.95
+"""A difference is kept when it takes at most this share of what its chunks would take as plain frames."""
+
+
+@dataclass(frozen=True)
+class Budget:
+    """What making differences may take: seconds of wall time, bytes kept. 0 means that none are made."""
+
+    seconds: float = 600.0
+    size: int = 2 * 1024 * 1024 * 1024
+
+
+@dataclass
+class MadeSet:
+    """`places` name no pack yet: their offsets count in the payloads' concatenation."""
+
+    places: list[DifferencePlace] = field(default_factory=list)
+    size: int = 0
+    groups: int = 0
+    tried: int = 0
+    seconds: float = 0.0
+    out_of_budget: bool = False
+
+
+@dataclass(frozen=True)
+class _Group:
+    """What one difference will make, and of what."""
+
+    stretches: tuple[Stretch, ...]
+    plain: int
+
+
+def missing_chunks(old: Tree, new: Tree) -> Chunks:
+    """Chunks of `new` that `old` does not hold."""
+    gone = np.flatnonzero(old.chunks.digests.find_all(new.chunks.digests) < 0)
+    return Chunks(new.chunks.digests.take(gone), column("I", view(new.chunks.sizes)[gone]))
+
+
+def make_set(
+    old: Tree,
+    new: Tree,
+    read_old: READ,
+    read_new: READ,
+    locations: Locations,
+    keep: Callable[[bytes], None],
+    budget: Budget = Budget(),
+    workers: int = parallel.WORKERS,
+) -> MadeSet:
+    """Makes what pays, the most promising first, hands each payload to `keep` in order, and says where each lies."""
+    started = time.monotonic()
+    missing = missing_chunks(old, new)
+    shares = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
+    found = list(stretches(old, new, set(missing.digests)))
+    made = MadeSet()
+    groups = list(_groups([s for s in found if s.old], read_new, shares))
+    groups.sort(key=lambda g: -g.plain)
+    made.groups = len(groups)
+
+    def enough() -> bool:
+        made.out_of_budget |= time.monotonic() - started > budget.seconds or made.size > budget.size
+        return made.out_of_budget
+
+    def one(group: _Group) -> tuple[_Group, tuple[bytes, DifferencePlace] | None]:
+        if time.monotonic() - started > budget.seconds:
+            return group, None
+        return group, _difference(group, read_old, read_new)
+
+    def take(work: Iterable[_Group]) -> None:
+        for group, result in parallel.in_order(threads, one, work, ahead=workers):
+            made.tried += 1
+            if enough():
+                break
+            if result and len(result[0]) <= group.plain * WORTH:
+                payload, place = result
+                keep(payload)
+                made.places.append(place.at(made.size))
+                made.size += len(payload)
+
+    with parallel.pool(workers) as threads:
+        take(groups)
+        covered = {c.digest for p in made.places for c in p.new}
+        take(_repacked(found, missing, covered, locations))
+    made.seconds = time.monotonic() - started
+    return made
+
+
+def _groups(found: list[Stretch], read_new: READ, shares: dict[bytes, int]) -> Iterator[_Group]:
+    """Programs and large stretches alone, small ones together in file order."""
+    waiting: list[Stretch] = []
+    size = 0
+    for s in found:
+        if s.size > GROUP // 4 or read_image(read_new(s.path, 0, HEAD)):
+            yield _group([s], shares)
+            continue
+        assert s.old is not None
+        if waiting and size + s.size > GROUP:
+            yield _group(waiting, shares)
+            waiting, size = [], 0
+        waiting.append(s)
+        size += s.size
+    if waiting:
+        yield _group(waiting, shares)
+
+
+def _group(own: list[Stretch], shares: dict[bytes, int]) -> _Group:
+    return _Group(tuple(own), sum(shares.get(d, 0) for d in {c.digest for s in own for c in s.chunks}))
+
+
+def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, DifferencePlace] | None:
+    regions = tuple(dict.fromkeys(s.old for s in group.stretches if s.old))
+    old = b"".join(read_old(r.path, r.offset, r.size) for r in regions)
+    new = b"".join(read_new(s.path, s.offset, s.size) for s in group.stretches)
+    chunks = tuple(c for s in group.stretches for c in s.chunks)
+    if len(group.stretches) == 1 and regions:
+        own, region = group.stretches[0], regions[0]
+        payload = maker.make(
+            old,
+            new,
+            old_head=read_old(region.path, 0, HEAD),
+            new_head=read_new(own.path, 0, HEAD),
+            old_start=region.offset,
+            new_start=own.offset,
+        )
+    else:
+        payload = maker.make(old, new, old_head=b"", new_head=b"")
+    if maker.apply(payload, old, len(new)) != new:
+        raise Damaged(
+            "difference.wrong", "a difference does not make what it was made for", where=group.stretches[0].path
+        )
+    return payload, DifferencePlace(b"", 0, len(payload), blake3(old).digest(), regions, chunks)
+
+
+def _repacked(found: list[Stretch], missing: Chunks, covered: set[bytes], locations: Locations) -> Iterator[_Group]:
+    """Chunks that lie in frames with others that need not travel: alone they are smaller than those frames."""
+    inside: dict[FramePlace, list[Chunk]] = {}
+    for chunk in missing:
+        if chunk.digest not in covered:
+            inside.setdefault(locations.chunks[chunk.digest][0], []).append(chunk)
+    mixed = {c.digest for frame, own in inside.items() if sum(c.size for c in own) < 0.9 * frame.raw for c in own}
+    seen: set[bytes] = set()
+    own: list[Stretch] = []
+    for s in found:
+        at = s.offset
+        for c in s.chunks:
+            if c.digest in mixed and c.digest not in seen:
+                seen.add(c.digest)
+                own.append(Stretch(s.path, at, (c,), None))
+                if sum(x.size for x in own) > GROUP:
+                    yield _frames_of(own, locations)
+                    own = []
+            at += c.size
+    if own:
+        yield _frames_of(own, locations)
+
+
+def _frames_of(own: list[Stretch], locations: Locations) -> _Group:
+    frames = {locations.chunks[s.chunks[0].digest][0] for s in own}
+    return _Group(tuple(own), sum(f.stored for f in frames))

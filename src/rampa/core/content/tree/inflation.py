@@ -1,0 +1,28 @@
+"""zstd frames (RFC 8878) of strangers: what a frame claims is looked at before any memory is taken."""
+
+from __future__ import annotations
+
+import threading
+
+import zstandard
+
+
+class _ThreadReader(threading.local):
+    """Contexts are costly to make and not to be shared between threads."""
+
+    def __init__(self) -> None:
+        self.reader = zstandard.ZstdDecompressor()
+
+
+_own = _ThreadReader()
+
+
+def inflate(stored: bytes | memoryview, limit: int, *, sized: bool = True) -> bytes:
+    """A frame's content, of at most `limit` bytes. `sized`: a frame that does not say its size is refused.
+
+    Raises `zstandard.ZstdError`.
+    """
+    size = zstandard.frame_content_size(stored)
+    if size > limit or (sized and size < 0):
+        raise zstandard.ZstdError(f"a frame's size is missing, or above {limit} bytes")
+    return _own.reader.decompress(stored, max_output_size=max(1, limit))

@@ -1,0 +1,69 @@
+"""Trees of several: checked, put together."""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Iterable
+from itertools import pairwise
+
+import numpy as np
+
+from rampa.core.content.tree.columns import Digests, column, view
+from rampa.core.content.tree.paths import printable
+from rampa.core.content.tree.tree import Chunks, Files, Tree, by_first_use
+from rampa.core.errors import Damaged
+
+
+def check_tree(tree: Tree) -> Tree:
+    """Returns a tree that can be written: sorted, no path twice, nothing below a file or a link. Raises `Damaged`."""
+    links = [k.path for k in tree.links]
+    sorted_ = all(a < b for a, b in pairwise(links))
+    if tree.files.paths.order() is not None or not sorted_:
+        raise Damaged("tree.damaged", "the paths are not sorted, or one stands twice")
+    linked, folders = set(links), set()
+    for path in (*links, *tree.files.paths):
+        folder = path.rpartition("/")[0]
+        while folder and folder not in folders:
+            folders.add(folder)
+            folder = folder.rpartition("/")[0]
+    for path in tree.files.paths:
+        if path in linked:
+            raise Damaged("tree.damaged", "a path is both a file and a link", where=printable(path))
+        if path in folders:
+            raise Damaged("tree.damaged", "a path lies below a file or a link", where=printable(path))
+    if folders & linked:
+        where = printable(min(folders & linked))
+        raise Damaged("tree.damaged", "a path lies below a file or a link", where=where)
+    return tree
+
+
+def merge(trees: Iterable[Tree]) -> Tree:
+    """The tree that several depots make together. Raises `Damaged` when two deliver the same path."""
+    own = list(trees)
+    links = sorted((k for t in own for k in t.links), key=lambda k: k.path)
+    if len(own) == 1:
+        return check_tree(own[0])
+    files = joined([t.files for t in own])
+    order = files.paths.order()
+    return check_tree(Tree(files if order is None else files.take(order), links))
+
+
+def joined(own: list[Files]) -> Files:
+    """One behind the other, not sorted."""
+    if not own:
+        return Tree().files
+    paths, modes, digests, table = own[0].paths, own[0].modes, own[0].digests, own[0].chunks.digests
+    sizes, chunk_sizes = own[0].sizes[:], own[0].chunks.sizes[:]
+    ends, numbers = [view(own[0].ends)], [view(own[0].numbers).astype(np.int64)]
+    for more in own[1:]:
+        paths, modes, digests = paths + more.paths, modes + more.modes, digests + more.digests
+        numbers.append(view(more.numbers).astype(np.int64) + len(chunk_sizes))
+        ends.append(view(more.ends) + np.uint64(sum(len(n) for n in numbers[:-1])))
+        sizes, chunk_sizes = sizes + more.sizes, chunk_sizes + more.chunks.sizes
+        table = Digests(table.joined + more.chunks.digests.joined)
+    chunks, own_numbers = by_first_use(Chunks(table, chunk_sizes), np.concatenate(numbers))
+    return Files(paths, sizes, modes, digests, _column(ends), own_numbers, chunks)
+
+
+def _column(parts: list[np.ndarray]) -> array[int]:
+    return column("Q", np.concatenate(parts))

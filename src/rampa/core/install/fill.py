@@ -1,0 +1,265 @@
+"""Filling a folder with a tree: from what the device has, from what an interrupted run left, and from the network."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from blake3 import blake3
+
+from rampa.core import parallel
+from rampa.core.content.patch import maker
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.tree.columns import Digests, view
+from rampa.core.content.tree.regions import LocalContent
+from rampa.core.content.tree.tree import FileEntry, Tree
+from rampa.core.errors import Damaged
+from rampa.core.files import disk_error
+from rampa.core.install.assembly import Assembly, file_holds, read_region
+from rampa.core.install.delivery import Delivery
+from rampa.core.install.fetched import Inside, open_frames
+from rampa.core.install.plan import Request, requests_for, useful
+from rampa.core.install.reuse import Reused, runs
+
+TRIES = 3
+
+
+@dataclass
+class FillReport:
+    """What an install, update or repair did. Bytes, seconds."""
+
+    downloaded: int = 0
+    metadata: int = 0
+    reused: int = 0
+    written: int = 0
+    seconds: float = 0.0
+    files: int = 0
+    repaired: list[str] = field(default_factory=list)
+    kept: list[str] = field(default_factory=list)
+    """Loose files that the player changed, and that stayed."""
+    aside: list[str] = field(default_factory=list)
+    """Those that were replaced, and are kept aside."""
+
+
+@dataclass(frozen=True)
+class Progress:
+    """`phase` is reuse, download or verify; `done` and `total` are bytes."""
+
+    phase: str
+    done: int
+    total: int
+
+
+class Filling:
+    """One run of filling `root` with `tree`. Safe to run again after a kill at any moment."""
+
+    def __init__(
+        self,
+        root: Path,
+        have_root: Path | None,
+        delivery: Delivery,
+        on: Callable[[Progress], None] = lambda _: None,
+        workers: int = parallel.WORKERS,
+    ) -> None:
+        self._root = root
+        self._have_root = have_root
+        self._delivery = delivery
+        self._on = on
+        self._workers = workers
+        self._lock = threading.Lock()
+        self._whole: Callable[[], Locations] | None = None
+        self._keys: Mapping[bytes, bytes] = {}
+        self.report = FillReport()
+
+    def run(
+        self, tree: Tree, have: LocalContent, locations: Locations, whole: Callable[[], Locations] | None = None
+    ) -> FillReport:
+        """`whole` gives the locations of all chunks, where `locations` are only of those that an untouched device lacks.
+
+        Raises `Damaged` for bytes that stay wrong, `Unavailable` for a network or a disk that gave up.
+        """
+        self._whole = whole
+        self.report.files = len(tree.files)
+        try:
+            self._root.mkdir(parents=True, exist_ok=True)
+            with parallel.pool(self._workers) as threads:
+                assembly = self._assembly(tree, have, threads)
+                try:
+                    self._reuse(assembly, have, threads)
+                    self._download(assembly, locations, threads)
+                finally:
+                    assembly.close()
+                self._finish(assembly, threads)
+            self._link(tree)
+        except OSError as error:
+            raise disk_error(error, self._root) from error
+        return self.report
+
+    def _assembly(self, tree: Tree, have: LocalContent, threads: ThreadPoolExecutor) -> Assembly:
+        """Links whole files after their digests hold; the rest is to be made of chunks."""
+        for folder in {path.rpartition("/")[0] for path in tree.files.paths}:
+            (self._root / folder).mkdir(parents=True, exist_ok=True)
+        taken = parallel.in_order(threads, lambda f: self._take_whole(f, have), tree.files, ahead=64)
+        left = np.fromiter((i for i, done in enumerate(taken) if not done), dtype=np.int64)
+        assembly = Assembly(self._root, tree.take(left))
+        assembly.prepare(threads)
+        return assembly
+
+    def _reuse(self, assembly: Assembly, have: LocalContent, threads: ThreadPoolExecutor) -> None:
+        """Chunks that an interrupted run left, and those of the installed build, each after its digest holds."""
+        self.report.reused += assembly.salvage()
+        chunks, wanted = assembly.tree.chunks, assembly.wanted()
+        held = have.find_chunks(chunks.digests.take(wanted))
+        numbers, held = wanted[held >= 0], held[held >= 0]
+
+        def copy(run: Reused) -> int:
+            assert self._have_root is not None
+            data = memoryview(read_region(self._have_root / run.path, run.offset, run.size) or b"")
+            good, at = [], 0
+            for number in run.numbers:
+                piece = data[at : at + chunks.sizes[number]]
+                if blake3(piece).digest() == chunks.digests[number]:
+                    good.append((number, piece))
+                at += chunks.sizes[number]
+            assembly.put_run(good)
+            return sum(len(piece) for _, piece in good)
+
+        total, copied = int(view(chunks.sizes)[numbers].sum()), 0
+        if total:
+            self._on(Progress("reuse", 0, total))
+        for size in parallel.in_order(threads, copy, runs(numbers, held, chunks, have), ahead=8):
+            copied += size
+            self._on(Progress("reuse", copied, total))
+        self.report.reused += copied
+
+    def _take_whole(self, file: FileEntry, have: LocalContent) -> bool:
+        """A file that is already made, or that the device has as a whole under any path."""
+        target = self._root / file.path
+        mode = 0o755 if file.executable else 0o644
+        if target.exists():
+            if file_holds(target, file.size, file.digest):
+                self._count_reused(file.size)
+                if target.stat().st_mode & 0o777 != mode:
+                    target.chmod(mode)
+                return True
+            # It may be linked to the old build's file: a new one is made, the old one is not written to.
+            if target.stat().st_nlink > 1:
+                target.unlink()
+            return False
+        old = have.find_file(file.digest)
+        if old is None or self._have_root is None:
+            return False
+        source = self._have_root / old.path
+        if file.loose:
+            return False  # a player may write to it: it is never shared with another build
+        if old.executable != file.executable or not file_holds(source, file.size, file.digest):
+            return False
+        os.link(source, target, follow_symlinks=False)
+        self._count_reused(file.size)
+        return True
+
+    def _count_reused(self, size: int) -> None:
+        with self._lock:
+            self.report.reused += size
+
+    def _download(self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor) -> None:
+        chunks = assembly.tree.chunks
+        wanted = chunks.digests.take(assembly.wanted())
+        differences = list(useful(wanted, locations)) if maker.available() else []
+        made = Digests.of(c.digest for d in differences for c in d.new)
+        rest = wanted.take(
+            np.flatnonzero((made.find_all(wanted) < 0) & (locations.chunks.digests.find_all(wanted) >= 0))
+        )
+        total = sum(d.stored for d in differences) + sum(r.size for r in requests_for(locations.chunks.frames_of(rest)))
+        done = 0
+        if total:
+            self._on(Progress("download", 0, total))
+        for size in parallel.in_order(threads, lambda d: self._make(d, assembly), differences):
+            done += size
+            self._on(Progress("download", done, total))
+        # Whatever the differences could not make comes as plain chunks, with the rest.
+        missing = assembly.wanted()
+        if self._whole and bool((locations.chunks.digests.find_all(chunks.digests.take(missing)) < 0).any()):
+            locations = self._whole()
+        inside = Inside(missing, chunks, locations.chunks)
+        requests = list(requests_for(inside.frames))
+        # Asked for before anything travels: a build that is not released yet costs its players nothing.
+        self._keys = self._delivery.keys() if any(f.key for f in inside.frames) else {}
+        total = done + sum(r.size for r in requests)
+
+        def fetch(request: Request) -> int:
+            self._fetch(request, inside, assembly)
+            return request.size
+
+        for size in parallel.in_order(threads, fetch, requests):
+            done += size
+            self._on(Progress("download", done, total))
+        self.report.written = assembly.written
+
+    def _make(self, place: DifferencePlace, assembly: Assembly) -> int:
+        """Makes chunks of what the device has. Where that was touched, or the difference is not right, nothing is put:
+        plain chunks come instead."""
+        old = self._old_content(place)
+        if old is None:
+            return 0
+        payload = self._delivery.read(place.pack, place.offset, place.stored)
+        with self._lock:
+            self.report.downloaded += len(payload)
+        try:
+            content = memoryview(maker.apply(payload, old, place.new_size))
+        except Damaged:
+            return place.stored
+        at = 0
+        for chunk in place.new:
+            piece = content[at : at + chunk.size]
+            number = assembly.tree.chunks.digests.find(chunk.digest)
+            if number >= 0 and blake3(piece).digest() == chunk.digest:
+                assembly.put(number, piece)
+            at += chunk.size
+        return place.stored
+
+    def _old_content(self, place: DifferencePlace) -> bytes | None:
+        if not place.old:
+            return b""
+        if self._have_root is None:
+            return None
+        parts = [read_region(self._have_root / r.path, r.offset, r.size) for r in place.old]
+        old = b"".join(p for p in parts if p is not None)
+        return old if blake3(old).digest() == place.old_digest else None
+
+    def _fetch(self, request: Request, inside: Inside, assembly: Assembly) -> None:
+        """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
+        for attempt in range(TRIES):
+            data = self._delivery.read(request.pack, request.offset, request.size)
+            with self._lock:
+                self.report.downloaded += len(data)
+            try:
+                for chunks in open_frames(request, data, inside, self._keys):
+                    assembly.put_run(chunks)
+                return
+            except Damaged:
+                if attempt == TRIES - 1:
+                    raise
+                time.sleep(0.05 * attempt)
+
+    def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
+        total, done = assembly.tree.size, 0
+        self._on(Progress("verify", 0, total))
+        for size in parallel.in_order(threads, assembly.finish, range(len(assembly.tree.files)), ahead=64):
+            done += size
+            self._on(Progress("verify", done, total))
+
+    def _link(self, tree: Tree) -> None:
+        """Links come last: nothing is ever written through one."""
+        for link in tree.links:
+            path = self._root / link.path
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if path.is_symlink() or path.exists():
+                path.unlink()
+            path.symlink_to(link.target)

@@ -1,0 +1,333 @@
+"""An installation: a folder in which one build of a title is installed, swapped for another as a whole, verified, repaired.
+
+    ROOT/current             a link to builds/<key>: what the player starts
+    ROOT/builds/<key>/tree   the files
+    ROOT/builds/<key>/release  the signed statement and the manifests, to verify against without a network
+    ROOT/previous            a link to the build before, where it is kept to be rolled back to
+    ROOT/aside/<build>/      loose files of the player's that an update replaced or dropped
+    ROOT/staging/<key>/      a build in the making; a later run goes on with it
+
+Order of an update: verify the statement, verify the manifests, fill staging (every chunk and file checked), sync, rename
+staging into builds, swap the link, remove the old build. Until the swap the old build starts; after it the new one does.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from rampa.core import parallel
+from rampa.core.content.depots.choice import EVERYTHING, Choice
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.tree.regions import LocalContent, local_content
+from rampa.core.content.tree.tree import Tree
+from rampa.core.errors import Damaged, NotFound, Refused
+from rampa.core.files import disk_error, must_fit, sync
+from rampa.core.install.delivery import Delivery
+from rampa.core.install.fill import Filling, FillReport, Progress
+from rampa.core.install.integrity import good_chunks, intact, link_holds, still_to_write
+from rampa.core.install.plan import plan_update
+from rampa.core.install.player_files import carry_over
+from rampa.core.install.release_manifests import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
+from rampa.core.signing import statement as statement_format
+from rampa.core.signing.statement import DepotLine, Statement
+
+Listener = Callable[[Progress], None]
+
+
+@dataclass(frozen=True)
+class Installed:
+    """A build in the installation: its verified statement and its whole tree."""
+
+    key: str
+    statement: Statement
+    tree: Tree
+    depots: tuple[DepotLine, ...]
+    """Those of the statement's depots that are installed."""
+
+
+class Installation:
+    """`public_key` is the title's manifest key (raw Ed25519, 32 bytes), pinned when the device was registered.
+
+    `keep_previous`: the build before stays on the disk, so that it can be rolled back to without a network; files that both
+    builds share are there once.
+    """
+
+    def __init__(self, root: Path, title: str, public_key: bytes, *, keep_previous: bool = False) -> None:
+        self.root = root
+        self._keep_previous = keep_previous
+        self._title = title
+        self._public_key = public_key
+
+    def current(self) -> Installed | None:
+        """What is installed, verified against the pinned key. Raises `Damaged` when its papers are."""
+        return self._installed("current")
+
+    def previous(self) -> Installed | None:
+        """The build that `roll_back` goes to, if one is kept whole."""
+        try:
+            return self._installed("previous")
+        except Damaged:
+            return None
+
+    def _installed(self, name: str) -> Installed | None:
+        link = self.root / name
+        if not link.is_symlink():
+            return None
+        key = Path(os.readlink(link)).name
+        release = self.root / "builds" / key / "release"
+        try:
+            statement = self._verify((release / "statement.json").read_bytes())
+            lines = chosen_lines(statement, release)
+            encoded = {d.depot: (release / f"{d.manifest.hex()}.manifest").read_bytes() for d in lines}
+        except OSError as error:
+            raise Damaged(
+                "install.damaged",
+                "the installed build's manifests cannot be read",
+                where=str(error.filename or release),
+                hint="Install again: files that are still right are reused.",
+            ) from error
+        return Installed(key, statement, tree_of(statement, encoded), lines)
+
+    def tree_folder(self, installed: Installed) -> Path:
+        return self.root / "builds" / installed.key / "tree"
+
+    def update(
+        self, envelope: bytes, delivery: Delivery, on: Listener = lambda _: None, choice: Choice = EVERYTHING
+    ) -> FillReport:
+        """Installs what `choice` takes of a signed statement's build, from whatever is there.
+
+        Safe to run again after any interruption.
+        """
+        started = time.monotonic()
+        statement = self._verify(envelope)
+        now = self._current_or_nothing()
+        lines = lines_for(statement, choice)
+        key = key_of(statement, envelope, lines)
+        if now is not None and now.key == key:
+            self._clean(key)
+            return FillReport(files=len(now.tree.files), seconds=time.monotonic() - started)
+        if now is not None and statement.version_code < now.statement.version_code:
+            raise Refused(
+                "statement.older",
+                f"version code {statement.version_code} is older than the installed {now.statement.version_code}",
+                hint="Nothing was replaced. Devices take only rising version codes.",
+            )
+        held = {} if now is None else {d.manifest: self._release(now) for d in now.depots}
+        try:
+            old = {d.depot: self._encoded(now, d) for d in now.depots} if now else {}
+            encoded, fetched = fetch_manifests(lines, delivery, held, old)
+            tree = tree_of(statement, encoded)
+            report = self._fill(key, lines, envelope, encoded, tree, now, delivery, on)
+            self._swap(key)
+        except OSError as error:
+            raise disk_error(error, self.root) from error
+        report.metadata += fetched + len(envelope)
+        report.seconds = time.monotonic() - started
+        return report
+
+    def verify(self, on: Listener = lambda _: None) -> list[str]:
+        """Paths of files that are missing or not what the signed manifest says."""
+        return self._bad(self._must_be_installed(), on)
+
+    def _bad(self, now: Installed, on: Listener) -> list[str]:
+        tree_at = self.tree_folder(now)
+        total, done, bad = now.tree.size, 0, []
+        on(Progress("verify", 0, total))
+        with parallel.pool() as threads:
+            checked = parallel.in_order(threads, lambda f: (f, intact(tree_at / f.path, f)), now.tree.files, ahead=64)
+            for file, sound in checked:
+                done += file.size
+                on(Progress("verify", done, total))
+                if not sound:
+                    bad.append(file.path)
+        bad += [k.path for k in now.tree.links if not link_holds(tree_at / k.path, k.target)]
+        return bad
+
+    def repair(self, delivery: Delivery, on: Listener = lambda _: None) -> FillReport:
+        """Makes damaged files again from their good chunks and downloads of the bad ones; the rest is not touched."""
+        started = time.monotonic()
+        now = self._must_be_installed()
+        bad = set(self.verify(on))
+        files = (f for f in now.tree.files if f.path in bad)
+        links = tuple(k for k in now.tree.links if k.path in bad)
+        report = FillReport()
+        if bad:
+            try:
+                report = self._replace(now, Tree(files, links), delivery, on)
+            except OSError as error:
+                raise disk_error(error, self.root) from error
+        report.repaired = sorted(bad)
+        report.seconds = time.monotonic() - started
+        return report
+
+    def _replace(self, now: Installed, damaged: Tree, delivery: Delivery, on: Listener) -> FillReport:
+        tree_at = self.tree_folder(now)
+        have = good_chunks(tree_at, now.tree)
+        beside = self.root / "staging" / f"repair-{now.key}"
+        shutil.rmtree(beside, ignore_errors=True)
+        encoded = delivery.locations([d.depot for d in now.depots])
+        filling = Filling(beside, tree_at, delivery, on)
+        report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
+        sync(beside)
+        for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
+            target = tree_at / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if target.is_dir() and not target.is_symlink():
+                shutil.rmtree(target)
+            os.replace(beside / path, target)
+        shutil.rmtree(beside, ignore_errors=True)
+        report.metadata += len(encoded)
+        return report
+
+    def _fill(
+        self,
+        key: str,
+        lines: tuple[DepotLine, ...],
+        envelope: bytes,
+        encoded: dict[str, bytes],
+        tree: Tree,
+        now: Installed | None,
+        delivery: Delivery,
+        on: Listener,
+    ) -> FillReport:
+        staging = self.root / "staging" / key
+        self._drop_other_staging(key)
+        names = [d.depot for d in lines]
+        held = [d.depot for d in now.depots] if now else []
+        located = delivery.locations(names, now.statement.build if now else 0, held)
+        have = local_content(now.tree) if now else LocalContent()
+        have_root = self.tree_folder(now) if now else None
+        filling = Filling(staging / "tree", have_root, delivery, on)
+        locations = locations_format.decode(located, tree, now.tree if now else None)
+
+        def whole() -> locations_format.Locations:
+            encoded = delivery.locations(names)
+            filling.report.metadata += len(encoded)
+            return locations_format.decode(encoded, tree)
+
+        must_fit(self.root, still_to_write(plan_update(tree, have, locations), staging / "tree"))
+        report = filling.run(tree, have, locations, whole)
+        if now is not None:
+            aside = self.root / "aside" / str(now.statement.build)
+            carried = carry_over(now.tree, self.tree_folder(now), tree, staging / "tree", aside)
+            report.kept, report.aside = carried
+        release = staging / "release"
+        release.mkdir(parents=True, exist_ok=True)
+        (release / CHOSEN).write_text("\n".join(names))
+        for line in lines:
+            (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
+        (release / "statement.json").write_bytes(envelope)
+        sync(staging)
+        report.metadata += len(located)
+        return report
+
+    def _swap(self, key: str) -> None:
+        staging, place = self.root / "staging" / key, self.root / "builds" / key
+        place.parent.mkdir(parents=True, exist_ok=True)
+        if place.exists():
+            shutil.rmtree(place)
+        os.rename(staging, place)
+        before = self.root / "current"
+        if self._keep_previous and before.is_symlink() and Path(os.readlink(before)).name != key:
+            self._point("previous", Path(os.readlink(before)).name)
+        self._point("current", key)
+        sync(self.root)
+        self._clean(key)
+
+    def _point(self, name: str, key: str) -> None:
+        beside = self.root / f"{name}.new"
+        beside.unlink(missing_ok=True)
+        beside.symlink_to(Path("builds") / key)
+        os.replace(beside, self.root / name)
+
+    def _clean(self, key: str) -> None:
+        previous = self.root / "previous"
+        if previous.is_symlink() and (not self._keep_previous or Path(os.readlink(previous)).name == key):
+            previous.unlink()
+        kept = {key, Path(os.readlink(previous)).name if previous.is_symlink() else key}
+        for old in (self.root / "builds").iterdir():
+            if old.name not in kept:
+                shutil.rmtree(old, ignore_errors=True)
+        shutil.rmtree(self.root / "staging", ignore_errors=True)
+
+    def roll_back(self) -> Installed:
+        """Starts the kept build again from now on; what was installed is removed. Needs no network.
+
+        Raises `NotFound` when none is kept, `Damaged` when it is not whole any more.
+        """
+        now, before = self._must_be_installed(), self.previous()
+        if before is None:
+            raise NotFound(
+                "install.no-previous",
+                "no build is kept to roll back to",
+                where=str(self.root),
+                hint="Builds are kept from the next update on when the installation keeps the previous one.",
+            )
+        bad = self._bad(before, lambda _: None)
+        if bad:
+            hint = "Nothing was changed. Update to a build that the channel has."
+            raise Damaged("install.damaged", "the kept build is not whole any more", where=bad[0], hint=hint)
+        try:
+            aside = self.root / "aside" / str(now.statement.build)
+            carry_over(now.tree, self.tree_folder(now), before.tree, self.tree_folder(before), aside)
+            self._point("current", before.key)
+            sync(self.root)
+            self._clean(before.key)
+        except OSError as error:
+            raise disk_error(error, self.root) from error
+        return before
+
+    def uninstall(self) -> int:
+        """Removes what is installed; returns the bytes of its files. What the player changed goes to ROOT/aside first."""
+        now = self._must_be_installed()
+        try:
+            aside = self.root / "aside" / str(now.statement.build)
+            carry_over(now.tree, self.tree_folder(now), Tree(), self.root, aside)
+            for name in ("current", "previous"):
+                (self.root / name).unlink(missing_ok=True)
+            sync(self.root)
+            for name in ("builds", "staging"):
+                shutil.rmtree(self.root / name, ignore_errors=True)
+        except OSError as error:
+            raise disk_error(error, self.root) from error
+        return now.tree.size
+
+    def _drop_other_staging(self, key: str) -> None:
+        folder = self.root / "staging"
+        for other in folder.iterdir() if folder.is_dir() else ():
+            if other.name != key:
+                shutil.rmtree(other, ignore_errors=True)
+
+    def _current_or_nothing(self) -> Installed | None:
+        """An installation whose papers are damaged is installed again, not mourned."""
+        try:
+            return self.current()
+        except Damaged:
+            return None
+
+    def _must_be_installed(self) -> Installed:
+        now = self.current()
+        if now is None:
+            raise NotFound("install.none", "nothing is installed here yet", where=str(self.root))
+        return now
+
+    def _encoded(self, now: Installed, line: DepotLine) -> bytes:
+        return (self._release(now) / f"{line.manifest.hex()}.manifest").read_bytes()
+
+    def _release(self, now: Installed) -> Path:
+        return self.root / "builds" / now.key / "release"
+
+    def _verify(self, envelope: bytes) -> Statement:
+        statement = statement_format.verify(envelope, self._public_key)
+        if statement.title != self._title:
+            raise Damaged(
+                "statement.title",
+                f"the statement is of another title: {statement.title}",
+                hint="Nothing was replaced.",
+            )
+        return statement

@@ -1,0 +1,60 @@
+"""Recording who did what, in the same transaction as the change."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.db.base import new_id
+from rampa.db.people import AuditEventRow
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.pages import cursor_id, page_of
+from rampa.schema.common import Page
+from rampa.schema.events import AuditEvent, EventQuery
+
+
+def record(
+    session: Session, services: Services, actor: Actor, act: str, subject: str, title: str | None = None, **detail: Any
+) -> None:
+    """`detail` holds figures and names, never secrets."""
+    session.add(
+        AuditEventRow(
+            id=new_id(),
+            at=services.now(),
+            who=actor.name,
+            act=act,
+            subject=subject,
+            title=title,
+            detail=detail,
+            request_id=actor.request_id,
+        )
+    )
+
+
+def list_events(services: Services, query: EventQuery) -> Page[AuditEvent]:
+    """Newest first."""
+    rows = select(AuditEventRow).order_by(AuditEventRow.id.desc()).limit(query.limit + 1)
+    if query.title:
+        rows = rows.where(AuditEventRow.title == query.title)
+    if query.act:
+        rows = rows.where(AuditEventRow.act.startswith(query.act, autoescape=True))
+    if query.cursor:
+        rows = rows.where(AuditEventRow.id < cursor_id(query.cursor))
+    with services.db.transaction() as session:
+        found = list(session.scalars(rows))
+    return page_of(Page[AuditEvent], found, query.limit, _out, lambda e: str(e.id))
+
+
+def _out(row: AuditEventRow) -> AuditEvent:
+    return AuditEvent(
+        id=str(row.id),
+        at=row.at,
+        who=row.who,
+        act=row.act,
+        subject=row.subject,
+        title=row.title,
+        detail=row.detail,
+        request_id=row.request_id,
+    )

@@ -1,0 +1,52 @@
+"""What every use case gets: the services it may use, and who asks."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from rampa.core.errors import Denied
+from rampa.core.signing.seal import Masters
+from rampa.db.base import Database
+from rampa.schema.common import Role
+from rampa.store.port import ContentStore
+
+
+def utc_now() -> dt.datetime:
+    return dt.datetime.now(dt.UTC)
+
+
+@dataclass(frozen=True)
+class Services:
+    """One a process. `master_key`: one of 32 bytes, or several, the one that seals first."""
+
+    db: Database
+    store: ContentStore
+    master_key: Masters
+    now: Callable[[], dt.datetime] = utc_now
+
+
+@dataclass(frozen=True)
+class Actor:
+    """Who asks, for the audit events and for what they may do. `name` is a person's, with a token's behind it."""
+
+    person_id: uuid.UUID
+    name: str
+    role: Role
+    request_id: str = ""
+
+
+MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
+PLACERS = frozenset({Role.OWNER, Role.ENGINEER})
+
+
+def must_place(actor: Actor) -> None:
+    if actor.role not in PLACERS:
+        raise Denied("role.denied", f"a {actor.role} may not place builds", hint="Ask an engineer or the owner.")
+
+
+def service_actor(name: str) -> Actor:
+    """The service acting by itself: a trigger, a schedule, the queue."""
+    return Actor(uuid.UUID(int=0), name, Role.ENGINEER)

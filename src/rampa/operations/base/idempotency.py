@@ -1,0 +1,71 @@
+"""Creating calls that can be sent twice: the second answers what the first did."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TypeVar
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Invalid
+from rampa.db.base import new_id
+from rampa.db.people import IdempotentAnswerRow
+from rampa.operations.base.context import Actor, Services
+from rampa.schema.common import Wire
+
+W = TypeVar("W", bound=Wire)
+KEPT = dt.timedelta(days=7)
+
+
+@dataclass(frozen=True)
+class Once:
+    """`key` from Idempotency-Key, and a SHA-256 over what was asked."""
+
+    key: str
+    request_digest: bytes
+
+
+def once(
+    session: Session, services: Services, actor: Actor, asked: Once | None, kind: type[W], make: Callable[[], W]
+) -> W:
+    """Runs `make` in this transaction, or answers what it gave before. Two at the same moment: one waits."""
+    if asked is None:
+        return make()
+    now = services.now()
+    session.execute(delete(IdempotentAnswerRow).where(IdempotentAnswerRow.at < now - KEPT))
+    row = insert(IdempotentAnswerRow).values(
+        id=new_id(),
+        person_id=actor.person_id,
+        key=asked.key,
+        request_digest=asked.request_digest,
+        status=0,
+        body={},
+        at=now,
+    )
+    mine = session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswerRow.id)).scalar()
+    if mine is None:
+        return _earlier(session, actor, asked, kind)
+    made = make()
+    answer = session.get_one(IdempotentAnswerRow, mine)
+    answer.status, answer.body = 201, made.model_dump(mode="json")
+    return made
+
+
+def _earlier(session: Session, actor: Actor, asked: Once, kind: type[W]) -> W:
+    row = session.scalars(
+        select(IdempotentAnswerRow).where(
+            IdempotentAnswerRow.person_id == actor.person_id, IdempotentAnswerRow.key == asked.key
+        )
+    ).one()
+    if row.request_digest != asked.request_digest:
+        raise Invalid(
+            "idempotency.reused",
+            "this Idempotency-Key was used for another call",
+            where="Idempotency-Key",
+            hint="Use a new key for every new thing that you create.",
+        )
+    return kind.model_validate(row.body)

@@ -1,0 +1,150 @@
+"""A build's bundle: read back from what was sent, signed beside or found signed inside, kept."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.bundle.package import Facts
+from rampa.core.bundle.property_list import UNSIGNED
+from rampa.core.bundle.verification import ABSENT, HOLDS, Verified
+from rampa.core.check.bundle import check_bundle, verify_bundle
+from rampa.core.check.package import ExpectedPackage
+from rampa.core.errors import Damaged, Invalid, Refused
+from rampa.core.profile.resolved import ResolvedProfile, resolve
+from rampa.core.signing.cms import sign_detached
+from rampa.db.builds import BuildRow, BundleRow
+from rampa.db.runs import RunRow
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.content.chunk_source import ChunkSource
+from rampa.operations.signing.grants import grant_for
+from rampa.operations.signing.identities import open_identity, used
+from rampa.operations.signing.lookup import find_key
+from rampa.operations.titles.documents import load_document
+from rampa.schema.builds import builds as wire
+from rampa.schema.bundles.bundles import SchemeOut, WhoSigned
+from rampa.schema.bundles.of_core import verified_out
+
+PACKAGES = ("apk", "aab", "ipa")
+
+
+@dataclass(frozen=True)
+class ReadBack:
+    """What a bundle that was sent says of itself. `seen` is None for a desktop bundle, which says nothing."""
+
+    profile: ResolvedProfile
+    seen: Verified | None
+
+
+def profile_of(session: Session, build: BuildRow) -> ResolvedProfile:
+    return resolve(load_document(session, build.title, build.revision), build.profile)
+
+
+def check_name(build: BuildRow, profile: ResolvedProfile, bundle: wire.BundleIn) -> None:
+    """Others save the bundle under this name: only the one that the profile's template gave is taken."""
+    wanted = f"{build.bundle_name}.{profile.kind}"
+    if bundle.name != wanted:
+        raise Invalid("bundle.name", f"the bundle of {build.name} is {wanted}", where="bundle.name")
+
+
+def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> ReadBack:
+    """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
+    if profile.kind not in PACKAGES:
+        return ReadBack(profile, None)
+    source = ChunkSource(services, [bytes.fromhex(c.digest) for c in sent.chunks])
+    expected = ExpectedPackage(
+        build.purpose == "release", profile.identifier, build.version_name, build.version_code, profile.architectures
+    )
+    blockers = [f for f in check_bundle(source, expected) if f.severity == "blocker"]
+    if blockers:
+        more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
+        raise Refused(blockers[0].code, f"the bundle is not taken: {blockers[0].message}{more}", hint=blockers[0].hint)
+    seen, _ = verify_bundle(source, None)
+    if seen.facts.kind != profile.kind:
+        raise Damaged("bundle.kind", f"the bundle is of kind {seen.facts.kind}, and the profile says {profile.kind}")
+    return ReadBack(profile, seen)
+
+
+def keep_bundle(
+    session: Session, services: Services, actor: Actor, build: BuildRow, sent: wire.BundleIn, read: ReadBack
+) -> BundleRow:
+    """The build's bundle from now on; signed beside where its kind wants that."""
+    if build.bundle is not None:
+        session.delete(build.bundle)
+        session.flush()
+    bundle = BundleRow(
+        build_id=build.id,
+        name=sent.name,
+        size=sent.size,
+        sha256=bytes.fromhex(sent.sha256),
+        chunks=b"".join(bytes.fromhex(c.digest) for c in sent.chunks),
+        identity="",
+        fingerprint="",
+        kind=read.profile.kind,
+        bare=sent.bare,
+        read_back={},
+    )
+    if read.profile.signs_inside:
+        _found_inside(session, services, bundle, read)
+    elif read.profile.identity:
+        _sign_beside(session, services, actor, build, bundle, read)
+    bundle.read_back = _said(bundle, read)
+    session.add(bundle)
+    return bundle
+
+
+def _found_inside(session: Session, services: Services, bundle: BundleRow, read: ReadBack) -> None:
+    """The agent put the signature there; that it holds, and whose it is, is seen here."""
+    assert read.seen is not None
+    if all(s.state == ABSENT for s in read.seen.schemes):
+        return  # unsigned: no channel takes it
+    if not read.seen.holds:
+        why = next(
+            (f"{s.name}: {s.why}" for s in read.seen.schemes if s.state == "broken"), "a level does not install it"
+        )
+        raise Damaged("bundle.signature", f"the bundle's signature does not hold: {why}", where=bundle.name)
+    row = find_key(session, read.profile.identity) if read.profile.identity else None
+    if row is None or (read.seen.fingerprint != row.fingerprint and row.fingerprint not in read.seen.line):
+        raise Refused(
+            "bundle.identity", "the bundle is signed by another identity than the profile names", where=bundle.name
+        )
+    bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, services.now()
+
+
+def _sign_beside(
+    session: Session, services: Services, actor: Actor, build: BuildRow, bundle: BundleRow, read: ReadBack
+) -> None:
+    row = find_key(session, read.profile.identity, lock=True)
+    identity = open_identity(services, session, row, run_of(session, build))
+    now = services.now()
+    bundle.signature = sign_detached(bundle.sha256, identity, now)
+    bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
+    detail = {"build": build.name, "run": build.run or "", "bundle_sha256": bundle.sha256.hex(), "scheme": "cms"}
+    used(session, services, actor, row, build.title.slug, **detail)
+    if read.profile.platform.needs_grant and build.purpose != "release":
+        grant = grant_for(session, services, build.title, read.profile.identifier, build.purpose, row)
+        build.grant = grant.number if grant else 0
+
+
+def run_of(session: Session, build: BuildRow) -> uuid.UUID | None:
+    """The id of the run that makes it; None when it is made by hand."""
+    if not build.run:
+        return None
+    return session.scalar(select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.run))
+
+
+def _said(bundle: BundleRow, read: ReadBack) -> dict[str, object]:
+    seen = read.seen
+    if seen is None:
+        seen = Verified(Facts(read.profile.kind), (), ())
+    said = verified_out(bundle.name, seen)
+    if bundle.signature:
+        who = WhoSigned(fingerprint=bundle.fingerprint, subject=bundle.identity, not_after="", algorithm="CMS, SHA-256")
+        said.schemes.append(SchemeOut(name="cms", state=HOLDS, signers=[who]))
+        said.holds = True
+    if read.profile.kind == "ipa" and UNSIGNED not in said.notes:
+        said.notes.append(UNSIGNED)
+    return said.model_dump()

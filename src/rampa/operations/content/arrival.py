@@ -1,0 +1,189 @@
+"""Content arriving: which chunks are missing, and packs that bring them. Every chunk is checked; nothing is believed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from itertools import islice
+from pathlib import Path
+from typing import TypeVar
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from rampa.core.content.pack.pack import Frame as PackFrame
+from rampa.core.content.pack.pack import decompress, index_size, read_index, verify_chunks
+from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
+from rampa.core.content.tree.tree import Chunk as ChunkOfTree
+from rampa.core.errors import Conflict, Damaged, NotFound
+from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
+from rampa.operations.base.context import Services
+from rampa.operations.builds.builds import find_build, must_be_open
+from rampa.schema.builds import builds as wire
+
+PACK_LIMIT = 64 * 1024 * 1024
+BATCH = 5000
+T = TypeVar("T")
+
+
+def missing_chunks(services: Services, slug: str, number: int, digests: list[str]) -> list[str]:
+    """Those that no recorded pack holds, in the order asked."""
+    with services.db.transaction() as session:
+        must_be_open(find_build(session, slug, number))
+    return missing_of(services, digests)
+
+
+def missing_of(services: Services, digests: list[str]) -> list[str]:
+    with services.db.transaction() as session:
+        held = set(chunk_sizes(session, [bytes.fromhex(d) for d in digests]))
+        rescue(session, held)
+    return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
+
+
+def rescue(session: Session, digests: Iterable[bytes]) -> None:
+    """Chunks that somebody counts on from now: packs that were to be removed and hold any of them stay."""
+    condemned = select(PackRow.digest).where(PackRow.condemned_at.is_not(None))
+    if session.scalar(condemned.limit(1)) is None:
+        return
+    wanted = list(digests)
+    for at in range(0, len(wanted), BATCH):
+        inside = select(FrameRow.pack_digest).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
+        inside = inside.where(ChunkRow.digest.in_(wanted[at : at + BATCH]))
+        session.execute(update(PackRow).where(PackRow.digest.in_(inside)).values(condemned_at=None))
+
+
+def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
+    """A pack for an open build."""
+    with services.db.transaction() as session:
+        must_be_open(find_build(session, slug, number))
+    return take_pack(services, digest, pieces)
+
+
+def take_pack(services: Services, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
+    """Checked, written beside, synced, renamed, then recorded. Sending it twice is no error."""
+    with services.db.transaction() as session:
+        known = session.get(PackRow, digest)
+        if known:
+            for _ in pieces:  # an answer before the body was read would look like a broken connection
+                pass
+            chunks = _count(session, digest)
+            return wire.PackStored(pack=digest.hex(), size=known.size, chunks=chunks, new_chunks=0)
+    frames: list[PackFrame] = []
+    size = services.store.put_pack(digest, pieces, PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
+    with services.db.transaction() as session:
+        new = _record(session, services, digest, size, frames)
+    return wire.PackStored(pack=digest.hex(), size=size, chunks=sum(len(f.chunks) for f in frames), new_chunks=new)
+
+
+def check_pack(path: Path, size: int) -> list[PackFrame]:
+    """Reads a whole pack and checks every chunk, a frame at a time. Raises `Damaged`."""
+    with path.open("rb") as stream:
+        stream.seek(max(0, size - 12))
+        need = index_size(stream.read(), size)
+        stream.seek(size - need)
+        frames = read_index(stream.read(), size)
+        for frame in frames:
+            stream.seek(frame.offset)
+            verify_chunks(frame, decompress(stream.read(frame.stored), frame.raw))
+    return frames
+
+
+def _record(session: Session, services: Services, digest: bytes, size: int, frames: list[PackFrame]) -> int:
+    """Rows for what is on the disk now. Of two packs that bring the same chunk, the first recorded one holds it."""
+    added = session.execute(
+        insert(PackRow)
+        .values(digest=digest, size=size, created_at=services.now())
+        .on_conflict_do_nothing()
+        .returning(PackRow.digest)
+    ).scalar()
+    if added is None:
+        return 0
+    rows = [{"pack_digest": digest, "offset": f.offset, "stored": f.stored, "raw": f.raw} for f in frames]
+    ids = session.scalars(insert(FrameRow).returning(FrameRow.id, sort_by_parameter_order=True), rows).all()
+    chunks: dict[bytes, dict[str, object]] = {}
+    for frame_id, frame in zip(ids, frames, strict=True):
+        at = 0
+        for chunk in frame.chunks:
+            row = {"digest": chunk.digest, "size": chunk.size, "frame_id": frame_id, "at": at}
+            chunks.setdefault(chunk.digest, row)
+            at += chunk.size
+    # In one order for all, or two uploads of the same content would wait for each other for ever.
+    in_order = [chunks[d] for d in sorted(chunks)]
+    new = session.scalars(insert(ChunkRow).on_conflict_do_nothing().returning(ChunkRow.digest), in_order).all()
+    return len(new)
+
+
+def forget_pack(session: Session, digest: bytes) -> None:
+    """Its rows: what it held counts as missing from then on. The bytes are removed by the caller, after the commit."""
+    frames = select(FrameRow.id).where(FrameRow.pack_digest == digest)
+    session.execute(delete(ChunkRow).where(ChunkRow.frame_id.in_(frames)))
+    session.execute(delete(FrameRow).where(FrameRow.pack_digest == digest))
+    session.execute(delete(PackRow).where(PackRow.digest == digest))
+
+
+def pack_size(session: Session, digest: bytes) -> int:
+    """Of a pack of chunks or of differences, in bytes. Raises `NotFound`."""
+    size = session.scalar(select(PackRow.size).where(PackRow.digest == digest))
+    size = size or session.scalar(select(DifferenceSetRow.size).where(DifferenceSetRow.pack == digest).limit(1))
+    if not size:
+        raise NotFound("content.unknown", f"there is no such pack: {digest.hex()[:12]}")
+    return size
+
+
+def _count(session: Session, digest: bytes) -> int:
+    rows = (
+        select(ChunkRow.digest).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.pack_digest == digest)
+    )
+    return len(session.scalars(rows).all())
+
+
+def chunk_sizes(session: Session, digests: list[bytes]) -> dict[bytes, int]:
+    """digest -> size in bytes, for those that are recorded."""
+    out: dict[bytes, int] = {}
+    for at in range(0, len(digests), BATCH):
+        rows = select(ChunkRow.digest, ChunkRow.size).where(ChunkRow.digest.in_(digests[at : at + BATCH]))
+        out.update((digest, size) for digest, size in session.execute(rows))
+    return out
+
+
+def must_be_held(session: Session, chunks: Iterable[ChunkOfTree]) -> None:
+    """Every chunk is recorded, with that size. Raises `Conflict` and `Damaged`."""
+    missing = asked = 0
+    for batch in batched(chunks, BATCH):
+        held = chunk_sizes(session, [c.digest for c in batch])
+        asked += len(batch)
+        missing += len({c.digest for c in batch} - held.keys())
+        if any(held.get(c.digest, c.size) != c.size for c in batch):
+            raise Damaged("content.size", "a manifest gives a chunk another size than it has")
+    if missing:
+        raise Conflict(
+            "content.missing",
+            f"{missing} of {asked} chunks have not arrived",
+            hint="Run the command again: it sends only those.",
+        )
+
+
+def locate(session: Session, digests: Iterable[bytes]) -> ChunkPlaces:
+    """Where chunks lie; those that are not recorded are left out."""
+    found = PlacesBuilder()
+    columns = (
+        ChunkRow.digest,
+        ChunkRow.at,
+        FrameRow.pack_digest,
+        FrameRow.offset,
+        FrameRow.stored,
+        FrameRow.raw,
+        FrameRow.key,
+    )
+    for batch in batched(digests, BATCH):
+        rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(ChunkRow.digest.in_(batch))
+        for digest, at, pack, offset, stored, raw, key in session.execute(rows):
+            found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
+    return found.places()
+
+
+def batched(items: Iterable[T], size: int) -> Iterator[list[T]]:
+    """Lists of at most `size` items."""
+    own = iter(items)
+    while batch := list(islice(own, size)):
+        yield batch

@@ -1,0 +1,53 @@
+"""Plain chunks in frames for new packs: whole frames go as they are, so their packing stays; what is left of others is packed
+together."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from rampa.core.content.pack.pack import FRAME_TARGET, compress
+from rampa.core.content.pack.places import ChunkPlaces, FramePlace
+from rampa.core.content.tree.tree import Chunk
+from rampa.operations.base.context import Services
+from rampa.operations.content.stored_trees import read_frame
+
+
+@dataclass(frozen=True)
+class NewFrame:
+    """`stored` is the compressed frame of these chunks, one behind the other: `raw` bytes."""
+
+    chunks: Sequence[Chunk]
+    stored: bytes
+    raw: int
+
+
+def frames_anew(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces) -> Iterator[NewFrame]:
+    """Frames that hold exactly these chunks, which must lie in plain frames."""
+    inside: dict[FramePlace, list[tuple[int, Chunk]]] = defaultdict(list)
+    for chunk in chunks:
+        frame, at = places[chunk.digest]
+        inside[frame].append((at, chunk))
+    group: list[Chunk] = []
+    parts: list[bytes] = []
+    for frame in sorted(inside):
+        own = sorted(inside[frame], key=lambda row: row[0])
+        if sum(chunk.size for _, chunk in own) == frame.raw:
+            stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
+            yield NewFrame([chunk for _, chunk in own], stored, frame.raw)
+            continue
+        content = read_frame(services, frame)
+        for at, chunk in own:
+            if group and sum(c.size for c in group) + chunk.size > FRAME_TARGET:
+                yield _packed(group, parts)
+                group, parts = [], []
+            group.append(chunk)
+            parts.append(content[at : at + chunk.size])
+    if group:
+        yield _packed(group, parts)
+
+
+def _packed(group: list[Chunk], parts: list[bytes]) -> NewFrame:
+    raw = b"".join(parts)
+    return NewFrame(group, compress(raw), len(raw))

@@ -1,0 +1,287 @@
+"""Reading stored content: manifests as trees, chunks as a stream, what a device asks for."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import TypeVar
+
+from sqlalchemy import select
+
+from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen, from_words
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.pack.encryption import decrypt
+from rampa.core.content.pack.pack import decompress
+from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch import manifest_difference as difference_format
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.sets import missing_chunks
+from rampa.core.content.tree.columns import DIGEST_SIZE
+from rampa.core.content.tree.merge import merge
+from rampa.core.content.tree.tree import Tree
+from rampa.core.errors import Damaged, NotFound
+from rampa.core.signing.seal import unseal
+from rampa.db.builds import BuildRow, DepotRow, SymbolFileRow
+from rampa.db.content import ContentKeyRow, DifferenceSetRow, StoreStateRow
+from rampa.operations.base.context import Services
+from rampa.operations.builds.builds import find_build
+from rampa.operations.content.arrival import chunk_sizes, locate
+from rampa.schema.builds import builds as wire
+
+T = TypeVar("T")
+KEPT_FRAMES = 8
+
+
+class ResultCache:
+    """A few results that never change, by key: manifests and locations are immutable, decoding them is not free."""
+
+    def __init__(self, size: int) -> None:
+        self._size = size
+        self._lock = threading.Lock()
+        self._kept: OrderedDict[Hashable, object] = OrderedDict()
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]  # type: ignore[return-value]
+        made = make()
+        with self._lock:
+            self._kept[key] = made
+            while len(self._kept) > self._size:
+                self._kept.popitem(last=False)
+        return made
+
+
+_trees = ResultCache(12)
+_locations = ResultCache(12)
+_manifest_differences = ResultCache(24)
+
+
+def depot_trees(services: Services, build: BuildRow) -> dict[str, Tree]:
+    """Depot -> tree, in the build's order."""
+    return {d.name: manifest_tree(services, d.manifest) for d in build.depots}
+
+
+def manifest_tree(services: Services, digest: bytes) -> Tree:
+    return _trees.get(digest, lambda: manifest_format.decode(services.store.manifest(digest)).tree)
+
+
+def selectors_of(build: BuildRow) -> dict[str, Selector]:
+    """Whom each depot is for, in the build's order."""
+    return {d.name: from_words(d.selector) for d in build.depots}
+
+
+def build_tree(services: Services, build: BuildRow, depots: tuple[str, ...] | None = None) -> Tree:
+    """These depots together; without any named, those of a device that takes everything.
+
+    Raises `Damaged` when two deliver the same path.
+    """
+    own = depot_trees(services, build)
+    names = chosen(selectors_of(build), EVERYTHING) if depots is None else [n for n in own if n in depots]
+    return merge(own[n] for n in names)
+
+
+@dataclass(frozen=True)
+class Start:
+    """The build that an update starts from, and its depots that are installed; None: those of `build_tree`."""
+
+    build: BuildRow
+    depots: tuple[str, ...] | None = None
+
+
+def build_locations(
+    services: Services, build: BuildRow, start: Start | None = None, depots: tuple[str, ...] | None = None
+) -> tuple[Locations, bytes]:
+    """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
+    with services.db.transaction() as session:
+        made = session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
+        epoch = session.scalar(select(StoreStateRow.epoch)) or 0
+
+    def make() -> tuple[Locations, bytes]:
+        new = build_tree(services, build, depots)
+        old = build_tree(services, start.build, start.depots) if start else None
+        wanted = missing_chunks(old, new) if old else new.chunks
+        with services.db.transaction() as session:
+            chunks = locate(session, wanted.digests)
+        differences = _differences(services, build, start, made, new, old) if made and start and old else ()
+        located = Locations(chunks, differences, start.build.number if start else 0)
+        return located, locations_format.encode(located, new, old)
+
+    key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch)
+    return _locations.get(key, make)
+
+
+def _differences(
+    services: Services, build: BuildRow, start: Start, made: DifferenceSetRow, new: Tree, old: Tree
+) -> tuple[DifferencePlace, ...]:
+    """Those that fit what the device chose; they were made for one that takes everything."""
+    if not made.pack:
+        return ()
+    whole = build_tree(services, build), build_tree(services, start.build)
+
+    def same(path: str) -> bool:
+        installed, meant = old.files.find(path), whole[1].files.find(path)
+        return installed is not None and meant is not None and installed.digest == meant.digest
+
+    return tuple(
+        d
+        for d in locations_format.decode(made.rows, *whole).differences
+        if all(c.digest in new.chunks.digests for c in d.new) and all(same(r.path) for r in d.old)
+    )
+
+
+def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:
+    """For a device that has the build `base` (0: nothing); one that is not known any more counts as nothing."""
+    build = find_ready(services, slug, number)
+    base = _base(services, slug, query.base, build)
+    start = Start(base, _names(query.base_depots)) if base else None
+    return build_locations(services, build, start, _names(query.depots))[1]
+
+
+def _names(text: str) -> tuple[str, ...] | None:
+    return tuple(text.split(",")) if text else None
+
+
+def _base(services: Services, slug: str, number: int, build: BuildRow) -> BuildRow | None:
+    if not number or number == build.number:
+        return None
+    try:
+        return find_ready(services, slug, number)
+    except NotFound:
+        return None
+
+
+def manifest_difference(services: Services, build: BuildRow, depot: str, base: bytes) -> bytes:
+    """A depot's manifest as a difference against another manifest of the title; empty where it does not pay."""
+    new = next((d.manifest for d in build.depots if d.name == depot), None)
+    if new is None:
+        raise NotFound("depot.unknown", f"{build.name} has no depot {depot!r}", where="depot")
+    with services.db.transaction() as session:
+        own = select(DepotRow.manifest).join(BuildRow, BuildRow.id == DepotRow.build_id)
+        known = session.scalar(own.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
+    if known is None:
+        return b""
+    store = services.store
+    return _manifest_differences.get(
+        (new, base), lambda: difference_format.make(store.manifest(base), store.manifest(new))
+    )
+
+
+def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
+    build = find_ready(services, slug, number)
+    if build.symbols is None:
+        raise NotFound("symbols.none", f"{build.name} has no symbols", where="build")
+    return services.store.manifest(build.symbols)
+
+
+def symbols_locations(services: Services, slug: str, number: int) -> bytes:
+    tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
+    with services.db.transaction() as session:
+        found = locate(session, tree.chunks.digests)
+    return locations_format.encode(Locations(found), tree)
+
+
+def find_ready(services: Services, slug: str, number: int) -> BuildRow:
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+    if build.state != "ready":
+        raise NotFound("build.not-ready", f"{build.name} is {build.state}: it has no content to read")
+    return build
+
+
+def provenance(services: Services, slug: str, number: int) -> bytes:
+    find_ready(services, slug, number)
+    with services.db.transaction() as session:
+        envelope = find_build(session, slug, number).provenance
+    if envelope is None:
+        raise NotFound("provenance.none", f"{slug}#{number} was made before provenance was kept", where="build")
+    return envelope
+
+
+def find_symbols(services: Services, ident: str) -> wire.SymbolsFound:
+    """Builds that keep symbols of a native binary with this build id, newest first."""
+    with services.db.transaction() as session:
+        rows = session.scalars(
+            select(SymbolFileRow).where(SymbolFileRow.ident == ident).order_by(SymbolFileRow.build_id.desc()).limit(50)
+        )
+        found = [
+            wire.SymbolsAt(
+                build=r.build.name, title=r.build.title.slug, number=r.build.number, path=r.path, size=r.size
+            )
+            for r in rows
+        ]
+    return wire.SymbolsFound(ident=ident, items=found)
+
+
+def list_files(services: Services, slug: str, number: int) -> wire.FileList:
+    build = find_ready(services, slug, number)
+    out = []
+    for depot, tree in depot_trees(services, build).items():
+        for f in tree.files:
+            out.append(
+                wire.FileOut(
+                    path=f.path,
+                    size=f.size,
+                    depot=depot,
+                    executable=f.executable,
+                    digest=f.digest.hex(),
+                    chunks=len(f.chunks),
+                )
+            )
+        for k in tree.links:
+            out.append(
+                wire.FileOut(path=k.path, size=0, depot=depot, executable=False, digest="", chunks=0, link=k.target)
+            )
+    return wire.FileList(files=sorted(out, key=lambda f: f.path))
+
+
+def list_left_out(services: Services, slug: str, number: int) -> wire.LeftOutList:
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number)
+        return wire.LeftOutList(files=[wire.LeftOutOut(**row) for row in build.left_out])
+
+
+def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[bytes]:
+    """The chunks' content, one after another; a few frames are kept, so order matters for speed only."""
+    wanted = list(digests)
+    with services.db.transaction() as session:
+        found = locate(session, dict.fromkeys(wanted))
+        sizes = chunk_sizes(session, list(found))
+    frames: OrderedDict[FramePlace, bytes] = OrderedDict()
+    for digest in wanted:
+        if digest not in found:
+            raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
+        frame, at = found[digest]
+        if frame not in frames:
+            frames[frame] = read_frame(services, frame)
+            if len(frames) > KEPT_FRAMES:
+                frames.popitem(last=False)
+        yield frames[frame][at : at + sizes[digest]]
+
+
+def read_frame(services: Services, frame: FramePlace) -> bytes:
+    stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
+    if frame.key:
+        return decrypt(stored, frame.raw, content_key(services, frame.key), frame.key)
+    return decompress(stored, frame.raw)
+
+
+def content_key(services: Services, ident: bytes) -> bytes:
+    """A key of an encrypted depot, out of the vault."""
+    with services.db.transaction() as session:
+        row = session.get(ContentKeyRow, ident)
+    if row is None:
+        raise Damaged("content.key", "a content key is not in the vault")
+    return unseal(row.sealed, services.master_key, key_label(ident))
+
+
+def key_label(ident: bytes) -> str:
+    return f"content:{ident.hex()}"
+
+
+def split_digests(joined: bytes) -> list[bytes]:
+    return [joined[i : i + DIGEST_SIZE] for i in range(0, len(joined), DIGEST_SIZE)]

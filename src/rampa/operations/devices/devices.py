@@ -1,0 +1,106 @@
+"""Devices: registering them, and what they say of themselves."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Conflict, Invalid, NotFound
+from rampa.core.platform.table import PLATFORMS
+from rampa.db.channels import DeviceRow
+from rampa.db.titles import TitleRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.idempotency import Once, once
+from rampa.operations.builds.builds import find_build
+from rampa.operations.channels.place import find_channel
+from rampa.operations.titles.titles import find_title
+from rampa.schema import devices as wire
+
+
+def register(services: Services, actor: Actor, slug: str, asked: wire.NewDevice, key: Once | None) -> wire.Device:
+    if asked.platform not in PLATFORMS:
+        raise Invalid(
+            "platform.unknown",
+            f"there is no platform {asked.platform!r}",
+            where="platform",
+            hint=f"There is: {', '.join(PLATFORMS)}.",
+        )
+
+    def make() -> wire.Device:
+        title = find_title(session, slug)
+        channel = find_channel(session, slug, asked.channel)
+        if _find(session, title, asked.name):
+            raise Conflict("device.exists", f"{slug} has a device {asked.name!r} already", where="name")
+        row = DeviceRow(
+            title_id=title.id,
+            name=asked.name,
+            platform=asked.platform,
+            channel=channel,
+            simulated=asked.simulated,
+            registered_by=actor.name,
+            created_at=services.now(),
+            downloaded=0,
+        )
+        session.add(row)
+        session.flush()
+        audit.record(session, services, actor, "device.register", asked.name, slug, channel=asked.channel)
+        return _out(slug, row)
+
+    with services.db.transaction() as session:
+        return once(session, services, actor, key, wire.Device, make)
+
+
+def list_devices(services: Services, slug: str) -> list[wire.Device]:
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        rows = session.scalars(select(DeviceRow).where(DeviceRow.title_id == title.id).order_by(DeviceRow.name))
+        return [_out(slug, r) for r in rows]
+
+
+def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.DeviceReport) -> wire.Device:
+    """What a device installed. Saying the same twice is no error."""
+    with services.db.transaction() as session:
+        row = _must_find(session, slug, name)
+        build = find_build(session, slug, asked.build)
+        if build.platform != row.platform:
+            raise Conflict("device.platform", f"{build.name} is for {build.platform}, and {name} is {row.platform}")
+        row.build, row.last_seen_at = build, services.now()
+        row.downloaded += asked.downloaded
+        detail = asked.model_dump()
+        audit.record(session, services, actor, "device.report", name, slug, **detail)
+        session.flush()
+        return _out(slug, row)
+
+
+def remove(services: Services, actor: Actor, slug: str, name: str) -> None:
+    """Forgets a device; what is installed on it stays."""
+    with services.db.transaction() as session:
+        session.delete(_must_find(session, slug, name))
+        audit.record(session, services, actor, "device.remove", name, slug)
+
+
+def _find(session: Session, title: TitleRow, name: str) -> DeviceRow | None:
+    return session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
+
+
+def _must_find(session: Session, slug: str, name: str) -> DeviceRow:
+    row = _find(session, find_title(session, slug), name)
+    if row is None:
+        raise NotFound("device.unknown", f"{slug} has no device {name!r}", where="device")
+    return row
+
+
+def _out(slug: str, row: DeviceRow) -> wire.Device:
+    return wire.Device(
+        name=row.name,
+        title=slug,
+        platform=row.platform,
+        channel=row.channel.name,
+        simulated=row.simulated,
+        build=row.build.number if row.build else None,
+        build_name=row.build.name if row.build else "",
+        registered_at=row.created_at,
+        last_seen_at=row.last_seen_at,
+        registered_by=row.registered_by,
+    )

@@ -1,0 +1,221 @@
+"""People, sessions, tokens."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+import secrets
+import uuid
+from functools import lru_cache
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerifyMismatchError
+from sqlalchemy import delete, func, select
+
+from rampa.core.errors import Conflict, Denied, NotFound
+from rampa.db.people import PersonRow, StudioRow, TokenRow, WebSessionRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.idempotency import Once, once
+from rampa.schema import people as wire
+from rampa.schema.common import Role
+
+SESSION_LIFE = dt.timedelta(hours=14)
+TOKEN_MARK = "rampa-"
+RANK = [Role.VIEWER, Role.TESTER, Role.AGENT, Role.ENGINEER, Role.OWNER]
+FAILURES_SHOWN = "the address or the password is wrong"
+
+
+@lru_cache(maxsize=1)
+def _hasher() -> PasswordHasher:
+    """argon2id, with the parameters of RFC 9106's second recommendation."""
+    return PasswordHasher(time_cost=3, memory_cost=64 * 1024, parallelism=4)
+
+
+@lru_cache(maxsize=1)
+def _nobody() -> str:
+    """A hash to compare with when there is no such person, so that both answers take the same time."""
+    return _hasher().hash(secrets.token_hex(16))
+
+
+def digest_secret(secret: str) -> bytes:
+    return hashlib.sha256(secret.encode()).digest()
+
+
+def first_start(services: Services, studio: str, name: str, email: str) -> str | None:
+    """Makes the studio and its owner where there is none; returns the password, which is shown this once."""
+    with services.db.transaction() as session:
+        if session.scalar(select(func.count()).select_from(PersonRow)):
+            return None
+        password = secrets.token_urlsafe(12)
+        now = services.now()
+        session.add(StudioRow(name=studio, verified=True, created_at=now))
+        owner = PersonRow(
+            name=name, email=email, role=Role.OWNER, password_hash=_hasher().hash(password), created_at=now
+        )
+        session.add(owner)
+        session.flush()
+        actor = Actor(owner.id, name, Role.OWNER)
+        audit.record(session, services, actor, "studio.start", studio)
+        return password
+
+
+def new_password(services: Services, email: str) -> str:
+    """A new password for somebody who lost theirs; their sessions and tokens end with the old one."""
+    password = secrets.token_urlsafe(12)
+    with services.db.transaction() as session:
+        person = session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.lower()))
+        if person is None:
+            raise NotFound("person.unknown", f"there is nobody with the address {email}")
+        person.password_hash = _hasher().hash(password)
+        for kind in (WebSessionRow, TokenRow):
+            session.execute(delete(kind).where(kind.person_id == person.id))
+        actor = Actor(person.id, person.name, Role(person.role))
+        audit.record(session, services, actor, "person.password", email)
+    return password
+
+
+def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session, str]:
+    """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password."""
+    with services.db.transaction() as session:
+        person = session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.strip().lower()))
+    known = person.password_hash if person else _nobody()
+    try:
+        _hasher().verify(known, password)
+    except (VerifyMismatchError, InvalidHashError) as error:
+        raise Denied(
+            "sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password."
+        ) from error
+    if person is None:
+        raise Denied("sign-in.denied", FAILURES_SHOWN)
+    secret = secrets.token_urlsafe(32)
+    with services.db.transaction() as session:
+        now = services.now()
+        session.execute(delete(WebSessionRow).where(WebSessionRow.expires_at < now))
+        row = WebSessionRow(
+            person_id=person.id,
+            digest=digest_secret(secret),
+            csrf_token=secrets.token_urlsafe(24),
+            expires_at=now + SESSION_LIFE,
+            created_at=now,
+        )
+        session.add(row)
+        audit.record(session, services, Actor(person.id, person.name, Role(person.role)), "session.open", person.email)
+    return describe_session(services, person, row.csrf_token), secret
+
+
+def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
+    with services.db.transaction() as session:
+        studio = session.scalars(select(StudioRow)).one()
+    return wire.Session(
+        person=_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
+    )
+
+
+def find_session(services: Services, secret: str) -> WebSessionRow | None:
+    with services.db.transaction() as session:
+        row = session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+    return row if row is not None and row.expires_at > services.now() else None
+
+
+def sign_out(services: Services, secret: str) -> None:
+    with services.db.transaction() as session:
+        session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+
+
+def find_token(services: Services, secret: str) -> TokenRow | None:
+    """The token of a bearer secret. An expired one raises `Denied` that says so."""
+    now = services.now()
+    with services.db.transaction() as session:
+        row = session.scalar(select(TokenRow).where(TokenRow.digest == digest_secret(secret)))
+        if row is None:
+            return None
+        if row.expires_at <= now:
+            raise Denied(
+                "token.expired",
+                f"the token {row.name!r} expired on {row.expires_at:%Y-%m-%d %H:%M} UTC",
+                hint="Run `rampa sign-in` and then the same command again: what was uploaded is kept.",
+            )
+        if row.last_used_at is None or now - row.last_used_at > dt.timedelta(minutes=1):
+            row.last_used_at = now
+    return row
+
+
+def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.MadeToken:
+    role = asked.role or actor.role
+    if RANK.index(role) > RANK.index(actor.role):
+        raise Denied("role.denied", f"a {actor.role} cannot make a token for the role {role}")
+    secret = TOKEN_MARK + secrets.token_urlsafe(32)
+    now = services.now()
+    with services.db.transaction() as session:
+        row = TokenRow(
+            person_id=actor.person_id,
+            name=asked.name,
+            role=role,
+            digest=digest_secret(secret),
+            expires_at=now + dt.timedelta(days=asked.days),
+            created_at=now,
+        )
+        session.add(row)
+        session.flush()
+        audit.record(session, services, actor, "token.make", asked.name, role=role)
+    return wire.MadeToken(**_token(row).model_dump(), secret=secret)
+
+
+def list_tokens(services: Services, actor: Actor) -> list[wire.Token]:
+    """The caller's own."""
+    with services.db.transaction() as session:
+        rows = session.scalars(
+            select(TokenRow).where(TokenRow.person_id == actor.person_id).order_by(TokenRow.id.desc())
+        )
+        return [_token(r) for r in rows]
+
+
+def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
+    with services.db.transaction() as session:
+        row = session.get(TokenRow, uuid.UUID(token_id))
+        if row is None or (row.person_id != actor.person_id and actor.role != Role.OWNER):
+            raise NotFound("token.unknown", "there is no such token of yours")
+        audit.record(session, services, actor, "token.revoke", row.name)
+        session.delete(row)
+
+
+def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Once | None) -> wire.Person:
+    def make() -> wire.Person:
+        taken = session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == asked.email.lower()))
+        if taken:
+            raise Conflict("person.exists", f"{asked.email} is taken", where="email")
+        row = PersonRow(
+            name=asked.name,
+            email=asked.email,
+            role=asked.role,
+            password_hash=_hasher().hash(asked.password),
+            created_at=services.now(),
+        )
+        session.add(row)
+        session.flush()
+        audit.record(session, services, actor, "person.add", asked.email, role=asked.role)
+        return _person(row)
+
+    with services.db.transaction() as session:
+        return once(session, services, actor, key, wire.Person, make)
+
+
+def list_people(services: Services) -> list[wire.Person]:
+    with services.db.transaction() as session:
+        return [_person(p) for p in session.scalars(select(PersonRow).order_by(PersonRow.name))]
+
+
+def _person(row: PersonRow) -> wire.Person:
+    return wire.Person(id=str(row.id), name=row.name, email=row.email, role=Role(row.role), created_at=row.created_at)
+
+
+def _token(row: TokenRow) -> wire.Token:
+    return wire.Token(
+        id=str(row.id),
+        name=row.name,
+        role=Role(row.role),
+        created_at=row.created_at,
+        expires_at=row.expires_at,
+        last_used_at=row.last_used_at,
+    )

@@ -1,0 +1,89 @@
+"""Picture sets and proposed documents: nothing is stored, the heart computes, the wire carries."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+
+from sqlalchemy import select
+
+from rampa.core.errors import Invalid
+from rampa.core.picture.sets import MadePicture, Remark, icon_remarks, icon_set, opening_picture, opening_remarks
+from rampa.core.picture.source import SourcePicture, read_source
+from rampa.core.platform.rules import Platform
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.file_probe import Seen
+from rampa.core.profile.proposal import suggest
+from rampa.db.people import PersonRow, StudioRow
+from rampa.operations.base.context import Actor, Services
+from rampa.schema.profiles import pictures as wire
+
+
+def make_sets(asked: wire.PictureIn) -> wire.PicturesOut:
+    """Raises `Invalid` when the data is no picture, or one that is too large."""
+    source = read_source(_decoded(asked.data, "data"))
+    platforms = [_platform(name) for name in asked.platforms] or list(PLATFORMS.values())
+    return wire.PicturesOut(
+        width=source.width,
+        height=source.height,
+        form=source.form,
+        transparent=source.transparent,
+        sets=[_set(source, p, asked) for p in platforms],
+    )
+
+
+def propose(services: Services, actor: Actor, asked: wire.FolderIn) -> wire.SuggestionOut:
+    """A first document for a folder, with the studio's name, and its domain from the asker's address."""
+    with services.db.transaction() as session:
+        studio = session.scalar(select(StudioRow.name)) or ""
+        email = session.scalar(select(PersonRow.email).where(PersonRow.id == actor.person_id)) or ""
+    seen = [Seen(f.path, f.size, _decoded(f.head, f.path), f.executable) for f in asked.files]
+    made = suggest(asked.name, seen, studio=studio, domain=asked.domain or email.partition("@")[2])
+    return wire.SuggestionOut(
+        document=made.text, reasons=[wire.ReasonOut(line=line, why=why) for line, why in made.reasons]
+    )
+
+
+def _decoded(text: str, where: str) -> bytes:
+    try:
+        return base64.b64decode(text)
+    except binascii.Error as error:
+        raise Invalid("request.base64", "this is not base64", where=where[:200]) from error
+
+
+def _platform(name: str) -> Platform:
+    if name not in PLATFORMS:
+        raise Invalid(
+            "platform.unknown", f"there is no platform {name[:40]!r}", hint=f"There is: {', '.join(PLATFORMS)}."
+        )
+    return PLATFORMS[name]
+
+
+def _set(source: SourcePicture, platform: Platform, asked: wire.PictureIn) -> wire.PictureSetOut:
+    if asked.use == "icon":
+        files, remarks = icon_set(source, platform, asked.background), icon_remarks(source, platform)
+    else:
+        files, remarks = [opening_picture(source, platform, asked.background)], opening_remarks(source, platform)
+    return wire.PictureSetOut(
+        platform=platform.name,
+        platform_title=platform.title,
+        files=[_file(f) for f in files],
+        remarks=[_remark(r) for r in remarks],
+    )
+
+
+def _file(made: MadePicture) -> wire.PictureFileOut:
+    return wire.PictureFileOut(
+        name=made.name,
+        form=made.form,
+        width=made.width,
+        height=made.height,
+        depth=made.depth,
+        sizes=list(made.sizes),
+        size=len(made.data),
+        data=base64.b64encode(made.data).decode(),
+    )
+
+
+def _remark(remark: Remark) -> wire.RemarkOut:
+    return wire.RemarkOut(severity=remark.severity, code=remark.code, message=remark.message, hint=remark.hint)

@@ -1,0 +1,75 @@
+"""Is a new native build needed? A commit against the newest build of the same profile."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import RampaError
+from rampa.core.profile.document import Document
+from rampa.core.profile.resolution import Resolved
+from rampa.core.run.native import GROUPS, SETTINGS, native_files
+from rampa.db.builds import BuildRow
+from rampa.db.titles import TitleRow
+from rampa.operations.base.context import Services
+from rampa.operations.sources.repository import has_source, mirror_of
+from rampa.operations.titles.documents import load_document
+from rampa.schema.runs import NativePlan
+
+SHOWN = 50
+
+
+def native_plan(
+    services: Services,
+    session: Session,
+    title: TitleRow,
+    document: Document,
+    profile: Resolved,
+    digest: str,
+    files: Iterable[tuple[str, str]],
+) -> NativePlan | None:
+    """None where there is no build to compare with."""
+    rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.profile == profile.name)
+    rows = rows.where(BuildRow.native != "", BuildRow.state == "ready").order_by(BuildRow.number.desc())
+    build = session.scalar(rows.limit(1))
+    if build is None:
+        return None
+    if build.native == digest:
+        said = f"Only content changed since {build.name}: what testers have installed of its native part can stay."
+        return NativePlan(needed=False, since=build.number, changed=[], said=said)
+    changed = _changed_settings(session, title, build, profile) + _changed_files(
+        services, session, title, build, profile, files
+    )
+    first = changed[0] if changed else "something that is not known any more"
+    more = f" and {len(changed) - 1} more" if len(changed) > 1 else ""
+    said = f"The native part changed since {build.name}: {first}{more}."
+    return NativePlan(needed=True, since=build.number, changed=changed[:SHOWN], said=said)
+
+
+def _changed_settings(session: Session, title: TitleRow, build: BuildRow, profile: Resolved) -> list[str]:
+    before = load_document(session, title, build.revision).profiles.get(build.profile)
+    if before is None:
+        return []
+    keys = [k for k in profile.values if k in SETTINGS or k.startswith(GROUPS)]
+    return [f"setting {k}" for k in keys if before.get(k) != profile.get(k)]
+
+
+def _changed_files(
+    services: Services,
+    session: Session,
+    title: TitleRow,
+    build: BuildRow,
+    profile: Resolved,
+    files: Iterable[tuple[str, str]],
+) -> list[str]:
+    row = has_source(session, title)
+    if row is None or not build.commit:
+        return []
+    try:
+        before = [(path, blob) for path, blob, _, _ in mirror_of(services, row).files(build.commit)]
+    except RampaError:
+        return []
+    old, new = native_files(profile, before), native_files(profile, files)
+    return sorted(path for path in {*old, *new} if old.get(path) != new.get(path))

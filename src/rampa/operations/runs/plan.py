@@ -1,0 +1,223 @@
+"""What a run would do, before it is started: source, steps, names of variables, agents, what stops it, what is native."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.profile import check_profile, stops_a_build
+from rampa.core.check.profile_findings import ProfileFinding
+from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.core.profile.document import Document
+from rampa.core.profile.resolution import Resolved
+from rampa.core.profile.resolved import ResolvedProfile, resolve
+from rampa.core.run.abilities import choose, lacks, wanted_of
+from rampa.core.run.expectation import ExpectedTimes
+from rampa.core.run.native import native_digest
+from rampa.core.run.steps import Step, steps_of
+from rampa.db.agents import AgentRow
+from rampa.db.sources import VariablesRow
+from rampa.db.titles import TitleRow
+from rampa.operations.agents.agents import abilities_of, agent_state
+from rampa.operations.base.context import Services
+from rampa.operations.builds.views import finding_out, platform_title
+from rampa.operations.runs.history import expected_of
+from rampa.operations.runs.native import native_plan
+from rampa.operations.signing.continuity import check_backup, profile_continues
+from rampa.operations.signing.lookup import identity_names
+from rampa.operations.sources.commits import defaults_for
+from rampa.operations.sources.folders import find_folder, folder_files
+from rampa.operations.sources.repository import has_source, mirror_of
+from rampa.operations.titles.documents import load_document
+from rampa.operations.titles.titles import find_title
+from rampa.operations.versions.versions import WantedCode, next_for
+from rampa.schema import runs as wire
+from rampa.schema.agents import StepWire
+from rampa.schema.common import FindingOut
+
+
+@dataclass(frozen=True)
+class RunOrigin:
+    """Where the files of a run come from: a commit with the name that was asked for, or an uploaded folder."""
+
+    commit: str
+    subject: str
+    ref: str
+    folder: int
+    files: tuple[tuple[str, str], ...]
+    profiles: tuple[str, ...] = ()
+    environment: str = ""
+    commits: int = 0
+    """How many lead to the commit, itself included."""
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """Everything about one profile's run that its plan and its row have in common. `stops`: why it cannot start."""
+
+    title: TitleRow
+    profile: Resolved
+    document: Document
+    origin: RunOrigin
+    environment: str
+    steps: list[Step]
+    findings: list[ProfileFinding]
+    stops: list[str]
+    native: str
+    expected: ExpectedTimes
+    version_name: str
+    code: int
+    """The version code that it would get now; 0 where it would get none."""
+    identity: str
+
+
+def find_origin(services: Services, session: Session, title: TitleRow, asked: wire.NewRuns) -> RunOrigin:
+    """Raises `NotFound` for what is not there, `Invalid` when it is not clear what is meant."""
+    if asked.folder:
+        if asked.of:
+            raise Invalid("run.source", "give a branch, tag or commit, or a folder, not both", where="folder")
+        find_folder(session, title.slug, asked.folder)
+        return RunOrigin("", "", "", asked.folder, tuple(folder_files(services, session, title.slug, asked.folder)))
+    row = has_source(session, title)
+    if row is None:
+        hint = "Connect a repository: `rampa source connect ADDRESS`; or upload a folder: `rampa source upload FOLDER`."
+        raise NotFound("source.none", f"{title.slug} has no repository to build from", where="source", hint=hint)
+    mirror = mirror_of(services, row)
+    commit, ref = mirror.resolve(asked.of or mirror.branch())
+    profiles, environment = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
+    subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
+    files = tuple((path, blob) for path, blob, _, _ in mirror.files(commit))
+    return RunOrigin(commit, subject, ref, 0, files, tuple(profiles), environment, mirror.count(commit))
+
+
+def prepare(services: Services, session: Session, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
+    """One for each profile asked for; none named: the branch's defaults."""
+    document = load_document(session, title)
+    origin = find_origin(services, session, title, asked)
+    names = list(dict.fromkeys(asked.profiles or origin.profiles))
+    if not names:
+        hint = f"There is: {', '.join(document.profiles)}. Or give the branch default profiles."
+        raise Invalid("run.profiles", "no profile is named", where="profiles", hint=hint)
+    version = asked.version_name or document.title("version.name")
+    for name in names:
+        problem = resolve(document, name).version_problem(version)
+        if problem:
+            raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
+    return [_prepare(services, session, title, document, name, origin, asked) for name in names]
+
+
+def _prepare(
+    services: Services,
+    session: Session,
+    title: TitleRow,
+    document: Document,
+    name: str,
+    origin: RunOrigin,
+    asked: wire.NewRuns,
+) -> Prepared:
+    profile = document.profile(name)
+    environment = asked.environment or origin.environment or profile.get("toolchain.environment") or ""
+    findings = check_profile(document, profile, identity_names(session))
+    stops = [f.message for f in stops_a_build(findings)]
+    if environment and not session.scalar(select(VariablesRow.id).where(VariablesRow.name == environment)):
+        stops.append(f"there is no environment group {environment}; make it: rampa environment set {environment}")
+    typed = resolve(document, name)
+    wanted = WantedCode(asked.version_name or typed.version_name, origin.commits)
+    code = 0
+    if not stops and not asked.reproduces:
+        stops, code = _version_stops(session, typed, wanted)
+    return Prepared(
+        code=code,
+        identity=typed.identity,
+        title=title,
+        profile=profile,
+        document=document,
+        origin=origin,
+        environment=environment,
+        steps=steps_of(document, profile),
+        findings=findings,
+        stops=stops,
+        native=native_digest(profile, origin.files),
+        expected=expected_of(session, title, name),
+        version_name=asked.version_name or profile.get("version.name"),
+    )
+
+
+def plan_runs(services: Services, slug: str, asked: wire.NewRuns) -> wire.PlanList:
+    """Changes nothing."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        prepared = prepare(services, session, title, asked)
+        agents = list(session.scalars(select(AgentRow).order_by(AgentRow.name)))
+        return wire.PlanList(plans=[_plan(services, session, p, agents) for p in prepared])
+
+
+def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan:
+    row = session.scalar(select(VariablesRow).where(VariablesRow.name == p.environment)) if p.environment else None
+    wanted = wanted_of(p.profile)
+    toolchain = " ".join(x for x in (wanted.toolchain, wanted.versions) if x)
+    return wire.Plan(
+        profile=p.profile.name,
+        platform=wanted.platform,
+        platform_title=platform_title(wanted.platform),
+        purpose=p.profile.get("purpose"),
+        revision=p.title.revision,
+        commit=p.origin.commit,
+        subject=p.origin.subject,
+        ref=p.origin.ref,
+        folder=p.origin.folder,
+        environment=p.environment,
+        variables=sorted(row.variables) if row else [],
+        secrets=list(row.secrets) if row else [],
+        steps=[step_out(s) for s in p.steps],
+        toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
+        agents=[_agent(services, a, p) for a in agents],
+        findings=[*map(_finding, p.findings), *_backup(services, session, p)],
+        stops=p.stops,
+        native=native_plan(services, session, p.title, p.document, p.profile, p.native, p.origin.files),
+        expected=p.expected.total([s.name for s in p.steps]),
+        version_name=p.version_name,
+        next_code=p.code,
+    )
+
+
+def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
+    wanted, abilities = wanted_of(p.profile), abilities_of(agent)
+    found, state = choose(wanted, abilities), agent_state(services, agent, 0)
+    gone = {"lost": ["is lost"], "stopped": ["was stopped"]}.get(state, [])
+    return wire.PlanAgent(
+        name=agent.name,
+        state=state,
+        lacks=gone + lacks(wanted, abilities),
+        toolchain=f"{found.name} {found.version}" if found else "",
+    )
+
+
+def _backup(services: Services, session: Session, p: Prepared) -> list[FindingOut]:
+    if not p.identity or p.profile.get("purpose") != "release":
+        return []
+    return [finding_out(f) for f in check_backup(session, services, p.identity)]
+
+
+def _version_stops(session: Session, profile: ResolvedProfile, wanted: WantedCode) -> tuple[list[str], int]:
+    """(why no version code can be had or its bundle would be refused, the code)."""
+    stops: list[str] = []
+    code = 0
+    try:
+        code = next_for(session, profile, wanted)
+    except (Refused, Invalid) as error:
+        stops.append(error.sentence())
+    stops += [f"{f.message}. {f.hint}" for f in profile_continues(session, profile)]
+    return stops, code
+
+
+def _finding(f: ProfileFinding) -> FindingOut:
+    return FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
+
+
+def step_out(step: Step) -> StepWire:
+    fields = asdict(step)
+    return StepWire(**{k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()})

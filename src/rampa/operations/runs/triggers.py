@@ -1,0 +1,258 @@
+"""Triggers: what starts runs by itself, and starting them: after a fetch, at their time, by a signed call."""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Conflict, Denied, Invalid, NotFound, RampaError
+from rampa.core.run.triggers import (
+    CALL_AGE,
+    check_call,
+    matching,
+    new_secret,
+    next_time,
+    schedule_problem,
+    secret_bytes,
+    touches,
+)
+from rampa.core.signing.seal import seal, unseal
+from rampa.db import queue
+from rampa.db.sources import CallSeenRow, SourceRow, TriggerRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.runs.start import Why, start_in
+from rampa.operations.sources.commits import open_mirror
+from rampa.operations.sources.repository import fetch, find_source, mirror_of
+from rampa.operations.titles.documents import load_document
+from rampa.operations.titles.titles import find_title
+from rampa.schema import sources as wire
+from rampa.schema.runs import NewRuns
+from rampa.store.mirror import Mirror
+
+FIRST = ""
+"""The commit before a branch's first."""
+
+
+def add_trigger(services: Services, actor: Actor, slug: str, asked: wire.NewTrigger) -> wire.TriggerOut:
+    """The secret of a trigger by call is in this answer and never again."""
+    with services.db.transaction() as session:
+        title = find_title(session, slug, lock=True)
+        _check(session, services, slug, asked)
+        if session.scalar(select(TriggerRow.id).where(TriggerRow.title_id == title.id, TriggerRow.name == asked.name)):
+            raise Conflict("trigger.exists", f"{slug} has a trigger {asked.name!r} already", where="name")
+        row = TriggerRow(
+            title=title, title_id=title.id, name=asked.name, created_at=services.now(), created_by=actor.name
+        )
+        row.last_said = ""
+        session.add(row)
+        secret = _fill(services, session, row, asked)
+        audit.record(session, services, actor, "trigger.add", f"{slug} {asked.name}", slug, kind=asked.kind)
+        return _out(row, secret)
+
+
+def change_trigger(services: Services, actor: Actor, slug: str, name: str, asked: wire.TriggerIn) -> wire.TriggerOut:
+    with services.db.transaction() as session:
+        row = find_trigger(session, slug, name)
+        _check(session, services, slug, asked)
+        secret = _fill(services, session, row, asked)
+        audit.record(session, services, actor, "trigger.change", f"{slug} {name}", slug, kind=asked.kind)
+        return _out(row, secret)
+
+
+def _fill(services: Services, session: Session, row: TriggerRow, asked: wire.TriggerIn) -> str:
+    row.kind, row.pattern, row.schedule, row.active = asked.kind, asked.pattern, asked.schedule, asked.active
+    row.paths, row.profiles = list(asked.paths), list(asked.profiles)
+    row.next_at = next_time(asked.schedule, services.now()) if asked.kind == "schedule" else None
+    session.flush()
+    if asked.kind != "call":
+        row.sealed = None
+        return ""
+    if row.sealed is not None:
+        return ""
+    secret = new_secret(os.urandom(32))
+    row.sealed = seal(secret.encode(), services.master_key, f"trigger:{row.id}")
+    return secret
+
+
+def _check(session: Session, services: Services, slug: str, asked: wire.TriggerIn) -> None:
+    find_source(session, slug)
+    if asked.kind == "schedule":
+        problem = schedule_problem(asked.schedule)
+        if problem:
+            raise Invalid("trigger.schedule", f"{asked.schedule!r} cannot be used: {problem}", where="schedule")
+    elif not asked.pattern:
+        raise Invalid("trigger.pattern", "the pattern is empty", where="pattern", hint="* matches all.")
+    document = load_document(session, find_title(session, slug))
+    for name in asked.profiles:
+        document.profile(name)
+
+
+def find_trigger(session: Session, slug: str, name: str) -> TriggerRow:
+    title = find_title(session, slug)
+    row = session.scalar(
+        select(TriggerRow)
+        .where(TriggerRow.title_id == title.id, TriggerRow.name == name)
+        .with_for_update(of=TriggerRow)
+    )
+    if row is None:
+        raise NotFound("trigger.unknown", f"{slug} has no trigger {name!r}", where="trigger")
+    return row
+
+
+def list_triggers(services: Services, slug: str) -> list[wire.TriggerOut]:
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        rows = session.scalars(select(TriggerRow).where(TriggerRow.title_id == title.id).order_by(TriggerRow.name))
+        return [_out(r) for r in rows]
+
+
+def remove_trigger(services: Services, actor: Actor, slug: str, name: str) -> None:
+    with services.db.transaction() as session:
+        session.delete(find_trigger(session, slug, name))
+        audit.record(session, services, actor, "trigger.remove", f"{slug} {name}", slug)
+
+
+def after_fetch(services: Services, slug: str) -> list[int]:
+    """Starts what the branches and tags that moved since the last look ask for. The first look starts nothing."""
+    row, mirror = open_mirror(services, slug)
+    now_at = {f"{r.kind}/{r.name}": r.commit.commit for r in mirror.refs()}
+    with services.db.transaction() as session:
+        # Two looks at once would start everything twice: the row is locked, and what was seen is written with what it started.
+        source = session.scalar(select(SourceRow).where(SourceRow.id == row.id).with_for_update(of=SourceRow))
+        assert source is not None
+        before = dict(source.heads)
+        source.heads = now_at
+        if not before:
+            return []
+        moved = {ref: (before.get(ref, FIRST), commit) for ref, commit in now_at.items() if before.get(ref) != commit}
+        started: list[int] = []
+        triggers = session.scalars(
+            select(TriggerRow).where(
+                TriggerRow.title_id == row.title_id, TriggerRow.kind.in_(("branch", "tag")), TriggerRow.active
+            )
+        )
+        for trigger in list(triggers) if moved else []:
+            for ref, (was, commit) in moved.items():
+                kind, _, name = ref.partition("/")
+                if kind == trigger.kind and matching(trigger.pattern, [name]):
+                    started += _start_if_touched(session, services, trigger, mirror, ref, was, commit)
+        return started
+
+
+def _start_if_touched(
+    session: Session, services: Services, trigger: TriggerRow, mirror: Mirror, ref: str, was: str, commit: str
+) -> list[int]:
+    if was and mirror.has(was) and not touches(trigger.paths, mirror.changed(was, commit)):
+        trigger.last_said = f"{ref} moved to {commit[:10]}, but no path of it that counts"
+        return []
+    return start_by(session, services, trigger, ref, "trigger")
+
+
+def start_by(session: Session, services: Services, trigger: TriggerRow, of: str, why: str) -> list[int]:
+    """What cannot start is said on the trigger; a trigger never fails for somebody else."""
+    asked = NewRuns(profiles=trigger.profiles, of=of, note="")
+    trigger.last_at = services.now()
+    try:
+        with session.begin_nested():
+            slug = trigger.title.slug
+            runs = start_in(
+                session, services, service_actor(f"trigger {trigger.name}"), slug, asked, Why(why, trigger.name)
+            )
+            numbers = [r.number for r in runs]
+    except RampaError as error:
+        trigger.last_said = error.sentence()[:500]
+        return []
+    trigger.last_said = f"Started {', '.join(f'run {n}' for n in numbers)} of {of}"
+    return numbers
+
+
+def due_schedules(services: Services) -> list[int]:
+    """Starts what is due. What was missed while the service was down is started once."""
+    started: list[int] = []
+    with services.db.transaction() as session:
+        rows = select(TriggerRow).where(
+            TriggerRow.kind == "schedule", TriggerRow.active, TriggerRow.next_at <= services.now()
+        )
+        for trigger in session.scalars(rows.with_for_update(of=TriggerRow, skip_locked=True)):
+            trigger.next_at = next_time(trigger.schedule, services.now())
+            mirror = mirror_of(services, find_source(session, trigger.title.slug))
+            of = trigger.pattern if trigger.pattern not in ("", "*") else f"branch/{mirror.branch()}"
+            started += start_by(session, services, trigger, of, "schedule")
+    return started
+
+
+def due_sources(services: Services) -> list[str]:
+    """Titles whose repository is to be looked at now; a fetch is put into the queue for each."""
+    with services.db.transaction() as session:
+        out = []
+        for row in session.scalars(select(SourceRow).where(SourceRow.every > 0)):
+            if row.tried_at is None or services.now() - row.tried_at >= dt.timedelta(seconds=row.every):
+                queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=row.title.slug)
+                out.append(row.title.slug)
+        return out
+
+
+def called(
+    services: Services, slug: str, name: str, header: wire.CallHeaders, body: bytes, asked: wire.CallIn
+) -> wire.CallOut:
+    """A signed call. Whoever has no right to call learns nothing, not even whether there is such a trigger."""
+    with services.db.transaction() as session:
+        try:
+            trigger = find_trigger(session, slug, name)
+        except NotFound:
+            trigger = None
+        secret = b"\0" * 32
+        if trigger is not None and trigger.sealed is not None:
+            secret = secret_bytes(unseal(trigger.sealed, services.master_key, f"trigger:{trigger.id}").decode())
+        check_call(secret, header.rampa_time, header.rampa_hmac, body, services.now())
+        if trigger is None or trigger.sealed is None:
+            raise Denied("call.signature", "the signature of this call is wrong", where="Rampa-Hmac")
+        _only_once(session, services, header.rampa_hmac)
+        if not trigger.active:
+            return wire.CallOut(started=[], said="The trigger is switched off.")
+    fetch(services, slug)
+    with services.db.transaction() as session:
+        trigger = find_trigger(session, slug, name)
+        mirror = mirror_of(services, find_source(session, slug))
+        of = asked.of or mirror.branch()
+        _, ref = mirror.resolve(of)
+        if not matching(trigger.pattern, [ref.partition("/")[2]]):
+            return wire.CallOut(started=[], said=f"{of} is not one that the pattern {trigger.pattern} matches.")
+        started = start_by(session, services, trigger, ref, "call")
+        return wire.CallOut(started=started, said=trigger.last_said)
+
+
+def _only_once(session: Session, services: Services, signature: str) -> None:
+    now = services.now()
+    session.execute(delete(CallSeenRow).where(CallSeenRow.at < now - dt.timedelta(seconds=3 * CALL_AGE)))
+    fresh = (
+        insert(CallSeenRow)
+        .values(signature=signature, at=now)
+        .on_conflict_do_nothing()
+        .returning(CallSeenRow.signature)
+    )
+    if session.execute(fresh).scalar() is None:
+        raise Conflict("call.twice", "this very call was taken already", where="Rampa-Hmac")
+
+
+def _out(row: TriggerRow, secret: str = "") -> wire.TriggerOut:
+    return wire.TriggerOut(
+        name=row.name,
+        kind=row.kind,
+        pattern=row.pattern,
+        schedule=row.schedule,
+        paths=row.paths,
+        profiles=row.profiles,
+        active=row.active,
+        next_at=row.next_at,
+        last_at=row.last_at,
+        last_said=row.last_said,
+        created_by=row.created_by,
+        secret=secret,
+        call=f"/api/v1/titles/{row.title.slug}/triggers/{row.name}/call" if row.kind == "call" else "",
+    )

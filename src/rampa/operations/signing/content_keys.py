@@ -1,0 +1,112 @@
+"""Keys of encrypted depots: made when a build is completed, kept sealed, given out when the build is released."""
+
+from __future__ import annotations
+
+import uuid
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.content.pack import encryption
+from rampa.core.errors import Conflict, NotFound, Refused
+from rampa.core.signing.seal import seal, unseal
+from rampa.db.builds import BuildRow
+from rampa.db.content import ChunkRow, ContentKeyRow, FrameRow, UnsealedRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services, must_place
+from rampa.operations.builds.builds import find_build
+from rampa.operations.content.stored_trees import content_key, find_ready, key_label
+from rampa.operations.store.needed import build_chunks
+from rampa.operations.updates.differences import ask, likely
+from rampa.schema.signing import content_keys as wire
+
+BATCH = 5000
+
+
+def make_keys(
+    session: Session, services: Services, build: BuildRow, depots: list[str]
+) -> dict[str, tuple[bytes, bytes]]:
+    """Depot -> (id, key) for a new build, and the build's release key; all sealed in the vault."""
+    made = {}
+    for depot in depots:
+        ident, key = encryption.new_id(), encryption.new_key()
+        sealed = seal(key, services.master_key, key_label(ident))
+        session.add(ContentKeyRow(id=ident, build_id=build.id, depot=depot, sealed=sealed, created_at=services.now()))
+        made[depot] = (ident, key)
+    sealed = seal(encryption.new_key(), services.master_key, release_label(build.id))
+    session.add(UnsealedRow(build_id=build.id, sealed=sealed, created_at=services.now(), released_by=""))
+    session.flush()
+    return made
+
+
+def is_locked(session: Session, build: BuildRow) -> bool:
+    """It has encrypted depots whose key was not given out yet."""
+    row = session.get(UnsealedRow, build.id)
+    return row is not None and row.released_at is None
+
+
+def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
+    """The wrapped content keys of a build, and its release key once that is given out."""
+    build = find_ready(services, slug, number)
+    with services.db.transaction() as session:
+        row = session.get(UnsealedRow, build.id)
+        idents = _idents(session, build_chunks(services, build))
+        if row is None:
+            if idents:
+                return _from_earlier(services, session, idents)
+            return wire.ContentKeys(build=number, released_at=None, release_key="", keys=[])
+        release = unseal(row.sealed, services.master_key, release_label(build.id))
+        keys = [
+            wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, release).hex())
+            for i in sorted(idents)
+        ]
+        given = release.hex() if row.released_at else ""
+        return wire.ContentKeys(build=number, released_at=row.released_at, release_key=given, keys=keys)
+
+
+def _from_earlier(services: Services, session: Session, idents: set[bytes]) -> wire.ContentKeys:
+    """A build that is not encrypted, and shares content with one that is: its readers need those keys, if they are out."""
+    locked = [i for i in idents if is_locked(session, _build_of(session, i))]
+    if locked:
+        raise Refused("content.locked", "this build shares content with one that is not released yet")
+    release = encryption.new_key()
+    keys = [
+        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, release).hex()) for i in idents
+    ]
+    return wire.ContentKeys(build=0, released_at=services.now(), release_key=release.hex(), keys=keys)
+
+
+def _build_of(session: Session, ident: bytes) -> BuildRow:
+    key = session.get(ContentKeyRow, ident)
+    build = session.get(BuildRow, key.build_id) if key else None
+    if build is None:
+        raise NotFound("content.key", "a content key is not in the vault")
+    return build
+
+
+def release(services: Services, actor: Actor, slug: str, number: int) -> wire.ContentKeys:
+    """Gives the release key out: from now on whoever has the content can read it. It cannot be taken back."""
+    must_place(actor)
+    with services.db.transaction() as session:
+        build = find_build(session, slug, number, lock=True)
+        row = session.get(UnsealedRow, build.id, with_for_update=True)
+        if row is None:
+            raise Conflict("content.plain", f"{build.name} has no encrypted depot: there is no key to give out")
+        if row.released_at is None:
+            row.released_at, row.released_by = services.now(), actor.name
+            audit.record(session, services, actor, "content.release", build.name, slug)
+            ask(session, services, build, likely(session, build))
+    return get_keys(services, slug, number)
+
+
+def _idents(session: Session, chunks: set[bytes]) -> set[bytes]:
+    wanted, out = list(chunks), set()
+    for at in range(0, len(wanted), BATCH):
+        rows = select(FrameRow.key).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
+        rows = rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH]), FrameRow.key.is_not(None))
+        out |= {k for k in session.scalars(rows.distinct()) if k}
+    return out
+
+
+def release_label(build: uuid.UUID) -> str:
+    return f"release:{build}"

@@ -1,0 +1,143 @@
+"""Signing identities: taken in, kept sealed, opened for one use, never answered but as an export."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import uuid
+
+from cryptography.hazmat.primitives.asymmetric import rsa
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Conflict, Invalid
+from rampa.core.signing import passphrase
+from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
+from rampa.core.signing.keystore import read_pkcs8, read_pkcs12
+from rampa.core.signing.seal import seal, unseal
+from rampa.db.titles import SigningIdentityRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.idempotency import Once, once
+from rampa.operations.signing.lookup import find_key, locked
+from rampa.operations.signing.unlock import find_unlock
+from rampa.operations.signing.views import describe
+from rampa.schema.signing import identities as wire
+
+INNER = "inner password"
+"""The file that is sealed has a password of no meaning: sealing is what protects it."""
+
+
+def add_key(services: Services, actor: Actor, asked: wire.NewKey, key: Once | None) -> wire.Key:
+    identity = _read(asked)
+    if identity.not_after <= services.now():
+        hint = "Storefronts refuse bundles that it signs. Make a new one: rampa key make."
+        raise Invalid("key.expired", f"its certificate expired on {identity.not_after:%Y-%m-%d}", hint=hint)
+
+    def make() -> wire.Key:
+        if session.scalar(select(SigningIdentityRow.id).where(SigningIdentityRow.name == asked.name)):
+            raise Conflict("key.exists", f"there is a signing identity {asked.name!r} already", where="name")
+        row = SigningIdentityRow(
+            name=asked.name,
+            kind=kind_of(identity),
+            subject=identity.subject[:300],
+            fingerprint=identity.fingerprint,
+            certificate=certificate_pem(identity),
+            sealed=_sealed(services, asked, identity),
+            protected=bool(asked.passphrase),
+            origin=asked.origin,
+            not_before=identity.certificate.not_valid_before_utc,
+            not_after=identity.not_after,
+            created_by=actor.name,
+            created_at=services.now(),
+        )
+        session.add(row)
+        session.flush()
+        audit.record(
+            session, services, actor, "key.add", asked.name, fingerprint=identity.fingerprint, origin=asked.origin
+        )
+        return describe(session, services, row)
+
+    with services.db.transaction() as session:
+        return once(session, services, actor, key, wire.Key, make)
+
+
+def _read(asked: wire.NewKey) -> Identity:
+    if asked.pkcs12:
+        return read_pkcs12(_decoded(asked.pkcs12, "pkcs12"), asked.password, asked.alias).identity
+    if not asked.pkcs8 or not asked.certificate:
+        hint = "Send a PKCS#12 file, or a PKCS#8 key with its certificate."
+        raise Invalid("key.nothing", "there is no key in what was sent", hint=hint)
+    return read_pkcs8(_decoded(asked.pkcs8, "pkcs8"), _decoded(asked.certificate, "certificate"), asked.password)
+
+
+def _decoded(text: str, where: str) -> bytes:
+    try:
+        return base64.b64decode(text, validate=True)
+    except binascii.Error as error:
+        raise Invalid("key.base64", "this is not valid base64", where=where) from error
+
+
+def _sealed(services: Services, asked: wire.NewKey, identity: Identity) -> bytes:
+    data = base64.b64encode(to_pkcs12(identity, asked.name, INNER)).decode()
+    secret = json.dumps({"pkcs12": data, "password": INNER}).encode()
+    label = label_of(asked.name)
+    if asked.passphrase:
+        secret = passphrase.lock(secret, asked.passphrase, label)
+    return seal(secret, services.master_key, label)
+
+
+def label_of(name: str) -> str:
+    return f"identity:{name}"
+
+
+def list_keys(services: Services) -> list[wire.Key]:
+    with services.db.transaction() as session:
+        rows = session.scalars(select(SigningIdentityRow).order_by(SigningIdentityRow.name))
+        return [describe(session, services, r) for r in rows]
+
+
+def get_key(services: Services, name: str) -> wire.Key:
+    with services.db.transaction() as session:
+        return describe(session, services, find_key(session, name))
+
+
+def open_identity(
+    services: Services, session: Session, row: SigningIdentityRow, run: uuid.UUID | None = None
+) -> Identity:
+    """The usable key. It lives in memory for one signature. `run` may have an unlocking of its own.
+
+    Raises `Refused` when it is locked, with who can unlock it; `Invalid` when its certificate expired.
+    """
+    secret = unseal(row.sealed, services.master_key, label_of(row.name))
+    if row.protected:
+        unlocked = find_unlock(session, services, row, run)
+        if unlocked is None:
+            raise locked(row.name)
+        secret = unseal(unlocked.sealed, services.master_key, f"unlock:{unlocked.id}")
+    identity = from_secret(secret)
+    warning = validity_warning(row.not_before, identity.not_after, services.now())
+    if identity.not_after <= services.now():
+        hint = "Name another signing identity in the profile, or hand over to a new one: rampa key rotate."
+        raise Invalid("key.expired", warning.rstrip("."), where=row.name, hint=hint)
+    return identity
+
+
+def from_secret(secret: bytes) -> Identity:
+    body = json.loads(secret)
+    return read_pkcs12(base64.b64decode(body["pkcs12"]), body["password"]).identity
+
+
+def used(
+    session: Session, services: Services, actor: Actor, row: SigningIdentityRow, title: str, **detail: object
+) -> None:
+    """Every use is an audit event: who, for which run, over what."""
+    row.used += 1
+    row.last_used_at = services.now()
+    audit.record(session, services, actor, "key.use", row.name, title, **detail)
+
+
+def kind_of(identity: Identity) -> str:
+    key = identity.key
+    return f"RSA {key.key_size}" if isinstance(key, rsa.RSAPrivateKey) else f"EC P-{key.key_size}"

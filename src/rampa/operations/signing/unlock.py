@@ -1,0 +1,113 @@
+"""Locked and unlocked: an identity with a passphrase is opened for a stated time, or for one run, by a person who knows it.
+
+While it is unlocked its secret rests under the master key alone, so that any service process can sign; at the end the row goes.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+
+from sqlalchemy import delete, or_, select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Conflict, Invalid
+from rampa.core.run import life as run_life
+from rampa.core.run.life import RunState
+from rampa.core.signing import passphrase, succession
+from rampa.core.signing.seal import seal, unseal
+from rampa.db import queue
+from rampa.db.base import new_id
+from rampa.db.runs import RunRow
+from rampa.db.signing import UnlockRow
+from rampa.db.titles import SigningIdentityRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.runs.lookup import find_run
+from rampa.operations.signing.lookup import find_key
+from rampa.schema.signing import identities as wire
+
+FOR_A_RUN = dt.timedelta(days=7)
+"""A run that waits longer than this for an agent asks again."""
+
+
+def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) -> None:
+    """Raises `Invalid` for a wrong passphrase. Runs that wait for it go on."""
+    with services.db.transaction() as session:
+        row = find_key(session, name, lock=True)
+        if not row.protected:
+            raise Conflict("key.open", f"{name} has no passphrase: it is never locked")
+        if asked.run and not asked.title:
+            raise Invalid("unlock.title", "say whose run it is", where="title")
+        run = find_run(session, asked.title, asked.run) if asked.run else None
+        if run is not None and (run.identity != name or life_ended(run)):
+            why = "has ended" if life_ended(run) else f"does not sign with {name}"
+            raise Conflict("unlock.run", f"{run.name} {why}", where="run")
+        label = f"identity:{name}"
+        secret = passphrase.unlock(unseal(row.sealed, services.master_key, label), asked.passphrase, label)
+        now = services.now()
+        until = now + (FOR_A_RUN if run else dt.timedelta(minutes=asked.minutes))
+        ident = new_id()
+        session.add(
+            UnlockRow(
+                id=ident,
+                identity_id=row.id,
+                run_id=run.id if run else None,
+                sealed=seal(secret, services.master_key, f"unlock:{ident}"),
+                expires_at=until,
+                unlocked_by=actor.name,
+                created_at=now,
+            )
+        )
+        detail = {"run": run.name} if run else {"until": until.isoformat(timespec="seconds")}
+        audit.record(session, services, actor, "key.unlock", name, None, **detail)
+        queue.put(session, "assign", queue.RUNS, lock="assign")
+
+
+def life_ended(run: RunRow) -> bool:
+    return RunState(run.state) in run_life.ENDED
+
+
+def lock(services: Services, actor: Actor, name: str) -> None:
+    """Locks at once, whatever was said before. Doing it twice is no error."""
+    with services.db.transaction() as session:
+        row = find_key(session, name, lock=True)
+        session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id))
+        audit.record(session, services, actor, "key.lock", name)
+
+
+def find_unlock(
+    session: Session, services: Services, row: SigningIdentityRow, run: uuid.UUID | None
+) -> UnlockRow | None:
+    """What covers a use now: an unlocking for a time, or one for this very run."""
+    unlocks = open_unlocks(session, services, row)
+    return next((u for u in unlocks if u.run_id is None or u.run_id == run), None)
+
+
+def open_unlocks(session: Session, services: Services, row: SigningIdentityRow) -> list[UnlockRow]:
+    """Those that hold now; what ended is dropped."""
+    session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id, UnlockRow.expires_at <= services.now()))
+    found = session.scalars(
+        select(UnlockRow).where(UnlockRow.identity_id == row.id).order_by(UnlockRow.expires_at.desc())
+    )
+    return list(found)
+
+
+def locked_for(session: Session, services: Services, run: RunRow) -> str:
+    """The name of the identity that is still locked for this run; empty when none is."""
+    row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == run.identity))
+    for one in _signers(session, row) if row is not None else []:
+        holds = or_(UnlockRow.run_id.is_(None), UnlockRow.run_id == run.id)
+        rows = select(UnlockRow.id).where(UnlockRow.identity_id == one.id, UnlockRow.expires_at > services.now(), holds)
+        if one.protected and session.scalar(rows.limit(1)) is None:
+            return one.name
+    return ""
+
+
+def _signers(session: Session, row: SigningIdentityRow) -> list[SigningIdentityRow]:
+    """After a hand-over the oldest identity signs as well."""
+    if not row.lineage:
+        return [row]
+    oldest = succession.fingerprints(succession.decode(row.lineage))[0]
+    first = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == oldest))
+    return [row] if first is None else [first, row]

@@ -1,0 +1,103 @@
+"""What is said of a signing identity: never its key; where it is used, whether it is backed up, what its loss would orphan."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.signing import succession
+from rampa.core.signing.identity import shortness_warning, validity_warning
+from rampa.db.builds import BuildRow, BundleRow
+from rampa.db.people import AuditEventRow
+from rampa.db.signing import BindingRow
+from rampa.db.titles import SigningIdentityRow, TitleRow
+from rampa.operations.base.context import Services
+from rampa.operations.signing.unlock import open_unlocks
+from rampa.schema.signing import identities as wire
+
+USES = 50
+
+
+def describe(session: Session, services: Services, row: SigningIdentityRow) -> wire.Key:
+    bindings = _bindings(session, row)
+    line = succession.fingerprints(succession.decode(row.lineage)) if row.lineage else []
+    unlocks = open_unlocks(session, services, row) if row.protected else []
+    return wire.Key(
+        name=row.name,
+        kind=row.kind,
+        subject=row.subject,
+        fingerprint=row.fingerprint,
+        certificate=row.certificate,
+        not_before=row.not_before,
+        not_after=row.not_after,
+        created_at=row.created_at,
+        created_by=row.created_by,
+        origin=row.origin,
+        used=row.used,
+        last_used_at=row.last_used_at,
+        protected=row.protected,
+        unlocked_until=max((u.expires_at for u in unlocks if u.run_id is None), default=None),
+        unlocked_runs=sorted(u.run.number for u in unlocks if u.run is not None),
+        exported_at=row.exported_at,
+        backed_at=row.backed_at,
+        backed_by=row.backed_by,
+        lineage=line,
+        predecessor=row.predecessor,
+        bound_to=bindings,
+        titles=_titles(session, row),
+        warnings=_warnings(session, services, row, bindings),
+    )
+
+
+def _bindings(session: Session, row: SigningIdentityRow) -> list[wire.BindingOut]:
+    rows = session.scalars(
+        select(BindingRow).where(BindingRow.fingerprint == row.fingerprint).order_by(BindingRow.identifier)
+    )
+    return [wire.BindingOut(identifier=b.identifier, place=b.place, build=b.build, since=b.created_at) for b in rows]
+
+
+def _titles(session: Session, row: SigningIdentityRow) -> list[str]:
+    """Titles that have bundles signed by it."""
+    rows = (
+        select(TitleRow.slug)
+        .join(BuildRow, BuildRow.title_id == TitleRow.id)
+        .join(BundleRow, BundleRow.build_id == BuildRow.id)
+        .where(BundleRow.fingerprint == row.fingerprint)
+    )
+    return sorted(session.scalars(rows.distinct()))
+
+
+def _warnings(
+    session: Session, services: Services, row: SigningIdentityRow, bindings: list[wire.BindingOut]
+) -> list[str]:
+    out = []
+    if row.backed_at is None:
+        lost = f" Its loss would orphan {', '.join(sorted({b.identifier for b in bindings}))}." if bindings else ""
+        how = f"rampa key export {row.name}, then rampa key drill {row.name}"
+        out.append(f"Unbacked: no restore drill has passed yet.{lost} {how}.")
+    heir = session.scalar(select(SigningIdentityRow.name).where(SigningIdentityRow.predecessor == row.name).limit(1))
+    near = validity_warning(row.not_before, row.not_after, services.now())
+    short = shortness_warning(row.not_after, row.created_at) if row.not_before else ""
+    if heir:
+        near = near.replace(": hand over to a new identity before.", f"; it handed over to {heir}.")
+    return [*out, *(text for text in (near or short,) if text)]
+
+
+def list_uses(services: Services, name: str) -> wire.KeyUses:
+    """The newest uses of an identity, from the audit events."""
+    with services.db.transaction() as session:
+        rows = session.scalars(
+            select(AuditEventRow)
+            .where(AuditEventRow.subject == name, AuditEventRow.act.like("key.%"))
+            .order_by(AuditEventRow.id.desc())
+            .limit(USES)
+        )
+        return wire.KeyUses(
+            items=[
+                wire.KeyUse(at=e.at, who=e.who, act=e.act, title=e.title or "", detail=_plain(e.detail)) for e in rows
+            ]
+        )
+
+
+def _plain(detail: dict[str, object]) -> dict[str, str]:
+    return {name: str(value) for name, value in detail.items()}

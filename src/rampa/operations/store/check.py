@@ -1,0 +1,214 @@
+"""Checking the whole store: every pack against its digest, every chunk that a manifest names. Goes on after any interruption."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from blake3 import blake3
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.errors import NotFound, RampaError
+from rampa.db import queue
+from rampa.db.builds import BuildRow
+from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow, StoreCheckRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.content.arrival import chunk_sizes, forget_pack
+from rampa.operations.store.needed import build_chunks
+from rampa.schema import store as wire
+
+AT_ONCE = 5.0
+"""Seconds of work between two times that the progress is written down."""
+PIECE = 4 * 1024 * 1024
+MOST_PROBLEMS = 1000
+AGAIN = (
+    "Run `rampa store check --mend`, then make the build again from its folder or commit: only what is missing travels."
+)
+
+
+def start(services: Services, actor: Actor, mend: bool) -> wire.StoreCheckOut:
+    """A check that runs already is gone on with."""
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheckRow).where(StoreCheckRow.state == "running").with_for_update())
+        if row is None:
+            packs, size = session.execute(select(func.count(), func.coalesce(func.sum(PackRow.size), 0))).one()
+            row = StoreCheckRow(
+                state="running",
+                mend=mend,
+                cursor=b"",
+                packs=packs,
+                size=int(size),
+                problems=[],
+                asked_by=actor.name,
+                started_at=services.now(),
+                packs_done=0,
+                size_done=0,
+            )
+            session.add(row)
+            session.flush()
+            audit.record(session, services, actor, "store.check", "store", "", mend=mend)
+        queue.put(session, "check_store", queue.CONTENT, lock="check_store", check=row.id)
+        return _out(row)
+
+
+def latest(services: Services) -> wire.StoreCheckOut:
+    """Raises `NotFound` before the first one."""
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheckRow).order_by(StoreCheckRow.id.desc()).limit(1))
+        if row is None:
+            raise NotFound("check.none", "the store was never checked", hint="Check it: rampa store check")
+        return _out(row)
+
+
+def cancel(services: Services) -> wire.StoreCheckOut:
+    with services.db.transaction() as session:
+        row = session.scalar(select(StoreCheckRow).where(StoreCheckRow.state == "running").with_for_update())
+        if row is None:
+            raise NotFound("check.none", "no check is running")
+        row.state, row.ended_at = "cancelled", services.now()
+        return _out(row)
+
+
+def go_on(services: Services, check: int) -> None:
+    """For the queue: works until everything is checked or the check was cancelled."""
+    while _some(services, check):
+        pass
+
+
+def _some(services: Services, check: int) -> bool:
+    """A few seconds of it. Returns whether there is more."""
+    with services.db.transaction() as session:
+        row = session.get(StoreCheckRow, check)
+        if row is None or row.state != "running":
+            return False
+        cursor, mend = row.cursor, row.mend
+        packs = session.execute(
+            select(PackRow.digest, PackRow.size).where(PackRow.digest > cursor).order_by(PackRow.digest).limit(2000)
+        ).all()
+    ended = time.monotonic() + AT_ONCE
+    found: list[dict[str, Any]] = []
+    done = size = 0
+    for digest, length in packs:
+        problem = _pack_problem(services, digest, length)
+        if problem:
+            found.append(_broken(services, digest, problem, mend))
+        done, size, cursor = done + 1, size + length, digest
+        if time.monotonic() > ended:
+            break
+    last = done == len(packs) and len(packs) < 2000
+    if last:
+        found += _manifest_problems(services)
+    with services.db.transaction() as session:
+        row = session.get(StoreCheckRow, check, with_for_update=True)
+        if row is None or row.state != "running":
+            return False
+        row.cursor, row.packs_done, row.size_done = cursor, row.packs_done + done, row.size_done + size
+        row.problems = [*row.problems, *found][:MOST_PROBLEMS]
+        if last:
+            row.state, row.ended_at = "done", services.now()
+    return not last
+
+
+def _pack_problem(services: Services, digest: bytes, size: int) -> str:
+    hasher, at = blake3(), 0
+    try:
+        while at < size:
+            piece = services.store.read_pack(digest, at, min(PIECE, size - at))
+            if not piece:
+                return f"it ends after {at} of {size} bytes"
+            hasher.update(piece)
+            at += len(piece)
+    except NotFound:
+        return "it is not there"
+    except (RampaError, OSError) as error:
+        return f"it cannot be read ({error})"
+    return "" if hasher.digest() == digest else "its bytes are not what its digest says"
+
+
+def _broken(services: Services, digest: bytes, problem: str, mend: bool) -> dict[str, Any]:
+    """With `mend`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
+    with services.db.transaction() as session:
+        builds = _builds_with(session, services, digest)
+        if mend:
+            forget_pack(session, digest)
+    if mend:
+        services.store.remove_pack(digest)
+    advice = f"Make again: {', '.join(builds)}." if mend and builds else AGAIN if builds else "Nothing needs it."
+    return {"what": "pack", "name": digest.hex(), "problem": problem, "builds": builds, "advice": advice}
+
+
+def _builds_with(session: Session, services: Services, pack: bytes) -> list[str]:
+    held = set(
+        session.scalars(
+            select(ChunkRow.digest).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.pack_digest == pack)
+        )
+    )
+    out = []
+    for build in session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number)):
+        if not held.isdisjoint(_chunks(services, build)):
+            out.append(build.name)
+    return out
+
+
+def _chunks(services: Services, build: BuildRow) -> set[bytes]:
+    try:
+        return build_chunks(services, build)
+    except RampaError:
+        return set()
+
+
+def _manifest_problems(services: Services) -> list[dict[str, Any]]:
+    """Manifests that are not there or not what they were, and builds that name chunks which no pack holds."""
+    out = []
+    with services.db.transaction() as session:
+        builds = list(
+            session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number))
+        )
+        for build in builds:
+            wrong = [w for d in build.depots if (w := _manifest_problem(services, d.manifest))]
+            missing = 0
+            if not wrong:
+                wanted = _chunks(services, build)
+                missing = len(wanted) - len(chunk_sizes(session, list(wanted)))
+            problem = wrong[0] if wrong else f"{missing:,} of its chunks are in no pack" if missing else ""
+            if problem:
+                out.append(
+                    {"what": "build", "name": build.name, "problem": problem, "builds": [build.name], "advice": AGAIN}
+                )
+        for row in session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None))):
+            problem = _pack_problem(services, row.pack or b"", row.size)
+            if problem:
+                advice = "Devices take plain chunks instead. Make it again: rampa update prepare --again."
+                name = (row.pack or b"").hex()
+                out.append({"what": "differences", "name": name, "problem": problem, "builds": [], "advice": advice})
+    return out
+
+
+def _manifest_problem(services: Services, digest: bytes) -> str:
+    try:
+        data = services.store.manifest(digest)
+    except NotFound:
+        return f"the manifest {digest.hex()[:12]} is not there"
+    except (RampaError, OSError) as error:
+        return f"the manifest {digest.hex()[:12]} cannot be read ({error})"
+    same = manifest_format.digest_of(data) == digest
+    return "" if same else f"the manifest {digest.hex()[:12]} is not what its digest says"
+
+
+def _out(row: StoreCheckRow) -> wire.StoreCheckOut:
+    return wire.StoreCheckOut(
+        state=row.state,
+        mend=row.mend,
+        packs=row.packs,
+        packs_done=row.packs_done,
+        size=row.size,
+        size_done=row.size_done,
+        problems=[wire.StoreProblem(**p) for p in row.problems],
+        asked_by=row.asked_by,
+        started_at=row.started_at,
+        ended_at=row.ended_at,
+    )

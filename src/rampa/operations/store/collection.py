@@ -1,0 +1,148 @@
+"""Collecting what nothing needs, in two phases: packs are condemned first, and removed some time later.
+
+An upload that asks which chunks are missing rescues condemned packs that hold them (`operations.content.rescue`); packs that
+arrived lately are never condemned, since no manifest may name them yet. Rows go before bytes, so an interruption leaves files
+that no row points at; the next collection removes those.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from rampa.core.build.life import BuildState
+from rampa.core.errors import Refused
+from rampa.db.builds import BuildRow
+from rampa.db.content import DifferenceSetRow, PackRow, StoreStateRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.content.arrival import forget_pack
+from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
+from rampa.operations.updates.differences import forget_of
+from rampa.schema import store as wire
+
+YOUNG = dt.timedelta(hours=24)
+"""What arrived so lately may belong to an upload that goes on."""
+GRACE = dt.timedelta(hours=1)
+"""Between the two phases: a device or an upload that reads a condemned pack gets that long."""
+
+
+@dataclass(frozen=True)
+class _Found:
+    """`packs`: digest -> size of what nothing needs; `files`, `manifests`: what no row points at."""
+
+    packs: dict[bytes, int]
+    condemned: dict[bytes, int]
+    files: dict[bytes, int]
+    manifests: dict[bytes, int]
+
+
+def preview(services: Services, young: dt.timedelta = YOUNG, grace: dt.timedelta = GRACE) -> wire.CollectOut:
+    """What a collection would condemn and remove now. Changes nothing."""
+    with services.db.transaction() as session:
+        found = _find(services, session, young, grace)
+        return _out(services, session, found)
+
+
+def collect(
+    services: Services, actor: Actor | None = None, young: dt.timedelta = YOUNG, grace: dt.timedelta = GRACE
+) -> wire.CollectOut:
+    """Condemns what nothing needs, and removes what was condemned long enough ago. Can be interrupted anywhere."""
+    now = services.now()
+    with services.db.transaction() as session:
+        state = store_state(session, lock=True)
+        if state.held_until and state.held_until > now:
+            raise Refused(
+                "store.held",
+                f"a backup is being made until {state.held_until:%H:%M} UTC at the latest: nothing is removed",
+                hint="Collect again when it has ended.",
+            )
+        gone = session.scalars(
+            select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
+        )
+        forgotten = forget_of(session, list(gone))
+        found = _find(services, session, young, grace)
+        out = _out(services, session, found)
+        # What is needed again is not condemned any more.
+        keep = select(PackRow.digest).where(PackRow.condemned_at.is_not(None), PackRow.digest.not_in(list(found.packs)))
+        session.execute(update(PackRow).where(PackRow.digest.in_(keep)).values(condemned_at=None))
+        fresh = update(PackRow).where(PackRow.digest.in_(list(found.packs)), PackRow.condemned_at.is_(None))
+        session.execute(fresh.values(condemned_at=now))
+        removed = list(found.condemned)
+        for digest in removed:
+            forget_pack(session, digest)
+        if removed:
+            store_state(session).epoch += 1
+        who = actor or service_actor("the hourly collection")
+        if removed or found.files or actor:
+            audit.record(session, services, who, "store.collect", "store", "", packs=len(removed), frees=out.frees)
+    for digest in [*removed, *found.files, *forgotten]:
+        services.store.remove_pack(digest)
+    for digest in found.manifests:
+        services.store.remove_manifest(digest)
+    return out
+
+
+def hold(services: Services, most: dt.timedelta) -> dt.datetime:
+    """While a backup is made nothing is removed, for `most` at the longest; returns when that ends."""
+    with services.db.transaction() as session:
+        state = store_state(session, lock=True)
+        until = services.now() + most
+        state.held_until = max(until, state.held_until or until)
+        return state.held_until
+
+
+def let_go(services: Services, until: dt.datetime) -> None:
+    """The backup has ended; another that began meanwhile holds on."""
+    with services.db.transaction() as session:
+        state = store_state(session, lock=True)
+        if state.held_until == until:
+            state.held_until = None
+
+
+def store_state(session: Session, *, lock: bool = False) -> StoreStateRow:
+    """The store's one row."""
+    row = session.get(StoreStateRow, 1, with_for_update=lock)
+    if row is None:
+        row = StoreStateRow(id=1, epoch=0)
+        session.add(row)
+        session.flush()
+    return row
+
+
+def _find(services: Services, session: Session, young: dt.timedelta, grace: dt.timedelta) -> _Found:
+    now = services.now()
+    packs = {p.digest: p for p in session.scalars(select(PackRow))}
+    needed = packs_of(session, needed_chunks(services, session))
+    idle = {d: p.size for d, p in packs.items() if d not in needed and p.created_at <= now - young}
+    ripe = {d: n for d, n in idle.items() if (c := packs[d].condemned_at) is not None and c <= now - grace}
+    offered = set(session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.is_not(None))))
+    old = (now - young).timestamp()
+    files = {s.digest: s.size for s in services.store.packs() if s.digest not in packs and s.written <= old}
+    named = needed_manifests(session)
+    manifests = {s.digest: s.size for s in services.store.manifests() if s.digest not in named and s.written <= old}
+    lost = {d: n for d, n in files.items() if d not in offered}
+    return _Found(idle, ripe, lost, manifests)
+
+
+def _out(services: Services, session: Session, found: _Found) -> wire.CollectOut:
+    ages = dict(
+        session.execute(select(PackRow.digest, PackRow.created_at).where(PackRow.digest.in_(list(found.packs)))).all()
+    )
+    rows = [
+        wire.IdlePack(pack=d.hex(), size=n, created_at=ages[d], ripe=d in found.condemned)
+        for d, n in sorted(found.packs.items(), key=lambda p: -p[1])
+    ]
+    return wire.CollectOut(
+        packs=rows[:500],
+        packs_in_all=len(rows),
+        idle=sum(found.packs.values()),
+        condemned=len(found.packs) - len(found.condemned),
+        removed=len(found.condemned),
+        frees=sum(found.condemned.values()) + sum(found.files.values()) + sum(found.manifests.values()),
+        files=len(found.files),
+        manifests=len(found.manifests),
+    )

@@ -1,0 +1,121 @@
+"""Titles."""
+
+from __future__ import annotations
+
+import re
+
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Conflict, NotFound
+from rampa.core.placement.stations import CHANNELS
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.document import Document, read_document
+from rampa.core.profile.resolution import Resolved
+from rampa.core.signing.seal import seal, unseal
+from rampa.db.channels import ChannelRow
+from rampa.db.titles import TitleRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.idempotency import Once, once
+from rampa.operations.titles.documents import load_document, store_revision
+from rampa.schema.titles import titles as wire
+
+
+def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: Once | None) -> wire.Title:
+    """A new title from its document. Raises `DocumentInvalid` and, when the identifier is known, `Conflict`."""
+    document = read_document(asked.document.encode())
+
+    def make() -> wire.Title:
+        name, identifier = document.title("title.name"), document.title("title.identifier")
+        known = session.scalar(select(TitleRow).where(TitleRow.identifier == identifier))
+        if known:
+            raise Conflict(
+                "title.exists",
+                f"the identifier {identifier} belongs to the title {known.slug}",
+                hint=f"Import the document as a revision of {known.slug}.",
+            )
+        signer = Ed25519PrivateKey.generate()
+        slug = _free_slug(session, name)
+        title = TitleRow(
+            slug=slug,
+            name=name,
+            identifier=identifier,
+            manifest_public=signer.public_key().public_bytes_raw(),
+            manifest_sealed=seal(signer.private_bytes_raw(), services.master_key, f"manifest:{identifier}"),
+            created_at=services.now(),
+        )
+        session.add(title)
+        session.flush()
+        for station in CHANNELS:
+            session.add(ChannelRow(title_id=title.id, name=station.name, created_at=services.now()))
+        store_revision(session, services, actor, title, document.text, asked.message or "Imported.", asked.commit)
+        audit.record(session, services, actor, "title.import", slug, slug, identifier=title.identifier)
+        return describe(title, document)
+
+    with services.db.transaction() as session:
+        return once(session, services, actor, key, wire.Title, make)
+
+
+def list_titles(services: Services) -> list[wire.Title]:
+    with services.db.transaction() as session:
+        titles = list(session.scalars(select(TitleRow).order_by(TitleRow.name)))
+        return [describe(t, load_document(session, t)) for t in titles]
+
+
+def get_title(services: Services, slug: str) -> wire.Title:
+    with services.db.transaction() as session:
+        title = find_title(session, slug)
+        return describe(title, load_document(session, title))
+
+
+def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
+    rows = select(TitleRow).where(TitleRow.slug == slug)
+    title = session.scalar(rows.with_for_update() if lock else rows)
+    if title is None:
+        known = ", ".join(session.scalars(select(TitleRow.slug).order_by(TitleRow.slug).limit(10)))
+        hint = f"There is: {known}." if known else "Import one: `rampa title import FOLDER`."
+        raise NotFound("title.unknown", f"there is no title {slug!r}", where="title", hint=hint)
+    return title
+
+
+def manifest_key(services: Services, title: TitleRow) -> Ed25519PrivateKey:
+    raw = unseal(title.manifest_sealed, services.master_key, f"manifest:{title.identifier}")
+    return Ed25519PrivateKey.from_private_bytes(raw)
+
+
+def describe(title: TitleRow, document: Document) -> wire.Title:
+    return wire.Title(
+        slug=title.slug,
+        name=title.name,
+        identifier=title.identifier,
+        revision=title.revision,
+        version_name=document.title("version.name"),
+        profiles=[_profile(p) for p in document.profiles.values()],
+        depots=[d.name for d in document.depots],
+        manifest_key=title.manifest_public.hex(),
+        source=title.source,
+        source_path=title.source_path,
+        created_at=title.created_at,
+    )
+
+
+def _profile(own: Resolved) -> wire.ProfileOut:
+    return wire.ProfileOut(
+        name=own.name,
+        platform=own.get("platform"),
+        platform_title=PLATFORMS[own.get("platform")].title,
+        purpose=own.get("purpose"),
+        architectures=list(own.get("code.architectures")),
+        identity=own.get("signing.identity") or "",
+        launch=own.get("launch.entry"),
+    )
+
+
+def _free_slug(session: Session, name: str) -> str:
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "title"
+    slug, number = base, 2
+    while session.scalar(select(TitleRow.id).where(TitleRow.slug == slug)):
+        slug, number = f"{base}-{number}", number + 1
+    return slug

@@ -1,0 +1,102 @@
+"""The update cost matrix: builds by builds, exact, weighted by the devices that have them."""
+
+from __future__ import annotations
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.pack.trials import RATES
+from rampa.core.errors import Invalid
+from rampa.db.builds import BuildRow
+from rampa.db.channels import DeviceRow
+from rampa.operations.base.context import Services
+from rampa.operations.builds.views import live_channels
+from rampa.operations.titles.titles import find_title
+from rampa.operations.updates.costs import update_cost
+from rampa.schema import updates as wire
+from rampa.schema.channels import CostOut
+
+MOST = 16
+NEWEST = 5
+
+
+def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.UpdateMatrix:
+    """Only rising version codes: no device goes back by an update."""
+    with services.db.transaction() as session:
+        builds = _builds(session, slug, query)
+        devices = _devices(session, builds)
+        live = live_channels(session, builds)
+    cells = []
+    for new in builds:
+        cells.append(_cell(services, None, new, 0))
+        cells += [
+            _cell(services, old, new, devices.get(old.number, 0))
+            for old in builds
+            if old.version_code < new.version_code
+        ]
+    return wire.UpdateMatrix(
+        platform=query.platform,
+        builds=[
+            wire.MatrixBuild(
+                number=b.number,
+                name=b.name,
+                version_name=b.version_name,
+                version_code=b.version_code,
+                profile=b.profile,
+                live_on=live.get(b.number, []),
+                devices=devices.get(b.number, 0),
+                size=b.size,
+            )
+            for b in builds
+        ],
+        cells=cells,
+    )
+
+
+def _cell(services: Services, old: BuildRow | None, new: BuildRow, devices: int) -> wire.MatrixCell:
+    cost: CostOut = update_cost(services, new, old)
+    return wire.MatrixCell(
+        old=old.number if old else 0,
+        new=new.number,
+        download=cost.download,
+        plain=cost.plain,
+        written=cost.written,
+        peak_disk=cost.peak_disk,
+        seconds={rate: round(cost.download * 8 / (rate * 1e6), 2) for rate in RATES},
+        weighted=cost.download * devices,
+    )
+
+
+def _builds(session: Session, slug: str, query: wire.MatrixQuery) -> list[BuildRow]:
+    title = find_title(session, slug)
+    rows = select(BuildRow).where(
+        BuildRow.title_id == title.id, BuildRow.platform == query.platform, BuildRow.state == BuildState.READY
+    )
+    asked = {int(n) for n in query.builds.split(",") if n}
+    if len(asked) > MOST:
+        raise Invalid(
+            "matrix.wide", f"a matrix has at most {MOST} builds, and {len(asked)} were asked for", where="builds"
+        )
+    every = list(session.scalars(rows.order_by(BuildRow.number.desc()).limit(2000)))
+    if asked:
+        found = [b for b in every if b.number in asked]
+        unknown = asked - {b.number for b in found}
+        if unknown:
+            raise Invalid(
+                "matrix.builds",
+                f"{', '.join(f'{slug}#{n}' for n in sorted(unknown))}: no ready build for {query.platform}",
+                where="builds",
+            )
+    else:
+        live, held = live_channels(session, every), _devices(session, every)
+        wanted = [b for b in every if b.number in live or b.number in held]
+        found = list(dict.fromkeys([*wanted, *every[:NEWEST]]))[:MOST]
+    return sorted(found, key=lambda b: b.version_code)
+
+
+def _devices(session: Session, builds: list[BuildRow]) -> dict[int, int]:
+    """Build number -> registered devices that have it."""
+    numbers = {b.id: b.number for b in builds}
+    rows = select(DeviceRow.build_id, func.count()).where(DeviceRow.build_id.in_(numbers)).group_by(DeviceRow.build_id)
+    return {numbers[k]: n for k, n in session.execute(rows) if k}

@@ -1,0 +1,142 @@
+"""Environment groups: variables that people see, secrets that rest sealed and are never answered."""
+
+from __future__ import annotations
+
+import json
+import re
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, undefer
+
+from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.run.mask import LEAST
+from rampa.core.signing.seal import seal, unseal
+from rampa.db.sources import VariablesRow
+from rampa.db.titles import TitleRow
+from rampa.operations.base import audit
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.titles.documents import load_document
+from rampa.schema import sources as wire
+
+NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,80}")
+OURS = "RAMPA_"
+FORBIDDEN = frozenset({"PATH", "LD_PRELOAD", "LD_LIBRARY_PATH", "HOME", "TMPDIR"})
+
+
+def put_environment(
+    services: Services, actor: Actor, name: str, asked: wire.EnvironmentIn, expected: int | None
+) -> tuple[wire.EnvironmentOut, int]:
+    """Makes or replaces the group. `expected` is the version that the caller saw, None for whichever it is."""
+    _check(asked)
+    with services.db.transaction() as session:
+        row = session.scalar(
+            select(VariablesRow)
+            .where(VariablesRow.name == name)
+            .options(undefer(VariablesRow.sealed))
+            .with_for_update()
+        )
+        if row is not None and expected is not None and row.version != expected:
+            raise Conflict("environment.moved", f"the group {name} was changed meanwhile", hint="Load it again.")
+        if row is None:
+            row = VariablesRow(name=name, created_at=services.now(), version=0)
+            session.add(row)
+        kept = _secrets(services, row)
+        secrets = {k: kept.get(k, "") if v is None else v for k, v in asked.secrets.items()}
+        lost = [k for k, v in asked.secrets.items() if v is None and k not in kept]
+        if lost:
+            raise Invalid("environment.secret", f"the secret {lost[0]} has no value yet", where=f"secrets.{lost[0]}")
+        row.variables, row.note, row.secrets = asked.variables, asked.note, sorted(secrets)
+        row.sealed = seal(json.dumps(secrets).encode(), services.master_key, f"environment:{name}")
+        row.version += 1
+        row.changed_at, row.changed_by = services.now(), actor.name
+        changed = sorted(k for k, v in secrets.items() if kept.get(k) != v)
+        variables = sorted(asked.variables)
+        audit.record(session, services, actor, "environment.change", name, variables=variables, secrets_changed=changed)
+        session.flush()
+        return _out(session, row), row.version
+
+
+def _check(asked: wire.EnvironmentIn) -> None:
+    for key in (*asked.variables, *asked.secrets):
+        if not NAME.fullmatch(key):
+            hint = "Letters, digits and underscores; no digit first."
+            raise Invalid("environment.name", f"{key[:80]!r} cannot name a variable", where=key[:80], hint=hint)
+        if key.upper().startswith(OURS) or key in FORBIDDEN:
+            raise Invalid("environment.name", f"{key} is set by the agent itself", where=key, hint="Take another name.")
+        if key in asked.variables and key in asked.secrets:
+            raise Invalid("environment.twice", f"{key} is a variable and a secret", where=key)
+    for key, value in asked.secrets.items():
+        if value is not None and len(value) < LEAST:
+            hint = "It would be masked in ordinary words. Use a longer one."
+            raise Invalid("environment.short", f"a secret has at least {LEAST} characters", where=key, hint=hint)
+
+
+def list_environments(services: Services) -> list[wire.EnvironmentOut]:
+    with services.db.transaction() as session:
+        used = _uses(session)
+        return [_out(session, r, used) for r in session.scalars(select(VariablesRow).order_by(VariablesRow.name))]
+
+
+def get_environment(services: Services, name: str) -> tuple[wire.EnvironmentOut, int]:
+    with services.db.transaction() as session:
+        row = find_environment(session, name)
+        return _out(session, row), row.version
+
+
+def remove_environment(services: Services, actor: Actor, name: str) -> None:
+    with services.db.transaction() as session:
+        row = find_environment(session, name)
+        used = _uses(session).get(name, [])
+        if used:
+            hint = "Name another group in toolchain.environment first."
+            raise Refused("environment.used", f"{', '.join(used)} name the group {name}", where=name, hint=hint)
+        session.delete(row)
+        audit.record(session, services, actor, "environment.remove", name)
+
+
+def find_environment(session: Session, name: str) -> VariablesRow:
+    row = session.scalar(select(VariablesRow).where(VariablesRow.name == name))
+    if row is None:
+        known = ", ".join(session.scalars(select(VariablesRow.name).order_by(VariablesRow.name)))
+        hint = f"There is: {known}." if known else f"Make it: `rampa environment set {name} NAME=VALUE`."
+        raise NotFound("environment.unknown", f"there is no environment group {name!r}", where="environment", hint=hint)
+    return row
+
+
+def open_environment(services: Services, session: Session, name: str) -> tuple[dict[str, str], dict[str, str]]:
+    """(variables, secrets) for an agent; empty where no group is named."""
+    if not name:
+        return {}, {}
+    row = find_environment(session, name)
+    return dict(row.variables), _secrets(services, row)
+
+
+def _secrets(services: Services, row: VariablesRow) -> dict[str, str]:
+    if not row.sealed:
+        return {}
+    found: dict[str, str] = json.loads(unseal(row.sealed, services.master_key, f"environment:{row.name}"))
+    return found
+
+
+def _uses(session: Session) -> dict[str, list[str]]:
+    """Group -> the titles' profiles that name it."""
+    out: dict[str, list[str]] = {}
+    for title in session.scalars(select(TitleRow).order_by(TitleRow.slug)):
+        for name, profile in load_document(session, title).profiles.items():
+            group = profile.get("toolchain.environment")
+            if group:
+                out.setdefault(group, []).append(f"{title.slug} {name}")
+    return out
+
+
+def _out(session: Session, row: VariablesRow, used: dict[str, list[str]] | None = None) -> wire.EnvironmentOut:
+    return wire.EnvironmentOut(
+        name=row.name,
+        note=row.note,
+        variables=row.variables,
+        secrets=list(row.secrets),
+        version=row.version,
+        changed_at=row.changed_at,
+        changed_by=row.changed_by,
+        used_by=(_uses(session) if used is None else used).get(row.name, []),
+    )

@@ -1,1 +1,0 @@
-"""Signing identities: kept, unlocked, backed up, handed over, granted, used."""

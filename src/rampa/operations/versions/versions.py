@@ -1,0 +1,150 @@
+"""Version codes: reserved for builds in their own transaction, entered as taken, looked up.
+
+A line is an identifier on a storefront (on a platform, where the profile names no storefront). Whoever reserves holds its lock
+until the transaction ends, so that any number of runs, on any number of processes, get different codes in order.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import and_, func, or_, select, text
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Invalid, Refused
+from rampa.core.profile.resolved import ResolvedProfile
+from rampa.core.version.code import next_code
+from rampa.core.version.forms import PLACE, code_for_architecture, packed_code
+from rampa.db.base import new_id
+from rampa.db.builds import ReservationRow
+from rampa.operations.base.context import Actor, Services
+
+
+@dataclass(frozen=True)
+class CodeLine:
+    """Where codes rise. `storefront` empty: the platform is the line."""
+
+    identifier: str
+    platform: str
+    storefront: str
+
+    @property
+    def place(self) -> str:
+        return self.storefront or self.platform
+
+    def holds(self) -> object:
+        """Reservations of the line; those from before the profile named a storefront count, too."""
+        ways = [ReservationRow.storefront == self.storefront] if self.storefront else []
+        ways += [ReservationRow.platform == self.platform] if self.platform else []
+        return and_(ReservationRow.identifier == self.identifier, or_(*ways))
+
+
+@dataclass(frozen=True)
+class WantedCode:
+    """`commits` leads to the built commit; 0 where there is none."""
+
+    version_name: str
+    commits: int = 0
+
+
+def line_of(profile: ResolvedProfile) -> CodeLine:
+    return CodeLine(profile.identifier, profile.platform.name, profile.storefront)
+
+
+def next_for(session: Session, profile: ResolvedProfile, wanted: WantedCode) -> int:
+    """The code that a build would get now. Raises `Refused` or `Invalid` when it would get none, with what frees it."""
+    line = line_of(profile)
+    highest = session.scalar(select(func.max(ReservationRow.code)).where(line.holds()))  # type: ignore[arg-type]
+    if profile.per_architecture:
+        return _with_digit(session, line, profile, wanted, highest)
+    limit = profile.code_limit
+    if profile.forming == "counter":
+        return next_code(highest, limit, profile.first_code)
+    code = _formed(profile, wanted, limit)
+    if highest is not None and code <= highest:
+        raise _not_above(session, line, profile, wanted, code, highest)
+    return code
+
+
+def _with_digit(
+    session: Session, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, highest: int | None
+) -> int:
+    """Codes rise before the digit; packages of one version and several architectures share what is before it."""
+    before = None if highest is None else highest // PLACE
+    if profile.forming == "counter":
+        base = next_code(before, profile.code_limit, profile.first_code)
+    else:
+        base = _formed(profile, wanted, profile.code_limit)
+    code = code_for_architecture(base, profile.architectures[0], profile.platform.code_limit)
+    taken = session.scalar(select(ReservationRow.id).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
+    if taken is not None or (before is not None and base < before):
+        raise _not_above(session, line, profile, wanted, code, highest or 0)
+    return code
+
+
+def _formed(profile: ResolvedProfile, wanted: WantedCode, limit: int) -> int:
+    if profile.forming == "packed":
+        return packed_code(wanted.version_name, limit)
+    if not wanted.commits:
+        hint = 'Start a run of a commit, or set version.code = "counter".'
+        raise Invalid("version.commits", "the version code is the count of commits, and there is no commit", hint=hint)
+    if wanted.commits > limit:
+        raise Refused("version.exhausted", f"{wanted.commits:,} commits are above this platform's limit of {limit:,}")
+    return (
+        max(wanted.commits, profile.first_code) if wanted.commits >= profile.first_code else _too_few(wanted, profile)
+    )
+
+
+def _too_few(wanted: WantedCode, profile: ResolvedProfile) -> int:
+    hint = "Lower version.first_code, or count otherwise: version.code = counter."
+    raise Refused(
+        "version.first", f"{wanted.commits:,} commits are below the first code {profile.first_code:,}", hint=hint
+    )
+
+
+def _not_above(
+    session: Session, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, code: int, highest: int
+) -> Refused:
+    row = session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
+    top = session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == highest))  # type: ignore[arg-type]
+    what = wanted.version_name if profile.forming == "packed" else f"{wanted.commits:,} commits"
+    held = f"is held by {holder(row)}" if row else f"is below {highest:,}, which {holder(top)} has"
+    fix = (
+        "Raise the version name: rampa version bump."
+        if profile.forming == "packed"
+        else "Commit first, or build the newest commit."
+    )
+    return Refused("version.taken", f"{what} gives version code {code:,}, which {held}", where="version.name", hint=fix)
+
+
+def holder(row: ReservationRow | None) -> str:
+    if row is None:
+        return "another build"
+    return row.build.name if row.build else "the storefront"
+
+
+def reserve(
+    session: Session, services: Services, actor: Actor, profile: ResolvedProfile, wanted: WantedCode
+) -> ReservationRow:
+    """Takes the next code in the caller's transaction; the build is set by the caller."""
+    line = line_of(profile)
+    hold(session, line)
+    row = ReservationRow(
+        id=new_id(),
+        identifier=line.identifier,
+        platform=line.platform,
+        storefront=line.storefront,
+        code=next_for(session, profile, wanted),
+        version_name=wanted.version_name,
+        origin="build",
+        note="",
+        created_by=actor.name,
+        created_at=services.now(),
+    )
+    session.add(row)
+    return row
+
+
+def hold(session: Session, line: CodeLine) -> None:
+    """One at a time an identifier: lines of one identifier can share codes."""
+    session.execute(text("select pg_advisory_xact_lock(hashtextextended(:line, 20))"), {"line": line.identifier})

@@ -1,0 +1,87 @@
+"""Signing identities: kept, unlocked, exported, drilled, handed over."""
+
+from __future__ import annotations
+
+from flask import Response
+
+from rampa.operations.base.context import Services
+from rampa.operations.signing import backup, identities, succession, unlock, views
+from rampa.schema.common import Page
+from rampa.schema.signing import identities as wire
+from rampa.service.base.access import ENGINEERS, EVERYBODY, OWNERS, current_actor
+from rampa.service.base.resource import CreateHeaders, Resource, once_from
+
+KEY = "/keys/<string:name>"
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("keys")
+
+    @api.call("GET", "/keys", EVERYBODY, Page[wire.Key])
+    def list_keys() -> Page[wire.Key]:
+        """All signing identities; never their keys."""
+        return Page[wire.Key](items=identities.list_keys(services))
+
+    @api.call("POST", "/keys", ENGINEERS, wire.Key, status=201)
+    def add_key(body: wire.NewKey, header: CreateHeaders) -> wire.Key:
+        """Keep a signing identity from a PKCS#12 file, or from a PKCS#8 key with its certificate."""
+        return identities.add_key(services, current_actor(), body, once_from(header))
+
+    @api.call("GET", KEY, EVERYBODY, wire.Key)
+    def get_key(path: wire.KeyPath) -> wire.Key:
+        """One signing identity with its certificate."""
+        return identities.get_key(services, path.name)
+
+    @api.call("GET", KEY + "/uses", EVERYBODY, wire.KeyUses)
+    def list_key_uses(path: wire.KeyPath) -> wire.KeyUses:
+        """Who used it, for which run, over what; newest first."""
+        return views.list_uses(services, path.name)
+
+    @api.call("POST", KEY + "/unlock", ENGINEERS, wire.Key)
+    def unlock_key(path: wire.KeyPath, body: wire.UnlockIn) -> wire.Key:
+        """Unlock it for a time or for one run. Runs that wait for it go on."""
+        unlock.unlock(services, current_actor(), path.name, body)
+        return identities.get_key(services, path.name)
+
+    @api.call("POST", KEY + "/lock", ENGINEERS, wire.Key)
+    def lock_key(path: wire.KeyPath) -> wire.Key:
+        """Lock it at once."""
+        unlock.lock(services, current_actor(), path.name)
+        return identities.get_key(services, path.name)
+
+    _moving(api, services)
+    return api
+
+
+def _moving(api: Resource, services: Services) -> None:
+    """What moves an identity: out, back, on to the next."""
+
+    @api.call("POST", KEY + "/export", OWNERS, wire.Export)
+    def export_key(path: wire.KeyPath, body: wire.ExportIn) -> wire.Export:
+        """The identity as PKCS#12 under your password."""
+        return backup.export_key(services, current_actor(), path.name, body)
+
+    @api.call("GET", KEY + "/probe", ENGINEERS, wire.Probe)
+    def get_probe(path: wire.KeyPath) -> wire.Probe:
+        """What a restore drill signs; good for an hour or two."""
+        return backup.probe(services, path.name)
+
+    @api.call("POST", KEY + "/drill", ENGINEERS, wire.Key)
+    def pass_drill(path: wire.KeyPath, body: wire.DrillIn) -> wire.Key:
+        """The probe, signed with a restored export: the identity is backed up."""
+        return backup.pass_drill(services, current_actor(), path.name, body)
+
+    @api.call("POST", KEY + "/hand-over", OWNERS, wire.Key)
+    def hand_over(path: wire.KeyPath, body: wire.HandOverIn) -> wire.Key:
+        """Hand over to a successor: a lineage is made. Answers the successor."""
+        return succession.hand_over(services, current_actor(), path.name, body)
+
+    @api.call("GET", KEY + "/lineage", EVERYBODY, "application/octet-stream")
+    def get_lineage(path: wire.KeyPath) -> Response:
+        """The lineage that ends with this identity."""
+        return Response(succession.get_lineage(services, path.name), content_type="application/octet-stream")
+
+    @api.call("POST", "/vault/master-key", OWNERS, wire.Rewrapped)
+    def change_master_key() -> wire.Rewrapped:
+        """Wrap every secret anew with the first of the service's master keys."""
+        return succession.change_master_key(services, current_actor())
