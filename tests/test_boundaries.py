@@ -16,7 +16,8 @@ def test_the_client_library_brings_neither_flask_nor_sqlalchemy() -> None:
 
 
 def test_checking_a_document_needs_neither_the_network_nor_a_database() -> None:
-    code = "import rampa.client.profiles.documents, sys\nprint([m for m in ('httpx', 'PIL', 'numpy', 'flask') if m in sys.modules])"
+    imports = "import rampa.client.profiles.documents, sys"
+    code = imports + "\nprint([m for m in ('httpx', 'PIL', 'numpy', 'flask') if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 
