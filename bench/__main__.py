@@ -43,7 +43,7 @@ def main() -> int:
 def _options() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="bin/bench", description=__doc__)
     parser.add_argument("--data", help="a folder that holds v1 and v2, in place of the generated tree")
-    parser.add_argument("--rows", help="only these rows, parted by commas")
+    parser.add_argument("--rows", help="only these rows, separated by commas")
     parser.add_argument("--json", help="also write the figures to this file")
     parser.add_argument("--size-mb", type=int, default=256, help="size of the generated tree (256)")
     parser.add_argument("--seed", type=int, default=7)

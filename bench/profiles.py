@@ -23,7 +23,7 @@ studio = "Quillback Works"
 name = "1.5.0"
 [content]
 include = ["bin/", "data/", "maps/"]
-strip_classes = ["symbols", "logs"]
+leave_out_classes = ["symbols", "logs"]
 languages = ["en", "fi", "es"]
 [launch]
 entry = "bin/peatlight"
@@ -40,7 +40,7 @@ def document(profiles: int, facets: int) -> bytes:
             'code.graphics = ["vulkan"]',
             f"content.compression = {f % 19}",
             'display.window = "window"',
-            f'content.strip = {{ add = ["*.draft{f}"] }}',
+            f'content.leave_out = {{ add = ["*.draft{f}"] }}',
             'system.minimum = "29"',
             'code.unused_code = "careful"',
         ]
@@ -48,7 +48,7 @@ def document(profiles: int, facets: int) -> bytes:
         used = ", ".join(f'"f{(p + k) % facets}"' for k in range(min(4, facets)))
         out += [
             f"[profiles.p{p}]",
-            f"uses = [{used}]",
+            f"facets = [{used}]",
             f'platform = "{PLATFORMS[p % 4]}"',
             'purpose = "testing"',
             'code.architectures = ["arm64"]',

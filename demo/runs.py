@@ -1,4 +1,4 @@
-"""The demo's runs: the repository connected, environment groups, toolchains, and a history in which everything has happened.
+"""The demo's runs: the repository connected, step variables, toolchains, and a history in which everything has happened.
 
 Agents are real processes; one of them is really killed. Nothing of the history is written by hand.
 """
@@ -20,7 +20,7 @@ from rampa.schema.devices import NewDevice
 from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns, Run, RunSummary
 from rampa.schema.signing.grants import NewGrant
-from rampa.schema.sources import BranchDefault, EnvironmentIn, NewTrigger, SourceIn
+from rampa.schema.sources import BranchDefault, NewTrigger, SourceIn, StepVariablesIn
 from rampa.schema.versions import TakenIn
 
 TITLE = "peatlight"
@@ -37,11 +37,11 @@ def fill_with_runs(client: Client, folder: Path, address: str) -> None:
     install(toolchains / "kiln-1", "3.3.0", EVERYWHERE)
     install(toolchains / "loft-2", "3.4.1", EVERYWHERE)
     install(toolchains / "loft-2", "3.1.4", ["linux", "windows"], accepted=False)
-    _environments(client, QUICK)
+    _variables(client, QUICK)
     repository = make(folder / "peatlight")
     before = client.connect_source(TITLE, SourceIn(address=str(repository), every=15)).tried_at
     _until(lambda: client.source(TITLE).tried_at != before, "the repository was not fetched")
-    document = client.suggestion(TITLE).document
+    document = client.proposal(TITLE).document
     client.add_revision(TITLE, document, "From the repository: the program is compiled now.", 3)
     client.set_defaults(TITLE, [
         BranchDefault(pattern="main", profiles=FIVE),
@@ -53,14 +53,14 @@ def fill_with_runs(client: Client, folder: Path, address: str) -> None:
         "the agents did not find their toolchains",
     )
     _history(client, repository, folder, address)
-    _environments(client, WATCHED)
+    _variables(client, WATCHED)
 
 
-def _environments(client: Client, pace: str) -> None:
+def _variables(client: Client, pace: str) -> None:
     for name, note in (("desktop", "Desktop exports."), ("phones", "Phones and tablets."), ("headsets", "Headsets.")):
         variables = {"LANTERN_PACE": pace, "ASSET_SERVER": "assets.quillback.example"}
         secrets: dict[str, str | None] = {"LANTERN_TOKEN": f"{name}-lantern-4f9c2a7e"}
-        client.put_environment(name, EnvironmentIn(variables=variables, secrets=secrets, note=note))
+        client.put_variables(name, StepVariablesIn(variables=variables, secrets=secrets, note=note))
 
 
 def _history(client: Client, repository: Path, folder: Path, address: str) -> None:

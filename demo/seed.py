@@ -47,13 +47,13 @@ def main(folder: Path, address: str, email: str) -> None:
         first = _build(client, "linux-release", folders["1.4.0"], "First night on the bog. Try the fog at Marrow Bend.")
         windows = _build(client, "windows-release", folders["1.4.0"], "The same night, on Windows.")
         _build(client, "linux-testing", folders["1.4.0"], "Unsigned, for a quick look.")
-        for number, channel in ((first, "internal"), (first, "testers"), (windows, "internal")):
+        for number, channel in ((first, "studio"), (first, "testers"), (windows, "studio")):
             client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
         for name in ("loft-desk", "kiln-laptop"):
             _device(client, folder, name, address)
         client.add_revision("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
-        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is mended.", 2)
+        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
         fill_with_runs(client, folder, address)
         client.revoke_token(token.id)
 
@@ -88,10 +88,10 @@ def _build(client: Client, profile: str, source: Path, notes: str) -> int:
 
 def _device(client: Client, folder: Path, name: str, address: str) -> None:
     title = client.title("peatlight")
-    client.register_device("peatlight", NewDevice(name=name, platform="linux", channel="internal", simulated=True))
-    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "internal", address, title.manifest_key)
+    client.register_device("peatlight", NewDevice(name=name, platform="linux", channel="studio", simulated=True))
+    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "studio", address, title.manifest_key)
     device = SimulatedDevice.add(folder / "devices" / name, own)
-    release = client.release("peatlight", "internal", "linux")
+    release = client.offer("peatlight", "studio", "linux")
     delivery = HttpDelivery(client, "peatlight", release.build)
     report = device.update(client.statement("peatlight", release.build), delivery, lambda _: None)
     client.report_device("peatlight", name, device_report(release.build, report))

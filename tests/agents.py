@@ -62,7 +62,7 @@ class FakeAgent:
         self.holds.remove(work.lease)
 
     def build(self, work: wire.Work, folder, state) -> builds_wire.Build:  # type: ignore[no-untyped-def]
-        """Makes the run's build of a folder, as the steps from bundle to publish do."""
+        """Makes the run's build of a folder, as the steps from bundle to complete do."""
         profile = resolve(read_document(work.document.encode()), work.profile)
         asked = builds_wire.NewBuild(profile=work.profile, revision=work.revision, lease=work.lease)
         build = self.client.open_build(work.title, asked)

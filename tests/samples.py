@@ -24,8 +24,8 @@ name = "1.4.0"
 
 [content]
 include = ["bin/", "data/", "locale/"]
-strip = ["*.draft.*"]
-strip_classes = ["symbols"]
+leave_out = ["*.draft.*"]
+leave_out_classes = ["symbols"]
 
 [profiles.linux-release]
 platform = "linux"

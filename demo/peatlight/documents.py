@@ -14,23 +14,23 @@ name = "1.4.0"
 
 [content]
 include = ["bin/", "data/", "maps/", "locale/", "textures/", "pictures/", "audio/", "addons/", "LICENCE.txt"]
-strip = ["*.draft.*"]
-strip_classes = ["source-assets", "symbols", "tools", "logs"]
+leave_out = ["*.draft.*"]
+leave_out_classes = ["source-assets", "symbols", "tools", "logs"]
 
 [facets.release]
 purpose = "release"
 signing.identity = "quillback-2026"
 
 [profiles.linux-release]
-uses = ["release"]
+facets = ["release"]
 platform = "linux"
 code.architectures = ["x86_64"]
 launch.entry = "bin/peatlight"
 output.bundle = "{title}-{version}-{code}-linux"
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [profiles.windows-release]
-uses = ["release"]
+facets = ["release"]
 platform = "windows"
 code.architectures = ["x86_64"]
 launch.entry = "bin/peatlight.cmd"
@@ -41,7 +41,7 @@ platform = "linux"
 purpose = "testing"
 code.architectures = ["x86_64"]
 launch.entry = "bin/peatlight"
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [depots.base]
 not = ["addons/"]
@@ -64,8 +64,8 @@ code = "counter"
 
 [content]
 include = ["bin/", "data/", "maps/", "locale/", "textures/", "pictures/", "audio/", "addons/", "LICENCE.txt"]
-strip = ["*.draft.*"]
-strip_classes = ["source-assets", "symbols", "tools", "logs"]
+leave_out = ["*.draft.*"]
+leave_out_classes = ["source-assets", "symbols", "tools", "logs"]
 # Alder Halt is the title screen.
 opening = "maps/alder-halt.heights"
 units = [
@@ -92,7 +92,7 @@ name = "lantern-export"
 versions = ">=3.2,<4"
 licence = "lantern-export studio terms 2026"
 export = ["lantern-export", "export", "--platform", "{platform}", "--mode", "{purpose}", "--out", "{out}"]
-steps = ["fetch", "toolchain", "export", "collect", "check", "bundle", "sign", "split", "publish"]
+steps = ["fetch", "toolchain", "export", "collect", "check", "bundle", "sign", "depots", "complete"]
 
 [output]
 folder = "../out"
@@ -107,9 +107,9 @@ code.architectures = ["x86_64"]
 code.graphics = ["vulkan", "opengl"]
 display.window = "borderless"
 display.resizable = true
-toolchain.environment = "desktop"
+toolchain.variables = "desktop"
 
-# Phones and tablets: fingers, little space, no add-on, and the Signal Loft stays out.
+# Phones and tablets: fingers, little space, no addon, and the Signal Loft stays out.
 [facets.handheld]
 storefront = "mossgate"
 code.architectures = ["arm64"]
@@ -120,7 +120,7 @@ content.units = { take = ["maps/signal-loft.heights"] }
 display.orientation = "landscape"
 display.touch_controls = true
 system.permissions = { notifications = "To say when the morning thaw begins." }
-toolchain.environment = "phones"
+toolchain.variables = "phones"
 
 [facets.headset]
 storefront = "visorfield"
@@ -129,11 +129,11 @@ code.architectures = ["arm64"]
 code.graphics = ["vulkan"]
 code.unused_code = "careful"
 content.compression = 9
-display.resolution = "2064x2208"
-system.minimum = "32"
-system.target = "34"
+display.resolution = "1800x1800"
+system.minimum = "44"
+system.target = "46"
 system.features = ["standing-space"]
-toolchain.environment = "headsets"
+toolchain.variables = "headsets"
 
 [facets.release]
 purpose = "release"
@@ -146,27 +146,27 @@ code.diagnostics = true
 content.compression = 1
 
 [profiles.linux-release]
-uses = ["desktop", "release"]
+facets = ["desktop", "release"]
 platform = "linux"
 output.bundle = "{title}-{version}-{code}-linux"
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [profiles.windows-release]
-uses = ["desktop", "release"]
+facets = ["desktop", "release"]
 platform = "windows"
 code.graphics = ["direct3d12", "vulkan"]
 launch.entry = "bin/peatlight.cmd"
 output.bundle = "{title}-{version}-{code}-windows"
 
 [profiles.macos-release]
-uses = ["desktop", "release"]
+facets = ["desktop", "release"]
 platform = "macos"
 code.architectures = ["arm64", "x86_64"]
 code.graphics = ["metal"]
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [profiles.android-release]
-uses = ["handheld", "release"]
+facets = ["handheld", "release"]
 platform = "android"
 code.graphics = ["vulkan", "opengles"]
 output.kind = "aab"
@@ -174,7 +174,7 @@ system.minimum = "28"
 system.target = "35"
 
 [profiles.ios-release]
-uses = ["handheld", "release"]
+facets = ["handheld", "release"]
 platform = "ios"
 code.ahead_of_time = true
 code.graphics = ["metal"]
@@ -182,17 +182,17 @@ system.minimum = "15.0"
 system.target = "18.0"
 
 [profiles.visor-release]
-uses = ["headset", "release"]
+facets = ["headset", "release"]
 platform = "headset"
 output.kind = "zip"
 
 [profiles.linux-testing]
-uses = ["desktop", "nightly"]
+facets = ["desktop", "nightly"]
 platform = "linux"
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [profiles.android-testing]
-uses = ["handheld", "nightly"]
+facets = ["handheld", "nightly"]
 platform = "android"
 title.identifier = "example.quillback.peatlight.testing"
 content.units = { take = ["maps/kiln-yard.heights"] }
@@ -201,7 +201,7 @@ system.minimum = "28"
 system.target = "35"
 
 [profiles.windows-development]
-uses = ["desktop"]
+facets = ["desktop"]
 platform = "windows"
 purpose = "development"
 code.graphics = ["direct3d12", "vulkan"]
@@ -218,10 +218,10 @@ addon = "Winter Timetable"
 
 MISTAKES = (
     ("code.ahead_of_time = true\ncode.architectures", "code.architectures"),
-    ('code.graphics = ["vulkan"]\n', 'code.graphics = ["automatic"]\n'),
-    ('system.minimum = "32"\nsystem.target = "34"', 'system.minimum = "29"\nsystem.target = "26"'),
+    ('code.graphics = ["vulkan"]\n', ""),
+    ('system.minimum = "44"\nsystem.target = "46"', 'system.minimum = "42"\nsystem.target = "40"'),
     ("display.touch_controls = true\n", ""),
-    ('output.kind = "aab"\nsystem.minimum = "28"\nsystem.target = "35"', 'output.kind = "aab"\nsystem.target = "33"'),
+    ('output.kind = "aab"\nsystem.minimum = "28"\nsystem.target = "35"', 'output.kind = "aab"\nsystem.target = "26"'),
     ('take = ["maps/kiln-yard.heights"]', 'take = ["maps/alder-halt.heights", "maps/kiln-yrad.heights"]'),
     (
         'platform = "windows"\ncode.graphics = ["direct3d12", "vulkan"]\nlaunch',
@@ -254,16 +254,16 @@ def compiled() -> str:
         ('output.kind = "apk"\n', 'output.kind = "apk"\nlaunch.entry = "package/lib/arm64-v8a/libpeatlight.so"\n'),
         ('system.minimum = "15.0"\n', 'launch.entry = "package/Peatlight"\nsystem.minimum = "15.0"\n'),
         (
-            'uses = ["handheld", "release"]\nplatform = "android"',
-            'uses = ["handheld", "release", "phones"]\nplatform = "android"',
+            'facets = ["handheld", "release"]\nplatform = "android"',
+            'facets = ["handheld", "release", "phones"]\nplatform = "android"',
         ),
         (
-            'uses = ["handheld", "release"]\nplatform = "ios"',
-            'uses = ["handheld", "release", "phones"]\nplatform = "ios"',
+            'facets = ["handheld", "release"]\nplatform = "ios"',
+            'facets = ["handheld", "release", "phones"]\nplatform = "ios"',
         ),
         (
-            'uses = ["handheld", "nightly"]\nplatform = "android"',
-            'uses = ["handheld", "nightly", "phones"]\nplatform = "android"',
+            'facets = ["handheld", "nightly"]\nplatform = "android"',
+            'facets = ["handheld", "nightly", "phones"]\nplatform = "android"',
         ),
         ("[profiles.windows-development]", MORE_PROFILES),
         (
@@ -290,7 +290,7 @@ signing.identity = "lantern-2026"
 [facets.headset]"""
 MORE_PROFILES = """# For the testers' registered handsets: a grant lists them.
 [profiles.ios-testing]
-uses = ["handheld", "nightly", "phones"]
+facets = ["handheld", "nightly", "phones"]
 platform = "ios"
 code.ahead_of_time = true
 code.graphics = ["metal"]
@@ -300,15 +300,15 @@ system.target = "18.0"
 
 # Made in a hurry for the fair, and signed with the phones' identity: the storefront knows Peatlight by another.
 [profiles.linux-fair]
-uses = ["desktop", "release", "phones"]
+facets = ["desktop", "release", "phones"]
 platform = "linux"
 output.bundle = "{title}-{version}-{code}-fair"
-content.strip = { add = ["bin/*.cmd"] }
+content.leave_out = { add = ["bin/*.cmd"] }
 
 [profiles.windows-development]"""
 RELEASE = """[facets.release]
 toolchain.steps = [
-  "fetch", "count-texts", "toolchain", "export", "collect", "check", "bundle", "sign", "split", "publish",
+  "fetch", "count-texts", "toolchain", "export", "collect", "check", "bundle", "sign", "depots", "complete",
 ]
 """
 NIGHTLY = """code.diagnostics = true
@@ -347,7 +347,7 @@ name = "0.3.0"
 
 [content]
 include = ["bin/", "maps/", "locale/"]
-strip_classes = ["source-assets", "symbols"]
+leave_out_classes = ["source-assets", "symbols"]
 
 [signing]
 identity = "pocket-2026"

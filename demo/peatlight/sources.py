@@ -1,4 +1,4 @@
-"""The sources of Peatlight's program, in C: small, real, and in two states: before and after the fog was written anew."""
+"""The sources of Peatlight's program, in C: small, real, and in two states: before and after the fog was rewritten."""
 
 from __future__ import annotations
 

@@ -67,7 +67,7 @@ def _program(folder: Folder, version: str) -> None:
 
 
 def _places(folder: Folder, second: bool) -> None:
-    """Pictures, textures and maps. The second version lights Kiln Yard anew and moves Marrow Bend's texture."""
+    """Pictures, textures and maps. The second version relights Kiln Yard and moves Marrow Bend's texture."""
     for number, place in enumerate(content.PLACES):
         picture, texture, heights = _place(number, second and place == "Kiln Yard")
         name = content.slug(place)

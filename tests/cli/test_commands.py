@@ -62,19 +62,19 @@ def test_the_whole_job(shell: Shell, tmp_path: Path) -> None:
         "Next: rampa channel place",
     ):
         assert words in made.stdout
-    preview = shell.run("channel", "place", "peatlight#1", "--on", "internal", code=1)
+    preview = shell.run("channel", "place", "peatlight#1", "--on", "studio", code=1)
     assert "fresh install" in preview.stdout
     assert "confirm with --yes" in preview.stderr
-    assert "is live on internal" in shell.run("channel", "place", "1", "--on", "internal", "--yes").stdout
+    assert "is live on studio" in shell.run("channel", "place", "1", "--on", "studio", "--yes").stdout
 
     device = str(tmp_path / "desk")
-    shell.run("device", "add", device, "--channel", "internal")
+    shell.run("device", "add", device, "--channel", "studio")
     assert "it had nothing" in shell.run("device", "update", device).stdout
     assert "Peatlight" in shell.run("device", "start", device).stdout
     change_folder(source)
     shell.run("build", "create", "--profile", "linux-release", "--from", str(source), "--version-name", "1.5.0")
-    seen = shell.json("channel", "place", "peatlight#2", "--on", "internal", "--preview")
-    shell.run("channel", "place", "peatlight#2", "--on", "internal", "--yes")
+    seen = shell.json("channel", "place", "peatlight#2", "--on", "studio", "--preview")
+    shell.run("channel", "place", "peatlight#2", "--on", "studio", "--yes")
     report = shell.json("device", "update", device)
     assert report["downloaded"] + report["metadata"] == seen["update"]["download"]
     assert "has nothing newer" in shell.run("device", "update", device).stdout
@@ -88,7 +88,7 @@ def test_the_whole_job(shell: Shell, tmp_path: Path) -> None:
     assert {p.suffix for p in (tmp_path / "out").iterdir()} == {".zip", ".p7s"}
     assert "data/bog.arc" in shell.run("build", "files", "peatlight#2").stdout
     assert "symbols" in shell.run("build", "files", "peatlight#2", "--left-out").stdout
-    assert "superseded" in shell.run("channel", "show", "internal").stdout
+    assert "superseded" in shell.run("channel", "show", "studio").stdout
     assert shell.json("device", "list")[0]["build_name"] == "peatlight#2"
     shell.run("sign-out")
     assert "not signed in" in shell.run("title", "list", code=3).stderr
@@ -121,7 +121,7 @@ def test_what_goes_wrong_is_a_sentence_and_an_exit_code(shell: Shell, live: Live
         assert says in shell.run(*words, code=code).stderr, words
     made = shell.run("build", "create", "--profile", "linux-unsigned", "--from", str(source))
     assert "not signed" in made.stdout
-    refused = shell.run("channel", "place", "peatlight#1", "--on", "internal", "--yes", code=6)
+    refused = shell.run("channel", "place", "peatlight#1", "--on", "studio", "--yes", code=6)
     assert "blocker" in refused.stdout
     assert "not placed: 1 blocker" in refused.stderr
 

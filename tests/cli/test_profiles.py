@@ -57,7 +57,7 @@ def test_a_repository_can_check_its_document_alone(alone: Shell, tmp_path: Path)
 
 def test_a_fix_is_shown_then_made_in_the_file(alone: Shell, tmp_path: Path) -> None:
     folder = document(tmp_path / "bad", hurried())
-    name = "visor-release/code.graphics-unsaid/code.graphics"
+    name = "visor-release/code.graphics-not-set/code.graphics"
     refused = alone.run("profile", "fix", name, "--document", str(folder))
     assert '+code.graphics = ["vulkan"]' in refused.stdout
     assert "Not done" in refused.stderr
@@ -80,7 +80,7 @@ def test_bad_documents_are_refused_with_a_sentence(alone: Shell, tmp_path: Path)
         (tmp_path / name).write_bytes(data)
         assert says in alone.run("profile", "check", "--document", str(tmp_path / name), code=1).stderr
     missing = alone.run("profile", "check", "--document", str(tmp_path / "none"), code=4).stderr
-    assert "rampa profile suggest" in missing
+    assert "rampa profile propose" in missing
 
 
 def test_a_document_is_proposed_and_written_once(alone: Shell, tmp_path: Path) -> None:
@@ -88,7 +88,7 @@ def test_a_document_is_proposed_and_written_once(alone: Shell, tmp_path: Path) -
     (folder / "bin").mkdir(parents=True)
     (folder / "bin/bog").write_text("#!/bin/sh\n")
     os.chmod(folder / "bin/bog", 0o755)
-    words = ("profile", "suggest", str(folder), "--studio", "Quillback Works", "--domain", "quillback.example")
+    words = ("profile", "propose", str(folder), "--studio", "Quillback Works", "--domain", "quillback.example")
     assert 'launch.entry = "bin/bog"' in alone.run(*words).stdout
     assert alone.json(*words)["reasons"]
     alone.run(*words, "--write")
@@ -126,11 +126,11 @@ def test_revisions_fixes_and_owners_by_command_line(shell: Shell, tmp_path: Path
     shell.run("profile", "fix", "--all", "--yes", "-m", "What the checks found.")
     shell.run("profile", "check", code=9)
     assert "code.debug_helpers" in shell.run("profile", "compare", "windows-release@2", "windows-release").stdout
-    assert "Make this revision" not in shell.run("title", "go-back", "1").stdout
-    shell.run("title", "go-back", "1", "--yes")
+    assert "Make this revision" not in shell.run("title", "restore", "1").stdout
+    shell.run("title", "restore", "1", "--yes")
     assert shell.run("title", "export").stdout == FIRST
     assert "Back to revision 1." in shell.run("title", "revisions").stdout
-    assert "says the same already" in shell.run("title", "go-back", "1").stdout
+    assert "says the same already" in shell.run("title", "restore", "1").stdout
     shell.run("title", "owner", "https://git.quillback.example/peatlight.git")
     document(folder, EVERYWHERE)
     assert "--commit" in shell.run("title", "import", str(folder), code=6).stderr

@@ -60,13 +60,13 @@ def test_from_a_repository_to_builds(shell: Shell, tmp_path: Path) -> None:
     assert {r["name"] for r in shell.json("source", "branches")} == {"main", "fog"}
     shell.run("source", "default", "ma*", "--profile", "linux-release", "--profile", "linux-unsigned")
     plan = shell.run("run", "plan").stdout
-    for words in ("fetch", "publish", "agent kiln-1 (idle): can do it", "not known yet: it never ran"):
+    for words in ("fetch", "complete", "agent kiln-1 (idle): can do it", "not known yet: it never ran"):
         assert words in plan
-    assert "no run starts" in shell.run("run", "start", "linux-release", "--environment", "none", code=6).stderr
+    assert "no run starts" in shell.run("run", "start", "linux-release", "--variables", "none", code=6).stderr
     watched = shell.run("run", "start", "--note", "For the weekend.", "--watch")
     assert "run 1 linux-release: done: peatlight#" in watched.stdout
     assert "run 2 linux-unsigned: done: peatlight#" in watched.stdout
-    failed = shell.run("run", "start", "broken", "--of", "v1.4.0", "--watch", code=10)
+    failed = shell.run("run", "start", "broken", "--at", "v1.4.0", "--watch", code=10)
     assert "The step wrong ended with exit code 3: error: no such lantern" in failed.stderr
     assert shell.run("run", "watch").stderr.startswith("No run is open")
     shown = shell.run("run", "show", "3").stdout
@@ -76,7 +76,7 @@ def test_from_a_repository_to_builds(shell: Shell, tmp_path: Path) -> None:
     assert "1 x" in shell.run("run", "log", "3", "--errors").stdout
     assert [r["number"] for r in shell.json("run", "list", "--state", "failed")] == [3]
     assert "it cannot be cancelled now" in shell.run("run", "cancel", "3", "--yes", code=5).stderr
-    assert "Run 4: broken at v1.4.0" in shell.run("run", "again", "3").stdout
+    assert "Run 4: broken at v1.4.0" in shell.run("run", "repeat", "3").stdout
     assert shell.json("agent", "show", "kiln-1")["name"] == "kiln-1"
     compared = shell.run("build", "compare", "1", "2").stdout
     assert "Both were built from the same commit." in compared
@@ -91,18 +91,18 @@ def test_groups_triggers_folders_and_tokens(shell: Shell, tmp_path: Path) -> Non
     repo = peatlight(tmp_path / "peatlight", BROKEN)
     shell.run("source", "connect", str(repo.root), "--every", "0")
     shell.environment["LANTERN"] = "lantern-4f9c2a7e"
-    shell.run("environment", "set", "desktop", "PACE=1", "--secret", "LANTERN")
-    shown = shell.run("environment", "show", "desktop")
+    shell.run("variables", "set", "desktop", "PACE=1", "--secret", "LANTERN")
+    shown = shell.run("variables", "show", "desktop")
     assert "lantern-4f9c2a7e" not in shown.stdout
     assert "••• (secret)" in shown.stdout
-    shell.run("environment", "set", "desktop", "PACE=2", "--drop", "LANTERN")
-    assert shell.json("environment", "show", "desktop")["variables"] == {"PACE": "2"}
-    assert "does not read NAME=VALUE" in shell.run("environment", "set", "x", "PACE", code=1).stderr
+    shell.run("variables", "set", "desktop", "PACE=2", "--drop", "LANTERN")
+    assert shell.json("variables", "show", "desktop")["variables"] == {"PACE": "2"}
+    assert "does not read NAME=VALUE" in shell.run("variables", "set", "x", "PACE", code=1).stderr
     added = shell.run("trigger", "add", "main", "--branch", "ma*", "--profile", "linux-unsigned", "--yes")
     assert "ma* matches today: main." in added.stderr
     assert "give one of" in shell.run("trigger", "add", "none", code=1).stderr
     assert (
-        "five fields" in shell.run("trigger", "add", "n", "--schedule", "daily", "--of", "main", "--yes", code=1).stderr
+        "five fields" in shell.run("trigger", "add", "n", "--schedule", "daily", "--at", "main", "--yes", code=1).stderr
     )
     assert len(shell.run("trigger", "add", "pushed", "--call", "--yes").stdout.split()[-1]) > 40
     shell.run("trigger", "switch", "main", "--off")

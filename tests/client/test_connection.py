@@ -167,7 +167,7 @@ def test_creating_calls_carry_a_key_and_changes_their_etag() -> None:
         return problem(409, "build.closed")
 
     client = Client("http://rampa.test", connection=connection(handler))
-    for call in (lambda: client.place("peatlight", "internal", 1, "7"), lambda: client.import_title("x")):
+    for call in (lambda: client.place("peatlight", "studio", 1, "7"), lambda: client.import_title("x")):
         with pytest.raises(errors.Conflict):
             call()
     assert seen[0]["If-Match"] == '"7"'

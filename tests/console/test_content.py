@@ -28,7 +28,7 @@ def two(live: Live, tmp_path: Path) -> Live:
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
         build(client, source, tmp_path / "state")
-        client.place("peatlight", "internal", 1, client.preview("peatlight", "internal", 1).etag)
+        client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
         change_folder(source)
         build(client, source, tmp_path / "state")
     return live

@@ -19,10 +19,10 @@ PAGES = [
     "titles/peatlight/builds",
     "titles/peatlight/builds/2",
     "titles/peatlight/builds/2?tab=left-out",
-    "titles/peatlight/channels/internal",
+    "titles/peatlight/channels/studio",
     "titles/peatlight/channels/public",
-    "titles/peatlight/channels/internal/place/2",
-    "titles/peatlight/channels/internal/place/3",
+    "titles/peatlight/channels/studio/place/2",
+    "titles/peatlight/channels/studio/place/3",
     "titles/peatlight/devices",
     "keys",
     "keys/quillback-2026",
@@ -36,13 +36,13 @@ PAGES = [
 
 @pytest.fixture
 def filled(live: Live, tmp_path: Path) -> Live:
-    """Build 1 is live on internal, build 2 could follow, build 3 is not signed."""
+    """Build 1 is live on studio, build 2 could follow, build 3 is not signed."""
     with live.client() as client:
         add_key(client)
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
         build(client, source, tmp_path / "state", notes="first night")
-        client.place("peatlight", "internal", 1, client.preview("peatlight", "internal", 1).etag)
+        client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
         change_folder(source)
         build(client, source, tmp_path / "state")
         build(client, source, tmp_path / "state", profile="linux-unsigned")
@@ -68,31 +68,31 @@ def test_from_the_ramp_to_a_placed_build(browser: Browser, filled: Live) -> None
     expect(dialogue).to_contain_text("replaces #1")
     expect(dialogue).to_contain_text("data/bog.arc")
     expect(dialogue).to_contain_text(re.compile(r"Update from #1.*download"))
-    assert page.url.endswith("/titles/peatlight/channels/internal/place/2")
-    dialogue.get_by_role("button", name="Place on internal").click()
+    assert page.url.endswith("/titles/peatlight/channels/studio/place/2")
+    dialogue.get_by_role("button", name="Place on studio").click()
     expect(dialogue).to_have_count(0)
     expect(page.get_by_role("row", name=re.compile("Linux.*#2.*1.4.0.*Withdraw"))).to_be_visible()
     with filled.client() as client:
-        assert client.release("peatlight", "internal", "linux").build == 2
+        assert client.offer("peatlight", "studio", "linux").build == 2
 
 
 def test_a_blocked_build_cannot_be_placed(browser: Browser, filled: Live) -> None:
     page = signed_in(browser, filled)
-    page.goto("/titles/peatlight/channels/internal/place/3")
+    page.goto("/titles/peatlight/channels/studio/place/3")
     expect(page.get_by_role("dialog")).to_contain_text("1 blocker: it cannot be placed as it is")
     expect(page.get_by_role("button", name="Blocked")).to_be_disabled()
 
 
 def test_what_moved_on_is_said_and_can_be_looked_at_again(browser: Browser, filled: Live) -> None:
     page = signed_in(browser, filled)
-    page.goto("/titles/peatlight/channels/internal/place/2")
-    expect(page.get_by_role("button", name="Place on internal")).to_be_enabled()
+    page.goto("/titles/peatlight/channels/studio/place/2")
+    expect(page.get_by_role("button", name="Place on studio")).to_be_enabled()
     with filled.client() as client:
-        client.withdraw("peatlight", "internal", 1)
-    page.get_by_role("button", name="Place on internal").click()
+        client.withdraw("peatlight", "studio", 1)
+    page.get_by_role("button", name="Place on studio").click()
     expect(page.get_by_role("alert")).to_contain_text("changed meanwhile")
     page.get_by_role("button", name="Try again").click()
-    page.get_by_role("button", name="Place on internal").click()
+    page.get_by_role("button", name="Place on studio").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
 
 

@@ -35,7 +35,7 @@ PAGES = [
     "titles/peatlight/document/edit?view=text",
     "titles/peatlight/document/review",
     "titles/peatlight/pictures",
-    "suggest",
+    "propose",
 ]
 OTHER, SECRET = "oskari@quillback.example", "a long enough password"
 
@@ -47,7 +47,7 @@ def revised(live: Live) -> Live:
         add_key(client)
         client.import_title(FIRST, "The first.")
         client.add_revision("peatlight", hurried(), "In a hurry.", 1)
-        client.add_revision("peatlight", EVERYWHERE, "Mended.", 2)
+        client.add_revision("peatlight", EVERYWHERE, "Fixed.", 2)
         client.add_person(NewPerson(name="Oskari", email=OTHER, role=Role.ENGINEER, password=SECRET))
     return live
 
@@ -227,7 +227,7 @@ def test_a_title_begins_with_a_folder(browser: Browser, revised: Live, tmp_path:
     (tmp_path / "bog/bin").mkdir(parents=True)
     (tmp_path / "bog/bin/bog").write_text("#!/bin/sh\necho bog\n")
     page = signed_in(browser, revised)
-    page.goto("/suggest")
+    page.goto("/propose")
     page.get_by_label("Folder").set_input_files(tmp_path / "bog")
     expect(page.get_by_label("The proposed text")).to_contain_text("example.quillback.bog")
     page.get_by_role("button", name="Make the title").click()
@@ -237,7 +237,7 @@ def test_a_title_begins_with_a_folder(browser: Browser, revised: Live, tmp_path:
 def test_a_document_is_imported_from_a_file_and_into_a_draft(browser: Browser, revised: Live, tmp_path: Path) -> None:
     (tmp_path / "rampa.toml").write_text(FIRST)
     page = signed_in(browser, revised)
-    page.goto("/suggest")
+    page.goto("/propose")
     page.get_by_label("Document").set_input_files(tmp_path / "rampa.toml")
     page.get_by_role("button", name="Make the title").click()
     expect(page.get_by_role("alert")).to_contain_text("belongs to the title peatlight")

@@ -15,7 +15,7 @@ from rampa.db.base import Database
 from rampa.operations.base.context import Services
 from rampa.operations.sources import repository
 from rampa.schema.runs import NewRuns
-from rampa.schema.sources import BranchDefault, EnvironmentIn, NewTrigger, SourceIn
+from rampa.schema.sources import BranchDefault, NewTrigger, SourceIn, StepVariablesIn
 from rampa.store.folder import FolderStore
 from tests.agents import FakeAgent
 from tests.conftest import Live
@@ -50,7 +50,7 @@ def stage(live: Live, tmp_path: Path) -> Iterator[Stage]:
         client.connect_source(TITLE, SourceIn(address=str(repo.root), every=0))
         assert repository.fetch(services, TITLE)
         client.set_defaults(TITLE, [BranchDefault(pattern="main", profiles=["linux-release", "windows-release"])])
-        client.put_environment("desktop", EnvironmentIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+        client.put_variables("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
         client.add_trigger(TITLE, NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", pattern="main"))
         agent = FakeAgent(client, services, "kiln-1")
         for _ in range(2):
@@ -183,7 +183,7 @@ def test_source_trigger_and_group(browser: Browser, stage: Stage) -> None:
     expect(dialog.get_by_role("status")).to_contain_text("matches today: release/1.6 · not: main")
     dialog.get_by_role("button", name="Add the trigger").click()
     expect(page.get_by_role("row", name=re.compile("release"))).to_contain_text("branch rel*")
-    page.goto("/environments")
+    page.goto("/variables")
     page.get_by_role("button", name="Change …").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_role("button", name="Add a secret").click()
@@ -191,12 +191,12 @@ def test_source_trigger_and_group(browser: Browser, stage: Stage) -> None:
     dialog.get_by_label("Value of the secret").nth(1).fill("another-one")
     dialog.get_by_role("button", name="Save the group").click()
     expect(dialog).to_have_count(0)
-    assert stage.client.environment("desktop").secrets == ["KEY", "TOKEN"]
+    assert stage.client.one_variables("desktop").secrets == ["KEY", "TOKEN"]
 
 
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, stage: Stage) -> None:
     pages = [
-        RUNS, f"{RUNS}/3", f"{RUNS}/4", f"{RUNS}/start", "queue", "agents", "environments", f"titles/{TITLE}/source",
+        RUNS, f"{RUNS}/3", f"{RUNS}/4", f"{RUNS}/start", "queue", "agents", "variables", f"titles/{TITLE}/source",
         *(f"titles/{TITLE}/source?tab={tab}" for tab in ("triggers", "document", "defaults")), f"titles/{TITLE}/builds",
         f"titles/{TITLE}/builds/1", f"titles/{TITLE}/builds/compare?left=1&right=2", f"titles/{TITLE}/builds/retention",
     ]  # fmt: skip

@@ -59,7 +59,7 @@ def test_documents_are_valid_and_sound(folders: dict[str, Path]) -> None:
 def test_what_was_written_in_a_hurry_has_findings(folders: dict[str, Path]) -> None:
     found = check_document(read_document(hurried().encode()))
     codes = {f.code for f in found if f.severity == "blocker"}
-    assert {"display.touch-needed", "code.graphics-unsaid", "content.opening-left-out", "code.debug-helpers"} <= codes
+    assert {"display.touch-needed", "code.graphics-not-set", "content.opening-left-out", "code.debug-helpers"} <= codes
 
 
 def test_the_program_runs(folders: dict[str, Path]) -> None:

@@ -102,7 +102,7 @@ class Line:
             _end(each)
         self._open.clear()
 
-    def mend(self) -> None:
+    def fix(self) -> None:
         self._cut.clear()
 
     def close(self) -> None:

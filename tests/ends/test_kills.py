@@ -154,7 +154,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
     change_folder(source)
     (source / "data/more.bin").write_bytes(random.Random(8).randbytes(20_000_000))
     build(ready, source, state)
-    ready.place("peatlight", "internal", 1, ready.preview("peatlight", "internal", 1).etag)
+    ready.place("peatlight", "studio", 1, ready.preview("peatlight", "studio", 1).etag)
     device = tmp_path / "desk"
     assert command(live, ready, tmp_path, "device", "add", str(device), "--title", "peatlight").wait() == 0
     title = ready.title("peatlight")
@@ -162,7 +162,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
     chance = random.Random(6)
     for number in (1, 2):
         if number == 2:
-            ready.place("peatlight", "internal", 2, ready.preview("peatlight", "internal", 2).etag)
+            ready.place("peatlight", "studio", 2, ready.preview("peatlight", "studio", 2).etag)
         for _ in range(5):
             process = command(live, ready, tmp_path, "device", "update", str(device))
             time.sleep(chance.uniform(0.45, 1.0))

@@ -18,7 +18,7 @@ from rampa.core.errors import Conflict
 from rampa.schema.builds.builds import NewBuild
 from rampa.schema.runs import NewRuns, Run
 from rampa.schema.signing.identities import UnlockIn
-from rampa.schema.sources import EnvironmentIn, SourceIn
+from rampa.schema.sources import SourceIn, StepVariablesIn
 from tests.ends.machines import ENDED, Machines, until
 from tests.samples import add_key
 from tests.service.test_vault import new_key
@@ -35,7 +35,7 @@ def ready(client: Client, machines: Machines, tmp_path: Path) -> Client:
     root = make(tmp_path / "demo-peatlight")
     client.import_title((root / "rampa.toml").read_text())
     for name in ("desktop", "phones"):
-        client.put_environment(name, EnvironmentIn(variables={"LANTERN_PACE": "0"}))
+        client.put_variables(name, StepVariablesIn(variables={"LANTERN_PACE": "0"}))
     client.connect_source(TITLE, SourceIn(address=str(root), every=0))
     until(lambda: client.source(TITLE).fetched_at, "the repository was fetched")
     machines.agent("kiln-1", "--toolchains", str(install(tmp_path / "toolchains", "3.3.0", ["linux", "android"])))

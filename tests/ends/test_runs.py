@@ -21,7 +21,7 @@ from rampa.client.sources.folders import upload_folder
 from rampa.local.postgres import free_port
 from rampa.local.service import start_service, stop
 from rampa.schema.runs import NewRuns, Run
-from rampa.schema.sources import EnvironmentIn, SourceIn
+from rampa.schema.sources import SourceIn, StepVariablesIn
 from tests.conftest import Live
 from tests.ends.machines import ENDED, Line, Machines, until
 from tests.gits import Repo, peatlight
@@ -92,8 +92,8 @@ purpose = "testing"
 code.architectures = ["x86_64"]
 launch.entry = "bin/peatlight"
 output.bundle = "{{title}}-{{version}}-{{code}}-{name}"
-toolchain.environment = "desktop"
-toolchain.steps = ["fetch", "{name}", "collect", "check", "bundle", "publish", "afterwards"]
+toolchain.variables = "desktop"
+toolchain.steps = ["fetch", "{name}", "collect", "check", "bundle", "complete", "afterwards"]
 """
         for name in SINGLE
     )
@@ -104,7 +104,7 @@ toolchain.steps = ["fetch", "{name}", "collect", "check", "bundle", "publish", "
 def repo(client: Client, machines: Machines, tmp_path: Path) -> Repo:
     add_key(client)
     client.import_title(document())
-    client.put_environment("desktop", EnvironmentIn(secrets={"TOKEN": SECRET}))
+    client.put_variables("desktop", StepVariablesIn(secrets={"TOKEN": SECRET}))
     made = peatlight(tmp_path / "peatlight", document())
     tools = {"talk": TALK, "sleep": SLEEP, "greedy": GREEDY, "slow": SLOW}
     made.commit("Tools", {f"tools/{name}.py": text for name, text in tools.items()})
@@ -188,7 +188,7 @@ def test_the_network_gone_for_a_while(client: Client, repo: Repo, machines: Mach
     until(lambda: client.run(TITLE, short).log_lines > 6, "the step spoke")
     line.cut()
     time.sleep(2)
-    line.mend()
+    line.fix()
     run = ended(client, short)
     assert (run.state, run.attempt) == ("done", 1)
     said = [line for line in text(client, short).splitlines() if " slow " in line]
@@ -199,7 +199,7 @@ def test_the_network_gone_for_a_while(client: Client, repo: Repo, machines: Mach
     machines.agent("loft-2")
     run = ended(client, long)
     assert (run.state, run.attempt, run.agent) == ("done", 2, "loft-2")
-    line.mend()
+    line.fix()
     until(lambda: {a.name: a.state for a in client.agents()}["kiln-1"] == "idle", "the agent came back")
     assert client.run(TITLE, long).state == "done"
     line.close()
@@ -345,7 +345,7 @@ def test_the_stand_in_engine_and_its_licence(client: Client, machines: Machines,
     add_key(client)
     root = make(tmp_path / "demo-peatlight")
     client.import_title((root / "rampa.toml").read_text())
-    client.put_environment("desktop", EnvironmentIn(variables={"LANTERN_PACE": "0"}))
+    client.put_variables("desktop", StepVariablesIn(variables={"LANTERN_PACE": "0"}))
     client.connect_source(TITLE, SourceIn(address=str(root), every=0))
     until(lambda: client.source(TITLE).fetched_at, "the repository was fetched")
     chains = install(tmp_path / "toolchains", "3.3.0", ["linux", "windows"], accepted=False)

@@ -68,7 +68,7 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "binary-xml": (BinaryXml, lambda: [manifests.binary_xml(root()), manifests.binary_xml(root(), utf8=False)]),
     "protocol-buffers": (ProtoXml, lambda: [manifests.proto_xml(root())]),
     "signing-block": (lambda d: verify_package(BytesSource(d), 1), lambda: [signed_package()]),
-    "lineage": (lambda d: succession.verify(succession.decode(d)), lambda: [line_of_two()]),
+    "succession": (lambda d: succession.verify(succession.decode(d)), lambda: [line_of_two()]),
     "pkcs12": (lambda d: read_entries(d, PASSWORD), lambda: [identity.to_pkcs12(make_identity("k"), "k", PASSWORD)]),
 }
 

@@ -48,7 +48,7 @@ def test_a_build_from_folder_to_record(ready: Client, folder: Path, tmp_path: Pa
     assert b.packed < b.size
     assert {(o.path, o.why) for o in ready.left_out("peatlight", 1)} >= {
         ("bin/peatlight.sym", "symbols"),
-        ("locale/new.draft.json", "strip rule *.draft.*"),
+        ("locale/new.draft.json", "leave-out rule *.draft.*"),
     }
     assert [f.path for f in ready.files("peatlight", 1)][:2] == ["bin/peatlight", "bin/peatlight.cmd"]
     title = ready.title("peatlight")

@@ -156,7 +156,7 @@ def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> 
     signed = ready.re_sign("peatlight", 1)
     assert (signed.before, signed.grant, signed.devices) == (1, 2, ["loft-tablet", "moss-handset"])
     after = ready.build("peatlight", 1)
-    assert (after.grant, after.bundle.sha256) == (2, done.bundle.sha256), "nothing was built anew"
+    assert (after.grant, after.bundle.sha256) == (2, done.bundle.sha256), "nothing was rebuilt"
     assert ready.grants("peatlight").behind == []
     with pytest.raises(Conflict, match="runs test builds on any device"):
         ready.make_grant("peatlight", NewGrant(profile="phone"))

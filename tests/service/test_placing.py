@@ -24,7 +24,7 @@ def folder(tmp_path: Path) -> Path:
 
 @pytest.fixture
 def placed(client: Client, folder: Path, tmp_path: Path) -> Client:
-    """Build 1 is live on internal; build 2, from the changed folder, is ready."""
+    """Build 1 is live on studio; build 2, from the changed folder, is ready."""
     add_key(client)
     import_title(client)
     build(client, folder, tmp_path / "state")
@@ -34,7 +34,7 @@ def placed(client: Client, folder: Path, tmp_path: Path) -> Client:
     return client
 
 
-def place(client: Client, number: int, channel: str = "internal"):  # type: ignore[no-untyped-def]
+def place(client: Client, number: int, channel: str = "studio"):  # type: ignore[no-untyped-def]
     return client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
 
 
@@ -48,7 +48,7 @@ def update(client: Client, device: Installation, number: int):  # type: ignore[n
 
 
 def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tmp_path: Path) -> None:
-    seen = placed.preview("peatlight", "internal", 2)
+    seen = placed.preview("peatlight", "studio", 2)
     assert seen.possible
     assert seen.replaces
     assert seen.replaces.number == 1
@@ -75,15 +75,15 @@ def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tm
 
 def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
     assert place(placed, 2).state == "live"
-    channel = placed.channel("peatlight", "internal")
+    channel = placed.channel("peatlight", "studio")
     assert [(p.build.number, p.state) for p in channel.history] == [(2, "live"), (1, "superseded")]
-    assert placed.release("peatlight", "internal", "linux").build == 2
-    done = placed.withdraw("peatlight", "internal", 2)
+    assert placed.offer("peatlight", "studio", "linux").build == 2
+    done = placed.withdraw("peatlight", "studio", 2)
     assert done.state == "withdrawn"
     with pytest.raises(NotFound, match="nothing is live"):
-        placed.release("peatlight", "internal", "linux")
+        placed.offer("peatlight", "studio", "linux")
     with pytest.raises(Conflict, match="is withdrawn"):
-        placed.withdraw("peatlight", "internal", 2)
+        placed.withdraw("peatlight", "studio", 2)
     with pytest.raises(Refused, match="not above 2"):
         place(placed, 1)
     assert place(placed, 2).state == "live", "a build can come back after a withdrawal"
@@ -91,14 +91,14 @@ def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
 
 def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state", profile="linux-unsigned")
-    seen = placed.preview("peatlight", "internal", 3)
+    seen = placed.preview("peatlight", "studio", 3)
     assert not seen.possible
     assert [f.code for f in seen.findings] == ["bundle.unsigned"]
     with pytest.raises(Refused, match="the bundle is not signed"):
         place(placed, 3)
     with pytest.raises(Refused, match="closed"):
         place(placed, 2, "public")
-    with pytest.raises(Refused, match="live on internal already"):
+    with pytest.raises(Refused, match="live on studio already"):
         place(placed, 1)
 
 
@@ -106,8 +106,8 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
     add_key(client)
     import_title(client, DOCUMENT.replace('not = ["locale/"]', 'not = ["data/none"]'))
     build(client, folder, tmp_path / "state")
-    seen = client.preview("peatlight", "internal", 1)
-    assert {f.code for f in seen.findings} == {"depot.overlap", "signing.unbacked"}
+    seen = client.preview("peatlight", "studio", 1)
+    assert {f.code for f in seen.findings} == {"depot.overlap", "signing.not-backed-up"}
     assert seen.fresh is None
     with pytest.raises(Refused, match="both deliver locale/en"):
         place(client, 1)
@@ -117,51 +117,51 @@ def test_an_open_build_is_not_placed(placed: Client) -> None:
     from rampa.schema.builds.builds import NewBuild
 
     placed.open_build("peatlight", NewBuild(profile="linux-release"))
-    assert [f.code for f in placed.preview("peatlight", "internal", 3).findings] == ["build.not-ready"]
+    assert [f.code for f in placed.preview("peatlight", "studio", 3).findings] == ["build.not-ready"]
 
 
 def test_what_was_not_seen_is_not_placed(placed: Client) -> None:
-    old = placed.preview("peatlight", "internal", 2).etag
-    placed.withdraw("peatlight", "internal", 1)
+    old = placed.preview("peatlight", "studio", 2).etag
+    placed.withdraw("peatlight", "studio", 1)
     with pytest.raises(Conflict, match="changed meanwhile"):
-        placed.place("peatlight", "internal", 2, old)
+        placed.place("peatlight", "studio", 2, old)
 
 
 def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state")
-    etag = placed.preview("peatlight", "internal", 2).etag
+    etag = placed.preview("peatlight", "studio", 2).etag
 
     def attempt(number: int) -> str:
         try:
-            return placed.place("peatlight", "internal", number, etag).state
+            return placed.place("peatlight", "studio", number, etag).state
         except Conflict:
             return "conflict"
 
     with ThreadPoolExecutor(2) as threads:
         assert sorted(threads.map(attempt, (2, 3))) == ["conflict", "live"]
-    assert len(placed.channel("peatlight", "internal").live) == 1
+    assert len(placed.channel("peatlight", "studio").live) == 1
 
 
 def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
     with world.client(Role.TESTER) as tester:
-        channel = tester.channel("peatlight", "internal")
+        channel = tester.channel("peatlight", "studio")
         assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not.")]
         with pytest.raises(Denied, match="a tester may not"):
-            tester.place("peatlight", "internal", 2, "0")
+            tester.place("peatlight", "studio", 2, "0")
 
 
 def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state", profile="linux-unsigned")
-    placed.register_device("peatlight", NewDevice(name="desk", platform="linux", channel="internal", simulated=True))
+    placed.register_device("peatlight", NewDevice(name="desk", platform="linux", channel="studio", simulated=True))
     placed.report_device("peatlight", "desk", DeviceReport(build=1))
     ramp = placed.ramp("peatlight")
     names = [s.name for s in ramp.stations]
     rows = {r.profile: r.builds for r in ramp.rows}
     lead, live = rows["linux-release"]
-    assert (lead.number, names[lead.height]) == (2, "split")
+    assert (lead.number, names[lead.height]) == (2, "depots")
     assert lead.next
-    assert (lead.next.name, lead.next.possible) == ("place on internal", True)
-    assert (names[live.height], live.live_on, live.shares) == ("internal", ["internal"], {"internal": 100})
+    assert (lead.next.name, lead.next.possible) == ("place on studio", True)
+    assert (names[live.height], live.live_on, live.shares) == ("studio", ["studio"], {"studio": 100})
     (unsigned,) = rows["linux-unsigned"]
     assert names[unsigned.height] == "built"
     assert unsigned.stop
@@ -170,7 +170,7 @@ def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: P
 
 
 def test_devices_are_registered_once_and_forgotten(placed: Client) -> None:
-    asked = NewDevice(name="desk", platform="linux", channel="internal")
+    asked = NewDevice(name="desk", platform="linux", channel="studio")
     placed.register_device("peatlight", asked)
     with pytest.raises(Conflict, match="has a device 'desk' already"):
         placed.register_device("peatlight", asked)

@@ -12,7 +12,7 @@ from demo.peatlight.documents import EVERYWHERE, FIRST, hurried
 from rampa.client import Client
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
 from rampa.schema.common import Role
-from rampa.schema.profiles.pictures import FolderIn, SeenIn, SuggestionOut
+from rampa.schema.profiles.pictures import FolderIn, ProposalOut, SeenIn
 from rampa.schema.profiles.profiles import EditWire
 from tests.conftest import World
 from tests.samples import DOCUMENT, add_key, build, import_title, make_folder
@@ -26,7 +26,7 @@ def revised(client: Client) -> Client:
     add_key(client)
     client.import_title(FIRST, "The first.")
     client.add_revision(TITLE, hurried(), "In a hurry.", 1)
-    client.add_revision(TITLE, EVERYWHERE, "Mended.", 2)
+    client.add_revision(TITLE, EVERYWHERE, "Fixed.", 2)
     return client
 
 
@@ -39,13 +39,13 @@ def test_export_after_import_is_identical(client: Client) -> None:
 def test_a_profile_is_resolved_with_origins_and_findings(revised: Client) -> None:
     found = revised.resolved(TITLE, "visor-release")
     settings = {s.key: s.value for s in found.settings}
-    assert (found.revision, found.platform_title, found.uses) == (3, "Headset", ["headset", "release"])
+    assert (found.revision, found.platform_title, found.facets) == (3, "Headset", ["headset", "release"])
     minimum = settings["system.minimum"]
     assert minimum
     assert (minimum.value, minimum.origin.layer) == ("32", "facet headset")
     assert EVERYWHERE.split("\n")[minimum.origin.line - 1].startswith("system.minimum")
     before = revised.resolved(TITLE, "visor-release", 2)
-    assert {f.code for f in before.findings} >= {"code.graphics-unsaid", "system.minimum-level"}
+    assert {f.code for f in before.findings} >= {"code.graphics-not-set", "system.minimum-level"}
     with pytest.raises(NotFound, match="no profile 'visor'"):
         revised.resolved(TITLE, "visor")
 
@@ -189,10 +189,10 @@ def test_a_review_names_the_builds_of_changed_profiles(client: Client, tmp_path:
     add_key(client)
     import_title(client)
     build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
-    client.place(TITLE, "internal", 1, client.preview(TITLE, "internal", 1).etag)
+    client.place(TITLE, "studio", 1, client.preview(TITLE, "studio", 1).etag)
     text = DOCUMENT.replace('purpose = "release"\n', 'purpose = "release"\ncontent.compression = 9\n', 1)
     (changed,) = client.review(TITLE, text, 1).profiles
-    assert [(b.name, b.live_on) for b in changed.builds] == [("peatlight#1", ["internal"])]
+    assert [(b.name, b.live_on) for b in changed.builds] == [("peatlight#1", ["studio"])]
 
 
 def test_a_revision_says_what_it_changed(revised: Client) -> None:
@@ -229,7 +229,7 @@ def test_picture_sets_and_proposals(client: Client, tmp_path: Path) -> None:
         client.picture_sets(tmp_path / "icon.png", "icon", ["toaster"], "#1f1b18")
     script = base64.b64encode(b"#!/bin/sh\n").decode()
     folder = FolderIn(name="bog", files=[SeenIn(path="bin/bog", size=10, head=script, executable=True)])
-    proposed = client.connection.post(SuggestionOut, "/api/v1/documents/suggest", folder)
+    proposed = client.connection.post(ProposalOut, "/api/v1/documents/propose", folder)
     assert 'identifier = "example.quillback.bog"' in proposed.document
     assert 'launch.entry = "bin/bog"' in proposed.document
 
@@ -237,7 +237,7 @@ def test_picture_sets_and_proposals(client: Client, tmp_path: Path) -> None:
 def test_compression_output_and_what_is_left_out_reach_the_build(client: Client, tmp_path: Path) -> None:
     more = 'content.compression = 19\noutput.folder = "../out"\ncontent.languages = ["en"]\nsigning.identity'
     text = DOCUMENT.replace("signing.identity", more, 1).replace(
-        "strip_classes", 'languages = ["en", "fi"]\nlanguage_files = "locale/{language}.json"\nstrip_classes'
+        "leave_out_classes", 'languages = ["en", "fi"]\nlanguage_files = "locale/{language}.json"\nleave_out_classes'
     )
     add_key(client)
     client.import_title(text)

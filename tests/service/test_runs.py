@@ -16,7 +16,7 @@ from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as agents_wire
 from rampa.schema.runs import NewRuns
-from rampa.schema.sources import BranchDefault, EnvironmentIn, SourceIn
+from rampa.schema.sources import BranchDefault, SourceIn, StepVariablesIn
 from tests.agents import TERMS, FakeAgent
 from tests.conftest import World
 from tests.gits import Repo, peatlight
@@ -29,7 +29,7 @@ DESKTOP = DOCUMENT.replace(
 name = "lantern-export"
 versions = ">=3.2,<4"
 licence = "{TERMS}"
-environment = "desktop"
+variables = "desktop"
 
 [content]""",
     1,
@@ -41,7 +41,7 @@ CHAIN = agents_wire.ToolchainWire(name="lantern-export", version="3.3.0", licenc
 def repo(world: World, client: Client, tmp_path: Path) -> Repo:
     add_key(client)
     client.import_title(DESKTOP)
-    client.put_environment("desktop", EnvironmentIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+    client.put_variables("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
     made = peatlight(tmp_path / "peatlight", DESKTOP)
     client.connect_source(TITLE, SourceIn(address=str(made.root), every=0))
     assert repository.fetch(world.services, TITLE)
@@ -68,10 +68,10 @@ def test_a_plan_says_everything_and_changes_nothing(client: Client, repo: Repo, 
         "check",
         "bundle",
         "sign",
-        "split",
-        "publish",
+        "depots",
+        "complete",
     ]
-    assert (plan.environment, plan.variables, plan.secrets) == ("desktop", ["PACE"], ["TOKEN"])
+    assert (plan.step_variables, plan.variables, plan.secrets) == ("desktop", ["PACE"], ["TOKEN"])
     assert {a.name: a.lacks for a in plan.agents} == {"kiln-1": [], "loft-2": ["has no lantern-export"]}
     assert (plan.subject, plan.ref, plan.stops, plan.native, plan.expected) == (
         "A night on the bog",
@@ -92,7 +92,7 @@ def test_a_plan_says_everything_and_changes_nothing(client: Client, repo: Repo, 
         ({"profiles": []}, Invalid, "no profile is named"),
         ({"profiles": ["linux-release"], "folder": 3}, NotFound, "no uploaded folder 3"),
         ({"profiles": ["linux-release"], "folder": 1, "of": "main"}, Invalid, "not both"),
-        ({"profiles": ["linux-release"], "environment": "phones"}, Refused, "no environment group phones"),
+        ({"profiles": ["linux-release"], "step_variables": "phones"}, Refused, "no step variables phones"),
         ({"profiles": ["linux-release"], "version_name": "one two"}, Invalid, "cannot be used"),
     ],
 )
@@ -113,12 +113,12 @@ def test_the_same_call_twice_starts_once(client: Client, repo: Repo) -> None:
 
 
 def test_a_branchs_own_profiles_and_group(client: Client, repo: Repo) -> None:
-    client.put_environment("nightly", EnvironmentIn())
-    own = BranchDefault(pattern="main", profiles=["linux-release", "linux-unsigned"], environment="nightly")
+    client.put_variables("nightly", StepVariablesIn())
+    own = BranchDefault(pattern="main", profiles=["linux-release", "linux-unsigned"], step_variables="nightly")
     client.set_defaults(TITLE, [own])
     runs = client.start_runs(TITLE, NewRuns(of="main"))
     assert [r.profile for r in runs] == ["linux-release", "linux-unsigned"]
-    assert client.run(TITLE, 1).environment == "nightly"
+    assert client.run(TITLE, 1).step_variables == "nightly"
 
 
 def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, tmp_path: Path) -> None:
@@ -143,7 +143,7 @@ def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, 
     assert (run.state, run.build, run.warnings, run.agent) == ("done", build.number, 2, "kiln-1")
     assert [k.count for k in run.kinds] == [1, 1]
     made = client.build(TITLE, build.number)
-    assert (made.commit, made.ref, made.run, made.why) == (work.commit, "branch/main", number, "hand")
+    assert (made.commit, made.ref, made.run, made.why) == (work.commit, "branch/main", number, "manual")
     assert made.tools == {"lantern-export": "3.3.0"}
     assert (made.notes, made.created_by, made.subject) == ("", "Iida", "A night on the bog")
     assert list(made.durations)[:2] == ["fetch", "toolchain"]
@@ -273,7 +273,7 @@ def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
 def test_a_failure_has_its_cause_and_can_be_started_again(client: Client, repo: Repo, agent: FakeAgent) -> None:
     start(client)
     with pytest.raises(Conflict, match="is waiting"):
-        client.start_again(TITLE, 1)
+        client.repeat_run(TITLE, 1)
     work = agent.work()
     agent.step(work, 0, "working")
     agent.step(work, 0, "failed", "exit code 1")
@@ -282,8 +282,8 @@ def test_a_failure_has_its_cause_and_can_be_started_again(client: Client, repo: 
     assert run.cause
     assert run.cause.sentence == "The step fetch took longer than its limit of 60 s"
     assert [s.state for s in run.attempts[0].steps[:2]] == ["failed", "not reached"]
-    again = client.start_again(TITLE, 1)
-    assert (again.number, again.commit, again.why) == (2, run.commit, "again")
+    again = client.repeat_run(TITLE, 1)
+    assert (again.number, again.commit, again.why) == (2, run.commit, "repeat")
 
 
 def test_an_agent_may_not_claim_a_build_that_is_not_the_runs(

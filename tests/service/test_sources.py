@@ -1,4 +1,4 @@
-"""Sources over HTTP: repositories, matches, triggers, signed calls, uploaded folders, environment groups."""
+"""Sources over HTTP: repositories, matches, triggers, signed calls, uploaded folders, step variables."""
 
 from __future__ import annotations
 
@@ -55,15 +55,15 @@ def test_what_a_repository_holds(world: World, client: Client, repo: Repo) -> No
     assert [c.subject for c in client.commits(TITLE)] == ["Fog", "A night on the bog"]
     assert [c.subject for c in client.commits(TITLE, limit=1)] == ["Fog", "A night on the bog"]
     assert [r.name for r in client.refs(TITLE, "tag")] == ["v1.4.0"]
-    assert client.suggestion(TITLE).found
-    assert client.suggestion(TITLE).document == DOCUMENT
+    assert client.proposal(TITLE).found
+    assert client.proposal(TITLE).document == DOCUMENT
 
 
 def test_without_a_document_one_is_proposed_from_the_tree(world: World, client: Client, repo: Repo) -> None:
     repo.git("rm", "-q", "rampa.toml")
     repo.commit("No document", {"bin/peatlight": b"\x7fELF\x02\x01\x01" + bytes(9) + b"\x03\0\x3e\0" + bytes(50)})
     look(world)
-    seen = client.suggestion(TITLE)
+    seen = client.proposal(TITLE)
     assert not seen.found
     assert 'platform = "linux"' in seen.document
     assert seen.seen
@@ -73,11 +73,11 @@ def test_a_repository_is_looked_at_before_there_is_a_title(client: Client, tmp_p
     repo = peatlight(tmp_path / "fog-line")
     repo.git("rm", "-q", "rampa.toml")
     repo.commit("No document", {})
-    seen = client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(repo.root))))
+    seen = client.try_repository(wire.TryIn(source=wire.SourceIn(address=str(repo.root))))
     assert not seen.found
     assert 'name = "Fog Line"' in seen.document
     with pytest.raises(Invalid, match=r"git repository|not exist"):
-        client.look_at_repository(wire.LookIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
+        client.try_repository(wire.TryIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
 
 
 def test_a_fetch_that_fails_is_said_and_the_mirror_stays(world: World, client: Client, repo: Repo) -> None:
@@ -215,9 +215,9 @@ def test_defaults_of_branches(world: World, client: Client, repo: Repo) -> None:
     look(world)
     client.set_defaults(TITLE, [
         wire.BranchDefault(pattern="release/*", profiles=["linux-release", "windows-release"]),
-        wire.BranchDefault(pattern="*", profiles=["linux-unsigned"], environment="nightly"),
+        wire.BranchDefault(pattern="*", profiles=["linux-unsigned"], step_variables="nightly"),
     ])  # fmt: skip
-    own = {r.name: (r.profiles, r.environment) for r in client.refs(TITLE)}
+    own = {r.name: (r.profiles, r.step_variables) for r in client.refs(TITLE)}
     assert own["release/1.6"] == (["linux-release", "windows-release"], "")
     assert own["main"] == (["linux-unsigned"], "nightly")
 
@@ -242,17 +242,17 @@ def test_an_uploaded_folder_comes_back_and_only_changes_travel(client: Client, t
 
 def test_environment_groups_keep_their_secrets(world: World, client: Client) -> None:
     import_title(client)
-    made = client.put_environment(
-        "desktop", wire.EnvironmentIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"})
+    made = client.put_variables(
+        "desktop", wire.StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"})
     )
     assert (made.variables, made.secrets, made.version) == ({"PACE": "1"}, ["TOKEN"], 1)
-    again = client.put_environment(
-        "desktop", wire.EnvironmentIn(variables={}, secrets={"TOKEN": None, "KEY": "another-one"}), 1
+    again = client.put_variables(
+        "desktop", wire.StepVariablesIn(variables={}, secrets={"TOKEN": None, "KEY": "another-one"}), 1
     )
     assert (again.secrets, again.version) == (["KEY", "TOKEN"], 2)
     with pytest.raises(Conflict, match="changed meanwhile"):
-        client.put_environment("desktop", wire.EnvironmentIn(), 1)
-    everything = json.dumps([e.model_dump(mode="json") for e in client.environments()])
+        client.put_variables("desktop", wire.StepVariablesIn(), 1)
+    everything = json.dumps([e.model_dump(mode="json") for e in client.variables()])
     everything += json.dumps([e.model_dump(mode="json") for e in client.events()])
     assert "lantern-4f9c" not in everything
     for bad, said in (
@@ -264,18 +264,18 @@ def test_environment_groups_keep_their_secrets(world: World, client: Client) -> 
         ({"variables": {"T": "1"}, "secrets": {"T": "abcdefgh"}}, "a variable and a secret"),
     ):
         with pytest.raises(Invalid, match=said):
-            client.put_environment("other", wire.EnvironmentIn(**bad))
+            client.put_variables("other", wire.StepVariablesIn(**bad))
     with world.client(Role.TESTER) as tester, pytest.raises(Denied):
-        tester.environments()
-    client.remove_environment("desktop")
+        tester.variables()
+    client.remove_variables("desktop")
     with pytest.raises(NotFound):
-        client.environment("desktop")
+        client.one_variables("desktop")
 
 
 def test_a_group_that_a_profile_names_is_not_removed(client: Client) -> None:
-    document = DOCUMENT.replace("[content]", '[toolchain]\nenvironment = "desktop"\n\n[content]', 1)
+    document = DOCUMENT.replace("[content]", '[toolchain]\nvariables = "desktop"\n\n[content]', 1)
     client.import_title(document)
-    client.put_environment("desktop", wire.EnvironmentIn(variables={"A": "1"}))
-    assert client.environment("desktop").used_by[0] == "peatlight linux-release"
+    client.put_variables("desktop", wire.StepVariablesIn(variables={"A": "1"}))
+    assert client.one_variables("desktop").used_by[0] == "peatlight linux-release"
     with pytest.raises(Refused, match="name the group desktop"):
-        client.remove_environment("desktop")
+        client.remove_variables("desktop")

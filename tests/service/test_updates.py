@@ -68,7 +68,7 @@ def update(client: Client, on: Installation, number: int, choice: Choice = Choic
 
 
 def place(client: Client, number: int) -> None:
-    client.place(TITLE, "internal", number, client.preview(TITLE, "internal", number).etag)
+    client.place(TITLE, "studio", number, client.preview(TITLE, "studio", number).etag)
 
 
 def carried_out(world: World) -> int:
@@ -202,7 +202,7 @@ def test_a_device_gets_the_depots_that_it_chose(client: Client, tmp_path: Path) 
         (folder / "data" / quality).mkdir()
         (folder / "data" / quality / "bog.tex").write_bytes(noise(size, len(quality)))
     build(client, folder, tmp_path / "state")
-    assert client.preview(TITLE, "internal", 1).possible, "qualities deliver the same path, and are never together"
+    assert client.preview(TITLE, "studio", 1).possible, "qualities deliver the same path, and are never together"
     plan = client.depot_plan(TITLE, 1, DepotPlanQuery(languages="fi", quality="plain"))
     assert [d.name for d in plan.depots if d.taken] == ["base", "finnish", "plain"]
     on = device(client, tmp_path / "device")
@@ -242,10 +242,10 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
         update(client, on, 1)
     assert on.current() is None
     keys = client.content_keys(TITLE, 1)
-    assert (keys.release_key, len(keys.keys)) == ("", 2)
-    released = client.release_content(TITLE, 1)
-    assert released.release_key
-    assert any(e.act == "content.release" for e in client.events())
+    assert (keys.unsealing_key, len(keys.keys)) == ("", 2)
+    released = client.unseal_content(TITLE, 1)
+    assert released.unsealing_key
+    assert any(e.act == "content.unseal" for e in client.events())
     update(client, on, 1)
     assert (on.root / "current/tree/data/secret.txt").read_bytes() == secret
     # The next build shares its chunks, has keys of its own, and is closed again.
@@ -254,7 +254,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     assert second.content.present > 0
     with pytest.raises(Refused, match="not released yet"):
         update(client, on, 2)
-    assert client.release_content(TITLE, 2).released_at
+    assert client.unseal_content(TITLE, 2).unsealed_at
     update(client, on, 2)
     assert on.verify() == []
 
@@ -281,7 +281,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
         )
         filtered += filters.unwrap(memoryview(opened), raw) is not None
     assert filtered
-    client.release_content(TITLE, 1)
+    client.unseal_content(TITLE, 1)
     on = device(client, tmp_path / "device")
     update(client, on, 1)
     assert (on.root / "current/tree/data/horn.wav").read_bytes() == sound(4)
@@ -289,7 +289,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
 
 def test_a_plain_build_has_no_key_to_give_out(client: Client, three: Path) -> None:
     with pytest.raises(Conflict, match="no encrypted depot"):
-        client.release_content(TITLE, 1)
+        client.unseal_content(TITLE, 1)
     assert client.content_keys(TITLE, 1).keys == []
 
 
@@ -308,7 +308,7 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     data = bytearray(file.read_bytes())
     data[40] ^= 1
     file.write_bytes(data)
-    client.check_store(mend=True)
+    client.check_store(fix=True)
     check.go_on(world.services, 2)
     found = client.store_check()
     hurt = [p for p in found.problems if p.what == "pack"]

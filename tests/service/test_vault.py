@@ -107,9 +107,9 @@ def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client:
 def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
     client.add_key(new_key())
     client.add_key(new_key("other"))
-    assert "Unbacked" in client.key("quillback-2026").warnings[0]
+    assert "Not backed up" in client.key("quillback-2026").warnings[0]
     export = client.export_key("quillback-2026", "a new password")
-    assert "Unbacked" in client.key("quillback-2026").warnings[0], "an export alone is no backup"
+    assert "Not backed up" in client.key("quillback-2026").warnings[0], "an export alone is no backup"
     with pytest.raises(Invalid, match="password does not open"):
         restore_drill(client, "quillback-2026", export, "a password")
     with pytest.raises(Invalid, match="export is of another signing identity"):

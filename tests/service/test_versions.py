@@ -83,7 +83,7 @@ def test_a_code_that_a_storefront_knows_is_never_given(client: Client) -> None:
     with pytest.raises(Invalid, match="no profile with that identifier"):
         client.take_version("peatlight", TakenIn(place="linux", code=1, identifier="example.other"))
     event = list(client.events(act="version.take"))[-1]
-    assert event.detail == {"code": 41, "place": "linux", "origin": "hand"}
+    assert event.detail == {"code": 41, "place": "linux", "origin": "manual"}
 
 
 def test_codes_rise_per_storefront_across_its_platforms(client: Client) -> None:
@@ -133,7 +133,7 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
     import_title(client)
     source = make_folder(tmp_path / "source", 2000)
     build(client, source, tmp_path / "state")
-    client.place("peatlight", "internal", 1, client.preview("peatlight", "internal", 1).etag)
+    client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
     assert [(b.identifier, b.place, b.build) for b in client.key("quillback-2026").bound_to] == [
         ("example.quillback.peatlight", "linux", "peatlight#1")
     ]
@@ -144,9 +144,9 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
     assert old.fingerprint in error.value.message
     assert new.fingerprint in error.value.message
     client.hand_over("quillback-2026", "another")
-    assert client.key("another").lineage == [old.fingerprint, new.fingerprint]
+    assert client.key("another").succession == [old.fingerprint, new.fingerprint]
     build(client, source, tmp_path / "state")
-    client.place("peatlight", "internal", 2, client.preview("peatlight", "internal", 2).etag)
+    client.place("peatlight", "studio", 2, client.preview("peatlight", "studio", 2).etag)
     assert client.key("another").bound_to[0].build == "peatlight#2"
     assert client.key("quillback-2026").bound_to == []
     with pytest.raises(Conflict, match="succeeds quillback-2026 already"):

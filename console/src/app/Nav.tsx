@@ -66,8 +66,8 @@ export function Nav() {
       <Item to="/agents" icon={<IconServer size={SIZE} />}>
         Agents
       </Item>
-      <Item to="/environments" icon={<IconVariable size={SIZE} />}>
-        Environment groups
+      <Item to="/variables" icon={<IconVariable size={SIZE} />}>
+        Step variables
       </Item>
       <Item to="/store" icon={<IconDatabase size={SIZE} />}>
         Content store

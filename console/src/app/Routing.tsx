@@ -20,7 +20,7 @@ import { QueuePage } from "../features/runs/QueuePage";
 import { RunPage } from "../features/runs/RunPage";
 import { RunsPage } from "../features/runs/RunsPage";
 import { StartPage } from "../features/runs/StartPage";
-import { EnvironmentsPage } from "../features/sources/EnvironmentsPage";
+import { VariablesPage } from "../features/sources/VariablesPage";
 import { SourcePage } from "../features/sources/SourcePage";
 import { ContentPage } from "../features/content/ContentPage";
 import { StorePage } from "../features/store/StorePage";
@@ -28,7 +28,7 @@ import { UpdatesPage } from "../features/updates/UpdatesPage";
 import { SignedIn } from "../features/session/SignedIn";
 import { EventsPage } from "../features/studio/EventsPage";
 import { PeoplePage } from "../features/studio/PeoplePage";
-import { SuggestPage } from "../features/titles/SuggestPage";
+import { ProposePage } from "../features/titles/ProposePage";
 import { GrantsPage } from "../features/vault/GrantsPage";
 import { KeyPage } from "../features/vault/KeyPage";
 import { KeysPage } from "../features/vault/KeysPage";
@@ -67,10 +67,10 @@ export function Routing() {
           <Route path="titles/:title/compare" element={<ComparePage />} />
           <Route path="titles/:title/check" element={<CheckPage />} />
           <Route path="titles/:title/pictures" element={<PicturesPage />} />
-          <Route path="suggest" element={<SuggestPage />} />
+          <Route path="propose" element={<ProposePage />} />
           <Route path="queue" element={<QueuePage />} />
           <Route path="agents" element={<AgentsPage />} />
-          <Route path="environments" element={<EnvironmentsPage />} />
+          <Route path="variables" element={<VariablesPage />} />
           <Route path="keys" element={<KeysPage />} />
           <Route path="keys/:name" element={<KeyPage />} />
           <Route path="titles/:title/versions" element={<VersionsPage />} />

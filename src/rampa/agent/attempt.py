@@ -27,8 +27,8 @@ STEPS: dict[str, Function] = {
     "check": collect.check,
     "bundle": bundle.bundle,
     "sign": bundle.sign,
-    "split": bundle.split,
-    "publish": bundle.publish,
+    "depots": bundle.depots,
+    "complete": bundle.complete,
     "notify": bundle.notify,
     "command": commands.run_command,
 }

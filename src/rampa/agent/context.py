@@ -120,5 +120,5 @@ class AttemptContext:
             "RAMPA_SOURCE": str(self.folder.source),
             "RAMPA_OUT": str(self.folder.out),
         }
-        said = dict(v.split("=", 1) for v in step.environment)
+        said = dict(v.split("=", 1) for v in step.variables)
         return {**self.work.variables, **self.work.secrets, **said, **own}

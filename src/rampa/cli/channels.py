@@ -18,7 +18,7 @@ STYLES = {"changed": "yellow", "added": "green", "moved": "cyan", "removed": "re
 @app.command("place")
 def place(
     spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
-    on: str = typer.Option(..., "--on", help="The channel: internal, testers or public."),
+    on: str = typer.Option(..., "--on", help="The channel: studio, testers, early, public, or one of the title's own."),
     yes: bool = YES,
     dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
     as_json: bool = JSON,
@@ -72,7 +72,9 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
 
 @app.command("show")
 def show(
-    channel: str = typer.Argument(..., help="internal, testers or public."), title: str = TITLE, as_json: bool = JSON
+    channel: str = typer.Argument(..., help="studio, testers, early, public, or one of the title's own."),
+    title: str = TITLE,
+    as_json: bool = JSON,
 ) -> None:
     """One channel: what is live, and its history."""
     with signed_in() as client:

@@ -37,7 +37,7 @@ WORDS = {"reuse": "reusing what is there", "download": "downloading", "verify": 
 @app.command("add")
 def add(
     folder: Path = typer.Argument(..., help="A new folder; it stands for a player's machine."),
-    channel: str = typer.Option("internal", "--channel", help="The channel that it follows."),
+    channel: str = typer.Option("studio", "--channel", help="The channel that it follows."),
     platform: str = typer.Option("linux", "--platform"),
     name: str = typer.Option("", "--name", help="By default the folder's name."),
     title: str = TITLE,
@@ -132,11 +132,11 @@ def choose(
     folder: Path = FOLDER,
     architecture: str = typer.Option("", "--architecture"),
     language: list[str] = typer.Option(None, "--language", help="Only these languages; all without any."),
-    addon: list[str] = typer.Option(None, "--add-on", help="Only these add-ons; all without any; `-` for none."),
+    addon: list[str] = typer.Option(None, "--addon", help="Only these addons; all without any; `-` for none."),
     quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
     keep_previous: bool = typer.Option(False, "--keep-previous", help="Keep the build before, to roll back to."),
 ) -> None:
-    """What the player chose: languages, add-ons, quality. It counts from the next update on."""
+    """What the player chose: languages, addons, quality. It counts from the next update on."""
     device = _device(folder)
     device.choose(
         replace(
@@ -166,7 +166,7 @@ def roll_back(folder: Path = FOLDER, as_json: bool = JSON) -> None:
 
 @app.command("uninstall")
 def uninstall(folder: Path = FOLDER, yes: bool = YES) -> None:
-    """Remove what is installed. Loose files that the player changed are set aside first."""
+    """Remove what is installed. Player files that the player changed are set aside first."""
     device = _device(folder)
     now = device.installed()
     if now is None:
@@ -231,7 +231,7 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
         )
         for d in devices
     ]
-    empty = "No device yet. Add a simulated one: rampa device add FOLDER --channel internal"
+    empty = "No device yet. Add a simulated one: rampa device add FOLDER --channel studio"
     table(["device", "platform", "channel", "has", "", "last seen"], rows, empty)
 
 
@@ -256,25 +256,25 @@ def _device(folder: Path) -> SimulatedDevice:
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
     own = device.identity
-    release = client.release(own.title, own.channel, own.platform)
+    offer = client.offer(own.title, own.channel, own.platform)
     before = device.installed_build()
-    _must_be_granted(client, device, release.build)
+    _must_be_granted(client, device, offer.build)
     with Bars(WORDS, quiet=as_json) as bars:
 
         def on(progress: Progress) -> None:
             bars.show(progress.phase, progress.done, progress.total)
 
-        delivery = RateLimited(HttpDelivery(client, own.title, release.build), limit * 1e6 / 8)
-        report = device.update(client.statement(own.title, release.build), delivery, on)
-    client.report_device(own.title, own.name, device_report(release.build, report))
+        delivery = RateLimited(HttpDelivery(client, own.title, offer.build), limit * 1e6 / 8)
+        report = device.update(client.statement(own.title, offer.build), delivery, on)
+    client.report_device(own.title, own.name, device_report(offer.build, report))
     if as_json:
-        print_json({"build": release.name, "before": before, **asdict(report)})
+        print_json({"build": offer.name, "before": before, **asdict(report)})
         return
-    if before == release.build:
-        out().print(f"{own.name} has {release.name} ({release.version_name}) already; {own.channel} has nothing newer.")
+    if before == offer.build:
+        out().print(f"{own.name} has {offer.name} ({offer.version_name}) already; {own.channel} has nothing newer.")
         return
     was = f"was {own.title}#{before}" if before else "had nothing"
-    out().print(f"{own.name} has {release.name} ({release.version_name}) now; it {was}.")
+    out().print(f"{own.name} has {offer.name} ({offer.version_name}) now; it {was}.")
     _report(report)
 
 

@@ -59,7 +59,7 @@ def connect(
         )
         before = client.connect_source(slug, asked).tried_at
         found = _fetched(client, slug, before)
-        seen = client.suggestion(slug)
+        seen = client.proposal(slug)
     if as_json:
         print_json(found)
         return
@@ -83,7 +83,7 @@ def _fetched(client: Client, slug: str, before: object) -> SourceOut:
         found = client.source(slug)
         if found.tried_at != before:
             if found.error:
-                hint = "Mend it, then: rampa source fetch"
+                hint = "Fix it, then: rampa source fetch"
                 raise Unavailable("source.fetch", f"the repository could not be fetched: {found.error}", hint=hint)
             return found
         time.sleep(0.3)
@@ -128,8 +128,8 @@ def _source(found: SourceOut) -> None:
     facts(rows)
     if found.defaults:
         out().print()
-        rows_ = [(d.pattern, ", ".join(d.profiles) or "-", d.environment or "-") for d in found.defaults]
-        table(["branches", "~profiles", "environment group"], rows_)
+        rows_ = [(d.pattern, ", ".join(d.profiles) or "-", d.step_variables or "-") for d in found.defaults]
+        table(["branches", "~profiles", "step variables"], rows_)
 
 
 @app.command("branches")
@@ -167,7 +167,7 @@ def _refs(kind: str, title: str, search: str, limit: int, as_json: bool) -> None
 
 @app.command("commits")
 def commits(
-    of: str = typer.Option("", "--of", help="Branch, tag or commit. [the repository's own branch]"),
+    of: str = typer.Option("", "--at", help="Branch, tag or commit. [the repository's own branch]"),
     title: str = TITLE,
     limit: int = LIMIT,
     as_json: bool = JSON,
@@ -196,11 +196,11 @@ def _built(built: list[BuiltFrom]) -> str:
 
 @app.command("document")
 def document(
-    of: str = typer.Option("", "--of", help="Branch, tag or commit."), title: str = TITLE, as_json: bool = JSON
+    of: str = typer.Option("", "--at", help="Branch, tag or commit."), title: str = TITLE, as_json: bool = JSON
 ) -> None:
     """The profile document in the repository, or one proposed from its tree, on standard output."""
     with signed_in() as client:
-        found = client.suggestion(the_title(client, title), of)
+        found = client.proposal(the_title(client, title), of)
     if as_json:
         print_json(found)
         return
@@ -213,22 +213,22 @@ def _told(found: SeenDocument) -> None:
     sys.stdout.write(found.document)
 
 
-@app.command("look")
+@app.command("try")
 def look(
     address: str = typer.Argument(..., help="Any address that git takes."),
-    of: str = typer.Option("", "--of", help="Branch, tag or commit. [the repository's own branch]"),
+    of: str = typer.Option("", "--at", help="Branch, tag or commit. [the repository's own branch]"),
     user: str = typer.Option("", "--user", help=f"For HTTPS; the password comes from {PASSWORD} or is asked for."),
     key: Path = typer.Option(None, "--key", help="An SSH private key's file."),
     as_json: bool = JSON,
 ) -> None:
     """The profile document of a repository that no title has yet, or one proposed from its tree, on standard output."""
-    from rampa.schema.sources import LookIn, SourceIn
+    from rampa.schema.sources import SourceIn, TryIn
 
     if Path(address).is_dir():
         address = str(Path(address).resolve())
     secret = {"password": _password() if user else "", "key": key.read_text() if key else ""}
     with signed_in() as client:
-        found = client.look_at_repository(LookIn(source=SourceIn(address=address, user=user, **secret), of=of))
+        found = client.try_repository(TryIn(source=SourceIn(address=address, user=user, **secret), of=of))
     if as_json:
         print_json(found)
         return
@@ -239,11 +239,11 @@ def look(
 def default(
     pattern: str = typer.Argument(..., help="Of branches: * any characters, ? one."),
     profile: list[str] = typer.Option([], "--profile", help="A profile; repeatable. None: the default is removed."),
-    environment: str = typer.Option("", "--environment", help="An environment group."),
+    step_variables: str = typer.Option("", "--variables", help="A set of step variables."),
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
-    """Which profiles and environment group branches have as their own; the first pattern that matches counts."""
+    """Which profiles and step variables branches have as their own; the first pattern that matches counts."""
     from rampa.schema.sources import BranchDefault
 
     with signed_in() as client:
@@ -251,8 +251,8 @@ def default(
         matched = client.matches(slug, "branch", pattern).matched
         kept = [d for d in client.source(slug).defaults if d.pattern != pattern]
         new = (
-            [BranchDefault(pattern=pattern, profiles=profile, environment=environment)]
-            if profile or environment
+            [BranchDefault(pattern=pattern, profiles=profile, step_variables=step_variables)]
+            if profile or step_variables
             else []
         )
         found = client.set_defaults(slug, [*kept, *new])

@@ -13,7 +13,7 @@ from rampa.cli.base.progress import Bars
 from rampa.schema import store as wire
 
 app = typer.Typer(
-    rich_markup_mode=None, no_args_is_help=True, help="The content store: usage, checking, collecting, packing anew."
+    rich_markup_mode=None, no_args_is_help=True, help="The content store: usage, checking, collecting, repacking."
 )
 YOUNG = typer.Option(24.0, "--young-hours", min=0, help="What arrived later than this is left alone.")
 GRACE = typer.Option(1.0, "--grace-hours", min=0, help="How long a condemned pack waits before it is removed.")
@@ -55,7 +55,7 @@ def usage(as_json: bool = JSON) -> None:
 
 @app.command("check")
 def check(
-    mend: bool = typer.Option(False, "--mend", help="What a broken pack held counts as missing from then on."),
+    fix: bool = typer.Option(False, "--fix", help="What a broken pack held counts as missing from then on."),
     latest: bool = typer.Option(False, "--latest", help="Only show how far the latest check is."),
     cancel: bool = typer.Option(False, "--cancel", help="Stop the running check."),
     as_json: bool = JSON,
@@ -70,7 +70,7 @@ def check(
         elif latest:
             found = client.store_check()
         else:
-            found = client.check_store(mend)
+            found = client.check_store(fix)
             with Bars({"check": "checking"}, quiet=as_json) as bars:
                 while found.state == "running":
                     bars.show("check", found.size_done, max(1, found.size))
@@ -140,7 +140,7 @@ def repack(
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
-    """Pack anew what is left of packs with little live content. Devices that read the old ones are not disturbed."""
+    """Pack again what is left of packs with little live content. Devices that read the old ones are not disturbed."""
     asked = wire.RepackIn(share=share)
     with signed_in() as client:
         seen = client.preview_repack(asked)
@@ -157,7 +157,7 @@ def repack(
             if as_json:
                 print_json(seen)
             return
-        if not confirmed("Pack them anew?", yes):
+        if not confirmed("Pack them again?", yes):
             raise typer.Exit(1)
         done = client.repack(asked)
     if as_json:

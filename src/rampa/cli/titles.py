@@ -123,8 +123,8 @@ def change(
         out().print(line, style={"+": "green", "-": "red", "@": "dim"}.get(line[:1], ""), markup=False, soft_wrap=True)
 
 
-@app.command("go-back")
-def go_back(
+@app.command("restore")
+def restore(
     revision: int = typer.Argument(..., help="The revision whose text comes back."),
     title: str = TITLE,
     message: str = typer.Option("", "--message", "-m", help="Why."),

@@ -141,7 +141,7 @@ def prepare(
     new: str = NEW,
     title: str = TITLE,
     wait: bool = typer.Option(False, "--wait", help="Wait until they are made."),
-    again: bool = typer.Option(False, "--again", help="Make them anew, even if they are there."),
+    again: bool = typer.Option(False, "--again", help="Make them again, even if they are there."),
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
@@ -152,8 +152,8 @@ def prepare(
         found = client.differences(slug, before, after)
         if found.state == "none" or again:
             if found.state == "ready":
-                err().print(f"The {plural(found.differences, 'difference')} that devices use now will be made anew.")
-                if not confirmed("Make them anew?", yes):
+                err().print(f"The {plural(found.differences, 'difference')} that devices use now will be made again.")
+                if not confirmed("Make them again?", yes):
                     raise typer.Exit(1)
             found = client.make_differences(slug, before, after)
         while wait and found.state == "waiting":

@@ -1,4 +1,4 @@
-"""`rampa environment`: groups of variables and secrets that steps get."""
+"""`rampa variables`: groups of variables and secrets that steps get."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from rampa.cli.base.output import ago, err, facts, out, plural, print_json, tabl
 from rampa.core.errors import Invalid, NotFound
 
 app = typer.Typer(
-    rich_markup_mode=None, no_args_is_help=True, help="Environment groups: variables and secrets that steps get."
+    rich_markup_mode=None, no_args_is_help=True, help="Step variables: variables and secrets that steps get."
 )
 NAME = typer.Argument(..., metavar="GROUP", help="The group's name.")
 
@@ -32,11 +32,11 @@ def set_(
     as_json: bool = JSON,
 ) -> None:
     """Make a group, or change it: what is not named stays as it is."""
-    from rampa.schema.sources import EnvironmentIn
+    from rampa.schema.sources import StepVariablesIn
 
     with signed_in() as client:
         try:
-            before = client.environment(name)
+            before = client.one_variables(name)
             plain, secrets, said, seen = (
                 dict(before.variables),
                 dict.fromkeys(before.secrets),
@@ -49,14 +49,14 @@ def set_(
         for pair in variables or []:
             key, equals, value = pair.partition("=")
             if not equals:
-                raise Invalid("environment.pair", f"{pair!r} does not read NAME=VALUE")
+                raise Invalid("variables.pair", f"{pair!r} does not read NAME=VALUE")
             plain[key] = value
         for key in secret:
             given[key] = os.environ.get(key) or _ask(key)
         for key in drop:
             plain.pop(key, None)
             given.pop(key, None)
-        made = client.put_environment(name, EnvironmentIn(variables=plain, secrets=given, note=note or said), seen)
+        made = client.put_variables(name, StepVariablesIn(variables=plain, secrets=given, note=note or said), seen)
     if as_json:
         print_json(made)
         return
@@ -66,7 +66,7 @@ def set_(
 def _ask(key: str) -> str:
     if not sys.stdin.isatty():
         raise Invalid(
-            "environment.secret", f"the variable {key} is not set", hint=f"Set {key}, or run this in a terminal."
+            "variables.secret", f"the variable {key} is not set", hint=f"Set {key}, or run this in a terminal."
         )
     value: str = typer.prompt(f"Value of {key}", hide_input=True, err=True)
     return value
@@ -76,7 +76,7 @@ def _ask(key: str) -> str:
 def list_(as_json: bool = JSON) -> None:
     """All groups, and who names them."""
     with signed_in() as client:
-        found = client.environments()
+        found = client.variables()
     if as_json:
         print_json(found)
         return
@@ -92,7 +92,7 @@ def list_(as_json: bool = JSON) -> None:
             )
             for e in found
         ],
-        "No group is there: rampa environment set GROUP NAME=VALUE",
+        "No group is there: rampa variables set GROUP NAME=VALUE",
     )
 
 
@@ -100,7 +100,7 @@ def list_(as_json: bool = JSON) -> None:
 def show(name: str = NAME, as_json: bool = JSON) -> None:
     """One group: its variables, the names of its secrets."""
     with signed_in() as client:
-        found = client.environment(name)
+        found = client.one_variables(name)
     if as_json:
         print_json(found)
         return
@@ -116,11 +116,11 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
 def remove(name: str = NAME, yes: bool = YES) -> None:
     """Remove a group that no profile names; its secrets are gone."""
     with signed_in() as client:
-        found = client.environment(name)
+        found = client.one_variables(name)
         err().print(
             f"{name} holds {plural(len(found.variables), 'variable')} and {plural(len(found.secrets), 'secret')}."
         )
         if not confirmed("Remove it?", yes):
             raise typer.Exit(1)
-        client.remove_environment(name)
+        client.remove_variables(name)
     out().print(f"{name} is removed.")

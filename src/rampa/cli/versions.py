@@ -82,7 +82,7 @@ def history(
     table([">code", "at", "version", "state", "~held by", "by", "when"], shown, "No version code was given yet.")
 
 
-@app.command("taken")
+@app.command("mark-taken")
 def taken(
     code: int = typer.Argument(None, help="A code that the storefront knows already."),
     place: str = typer.Option(..., "--place", help="The storefront, or the platform."),
@@ -96,7 +96,7 @@ def taken(
     asked = _learned(bundle, place, note) if bundle else None
     if asked is None:
         if code is None:
-            raise Invalid("version.unsaid", "give the code, or --from a bundle", where="CODE")
+            raise Invalid("version.not-set", "give the code, or --from a bundle", where="CODE")
         asked = TakenIn(place=place, code=code, identifier=identifier, note=note)
     with signed_in() as client:
         held = client.take_version(the_title(client, title), asked)
@@ -115,7 +115,7 @@ def _learned(bundle: Path, place: str, note: str) -> TakenIn:
         facts = read_facts(read_zip(source))
     if not facts.identifier or facts.version_code is None:
         raise Invalid(
-            "version.unsaid", f"this {facts.kind} bundle says no identifier and version code", where=str(bundle)
+            "version.not-set", f"this {facts.kind} bundle says no identifier and version code", where=str(bundle)
         )
     return TakenIn(
         place=place, code=facts.version_code, identifier=facts.identifier, version_name=facts.version_name[:64],

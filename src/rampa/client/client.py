@@ -212,8 +212,8 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, Update
         path = f"{_channel(title, channel)}/placements/{placement}/withdraw"
         return self.connection.post(channels_wire.Placement, path)
 
-    def release(self, title: str, channel: str, platform: str) -> channels_wire.Release:
-        return self.connection.get(channels_wire.Release, _channel(title, channel) + "/release", platform=platform)
+    def offer(self, title: str, channel: str, platform: str) -> channels_wire.Offer:
+        return self.connection.get(channels_wire.Offer, _channel(title, channel) + "/offer", platform=platform)
 
     def devices(self, title: str) -> list[devices_wire.Device]:
         return self.connection.get(Page[devices_wire.Device], f"{API}/titles/{title}/devices").items

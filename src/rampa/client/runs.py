@@ -24,8 +24,8 @@ class RunCalls:
     def start_runs(self, title: str, asked: wire.NewRuns, key: str = "") -> list[wire.RunSummary]:
         return self.connection.post(wire.RunList, f"{API}/titles/{title}/runs", asked, key=key).items
 
-    def start_again(self, title: str, number: int) -> wire.RunSummary:
-        return self.connection.post(wire.RunList, _run(title, number) + "/again").items[0]
+    def repeat_run(self, title: str, number: int) -> wire.RunSummary:
+        return self.connection.post(wire.RunList, _run(title, number) + "/repeat").items[0]
 
     def runs(self, title: str, **query: object) -> Iterator[wire.RunSummary]:
         """Filters as in `rampa.schema.runs.RunQuery`."""

@@ -16,8 +16,8 @@ class StoreCalls:
     def store_usage(self) -> wire.UsageOut:
         return self.connection.get(wire.UsageOut, f"{API}/store")
 
-    def check_store(self, mend: bool = False) -> wire.StoreCheckOut:
-        return self.connection.post(wire.StoreCheckOut, f"{API}/store/check", wire.StoreCheckIn(mend=mend))
+    def check_store(self, fix: bool = False) -> wire.StoreCheckOut:
+        return self.connection.post(wire.StoreCheckOut, f"{API}/store/check", wire.StoreCheckIn(fix=fix))
 
     def store_check(self) -> wire.StoreCheckOut:
         return self.connection.get(wire.StoreCheckOut, f"{API}/store/check")

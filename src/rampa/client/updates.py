@@ -31,8 +31,8 @@ class UpdateCalls:
     def content_keys(self, title: str, number: int) -> keys_wire.ContentKeys:
         return self.connection.get(keys_wire.ContentKeys, f"{API}/titles/{title}/builds/{number}/content-keys")
 
-    def release_content(self, title: str, number: int) -> keys_wire.ContentKeys:
-        path = f"{API}/titles/{title}/builds/{number}/content-keys/release"
+    def unseal_content(self, title: str, number: int) -> keys_wire.ContentKeys:
+        path = f"{API}/titles/{title}/builds/{number}/content-keys/unseal"
         return self.connection.post(keys_wire.ContentKeys, path)
 
     def depot_plan(self, title: str, number: int, query: wire.DepotPlanQuery) -> wire.DepotPlan:

@@ -35,27 +35,27 @@ class BuildRow(Identified, Base):
     size: Mapped[int] = mapped_column(BigInteger, default=0)
     packed: Mapped[int] = mapped_column(BigInteger, default=0)
     figures: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    nowhere: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    undelivered: Mapped[list[str]] = mapped_column(JSONB, default=list)
     left_out: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list, deferred=True)
     left_out_files: Mapped[int] = mapped_column(default=0)
     left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
     statement: Mapped[bytes | None] = mapped_column(LargeBinary)
-    run: Mapped[int] = mapped_column(default=0, server_default="0")
+    run: Mapped[int] = mapped_column(default=0)
     """The number of the run that made it; 0: made from a folder by hand."""
-    commit: Mapped[str] = mapped_column(String(64), default="", server_default="")
-    ref: Mapped[str] = mapped_column(String(250), default="", server_default="")
-    why: Mapped[str] = mapped_column(String(20), default="hand", server_default="hand")
-    pinned: Mapped[bool] = mapped_column(default=False, server_default="false")
-    native: Mapped[str] = mapped_column(String(64), default="", server_default="")
-    made_with: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    commit: Mapped[str] = mapped_column(String(64), default="")
+    ref: Mapped[str] = mapped_column(String(250), default="")
+    why: Mapped[str] = mapped_column(String(20), default="manual")
+    pinned: Mapped[bool] = mapped_column(default=False)
+    native: Mapped[str] = mapped_column(String(64), default="")
+    made_with: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     """{tools: {name: version}, steps: [[name, seconds], ..] in their order, agent, findings: [..]}"""
     symbols: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The manifest of the symbols that are kept apart; they are never delivered."""
-    symbols_size: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
-    symbols_files: Mapped[int] = mapped_column(default=0, server_default="0")
+    symbols_size: Mapped[int] = mapped_column(BigInteger, default=0)
+    symbols_files: Mapped[int] = mapped_column(default=0)
     provenance: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     """A DSSE envelope: how it was made."""
-    grant: Mapped[int] = mapped_column(default=0, server_default="0")
+    grant: Mapped[int] = mapped_column(default=0)
     """The number of the grant that it was signed with; 0: none."""
     title: Mapped[TitleRow] = relationship(lazy="joined")
     depots: Mapped[list[DepotRow]] = relationship(lazy="selectin", order_by="Depot.position")
@@ -83,7 +83,7 @@ class DepotRow(Base):
     files: Mapped[int]
     size: Mapped[int] = mapped_column(BigInteger)
     packed: Mapped[int] = mapped_column(BigInteger)
-    selector: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    selector: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     """Whom it is for: see `rampa.core.content.depots.choice`."""
 
 
@@ -100,10 +100,10 @@ class BundleRow(Base):
     fingerprint: Mapped[str] = mapped_column(String(64), default="")
     signature: Mapped[bytes | None] = mapped_column(LargeBinary)
     signed_at: Mapped[dt.datetime | None]
-    kind: Mapped[str] = mapped_column(String(20), default="zip", server_default="zip")
-    read_back: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
+    kind: Mapped[str] = mapped_column(String(20), default="zip")
+    read_back: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     """What the bundle says of itself, and what holds of its signatures (rampa.schema.bundles.bundles.BundleVerified)."""
-    bare: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    bare: Mapped[str] = mapped_column(String(64), default="")
     """SHA-256 of the bundle without its signature: what building again must give."""
 
 
@@ -116,14 +116,14 @@ class ReservationRow(Identified, Base):
     __tablename__ = "reservation"
     identifier: Mapped[str] = mapped_column(String(200))
     platform: Mapped[str] = mapped_column(String(40))
-    storefront: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    storefront: Mapped[str] = mapped_column(String(40), default="")
     code: Mapped[int] = mapped_column(BigInteger)
     build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
-    version_name: Mapped[str] = mapped_column(String(64), default="", server_default="")
-    origin: Mapped[str] = mapped_column(String(20), default="build", server_default="build")
-    """build, hand (entered by a person) or bundle (read from a bundle that is at the storefront)."""
-    note: Mapped[str] = mapped_column(String(300), default="", server_default="")
-    created_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
+    version_name: Mapped[str] = mapped_column(String(64), default="")
+    origin: Mapped[str] = mapped_column(String(20), default="build")
+    """build, manual (entered by a person) or bundle (read from a bundle that is at the storefront)."""
+    note: Mapped[str] = mapped_column(String(300), default="")
+    created_by: Mapped[str] = mapped_column(String(200), default="")
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("identifier", "storefront", "platform", "code", name="uq_reservation_line"),

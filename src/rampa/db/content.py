@@ -55,15 +55,15 @@ class ContentKeyRow(Base):
     created_at: Mapped[dt.datetime]
 
 
-class UnsealedRow(Base):
+class UnsealingKeyRow(Base):
     """What opens a build's wrapped content keys; given out when the build is released."""
 
-    __tablename__ = "release_key"
+    __tablename__ = "unsealing_key"
     build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
     sealed: Mapped[bytes] = mapped_column(LargeBinary)
     created_at: Mapped[dt.datetime]
-    released_at: Mapped[dt.datetime | None]
-    released_by: Mapped[str] = mapped_column(String(200), default="")
+    unsealed_at: Mapped[dt.datetime | None]
+    unsealed_by: Mapped[str] = mapped_column(String(200), default="")
 
 
 class StoreStateRow(Base):
@@ -83,7 +83,7 @@ class StoreCheckRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     state: Mapped[str] = mapped_column(String(20))
     """running, done or cancelled"""
-    mend: Mapped[bool] = mapped_column(default=False)
+    fix: Mapped[bool] = mapped_column(default=False)
     cursor: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     packs: Mapped[int] = mapped_column(default=0)
     packs_done: Mapped[int] = mapped_column(default=0)

@@ -34,18 +34,18 @@ class RunRow(Identified, Base):
     ref: Mapped[str] = mapped_column(String(250), default="")
     """The branch or tag that it was started for, as `branch/NAME` or `tag/NAME`."""
     folder: Mapped[int] = mapped_column(default=0)
-    environment: Mapped[str] = mapped_column(String(60), default="")
+    step_variables: Mapped[str] = mapped_column(String(60), default="")
     version_name: Mapped[str] = mapped_column(String(64), default="")
     note: Mapped[str] = mapped_column(String(500), default="")
-    identity: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    identity: Mapped[str] = mapped_column(String(60), default="")
     """The signing identity that it needs; a locked one is waited for before anything is built."""
-    commits: Mapped[int] = mapped_column(default=0, server_default="0")
+    commits: Mapped[int] = mapped_column(default=0)
     """How many commits lead to the built one, where the version code is formed from that."""
-    reproduces: Mapped[int] = mapped_column(default=0, server_default="0")
+    reproduces: Mapped[int] = mapped_column(default=0)
     """The number of the build that it makes again, to compare; 0: it makes a build of its own."""
     state: Mapped[str] = mapped_column(String(20))
     why: Mapped[str] = mapped_column(String(20))
-    """hand, trigger, schedule, call or again."""
+    """manual, trigger, schedule, call or repeat."""
     trigger: Mapped[str] = mapped_column(String(60), default="")
     started_by: Mapped[str] = mapped_column(String(200))
     attempt: Mapped[int] = mapped_column(default=0)

@@ -27,7 +27,7 @@ class UnlockRow(Identified, Base):
 
 
 class BindingRow(Identified, Base):
-    """The certificate that a storefront knows an identifier by, since its first release; moved only along a lineage."""
+    """The certificate that a storefront knows an identifier by, since its first release; moved only along a succession."""
 
     __tablename__ = "binding"
     identifier: Mapped[str] = mapped_column(String(200))

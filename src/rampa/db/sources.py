@@ -1,4 +1,4 @@
-"""Where titles' files come from: sources, uploaded folders, defaults of branches, triggers; environment groups."""
+"""Where titles' files come from: sources, uploaded folders, defaults of branches, triggers; step variables."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class SourceRow(Identified, Base):
     heads: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
     """`branch/NAME` or `tag/NAME` -> commit, as triggers last saw them."""
     defaults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
-    """[{pattern, profiles, environment}], the first that matches a branch counts."""
+    """[{pattern, profiles, step_variables}], the first that matches a branch counts."""
     title: Mapped[TitleRow] = relationship(lazy="joined")
 
 
@@ -81,9 +81,9 @@ class CallSeenRow(Base):
 
 
 class VariablesRow(Identified, Base):
-    """An environment group. `variables` are plain; `sealed` holds the secrets, by name."""
+    """A set of step variables. `variables` are plain; `sealed` holds the secrets, by name."""
 
-    __tablename__ = "environment"
+    __tablename__ = "step_variables"
     name: Mapped[str] = mapped_column(String(60), unique=True)
     note: Mapped[str] = mapped_column(Text, default="")
     variables: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)

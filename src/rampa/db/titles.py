@@ -20,15 +20,15 @@ class TitleRow(Identified, Base):
     identifier: Mapped[str] = mapped_column(String(200), unique=True)
     revision: Mapped[int] = mapped_column(default=0)
     last_build: Mapped[int] = mapped_column(default=0)
-    last_run: Mapped[int] = mapped_column(default=0, server_default="0")
-    keep_newest: Mapped[int] = mapped_column(default=0, server_default="0")
+    last_run: Mapped[int] = mapped_column(default=0)
+    keep_newest: Mapped[int] = mapped_column(default=0)
     """Retention: builds a profile that stay however old; 0: nothing ever goes."""
-    keep_days: Mapped[int] = mapped_column(default=0, server_default="0")
+    keep_days: Mapped[int] = mapped_column(default=0)
     manifest_public: Mapped[bytes] = mapped_column(LargeBinary)
     manifest_sealed: Mapped[bytes] = mapped_column(LargeBinary)
-    source: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    source: Mapped[str] = mapped_column(String(300), default="")
     """The repository that owns the document; empty: the service owns it."""
-    source_path: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    source_path: Mapped[str] = mapped_column(String(300), default="")
 
 
 class RevisionRow(Identified, Base):
@@ -41,7 +41,7 @@ class RevisionRow(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary)
     message: Mapped[str] = mapped_column(String(500))
     created_by: Mapped[str] = mapped_column(String(200))
-    commit: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    commit: Mapped[str] = mapped_column(String(64), default="")
     """The commit that it came from, when a repository owns the document."""
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
@@ -59,19 +59,19 @@ class SigningIdentityRow(Identified, Base):
     not_after: Mapped[dt.datetime]
     created_by: Mapped[str] = mapped_column(String(200))
     used: Mapped[int] = mapped_column(default=0)
-    origin: Mapped[str] = mapped_column(String(10), default="imported", server_default="imported")
+    origin: Mapped[str] = mapped_column(String(10), default="imported")
     """made or imported."""
-    protected: Mapped[bool] = mapped_column(default=False, server_default="false")
+    protected: Mapped[bool] = mapped_column(default=False)
     """Sealed by a passphrase as well: it must be unlocked before it signs."""
     not_before: Mapped[dt.datetime | None]
     last_used_at: Mapped[dt.datetime | None]
     exported_at: Mapped[dt.datetime | None]
     backed_at: Mapped[dt.datetime | None]
-    """When a restore drill with an export passed; null: unbacked."""
-    backed_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
-    lineage: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """When a restore drill with an export passed; null: not backed up."""
+    backed_by: Mapped[str] = mapped_column(String(200), default="")
+    succession: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The proof that older identities handed over to this one (rampa.core.signing.succession)."""
-    predecessor: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    predecessor: Mapped[str] = mapped_column(String(60), default="")
 
 
 class DraftRow(Identified, Base):

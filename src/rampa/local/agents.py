@@ -49,7 +49,7 @@ class Agents:
         return start_child([sys.executable, "-m", "rampa.cli.main", *words], environment, home / "agent.log")
 
     def _token(self, home: Path) -> str:
-        """Kept for the next start; made anew when there is none."""
+        """Kept for the next start; made again when there is none."""
         kept = home / "token"
         if kept.exists():
             return kept.read_text().strip()

@@ -69,7 +69,7 @@ class StepWire(Wire):
     kind: str
     command: list[str] = []
     folder: str = ""
-    environment: list[str] = []
+    variables: list[str] = []
     seconds: int
     silent: int
     memory: int = 0
@@ -92,7 +92,7 @@ class Work(Wire):
     folder: int
     ref: str
     submodules: bool
-    environment: str
+    step_variables: str
     variables: dict[str, str]
     secrets: dict[str, str]
     version_name: str

@@ -17,7 +17,7 @@ class PlacementPath(ChannelPath):
     placement: Number
 
 
-class ReleaseQuery(Query):
+class OfferQuery(Query):
     platform: Slug
 
 
@@ -101,7 +101,7 @@ class ChannelList(Wire):
     items: list[Channel]
 
 
-class Release(Wire):
+class Offer(Wire):
     """What a device that follows the channel should have now."""
 
     title: str

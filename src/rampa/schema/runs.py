@@ -23,13 +23,13 @@ class RunPath(TitlePath):
 class NewRuns(Wire):
     """Runs of several profiles on one commit. `of` is a branch, a tag or a commit; or `folder`, an uploaded one.
 
-    Neither: the repository's own branch. `environment` instead of the group that profile or branch name.
+    Neither: the repository's own branch. `step_variables` instead of the group that profile or branch name.
     """
 
     profiles: Annotated[list[Slug], Field(max_length=100)] = []
     of: Ref = ""
     folder: Number | None = None
-    environment: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    step_variables: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
     version_name: Annotated[str, StringConstraints(max_length=64)] = ""
     note: Words = ""
     reproduces: Number | None = None
@@ -46,7 +46,7 @@ class PlanAgent(Wire):
 
 
 class NativePlan(Wire):
-    """Whether the native part has to be made anew. `changed` are files and settings since build `since` (at most 50)."""
+    """Whether the native part has to be made again. `changed` are files and settings since build `since` (at most 50)."""
 
     needed: bool
     since: int
@@ -66,7 +66,7 @@ class Plan(Wire):
     subject: str
     ref: str
     folder: int
-    environment: str
+    step_variables: str
     variables: list[str]
     secrets: list[str]
     steps: list[StepWire]
@@ -165,7 +165,7 @@ class LogKindOut(Wire):
 
 class Run(RunSummary):
     revision: int
-    environment: str
+    step_variables: str
     version_name: str
     nearest: str
     wanted: dict[str, str]
@@ -188,7 +188,7 @@ class RunQuery(PageQuery):
     state: Annotated[str, StringConstraints(max_length=20, pattern=r"^[a-z]*$")] | None = None
     profile: Slug | None = None
     ref: Ref | None = None
-    why: Literal["hand", "trigger", "schedule", "call", "again"] | None = None
+    why: Literal["manual", "trigger", "schedule", "call", "repeat"] | None = None
     search: Annotated[str, StringConstraints(max_length=100, pattern=r"^[^\x00]*$")] | None = None
 
 

@@ -1,4 +1,4 @@
-"""Sources on the wire: repositories, branches, tags, commits; uploaded folders; triggers; environment groups."""
+"""Sources on the wire: repositories, branches, tags, commits; uploaded folders; triggers; step variables."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from rampa.schema.runs import Ref, Words
 from rampa.schema.titles.titles import TitlePath
 
 Pattern = Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f]+$")]
-EnvironmentName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
+StepVariablesName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
 Profiles = Annotated[list[Slug], Field(max_length=100)]
 
 
@@ -29,11 +29,11 @@ class SourceIn(Wire):
 
 
 class BranchDefault(Wire):
-    """For branches that the pattern matches: these profiles, this environment group. The first that matches counts."""
+    """For branches that the pattern matches: these profiles, these step variables. The first that matches counts."""
 
     pattern: Pattern
     profiles: Profiles = []
-    environment: EnvironmentName = ""
+    step_variables: StepVariablesName = ""
 
 
 class DefaultsIn(Wire):
@@ -41,7 +41,7 @@ class DefaultsIn(Wire):
 
 
 class SourceOut(Wire):
-    """`credential` says what is kept (`password`, `key`, or nothing), never what it is. `proposed`: see `suggest`."""
+    """`credential` says what is kept (`password`, `key`, or nothing), never what it is. `proposed`: see `propose`."""
 
     title: str
     address: str
@@ -81,7 +81,7 @@ class RefOut(CommitOut):
     name: str
     kind: Literal["branch", "tag"]
     profiles: list[str] = []
-    environment: str = ""
+    step_variables: str = ""
 
 
 class RefQuery(PageQuery):
@@ -115,7 +115,7 @@ class SeenDocument(Wire):
     seen: list[str]
 
 
-class LookIn(Wire):
+class TryIn(Wire):
     """A repository that no title has yet: its own branch, or `of`. Nothing of it is kept."""
 
     source: SourceIn
@@ -223,14 +223,14 @@ class CallOut(Wire):
     said: str
 
 
-class EnvironmentPath(Query):
-    environment: Slug
+class StepVariablesPath(Query):
+    variables: Slug
 
 
 VariableText = Annotated[str, StringConstraints(max_length=20_000, pattern=r"^[^\x00]*$")]
 
 
-class EnvironmentIn(Wire):
+class StepVariablesIn(Wire):
     """The whole group. A secret whose value is null keeps what it had."""
 
     variables: Annotated[dict[str, VariableText], Field(max_length=200)] = {}
@@ -238,7 +238,7 @@ class EnvironmentIn(Wire):
     note: Words = ""
 
 
-class EnvironmentOut(Wire):
+class StepVariablesOut(Wire):
     """`secrets` are names: their values are never answered. `used_by`: titles' profiles that name the group."""
 
     name: str

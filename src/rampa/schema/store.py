@@ -1,4 +1,4 @@
-"""The content store: usage, checking, collecting, packing anew. Sizes are bytes as stored."""
+"""The content store: usage, checking, collecting, repacking. Sizes are bytes as stored."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ from rampa.schema.common import Wire
 
 
 class StoreCheckIn(Wire):
-    """`mend`: what a broken pack held counts as missing from then on, so that making the build again brings it."""
+    """`fix`: what a broken pack held counts as missing from then on, so that making the build again brings it."""
 
-    mend: bool = False
+    fix: bool = False
 
 
 class StoreProblem(Wire):
@@ -29,7 +29,7 @@ class StoreCheckOut(Wire):
     """`state`: running, done or cancelled."""
 
     state: str
-    mend: bool
+    fix: bool
     packs: int
     packs_done: int
     size: int

@@ -39,7 +39,7 @@ class PreparedOut(Wire):
 
 
 class MatrixQuery(Query):
-    """`builds`: numbers parted by commas; without them those that are live or on devices, and the newest."""
+    """`builds`: numbers separated by commas; without them those that are live or on devices, and the newest."""
 
     platform: Slug = "linux"
     builds: Annotated[str, StringConstraints(pattern=r"^[0-9,]{0,400}$")] = ""

@@ -63,4 +63,4 @@ class TakenIn(Wire):
     identifier: Identifier = ""
     version_name: Annotated[str, StringConstraints(max_length=64, pattern=r"^[^\x00]*$")] = ""
     note: Annotated[str, StringConstraints(max_length=300, pattern=r"^[^\x00]*$")] = ""
-    origin: Literal["hand", "bundle"] = "hand"
+    origin: Literal["manual", "bundle"] = "manual"

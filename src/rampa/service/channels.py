@@ -25,10 +25,10 @@ def resource(services: Services) -> Resource:
         """One channel: live placements and history."""
         return placements.get_channel(services, current_actor(), path.title, path.channel)
 
-    @api.call("GET", CHANNEL + "/release", EVERYBODY, wire.Release)
-    def get_release(path: wire.ChannelPath, query: wire.ReleaseQuery) -> wire.Release:
+    @api.call("GET", CHANNEL + "/offer", EVERYBODY, wire.Offer)
+    def get_offer(path: wire.ChannelPath, query: wire.OfferQuery) -> wire.Offer:
         """The build that a device of this platform should have now."""
-        return placements.get_release(services, path.title, path.channel, query.platform)
+        return placements.get_offer(services, path.title, path.channel, query.platform)
 
     @api.call("POST", CHANNEL + "/preview", EVERYBODY, wire.PlacePreview)
     def preview_placement(path: wire.ChannelPath, body: wire.PlaceIn) -> tuple[wire.PlacePreview, str]:

@@ -32,7 +32,7 @@ def resource(services: Services) -> Resource:
 
     @api.call("GET", "/titles/<string:title>/check", EVERYBODY, wire.CheckOut)
     def check_profiles(path: TitlePath, query: wire.AtRevision) -> wire.CheckOut:
-        """All findings of all profiles, blockers first, each with the edit that mends it where a machine can say one."""
+        """All findings of all profiles, blockers first, each with the edit that fixes it where a machine can say one."""
         return profiles.get_check(services, path.title, query.revision)
 
     @api.call("GET", "/titles/<string:title>/comparison", EVERYBODY, wire.ComparisonOut)
@@ -45,8 +45,8 @@ def resource(services: Services) -> Resource:
         """A text, with edits made when there are any: its problems, or its matrix and findings. Nothing is stored."""
         return profiles.read_text(services, body)
 
-    @api.call("POST", "/documents/suggest", EVERYBODY, pictures_wire.SuggestionOut)
-    def suggest_document(body: pictures_wire.FolderIn) -> pictures_wire.SuggestionOut:
+    @api.call("POST", "/documents/propose", EVERYBODY, pictures_wire.ProposalOut)
+    def suggest_document(body: pictures_wire.FolderIn) -> pictures_wire.ProposalOut:
         """A first document for what a folder holds; each line says why. Nothing is stored."""
         return pictures.propose(services, current_actor(), body)
 

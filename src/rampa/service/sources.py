@@ -53,7 +53,7 @@ def _repositories(api: Resource, services: Services) -> None:
 
     @api.call("PUT", SOURCE + "/defaults", ENGINEERS, wire.SourceOut)
     def set_defaults(path: TitlePath, body: wire.DefaultsIn) -> wire.SourceOut:
-        """Which profiles and which environment group the branches have."""
+        """Which profiles and which step variables the branches have."""
         return repository.set_defaults(services, current_actor(), path.title, body)
 
     @api.call("GET", SOURCE + "/refs", EVERYBODY, Page[wire.RefOut])
@@ -71,13 +71,13 @@ def _repositories(api: Resource, services: Services) -> None:
         """Which of the existing branches or tags a pattern matches."""
         return commits.matches(services, path.title, query)
 
-    @api.call("GET", SOURCE + "/suggestion", EVERYBODY, wire.SeenDocument)
+    @api.call("GET", SOURCE + "/proposal", EVERYBODY, wire.SeenDocument)
     def suggest_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SeenDocument:
         """The profile document that stands in the repository, or one proposed from its tree."""
-        return commits.suggestion(services, path.title, query.of)
+        return commits.proposal(services, path.title, query.of)
 
-    @api.call("POST", "/repositories/look", ENGINEERS, wire.SeenDocument)
-    def look_at_repository(body: wire.LookIn) -> wire.SeenDocument:
+    @api.call("POST", "/repositories/try", ENGINEERS, wire.SeenDocument)
+    def try_repository(body: wire.TryIn) -> wire.SeenDocument:
         """The profile document of a repository that no title has yet, or one proposed from its tree. Keeps nothing."""
         return commits.look_at(body)
 

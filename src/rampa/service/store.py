@@ -28,7 +28,7 @@ def resource(services: Services) -> Resource:
     @api.call("POST", "/store/check", OWNERS, wire.StoreCheckOut, status=202)
     def start_check(body: wire.StoreCheckIn) -> wire.StoreCheckOut:
         """Check every pack and manifest in the background; one that was interrupted goes on."""
-        return check.start(services, current_actor(), body.mend)
+        return check.start(services, current_actor(), body.fix)
 
     @api.call("POST", "/store/check/cancel", OWNERS, wire.StoreCheckOut)
     def cancel_check() -> wire.StoreCheckOut:
@@ -52,7 +52,7 @@ def resource(services: Services) -> Resource:
 
     @api.call("POST", "/store/repack", OWNERS, wire.RepackOut)
     def repack(body: wire.RepackIn) -> wire.RepackOut:
-        """Pack anew what is left of them; the old packs go by the next collections."""
+        """Pack again what is left of them; the old packs go by the next collections."""
         return repacking.repack(services, current_actor(), body.share)
 
     return api

@@ -28,7 +28,7 @@ def resource(services: Services) -> Resource:
 
     @api.call("POST", UPDATES + "/differences", ENGINEERS, wire.PreparedOut, status=202)
     def make_differences(path: TitlePath, body: wire.PrepareIn) -> wire.PreparedOut:
-        """Make the differences of an update in the background, anew."""
+        """Make the differences of an update in the background, again."""
         return differences.make_now(services, current_actor(), path.title, body)
 
     @api.call("GET", UPDATES + "/matrix", EVERYBODY, wire.UpdateMatrix)
@@ -53,12 +53,12 @@ def resource(services: Services) -> Resource:
 
     @api.call("GET", BUILD + "/content-keys", EVERYBODY, keys_wire.ContentKeys)
     def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:
-        """The wrapped keys of a build's encrypted depots; the release key once the build is released."""
+        """The wrapped keys of a build's encrypted depots; the unsealing key once it is given out."""
         return content_keys.get_keys(services, path.title, path.build)
 
-    @api.call("POST", BUILD + "/content-keys/release", ENGINEERS, keys_wire.ContentKeys)
-    def release_content(path: BuildPath) -> keys_wire.ContentKeys:
-        """Give the release key out: from then on whoever has the content can read it. It cannot be taken back."""
-        return content_keys.release(services, current_actor(), path.title, path.build)
+    @api.call("POST", BUILD + "/content-keys/unseal", ENGINEERS, keys_wire.ContentKeys)
+    def unseal_content(path: BuildPath) -> keys_wire.ContentKeys:
+        """Unseal: give the unsealing key out: from then on whoever has the content can read it. It cannot be taken back."""
+        return content_keys.unseal_build(services, current_actor(), path.title, path.build)
 
     return api

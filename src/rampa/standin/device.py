@@ -73,7 +73,7 @@ class SimulatedDevice:
                 "device.none",
                 "there is no simulated device in this folder",
                 where=str(folder),
-                hint="Make one: `rampa device add FOLDER --title TITLE --channel internal`.",
+                hint="Make one: `rampa device add FOLDER --title TITLE --channel studio`.",
             ) from error
         except (ValueError, TypeError) as error:
             raise Invalid(

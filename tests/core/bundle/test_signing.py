@@ -1,4 +1,4 @@
-"""Signing packages: other readers agree, every change shows, nothing is signed twice, lineages are followed."""
+"""Signing packages: other readers agree, every change shows, nothing is signed twice, successions are followed."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from rampa.core.bundle.package_signature import (
     key_of,
     sign_package,
     signatures_in,
-    strip_signature,
+    take_off_signature,
     with_identity,
 )
 from rampa.core.bundle.sources import BytesSource, FileBytes
@@ -138,7 +138,7 @@ def test_stripping_gives_back_what_was_signed(tmp_path: Path) -> None:
     before = {e.name: e.crc for e in read_zip(BytesSource(plain_zip(apk_files()))).entries}
     bundle = signed(tmp_path, apk_files(), schemes=["v1", "v2", "v3"])
     with FileBytes(bundle) as stream:
-        strip_signature(stream, tmp_path / "bare")
+        take_off_signature(stream, tmp_path / "bare")
     archive = read_zip(FileBytes(tmp_path / "bare"))
     assert signatures_in(archive) == []
     assert {e.name: e.crc for e in archive.entries if e.name != "META-INF/MANIFEST.MF"} == before
@@ -172,7 +172,7 @@ def test_any_changed_byte_shows(tmp_path_factory: pytest.TempPathFactory, data: 
         pass
 
 
-def test_a_lineage_is_followed(tmp_path: Path) -> None:
+def test_a_succession_is_followed(tmp_path: Path) -> None:
     old, new = make_identity("old", "rsa-2048"), make_identity("new", "ec-p384")
     line = succession.extend(succession.begin(old), old, new)
     key = Signer(False, ("sha256", "sha512"))

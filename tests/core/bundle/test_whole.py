@@ -58,7 +58,7 @@ def test_a_desktop_bundle_has_one_folder_bits_and_checksums(kind: str, tmp_path:
 
 
 @pytest.mark.parametrize("kind", ["zip", "tar.zst"])
-def test_a_missing_companion_shows_in_the_self_test(kind: str, tmp_path: Path) -> None:
+def test_a_missing_library_shows_in_the_self_test(kind: str, tmp_path: Path) -> None:
     good = self_test(desktop(tmp_path, kind), "bin/peatlight")
     assert (good.ran, good.passed, good.said) == (True, True, "fine\n")
     bad = self_test(desktop(tmp_path, kind, {"bin/peatlight": PROGRAM}), "bin/peatlight")

@@ -59,7 +59,7 @@ def test_a_good_build_passes() -> None:
             [("blocker", "path.too-long")],
         ),
         (replace(WINDOWS, depots=GOOD.depots | {"more": tree("dot./y")}), NOTHING, [("blocker", "path.reserved")]),
-        (replace(GOOD, nowhere=("data/z",)), NOTHING, [("warning", "depot.none")]),
+        (replace(GOOD, undelivered=("data/z",)), NOTHING, [("warning", "depot.none")]),
     ],
 )
 def test_each_rule(build: PlacementCandidate, standing: Standing, expected: list[tuple[str, str]]) -> None:
@@ -75,6 +75,6 @@ def test_a_launch_entry_must_be_executable_where_that_counts() -> None:
 
 def test_blockers_come_first_and_many_are_counted() -> None:
     many = tree(*(f"data/{name}{i}" for i in range(9) for name in ("fog", "FOG")))
-    found = check_placement(replace(WINDOWS, nowhere=("a",), depots={"base": many}), NOTHING)
+    found = check_placement(replace(WINDOWS, undelivered=("a",), depots={"base": many}), NOTHING)
     assert [f.severity for f in found] == sorted(f.severity for f in found)
     assert "(one of 9)" in next(f for f in found if f.code == "path.case").message

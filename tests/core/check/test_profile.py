@@ -19,11 +19,11 @@ def broken(profile: str, **settings: object) -> list[tuple[str, str, str]]:
     return [(f.severity, f.code, f.allowed) for f in found if f.profile == profile and f.name not in known]
 
 
-PLAIN = "one to three numbers parted by dots, and no stage"
+PLAIN = "one to three numbers separated by dots, and no stage"
 CASES = [
     ("linux-release", "code__architectures", ["arm32"], ("blocker", "code.architecture-unknown", "x86_64, arm64, x86")),
     ("linux-release", "code__architectures", ["x86"], ("blocker", "code.only-64-bit", "anything but x86, arm32")),
-    ("linux-release", "code__graphics", ["metal"], ("blocker", "code.graphics-unknown", "automatic, vulkan, opengl")),
+    ("linux-release", "code__graphics", ["metal"], ("blocker", "code.graphics-unknown", "vulkan, opengl")),
     ("linux-release", "output__kind", "apk", ("blocker", "output.kind-unknown", "zip, tar.zst")),
     ("linux-release", "code__diagnostics", True, ("blocker", "code.diagnostics", "no")),
     ("linux-release", "code__symbols", "inside", ("blocker", "code.symbols-shipped", "split, none")),
@@ -52,9 +52,9 @@ CASES = [
         "macos-release",
         "title__identifier",
         "example.quill_back.pl",
-        ("blocker", "title.identifier-grammar", "lower-case letters, digits and hyphens, parted by dots"),
+        ("blocker", "title.identifier-grammar", "lower-case letters, digits and hyphens, separated by dots"),
     ),
-    ("android-release", "system__target", "33", ("blocker", "system.target-level", "34 or above")),
+    ("android-release", "system__target", "26", ("blocker", "system.target-level", "27 or above")),
     ("android-release", "system__target", "20", ("blocker", "system.target-below", "28 or above")),
     (
         "android-release",
@@ -66,12 +66,12 @@ CASES = [
         "android-release",
         "display__orientation",
         "any",
-        ("warning", "display.orientation-unsaid", "landscape, portrait"),
+        ("warning", "display.orientation-not-set", "landscape, portrait"),
     ),
     ("android-release", "version__first_code", 2_147_000_000, ("blocker", "version.code-limit", "at most 2100000000")),
     ("ios-release", "code__ahead_of_time", False, ("blocker", "code.ahead-of-time-needed", "yes")),
-    ("visor-release", "code__graphics", ["automatic"], ("blocker", "code.graphics-unsaid", "anything but automatic")),
-    ("visor-release", "system__minimum", "31", ("blocker", "system.minimum-level", "32 or above")),
+    ("visor-release", "code__graphics", [], ("blocker", "code.graphics-not-set", "a graphics interface")),
+    ("visor-release", "system__minimum", "43", ("blocker", "system.minimum-level", "44 or above")),
     ("visor-release", "display__window", "window", ("blocker", "display.window-mode", "fullscreen")),
     ("windows-development", "code__debug_helpers", False, ("warning", "code.not-debuggable", "yes")),
 ]
@@ -109,7 +109,7 @@ def test_a_fix_goes_to_the_facet_only_when_all_who_have_the_value_from_there_nee
     wrong = EVERYWHERE.replace('code.graphics = ["vulkan", "opengl"]', 'code.graphics = ["metal"]')
     found = [f for f in check_document(read_document(wrong.encode())) if f.key == "code.graphics"]
     assert {f.profile for f in found} == {"linux-release", "linux-testing"}
-    assert {f.fix for f in found} == {(Edit(("facets", "desktop", "code", "graphics"), ("automatic",)),)}
+    assert {f.fix for f in found} == {(Edit(("facets", "desktop", "code", "graphics"), ("vulkan",)),)}
 
 
 def test_notes_do_not_stop_a_build() -> None:

@@ -73,7 +73,7 @@ class Shop:
         self.where = found.places()
         return tree
 
-    def release(self, number: int, tree: Tree, **more: object) -> bytes:
+    def offer(self, number: int, tree: Tree, **more: object) -> bytes:
         self.trees[number] = self.last = tree
         encoded = manifest.encode(Manifest("base", tree, DEFAULT))
         self.manifests[manifest.digest_of(encoded)] = encoded
@@ -191,7 +191,7 @@ def test_an_update_downloads_what_was_planned_and_no_more(
     assert report.reused == plan.reused
     assert plan.download < versions[1].size / 4
     assert device.verify() == []
-    assert not (device.root / "staging").exists()
+    assert not (device.root / "making").exists()
     assert len(list((device.root / "builds").iterdir())) == 1
 
 

@@ -74,15 +74,15 @@ def folder(root: Path, version: int) -> Path:
 
 def builds(at: Path) -> tuple[Shop, bytes, bytes]:
     shop = Shop()
-    first = loose(shop.take(folder(at / "one", 1)))
-    second = loose(shop.take(folder(at / "two", 2)))
+    first = player(shop.take(folder(at / "one", 1)))
+    second = player(shop.take(folder(at / "two", 2)))
     return shop, shop.release(1, first), shop.release(2, second)
 
 
-def loose(tree: Tree) -> Tree:
-    from rampa.core.install.player_files import mark_loose
+def player(tree: Tree) -> Tree:
+    from rampa.core.install.player_files import mark_player_files
 
-    return mark_loose(tree, ("options.ini",), "keep")
+    return mark_player_files(tree, ("options.ini",), "keep")
 
 
 def running(device: Installation) -> int:
@@ -119,7 +119,7 @@ def test_an_update_cut_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
         device.update(second, shop.of(2))
         assert running(device) == 2
         assert (device.root / "current/tree/options.ini").read_bytes() == b"fog = 9\n"
-        assert not (device.root / "staging").exists()
+        assert not (device.root / "making").exists()
         assert len(list((device.root / "builds").iterdir())) == 1 + keep_previous
         if finished and count[0] < at:
             break

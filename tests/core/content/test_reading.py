@@ -27,8 +27,8 @@ from tests.samples import make_folder, noise
 ALL = ContentRules((Pattern("*", "all"),), ())
 
 
-def rules(include: list[str], strip: list[str] | None = None) -> ContentRules:
-    own = [Pattern(s, f"strip {s}", "rampa.toml:9") for s in strip or []]
+def rules(include: list[str], leave_out: list[str] | None = None) -> ContentRules:
+    own = [Pattern(s, f"leave out {s}", "rampa.toml:9") for s in leave_out or []]
     return ContentRules(
         tuple(Pattern(i, i) for i in include), tuple([*class_patterns({"symbols": "rampa.toml:8"}), *own])
     )
@@ -47,7 +47,7 @@ def test_what_goes_in_and_what_stays_out_and_why(tmp_path: Path) -> None:
         (".git/config", "version control", "always"),
         ("bin/peatlight.sym", "symbols", "rampa.toml:8"),
         ("data/build.key", "secret", "always"),
-        ("locale/new.draft.json", "strip *.draft.*", "rampa.toml:9"),
+        ("locale/new.draft.json", "leave out *.draft.*", "rampa.toml:9"),
         ("notes.txt", "no include rule matches", ""),
         ("rampa.toml", "no include rule matches", ""),
     }
@@ -240,7 +240,7 @@ def test_depots_take_what_their_rules_say(tmp_path: Path) -> None:
     make_folder(tmp_path, 1000)
     tree = read_tree(select(tmp_path, rules(["bin/", "data/", "locale/"])))
     depots = (DepotRule("base", ("*",), ("locale/", "data/empty.bin")), DepotRule("fi", ("locale/fi.json",), ()))
-    trees, nowhere = split(tree, depots)
+    trees, undelivered = split(tree, depots)
     assert [f.path for f in trees["fi"].files] == ["locale/fi.json"]
-    assert sorted(nowhere) == ["data/empty.bin", "locale/en.json", "locale/new.draft.json"]
+    assert sorted(undelivered) == ["data/empty.bin", "locale/en.json", "locale/new.draft.json"]
     assert {f.path for f in trees["base"].files} == {"bin/peatlight", "bin/peatlight.cmd", "data/bog.arc"}

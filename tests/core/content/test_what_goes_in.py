@@ -1,4 +1,4 @@
-"""What goes in: rules, what content gives away, leftovers, companions, loose files, packing by rule."""
+"""What goes in: rules, what content gives away, leftovers, libraries, player files, packing by rule."""
 
 from __future__ import annotations
 
@@ -65,16 +65,16 @@ def folder(root: Path) -> Path:
     return root
 
 
-def rules(*classes: str, strip: tuple[str, ...] = ()) -> ContentRules:
+def rules(*classes: str, leave_out: tuple[str, ...] = ()) -> ContentRules:
     own = dict.fromkeys(("version-control", "secrets"), "always") | dict.fromkeys(classes, "rampa.toml:9")
-    patterns = (*class_patterns(own), *(Pattern(s, f"strip rule {s}", "rampa.toml:8") for s in strip))
+    patterns = (*class_patterns(own), *(Pattern(s, f"leave-out rule {s}", "rampa.toml:8") for s in leave_out))
     return ContentRules(
         (Pattern("bin/", "bin/"), Pattern("data/", "data/"), Pattern("locale/", "locale/")), patterns, own
     )
 
 
 def test_every_file_has_its_rule(tmp_path: Path) -> None:
-    seen = preview(folder(tmp_path), rules("source-assets", strip=("!data/meant.dat",)), (), "linux")
+    seen = preview(folder(tmp_path), rules("source-assets", leave_out=("!data/meant.dat",)), (), "linux")
     rows = {r.path: r for r in seen.rows}
     assert {p for p, r in rows.items() if r.inside} == {
         "bin/peatlight", "data/bog.arc", "data/meant.dat", "data/old.log", "locale/fi.json",

@@ -75,7 +75,7 @@ def documents(draw: st.DrawFn, values: dict[str, st.SearchStrategy[Any]]) -> str
             f"{draw(st.sampled_from(['facets', 'profiles', 'depots', 'code', 'x']))} = {literal(draw(ANYTHING))}"
         )
         return "\n".join(lines)
-    lines += ["[facets.f]", *draw(layer(values)), "[facets.g]", 'uses = ["f"]', *draw(layer(values))]
+    lines += ["[facets.f]", *draw(layer(values)), "[facets.g]", 'facets = ["f"]', *draw(layer(values))]
     for name in draw(st.lists(st.sampled_from(["p", "q", "r"]), unique=True, min_size=1)):
         own = draw(layer(values))
         said = {line.partition(" = ")[0] for line in own}
@@ -83,7 +83,7 @@ def documents(draw: st.DrawFn, values: dict[str, st.SearchStrategy[Any]]) -> str
             "platform": '"headset"', "purpose": '"release"', "content.include": '["bin/"]',
             "code.architectures": '["arm64"]', "launch.entry": '"bin/a"',
         }  # fmt: skip
-        lines += [f"[profiles.{name}]", 'uses = ["g"]', *own]
+        lines += [f"[profiles.{name}]", 'facets = ["g"]', *own]
         lines += [f"{key} = {value}" for key, value in needed.items() if key not in said]
     return "\n".join([*lines, "[depots.base]", ""])
 
@@ -114,7 +114,7 @@ def test_whatever_reads_can_be_checked_fixed_compared_and_built(text: str) -> No
         assert bundle_name(resolve(read, profile.name), "a", "1.0.0", 3)
     for finding in found:
         try:
-            mended = apply_edits(text, list(finding.fix))
+            fixed = apply_edits(text, list(finding.fix))
         except Refused:
             continue  # the document says it in a way that a machine does not rewrite
-        read_document(mended.encode())
+        read_document(fixed.encode())

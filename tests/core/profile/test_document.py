@@ -35,7 +35,7 @@ CASES = [
         "'mips' cannot be used: it is no architecture",
     ),
     ('launch.entry = "bin/peatlight"', 'launch.entry = "../peatlight"', "'../peatlight' cannot be used"),
-    ('strip_classes = ["symbols"]', 'strip_classes = ["symbol"]', "'symbol' is not allowed here"),
+    ('leave_out_classes = ["symbols"]', 'leave_out_classes = ["symbol"]', "'symbol' is not allowed here"),
     (
         'launch.entry = "bin/peatlight"',
         'output.bundle = "a\\"b-{version}"\nlaunch.entry = "x"',
@@ -47,17 +47,17 @@ CASES = [
     ('purpose = "release"', "content.compression = 20", "20 is not between 0 and 19"),
     (
         'purpose = "release"',
-        'content.strip = { ad = ["x"] }',
+        'content.leave_out = { ad = ["x"] }',
         "a list is replaced by a list, or changed by add and take",
     ),
     ('purpose = "release"', 'system.permissions = { camera = "why" }', "'why' cannot be used: it must say in 10"),
     ('purpose = "release"', 'launch.entries = { mips = "bin/a" }', "'mips' cannot stand here: it is no architecture"),
     ('purpose = "release"', 'output.folder = "out"', "'out' cannot be used: it must lie outside the source tree"),
     ('purpose = "release"', 'output.bundle = "{title}"', "'{title}' cannot be used: it must hold {version}"),
-    ('purpose = "release"', 'uses = ["destkop"]', "there is no facet 'destkop'"),
+    ('purpose = "release"', 'facets = ["destkop"]', "there is no facet 'destkop'"),
     (
-        'strip = ["*.draft.*"]',
-        'strip = ["*.draft.*"]\n[code]\narchitectures = true\n[x]',
+        'leave_out = ["*.draft.*"]',
+        'leave_out = ["*.draft.*"]\n[code]\narchitectures = true\n[x]',
         "this must be a list of texts",
     ),
 ]
@@ -122,8 +122,8 @@ def test_a_build_gets_its_rules_with_origins() -> None:
     assert [(p.text, p.origin) for p in profile.rules.include] == [
         ("bin/", "rampa.toml:10"), ("data/", "rampa.toml:10"), ("locale/", "rampa.toml:10"),
     ]  # fmt: skip
-    assert ("*.draft.*", "rampa.toml:11") in {(p.text, p.origin) for p in profile.rules.strip}
-    assert (".git/", "always") in {(p.text, p.origin) for p in profile.rules.strip}
+    assert ("*.draft.*", "rampa.toml:11") in {(p.text, p.origin) for p in profile.rules.leave_out}
+    assert (".git/", "always") in {(p.text, p.origin) for p in profile.rules.leave_out}
     assert [d.name for d in profile.depots] == ["base", "languages"]
     assert bundle_name(profile, "peatlight", "1.4.0", 7) == "peatlight-1.4.0-7-linux-release"
     with pytest.raises(NotFound, match="no profile 'mac'") as caught:

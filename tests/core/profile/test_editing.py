@@ -36,7 +36,7 @@ def changed_lines(old: str, new: str) -> list[str]:
         (("facets", "handheld", "system", "permissions", "notifications"), None, None),
         (("profiles", "ios-release", "code", "ahead_of_time"), None, ["- code.ahead_of_time = true"]),
         (("signing", "identity"), "quillback-2026", ["+ ", "+ [signing]", '+ identity = "quillback-2026"']),
-        (("facets", "new one", "content", "loose"), ('a "quoted" \x7f',), None),
+        (("facets", "new one", "content", "player_files"), ('a "quoted" \x7f',), None),
     ],
 )
 def test_an_edit_changes_its_place_only(path: tuple[str, ...], value: object, lines: list[str] | None) -> None:
@@ -82,8 +82,8 @@ def test_every_fix_mends_its_finding() -> None:
     text = hurried()
     for finding in check_document(read_document(text.encode())):
         if finding.fix:
-            mended = check_document(read_document(apply_edits(text, list(finding.fix)).encode()))
-            assert finding.name not in {f.name for f in mended}, finding
+            fixed = check_document(read_document(apply_edits(text, list(finding.fix)).encode()))
+            assert finding.name not in {f.name for f in fixed}, finding
 
 
 def test_all_fixes_together_leave_no_blocker_that_could_be_fixed() -> None:

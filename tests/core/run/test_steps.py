@@ -10,7 +10,7 @@ from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.run.steps import Step, listed, step_problems, steps_of
 from tests.samples import DOCUMENT
 
-USUAL = ("fetch", "collect", "check", "bundle", "sign", "split", "publish")
+USUAL = ("fetch", "collect", "check", "bundle", "sign", "depots", "complete")
 TOOL = 'toolchain.name = "lantern-export"\ntoolchain.export = ["lantern-export", "export"]\n'
 
 
@@ -29,7 +29,7 @@ def test_what_is_not_said_is_put_where_it_belongs() -> None:
     assert listed(document().profiles["linux-unsigned"]) == tuple(n for n in USUAL if n != "sign")
     assert names(TOOL) == ("fetch", "toolchain", "export", *USUAL[1:])
     given = 'toolchain.steps = ["collect", "bundle", "sign", "notify"]\n'
-    assert names(given) == ("fetch", "collect", "bundle", "sign", "split", "publish", "notify")
+    assert names(given) == ("fetch", "collect", "bundle", "sign", "depots", "complete", "notify")
     assert names('toolchain.steps = ["fetch", "collect"]\n') == ("fetch", "collect")
 
 
@@ -38,10 +38,10 @@ def test_facets_add_take_and_reorder() -> None:
         '\n[facets.a]\ntoolchain.steps = { add = ["notify"] }\n[facets.b]\ntoolchain.steps = { take = ["check"] }\n'
     )
     own = 'toolchain.steps = ["collect", "check", "bundle"]\n'
-    text = DOCUMENT.replace("[profiles.linux-release]\n", '[profiles.linux-release]\nuses = ["a", "b"]\n') + facets
+    text = DOCUMENT.replace("[profiles.linux-release]\n", '[profiles.linux-release]\nfacets = ["a", "b"]\n') + facets
     text = text.replace("[content]", f"[toolchain]\n{own.replace('toolchain.', '')}\n[content]", 1)
     got = listed(read_document(text.encode()).profiles["linux-release"])
-    assert got == ("fetch", "collect", "bundle", "split", "publish", "notify")
+    assert got == ("fetch", "collect", "bundle", "depots", "complete", "notify")
 
 
 def test_a_command_of_the_titles_own_with_its_limits() -> None:
@@ -49,7 +49,7 @@ def test_a_command_of_the_titles_own_with_its_limits() -> None:
 [steps.atlas]
 command = ["python3", "tools/atlas.py", "--out", "{out}"]
 folder = "tools"
-environment = ["QUALITY=full"]
+variables = ["QUALITY=full"]
 seconds = 90
 memory = 512
 retries = 2

@@ -15,7 +15,7 @@ export function Made({ build, title }: { build: Build; title: string }) {
         <dl className="facts">
           <dt>Run</dt>
           <dd>
-            <Link to={`/titles/${title}/runs/${build.run}`}>run {build.run}</Link> on {build.agent || "an agent"}, started {build.why === "hand" ? "by hand" : `by ${build.why === "again" ? "hand, again" : `a ${build.why}`}`}
+            <Link to={`/titles/${title}/runs/${build.run}`}>run {build.run}</Link> on {build.agent || "an agent"}, started {build.why === "manual" ? "by hand" : `by ${build.why === "again" ? "hand, again" : `a ${build.why}`}`}
           </dd>
           {build.commit && (
             <>

@@ -20,7 +20,7 @@ export function DevicesPage() {
         <Answer of={devices}>
           {({ items }) =>
             items.length === 0 ? (
-              <Empty command="bin/rampa device add FOLDER --channel internal">No device is registered. Add a simulated one:</Empty>
+              <Empty command="bin/rampa device add FOLDER --channel studio">No device is registered. Add a simulated one:</Empty>
             ) : (
               <table className="rows">
                 <thead>

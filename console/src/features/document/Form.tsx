@@ -56,7 +56,7 @@ export function Form({ read, edit }: Props) {
             { group: "For all profiles", items: [{ value: "document", label: "the document's own tables" }] },
           ].filter((g) => g.items.length)}
         />
-        {layer.path.length > 0 && <Uses layer={layer} read={read} edit={edit} />}
+        {layer.path.length > 0 && <Facets layer={layer} read={read} edit={edit} />}
       </div>
       <div className="form-groups" role="group" aria-label="Groups of settings">
         {groups.map((g) => {
@@ -81,22 +81,22 @@ function named(layers: Layer[], section: string) {
   return layers.filter((l) => l.path[0] === section).map((l) => ({ value: l.name, label: l.name }));
 }
 
-function Uses({ layer, read, edit }: { layer: Layer; read: Read; edit: Props["edit"] }) {
-  const facets = (read.matrix?.facets ?? []).filter((f) => `facet ${f}` !== layer.name && !layer.uses.includes(f));
-  const set = (uses: string[]) => void edit([{ path: [...layer.path, "uses"], value: uses, says: "" }]);
+function Facets({ layer, read, edit }: { layer: Layer; read: Read; edit: Props["edit"] }) {
+  const facets = (read.matrix?.facets ?? []).filter((f) => `facet ${f}` !== layer.name && !layer.facets.includes(f));
+  const set = (names: string[]) => void edit([{ path: [...layer.path, "facets"], value: names, says: "" }]);
   return (
     <div style={{ fontSize: 12.5 }}>
       <div style={{ marginBottom: 4 }}>Facets, later wins</div>
       <div style={{ display: "flex", gap: 6, alignItems: "center", flexWrap: "wrap" }}>
-        {layer.uses.map((name) => (
+        {layer.facets.map((name) => (
           <span key={name} style={{ border: "1px solid var(--r-line)", borderRadius: 4, padding: "1px 4px 1px 8px" }}>
             {name}{" "}
-            <button type="button" aria-label={`Take out facet ${name}`} onClick={() => set(layer.uses.filter((u) => u !== name))} style={{ all: "unset", cursor: "pointer", padding: "0 4px" }}>
+            <button type="button" aria-label={`Take out facet ${name}`} onClick={() => set(layer.facets.filter((u) => u !== name))} style={{ all: "unset", cursor: "pointer", padding: "0 4px" }}>
               ×
             </button>
           </span>
         ))}
-        {facets.length > 0 && <Select size="xs" w={130} aria-label="Add a facet" placeholder="Add a facet" value={null} onChange={(v) => v && set([...layer.uses, v])} data={facets} />}
+        {facets.length > 0 && <Select size="xs" w={130} aria-label="Add a facet" placeholder="Add a facet" value={null} onChange={(v) => v && set([...layer.facets, v])} data={facets} />}
       </div>
     </div>
   );

@@ -91,7 +91,7 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
                           data-at={`${r} ${c}`}
                           tabIndex={here || (!place && r === 0 && c === 0) ? 0 : -1}
                           aria-selected={here}
-                          className={`${kind} ${cell?.origin.line ? "" : "unsaid"}`}
+                          className={`${kind} ${cell?.origin.line ? "" : "not-set"}`}
                           onFocus={() => setChosen({ row: r, column: c })}
                           onClick={(e) => e.currentTarget.focus()}
                         >

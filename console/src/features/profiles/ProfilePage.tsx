@@ -39,7 +39,7 @@ export function ProfilePage() {
             >
               {data.platform_title}, {data.purpose}
               {data.storefront && `, for ${capital(data.storefront)}`}
-              {data.uses.length > 0 && <>; from {data.uses.map((u) => `facet ${u}`).join(", then ")}</>};{" "}
+              {data.facets.length > 0 && <>; from {data.facets.map((u) => `facet ${u}`).join(", then ")}</>};{" "}
               <OfRevision revision={data.revision} newest={found?.revision} />
             </PageHead>
             {data.findings.length > 0 && (
@@ -58,7 +58,7 @@ export function ProfilePage() {
                   value={everything ? "yes" : "no"}
                   onChange={(v) => setSearch((now) => (now.set("all", v), now), { replace: true })}
                   data={[
-                    { value: "no", label: "Said" },
+                    { value: "no", label: "Set" },
                     { value: "yes", label: "With defaults" },
                   ]}
                 />

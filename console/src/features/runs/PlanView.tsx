@@ -27,7 +27,7 @@ export function PlanView({ plan }: { plan: Plan }) {
           {plan.version_name}, code {plan.next_code} as it stands
         </dd>
         <dt>Environment</dt>
-        <dd>{plan.environment ? <>{plan.environment}: {names.join(", ") || "empty"}</> : "none"}</dd>
+        <dd>{plan.step_variables ? <>{plan.step_variables}: {names.join(", ") || "empty"}</> : "none"}</dd>
         <dt>Toolchain</dt>
         <dd>{plan.toolchain || "none is named"}</dd>
         <dt>Agents</dt>

@@ -30,7 +30,7 @@ function Whole({ run, title, heard }: { run: Run; title: string; heard: number }
     <>
       <PageHead title={`Run ${run.number} · ${run.profile}`} aside={<Acts run={run} title={title} />}>
         <RunState state={run.state} /> · <Of run={run} title={title} /> {run.subject && <>“{run.subject}” </>}· started <When at={run.created_at} /> by <Why run={run} />
-        {run.environment && <> · environment {run.environment}</>}
+        {run.step_variables && <> · step variables {run.step_variables}</>}
         {run.note && <> · {run.note}</>}
       </PageHead>
       <Headline run={run} title={title} heard={heard} />
@@ -49,7 +49,7 @@ function Whole({ run, title, heard }: { run: Run; title: string; heard: number }
   );
 }
 
-/** The one thing to know: why it failed and what mends it, what it waits for, what it made, or that it is silent. */
+/** The one thing to know: why it failed and what fixes it, what it waits for, what it made, or that it is silent. */
 function Headline({ run, title, heard }: { run: Run; title: string; heard: number }) {
   const passed = usePassed(heard, ENDED.has(run.state) || run.state === "waiting");
   if (run.cause) {

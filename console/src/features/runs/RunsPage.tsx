@@ -12,11 +12,11 @@ import "./runs.css";
 
 const STATES = ["waiting", "working", "done", "failed", "cancelled", "superseded"];
 const WHY = [
-  { value: "hand", label: "By hand" },
+  { value: "manual", label: "Manual" },
   { value: "trigger", label: "By a trigger" },
   { value: "schedule", label: "By a schedule" },
   { value: "call", label: "By a call" },
-  { value: "again", label: "Started again" },
+  { value: "repeat", label: "Repeated" },
 ];
 
 /** What runs, what waits, what came of the others? Filters are in the address. */

@@ -43,7 +43,7 @@ function Form({ title, branch }: { title: string; branch: string }) {
   const profiles = picked ?? own;
   const [note, setNote] = useState("");
   const [key] = useState(() => crypto.randomUUID());
-  const asked: NewRuns = useMemo(() => ({ profiles, of, environment: "", version_name: "", note: "" }), [profiles.join(","), of]); // eslint-disable-line react-hooks/exhaustive-deps
+  const asked: NewRuns = useMemo(() => ({ profiles, of, step_variables: "", version_name: "", note: "" }), [profiles.join(","), of]); // eslint-disable-line react-hooks/exhaustive-deps
   const plan = usePlan(title, asked);
   const set = (name: string, value: string) => setSearch((was) => new URLSearchParams([...[...was].filter(([k]) => k !== name), [name, value]]), { replace: true });
   const toggle = (name: string) => {

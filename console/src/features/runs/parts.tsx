@@ -42,8 +42,8 @@ export function Of({ run, title }: { run: Pick<RunSummary, "commit" | "ref" | "f
 }
 
 export function Why({ run }: { run: RunSummary }) {
-  if (run.why === "hand") return <>{run.started_by}</>;
-  if (run.why === "again") return <>{run.started_by}, again</>;
+  if (run.why === "manual") return <>{run.started_by}</>;
+  if (run.why === "repeat") return <>{run.started_by}, repeated</>;
   return (
     <>
       {run.why} {run.trigger}

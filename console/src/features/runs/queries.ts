@@ -81,6 +81,6 @@ export function useCancel(title: string, number: number) {
 
 export function useAgain(title: string, number: number) {
   return useMutation({
-    mutationFn: () => call<Schemas["RunList"]>(`/titles/${title}/runs/${number}/again`, { method: "POST", body: {}, key: crypto.randomUUID() }),
+    mutationFn: () => call<Schemas["RunList"]>(`/titles/${title}/runs/${number}/repeat`, { method: "POST", body: {}, key: crypto.randomUUID() }),
   });
 }

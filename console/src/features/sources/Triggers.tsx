@@ -118,7 +118,7 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
       {kind === "schedule" && <TextInput required label="When" description="Minute, hour, day, month, weekday, as in crontab(5), UTC." value={schedule} onChange={(e) => setSchedule(e.currentTarget.value)} />}
       <TextInput label={kind === "tag" ? "Tags" : kind === "schedule" ? "Branch" : "Branches"} value={pattern} onChange={(e) => setPattern(e.currentTarget.value)} description={kind === "schedule" ? undefined : "* stands for any characters."} />
       {kind !== "schedule" && <Matches title={title} kind={kind === "tag" ? "tag" : "branch"} pattern={pattern} />}
-      {(kind === "branch" || kind === "tag") && <TextInput label="Only when such paths changed" placeholder="all" value={paths} onChange={(e) => setPaths(e.currentTarget.value)} description="Patterns as in gitignore(5), parted by spaces." />}
+      {(kind === "branch" || kind === "tag") && <TextInput label="Only when such paths changed" placeholder="all" value={paths} onChange={(e) => setPaths(e.currentTarget.value)} description="Patterns as in gitignore(5), separated by spaces." />}
       <MultiSelect label="Profiles" placeholder={profiles.length ? undefined : "the branch's own"} data={found?.profiles.map((p) => p.name) ?? []} value={profiles} onChange={setProfiles} />
       {add.error && <Failure error={add.error} />}
       <Button type="submit" loading={add.isPending} disabled={!name} style={{ justifySelf: "start" }}>

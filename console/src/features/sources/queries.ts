@@ -4,7 +4,7 @@ import { call, type Schemas } from "../../app/http";
 
 export type Source = Schemas["SourceOut"];
 export type Trigger = Schemas["TriggerOut"];
-export type Environment = Schemas["EnvironmentOut"];
+export type StepVariables = Schemas["StepVariablesOut"];
 
 export function useSource(title: string) {
   return useQuery({ queryKey: ["source", title], queryFn: () => call<Source>(`/titles/${title}/source`), retry: false, refetchInterval: 5_000 });
@@ -30,7 +30,7 @@ export function useCommits(title: string, of: string, cursor: string) {
 }
 
 export function useSeenDocument(title: string) {
-  return useQuery({ queryKey: ["seen-document", title], queryFn: () => call<Schemas["SeenDocument"]>(`/titles/${title}/source/suggestion`), retry: false });
+  return useQuery({ queryKey: ["seen-document", title], queryFn: () => call<Schemas["SeenDocument"]>(`/titles/${title}/source/proposal`), retry: false });
 }
 
 export function useMatches(title: string, kind: string, pattern: string) {
@@ -87,23 +87,23 @@ export function useTriggerActs(title: string) {
   };
 }
 
-export function useEnvironments() {
-  return useQuery({ queryKey: ["environments"], queryFn: () => call<Schemas["Page_EnvironmentOut_"]>("/environments"), retry: false });
+export function useStepVariables() {
+  return useQuery({ queryKey: ["variables"], queryFn: () => call<Schemas["Page_StepVariablesOut_"]>("/variables"), retry: false });
 }
 
-export function usePutEnvironment() {
+export function usePutStepVariables() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ name, body, seen }: { name: string; body: Schemas["EnvironmentIn"]; seen?: number }) =>
-      call<Environment>(`/environments/${name}`, { method: "PUT", body, ifMatch: seen === undefined ? undefined : String(seen) }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["environments"] }),
+    mutationFn: ({ name, body, seen }: { name: string; body: Schemas["StepVariablesIn"]; seen?: number }) =>
+      call<StepVariables>(`/variables/${name}`, { method: "PUT", body, ifMatch: seen === undefined ? undefined : String(seen) }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["variables"] }),
   });
 }
 
-export function useRemoveEnvironment() {
+export function useRemoveStepVariables() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (name: string) => call<void>(`/environments/${name}`, { method: "DELETE" }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["environments"] }),
+    mutationFn: (name: string) => call<void>(`/variables/${name}`, { method: "DELETE" }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["variables"] }),
   });
 }

@@ -100,7 +100,7 @@ function Whole() {
     refetchInterval: (q) => (q.state.data?.state === "running" ? 1000 : false),
   });
   const start = useMutation({
-    mutationFn: () => call<Check>("/store/check", { method: "POST", body: { mend: false } }),
+    mutationFn: () => call<Check>("/store/check", { method: "POST", body: { fix: false } }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["store", "check"] }),
   });
   const c = latest.data;

@@ -5,7 +5,7 @@ import { call, type Schemas } from "../../app/http";
 import { bytes, duration } from "../../ui/format";
 import { Empty, Failure, Loading, PageHead, Panel, When } from "../../ui/parts";
 
-type Page = Schemas["Page_Event_"];
+type Page = Schemas["Page_AuditEvent_"];
 
 /** Who did what, when? */
 export function EventsPage() {

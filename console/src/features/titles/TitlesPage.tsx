@@ -9,7 +9,7 @@ export function TitlesPage() {
   const titles = useTitles();
   return (
     <>
-      <PageHead title="Titles" aside={<Link to="/suggest">Begin one</Link>} />
+      <PageHead title="Titles" aside={<Link to="/propose">Begin one</Link>} />
       <Panel title="All titles" aside={titles.data && plural(titles.data.items.length, "title")} flush>
         <Answer of={titles} rows={3}>
           {({ items }) =>

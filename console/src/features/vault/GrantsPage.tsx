@@ -19,7 +19,7 @@ export function GrantsPage() {
         {(g) => (
           <div style={{ display: "grid", gap: 16 }}>
             {g.behind.length > 0 && (
-              <Panel title="To be signed again" aside="nothing is built anew">
+              <Panel title="To be signed again" aside="nothing is rebuilt">
                 <Behind behind={g.behind} title={title} />
               </Panel>
             )}

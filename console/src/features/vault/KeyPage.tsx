@@ -75,21 +75,21 @@ function Certificate({ of }: { of: Key }) {
           </>
         )}
       </dd>
-      {of.lineage.length > 0 && (
+      {of.succession.length > 0 && (
         <>
-          <dt>Lineage</dt>
+          <dt>Succession</dt>
           <dd>
-            {of.lineage.map((f, i) => (
+            {of.succession.map((f, i) => (
               <div key={f}>
                 {i > 0 && "handed over to "}
                 <Digest value={f} what="certificate fingerprint (SHA-256)" length={16} />
-                {i === of.lineage.length - 2 && of.predecessor && (
+                {i === of.succession.length - 2 && of.predecessor && (
                   <>
                     {" "}
                     <Link to={`/keys/${of.predecessor}`} style={{ textDecoration: "underline" }}>{of.predecessor}</Link>
                   </>
                 )}
-                {i === of.lineage.length - 1 && <span className="dim"> this one</span>}
+                {i === of.succession.length - 1 && <span className="dim"> this one</span>}
               </div>
             ))}
           </dd>

@@ -44,7 +44,7 @@ export function KeysPage() {
                         <Digest value={k.fingerprint} what="certificate fingerprint (SHA-256)" length={16} />
                       </td>
                       <td className="tight">{k.not_after.slice(0, 10)}</td>
-                      <td className="tight">{k.backed_at ? <When at={k.backed_at} /> : <span style={{ color: "var(--r-warning)" }}>▲ unbacked</span>}</td>
+                      <td className="tight">{k.backed_at ? <When at={k.backed_at} /> : <span style={{ color: "var(--r-warning)" }}>▲ not backed up</span>}</td>
                       <td className="tight">
                         <Lock of={k} />
                       </td>

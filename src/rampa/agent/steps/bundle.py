@@ -1,4 +1,4 @@
-"""The steps `bundle`, `sign`, `split`, `publish` and `notify`."""
+"""The steps `bundle`, `sign`, `depots`, `complete` and `notify`."""
 
 from __future__ import annotations
 
@@ -118,7 +118,7 @@ def sign(a: AttemptContext, step: StepWire) -> None:
     a.report.say(f"Signed by {signed.bundle.identity}, certificate SHA-256 {signed.bundle.fingerprint[:16]}….")
 
 
-def split(a: AttemptContext, step: StepWire) -> None:
+def depots(a: AttemptContext, step: StepWire) -> None:
     assert a.parts is not None
     _send(a)
     a.parts.send_content()
@@ -131,7 +131,7 @@ def split(a: AttemptContext, step: StepWire) -> None:
         a.report.say(f"Kept {len(symbols.files)} files of symbols beside the build.")
 
 
-def publish(a: AttemptContext, step: StepWire) -> None:
+def complete(a: AttemptContext, step: StepWire) -> None:
     assert a.parts is not None
     assert a.bundle is not None
     tools = {a.chosen.toolchain.name: a.chosen.toolchain.version} if a.chosen else {}

@@ -9,7 +9,7 @@ from pathlib import Path
 from rampa.agent.context import AttemptContext, StepFailed
 from rampa.agent.steps.symbols import split_symbols
 from rampa.core.check.profile import check_profile
-from rampa.core.check.provided_libraries import check_companions
+from rampa.core.check.provided_libraries import check_provided_libraries
 from rampa.core.content.select.selection import ContentRules, LeftOut, Pattern, Selection, select
 from rampa.core.content.tree.chosen_files import SelectedFiles
 from rampa.core.content.tree.paths import path_problem
@@ -91,7 +91,7 @@ def check(a: AttemptContext, step: StepWire) -> None:
         for f in check_profile(a.document, a.own)
     ]
     found += _files(a, a.selection)
-    found += findings_out(check_companions(a.selection, a.profile))
+    found += findings_out(check_provided_libraries(a.selection, a.profile))
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
         word = {"blocker": "error: ", "warning": "warning: "}.get(f.severity, "")

@@ -39,7 +39,7 @@ def the_title(client: Client, given: str) -> str:
     if len(names) == 1:
         return names[0]
     hint = f"There is: {', '.join(names)}." if names else "Import one: `rampa title import FOLDER`."
-    raise Invalid("title.unsaid", "which title is not clear: give --title", hint=hint)
+    raise Invalid("title.not-set", "which title is not clear: give --title", hint=hint)
 
 
 def the_build(client: Client, spoken: str, title: str = "") -> tuple[str, int]:

@@ -31,7 +31,7 @@ def load() -> Credentials | None:
     """RAMPA_ADDRESS and RAMPA_TOKEN, where they are set, else what sign-in kept."""
     address, token = os.environ.get("RAMPA_ADDRESS", ""), os.environ.get("RAMPA_TOKEN", "")
     try:
-        kept = Credentials(**json.loads((folder() / "credentials.json").read_text()))
+        kept = Credentials(**json.loads((folder() / "signed-in.json").read_text()))
     except (OSError, ValueError, TypeError):
         kept = None
     if address or token:
@@ -55,4 +55,4 @@ def save(credentials: Credentials) -> None:
     fd = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     with os.fdopen(fd, "w") as out:
         json.dump(asdict(credentials), out, indent=1)
-    beside.replace(home / "credentials.json")
+    beside.replace(home / "signed-in.json")

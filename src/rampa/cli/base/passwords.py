@@ -27,7 +27,7 @@ def ask_password(question: str, *, env: str = "", fd: int = -1, new: bool = Fals
         return os.environ[usual]
     if not sys.stdin.isatty():
         hint = f"Set {usual}, or name another variable with --password-env."
-        raise Invalid("password.unsaid", "there is no terminal to ask for the password", hint=hint)
+        raise Invalid("password.not-set", "there is no terminal to ask for the password", hint=hint)
     password: str = typer.prompt(question, hide_input=True, confirmation_prompt=new, err=True)
     return password
 

@@ -125,7 +125,7 @@ def list_(
 
 @app.command("show")
 def show(spoken: str = SPOKEN, as_json: bool = JSON) -> None:
-    """One build: version, depots, bundle, what was stripped."""
+    """One build: version, depots, bundle, what was left out."""
     with signed_in() as client:
         build = client.build(*the_build(client, spoken))
     if as_json:
@@ -228,17 +228,17 @@ def _made(made: MadeBuild) -> None:
     was = made.content.present + made.bundle.present
     sent = f"{mb(made.content.uploaded)} of content and {mb(made.bundle.uploaded)} of bundle"
     out().print(f"Sent {sent}; {mb(was)} was there already; {duration(made.seconds)} in all.")
-    stripped = made.selection.left_out
-    if stripped:
-        out().print(f"\nLeft out: {plural(len(stripped), 'file')}, {mb(sum(o.size for o in stripped))}")
+    left_out = made.selection.left_out
+    if left_out:
+        out().print(f"\nLeft out: {plural(len(left_out), 'file')}, {mb(sum(o.size for o in left_out))}")
         by_rule: dict[tuple[str, str], list[int]] = {}
-        for o in stripped:
+        for o in left_out:
             by_rule.setdefault((o.why, o.origin), []).append(o.size)
         rows = [(why, origin, len(sizes), mb(sum(sizes))) for (why, origin), sizes in sorted(by_rule.items())]
         table(["~why", "rule", ">files", ">size"], rows)
     if made.kept:
         out().print(f"The bundle is in {made.kept}.")
-    out().print(f"Next: rampa channel place {made.build.name} --on internal")
+    out().print(f"Next: rampa channel place {made.build.name} --on studio")
 
 
 def _build(build: Build) -> None:

@@ -80,7 +80,7 @@ def re_sign(
     grant: int = typer.Option(0, "--grant", help="This grant; the newest that fits without it."),
     as_json: bool = JSON,
 ) -> None:
-    """Sign a restricted build again, with a newer grant; nothing is built anew."""
+    """Sign a restricted build again, with a newer grant; nothing is rebuilt."""
     with signed_in() as client:
         title, number = the_build(client, build)
         done = client.re_sign(title, number, grant)
@@ -176,7 +176,7 @@ def symbols(
         build = client.build(title, number)
         if not build.symbols_files:
             raise Invalid(
-                "symbols.none", f"{build.name} has no symbols", hint="A run keeps what the class symbols strips."
+                "symbols.none", f"{build.name} has no symbols", hint="A run keeps what the class symbols leaves out."
             )
         bring_symbols(client, title, number, to)
     if as_json:

@@ -130,8 +130,10 @@ def sign(
     alias: str = typer.Option("", "--alias", help="Which key, where the keystore holds several."),
     schemes: str = typer.Option("", "--schemes", help="Such as v1,v2,v3; by default what the bundle needs."),
     padding: str = typer.Option("pkcs1", "--rsa-padding", help="pkcs1 or rsa-pss; for signing blocks."),
-    lineage: Path = typer.Option(None, "--lineage", help="After a rotation: the lineage (rampa key lineage)."),
-    oldest: str = typer.Option("", "--oldest-alias", help="After a rotation: the key that v1 and v2 are signed with."),
+    succession: Path = typer.Option(
+        None, "--succession", help="After a hand-over: the succession (rampa key succession)."
+    ),
+    oldest: str = typer.Option("", "--oldest-alias", help="After a hand-over: the key that v1 and v2 are signed with."),
     detached: bool = typer.Option(False, "--detached", help="Write a CMS signature to OUT; the bundle stays as it is."),
     replace: bool = REPLACE,
     overwrite: bool = OVERWRITE,
@@ -142,7 +144,7 @@ def sign(
 
     must_not_be_there(target, file, overwrite)
     password = ask_password("Password of the keystore", env=password_env, fd=password_fd)
-    asked = bundle_signing.Asked(file, target, keystore, password, alias, schemes, padding, lineage, oldest, replace)
+    asked = bundle_signing.Asked(file, target, keystore, password, alias, schemes, padding, succession, oldest, replace)
     answer = (bundle_signing.sign_detached if detached else bundle_signing.sign_inside)(asked, as_json)
     if as_json:
         print_json(answer)

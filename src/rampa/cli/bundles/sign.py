@@ -17,7 +17,7 @@ from rampa.core.check.package import check_package
 from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.replacement import replacing
 from rampa.core.signing import cms
-from rampa.core.signing import succession as lineage
+from rampa.core.signing import succession as succession
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.keystore import read_pkcs12
 from rampa.schema.bundles import bundles as wire
@@ -33,7 +33,7 @@ class Asked:
     alias: str
     schemes: str
     padding: str
-    lineage: Path | None
+    succession: Path | None
     oldest: str
     replace: bool
 
@@ -50,13 +50,15 @@ class Asked:
 def sign_inside(asked: Asked, quiet: bool) -> wire.BundleWritten:
     identity = asked.identity(asked.alias)
     notes = _validity(identity)
-    line: lineage.Lineage = ()
+    line: succession.Succession = ()
     oldest = None
-    if asked.lineage:
-        line = lineage.decode(asked.lineage.read_bytes())
-        lineage.verify(line)
+    if asked.succession:
+        line = succession.decode(asked.succession.read_bytes())
+        succession.verify(line)
         if line[-1].fingerprint != identity.fingerprint:
-            raise Invalid("lineage.last", "the lineage does not end with the chosen key", where=str(asked.lineage))
+            raise Invalid(
+                "succession.last", "the succession does not end with the chosen key", where=str(asked.succession)
+            )
         oldest = asked.identity(asked.oldest) if asked.oldest else None
     own, first = key_of(identity, asked.padding), key_of(oldest or identity, asked.padding)
     key = Signer(first.ec, tuple(sorted({*own.contents, *first.contents})))

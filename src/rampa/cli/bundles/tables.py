@@ -96,7 +96,7 @@ def verified(seen: wire.BundleVerified) -> None:
     table(["scheme", "state", "~who, or why not"], rows, "It carries no signature, and none lies beside it.")
     line = next((s.line for s in seen.schemes if s.line), [])
     if line:
-        out().print(f"\nLineage: {' -> '.join(f[:16] + '…' for f in line)}")
+        out().print(f"\nSuccession: {' -> '.join(f[:16] + '…' for f in line)}")
     if seen.levels:
         out().print()
         table(["levels", "looks at", "~installs it"], [_level(v) for v in seen.levels])

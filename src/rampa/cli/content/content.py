@@ -36,7 +36,7 @@ def preview(
     show: str = typer.Option("tree", "--show", help="tree, in, out, unmatched or leftovers."),
     as_json: bool = JSON,
 ) -> None:
-    """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing companions.
+    """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing libraries.
 
     Exit code 9 when a leftover goes in, or a program needs a library that nothing brings.
     """
@@ -45,7 +45,7 @@ def preview(
     if show not in shown.VIEWS:
         raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")
     own = _profile(folder, profile, document, title)
-    seen = look(folder, own.rules, own.depots, own.platform.name, own.companions)
+    seen = look(folder, own.rules, own.depots, own.platform.name, own.provided_libraries)
     answer = wire.preview_out(str(folder), own.name, seen)
     if as_json:
         print_json(answer)
@@ -105,7 +105,7 @@ def _profile(folder: Path, name: str, document: Path | None, title: str) -> Reso
         name = next(iter(read.profiles))
     if not name:
         raise Invalid(
-            "profile.unsaid",
+            "profile.not-set",
             "which profile is not clear: give --profile",
             hint=f"There is: {', '.join(sorted(read.profiles))}.",
         )

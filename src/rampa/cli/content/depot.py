@@ -24,9 +24,7 @@ def plan(
     platform: str = typer.Option("linux", "--platform"),
     architecture: str = typer.Option("", "--architecture", help="The device's; the first that was built without it."),
     language: list[str] = typer.Option(None, "--language", help="Languages that the player chose; all without any."),
-    addon: list[str] = typer.Option(
-        None, "--add-on", help="Add-ons that the player has; all without any; `-` for none."
-    ),
+    addon: list[str] = typer.Option(None, "--addon", help="Addons that the player has; all without any; `-` for none."),
     quality: str = typer.Option("", "--quality", help="The asset quality that the player chose."),
     title: str = TITLE,
     as_json: bool = JSON,
@@ -72,8 +70,8 @@ def plan(
     )
 
 
-@app.command("release")
-def release(
+@app.command("unseal")
+def unseal(
     build: str = typer.Argument(..., help="A build with encrypted depots, as in peatlight#14."),
     title: str = TITLE,
     yes: bool = YES,
@@ -83,18 +81,18 @@ def release(
     with signed_in() as client:
         slug, number = the_build(client, build, title)
         seen = client.content_keys(slug, number)
-        if seen.released_at is None:
+        if seen.unsealed_at is None:
             keys = plural(len(seen.keys), "content key")
             err().print(
                 f"The {keys} of {slug}#{number} can be opened by everybody from now on. This cannot be taken back."
             )
-            if not confirmed("Release its content?", yes):
+            if not confirmed("Unseal its content?", yes):
                 raise typer.Exit(1)
-            seen = client.release_content(slug, number)
+            seen = client.unseal_content(slug, number)
     if as_json:
         print_json(seen)
     else:
-        out().print(f"{slug}#{number}: released {seen.released_at:%Y-%m-%d %H:%M} UTC.")
+        out().print(f"{slug}#{number}: unsealed {seen.unsealed_at:%Y-%m-%d %H:%M} UTC.")
 
 
 @app.command("propose")
@@ -104,7 +102,7 @@ def propose(
     ),
     as_json: bool = JSON,
 ) -> None:
-    """Depots out of what was exported: shared ones, by platform, language, add-on and quality, with what each player saves."""
+    """Depots out of what was exported: shared ones, by platform, language, addon and quality, with what each player saves."""
     from rampa.core.content.depots.proposal import propose as work_out
     from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
     from rampa.core.content.tree.scan import read_tree
@@ -116,7 +114,7 @@ def propose(
             platform, equals, folder = word.partition("=")
             if not equals:
                 hint = "For example: rampa depot propose linux=export/linux windows=export/windows"
-                raise Invalid("folder.unsaid", f"{word!r} does not say a platform and its folder", hint=hint)
+                raise Invalid("folder.not-set", f"{word!r} does not say a platform and its folder", hint=hint)
             selection = select(Path(folder), rules)
             total, done = selection.files.size, 0
 
@@ -150,7 +148,7 @@ def propose(
         (s.platform, s.language or "any", mb(s.now), mb(s.then), f"{1 - s.then / max(1, s.now):.0%}")
         for s in found.savings
     ]
-    out().print("\nWhat a player installs, without add-ons and with one quality:")
+    out().print("\nWhat a player installs, without addons and with one quality:")
     table(["platform", "language", ">one depot", ">proposed", ">saved"], lines)
     err().print("\nFor the profile document, in place of its [depots.…] tables:\n")
     typer.echo(found.text)

@@ -162,7 +162,7 @@ def tuned(found: Tuned) -> None:
              names[e.rule], _rule(e.ending, e.rule))
             for e in said
         ]  # fmt: skip
-        table(["files", ">size", ">packed", ">long", ">filtered", "~", "~content.levels"], lines)
+        table(["files", ">size", ">packed", ">long", ">filtered", "~", "~content.packing"], lines)
 
 
 def _rule(ending: str, rule: str) -> str:

@@ -18,7 +18,7 @@ from rampa.schema.profiles import profiles as wire
 app = typer.Typer(
     rich_markup_mode=None,
     no_args_is_help=True,
-    help="Profiles: resolve, compare, check, mend, lay side by side; propose a first document.",
+    help="Profiles: resolve, compare, check, fix, lay side by side; propose a first document.",
 )
 DOCUMENT = typer.Option(None, "--document", help="A document's file or folder, read here: no service is needed.")
 REVISION = typer.Option(0, "--revision", help="Which revision; the newest by default.")
@@ -48,7 +48,7 @@ def resolve(
     facts(
         [
             ("profile", f"{found.name}: {found.platform_title}, {found.purpose}{shop}"),
-            ("facets", ", then ".join(found.uses) or "none"),
+            ("facets", ", then ".join(found.facets) or "none"),
         ]
     )
     tables.resolved(found, everything)
@@ -208,8 +208,8 @@ def _write(path: Path, text: str) -> None:
         beside.unlink(missing_ok=True)
 
 
-@app.command("suggest")
-def suggest(
+@app.command("propose")
+def propose(
     folder: Path = typer.Argument(..., help="The folder that holds the title's files."),
     write: bool = typer.Option(False, "--write", help=f"Write it as {FILE_NAME} into the folder."),
     studio: str = typer.Option("", "--studio", help="Who ships it."),
@@ -217,9 +217,9 @@ def suggest(
     as_json: bool = JSON,
 ) -> None:
     """Propose a first profile document for a folder; each line says why. No service is needed."""
-    from rampa.client.profiles.documents import suggest_folder
+    from rampa.client.profiles.documents import propose_folder
 
-    made = suggest_folder(folder, studio=studio, domain=domain)
+    made = propose_folder(folder, studio=studio, domain=domain)
     if as_json:
         print_json({"document": made.text, "reasons": [{"line": line, "why": why} for line, why in made.reasons]})
         return

@@ -20,21 +20,21 @@ NUMBER = typer.Argument(..., metavar="RUN", help="The run's number.")
 PROFILES = typer.Argument(
     None, metavar="[PROFILE]...", help="Profiles; without one, those that the branch has as its own."
 )
-OF = typer.Option("", "--of", help="Branch, tag or commit. [the repository's own branch]")
+OF = typer.Option("", "--at", help="Branch, tag or commit. [the repository's own branch]")
 FROM_FOLDER = typer.Option(0, "--folder", help="An uploaded folder's number instead.", show_default=False)
-ENVIRONMENT = typer.Option("", "--environment", help="Another environment group than the profile's.")
+VARIABLES = typer.Option("", "--variables", help="Other step variables than the profile's.")
 VERSION = typer.Option("", "--version-name", help="Another version name than the document's.")
 NOTE = typer.Option("", "--note", help="Why; it stands with the run and its build.")
 
 
-def _asked(profiles: list[str] | None, of: str, folder: int, environment: str, version: str, note: str) -> NewRuns:
+def _asked(profiles: list[str] | None, of: str, folder: int, step_variables: str, version: str, note: str) -> NewRuns:
     from rampa.schema.runs import NewRuns
 
     return NewRuns(
         profiles=profiles or [],
         of=of,
         folder=folder or None,
-        environment=environment,
+        step_variables=step_variables,
         version_name=version,
         note=note,
     )
@@ -45,14 +45,14 @@ def plan(
     profiles: list[str] = PROFILES,
     of: str = OF,
     folder: int = FROM_FOLDER,
-    environment: str = ENVIRONMENT,
+    step_variables: str = VARIABLES,
     version: str = VERSION,
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
     """What runs would do: steps, names of variables, agents that can, what stops them. Changes nothing."""
     with signed_in() as client:
-        plans = client.plan_runs(the_title(client, title), _asked(profiles, of, folder, environment, version, ""))
+        plans = client.plan_runs(the_title(client, title), _asked(profiles, of, folder, step_variables, version, ""))
     if as_json:
         print_json(plans)
     else:
@@ -67,7 +67,7 @@ def start(
     profiles: list[str] = PROFILES,
     of: str = OF,
     folder: int = FROM_FOLDER,
-    environment: str = ENVIRONMENT,
+    step_variables: str = VARIABLES,
     version: str = VERSION,
     note: str = NOTE,
     watch: bool = typer.Option(False, "--watch", help="Stay and watch; Ctrl-C leaves them running."),
@@ -77,7 +77,7 @@ def start(
     """Start runs of one or many profiles on one commit."""
     with signed_in() as client:
         slug = the_title(client, title)
-        asked = _asked(profiles, of, folder, environment, version, note)
+        asked = _asked(profiles, of, folder, step_variables, version, note)
         plans = client.plan_runs(slug, asked)
         started = client.start_runs(slug, asked)
         if as_json:
@@ -122,7 +122,7 @@ def list_(
     title: str = TITLE,
     state: str = typer.Option("", "--state", help="open, waiting, working, done, failed, cancelled or superseded."),
     profile: str = typer.Option("", "--profile"),
-    why: str = typer.Option("", "--why", help="hand, trigger, schedule, call or again."),
+    why: str = typer.Option("", "--why", help="manual, trigger, schedule, call or repeat."),
     search: str = typer.Option("", "--search", help="In notes, or the beginning of a commit."),
     limit: int = typer.Option(30, "--limit", help="Rows at most."),
     as_json: bool = JSON,
@@ -250,11 +250,11 @@ def cancel(number: int = NUMBER, title: str = TITLE, yes: bool = YES, as_json: b
     out().print(f"Run {run.number} is {run.state}.")
 
 
-@app.command("again")
+@app.command("repeat")
 def again(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None:
     """Start an ended run again: the same commit, today's profile document."""
     with signed_in() as client:
-        run = client.start_again(the_title(client, title), number)
+        run = client.repeat_run(the_title(client, title), number)
     if as_json:
         print_json(run)
         return

@@ -63,7 +63,7 @@ def plan_view(p: Plan) -> None:
         ("for", f"{p.platform_title}, {p.purpose}, revision {p.revision}"),
         ("of", where),
         ("version", f"{p.version_name}, code {p.next_code} as it stands"),
-        ("environment", f"{p.environment or 'none'}: {', '.join(names) or '-'}"),
+        ("variables", f"{p.step_variables or 'none'}: {', '.join(names) or '-'}"),
         ("toolchain", p.toolchain or "none is named"),
         ("takes", about),
     ]

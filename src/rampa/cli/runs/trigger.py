@@ -19,7 +19,7 @@ def add(
     tag: str = typer.Option("", "--tag", help="When a tag of this pattern appears."),
     schedule: str = typer.Option("", "--schedule", help='Five fields as in crontab(5), UTC: "30 2 * * 1-5".'),
     call: bool = typer.Option(False, "--call", help="When a signed call comes; its secret is shown once."),
-    of: str = typer.Option("", "--of", help="With --schedule or --call: the branch or pattern of branches."),
+    of: str = typer.Option("", "--at", help="With --schedule or --call: the branch or pattern of branches."),
     path: list[str] = typer.Option([], "--path", help="Only when such a path changed (gitignore(5)); repeatable."),
     profile: list[str] = typer.Option([], "--profile", help="Profiles; none: those that the branch has as its own."),
     yes: bool = YES,

@@ -23,8 +23,8 @@ def add_to(app: typer.Typer) -> None:
         ("lock", lock),
         ("export", export),
         ("drill", drill),
-        ("rotate", rotate),
-        ("lineage", lineage),
+        ("hand-over", hand_over),
+        ("succession", succession),
         ("master-key", master_key),
     ):
         app.command(name)(command)
@@ -101,13 +101,13 @@ def drill(
     out().print(f"{name} is backed up.")
 
 
-def rotate(
+def hand_over(
     name: str = typer.Argument(..., help="The identity that hands over."),
     to: str = typer.Option(..., "--to", help="Its successor, which is in the vault already."),
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
-    """Hand over to a new identity: the old one signs that the new one speaks for it (proof of rotation). Owners only."""
+    """Hand over to a new identity: the old one signs that the new one speaks for it. Owners only."""
     with signed_in() as client:
         old = client.key(name)
         places = ", ".join(f"{b.identifier} on {b.place}" for b in old.bound_to) or "nothing yet"
@@ -122,18 +122,19 @@ def rotate(
     out().print(f'{to} succeeds {name}. Name it in the profile: signing.identity = "{to}"')
 
 
-def lineage(
-    name: str = NAME, file: Path = typer.Option(..., "--out", help="Where the lineage goes, for `rampa bundle sign`.")
+def succession(
+    name: str = NAME,
+    file: Path = typer.Option(..., "--out", help="Where the succession goes, for `rampa bundle sign`."),
 ) -> None:
-    """Write the lineage that ends with this identity."""
+    """Write the succession that ends with this identity."""
     with signed_in() as client:
-        data = client.lineage(name)
+        data = client.succession(name)
     file.write_bytes(data)
     out().print(f"Wrote {file}, {len(data)} bytes.")
 
 
 def master_key(yes: bool = YES, as_json: bool = JSON) -> None:
-    """Wrap every secret anew with the first of the service's master keys (docs/operating.md). Owners only."""
+    """Wrap every secret again with the first of the service's master keys (docs/operating.md). Owners only."""
     if not confirmed("Wrap every secret of the vault with the first master key?", yes):
         raise typer.Exit(1)
     with signed_in() as client:
@@ -141,6 +142,6 @@ def master_key(yes: bool = YES, as_json: bool = JSON) -> None:
     if as_json:
         print_json(done)
         return
-    out().print(f"{plural(done.wrapped, 'secret')} wrapped anew; {done.unchanged} had the first master key already.")
+    out().print(f"{plural(done.wrapped, 'secret')} wrapped again; {done.unchanged} had the first master key already.")
     if done.keys > 1:
         out().print("Now take the older master keys out of the file and reload the services.")

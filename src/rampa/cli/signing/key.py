@@ -119,7 +119,7 @@ def list_(as_json: bool = JSON) -> None:
 
 
 def _row(k: Key) -> tuple[object, ...]:
-    backed = ago(k.backed_at) if k.backed_at else Text("▲ unbacked", style="yellow")
+    backed = ago(k.backed_at) if k.backed_at else Text("▲ not backed up", style="yellow")
     return (
         k.name,
         k.kind,
@@ -183,8 +183,8 @@ def _show(key: Key) -> None:
         rows.append(("signs", ", ".join(key.titles)))
     for bound in key.bound_to:
         rows.append(("known to", f"{bound.place} as {bound.identifier}, since {bound.build}"))
-    if key.lineage:
-        rows.append(("lineage", " -> ".join(f"{f[:16]}…" for f in key.lineage)))
+    if key.succession:
+        rows.append(("succession", " -> ".join(f"{f[:16]}…" for f in key.succession)))
     facts(rows)
     for warning in key.warnings:
         out().print(Text(f"▲ {warning}", style="yellow"))

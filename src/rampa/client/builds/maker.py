@@ -10,7 +10,7 @@ from rampa.client.builds.attempts import attempt
 from rampa.client.builds.parts import BuildParts, BuildProgress, Listener
 from rampa.client.client import Client
 from rampa.client.content.upload import Sent
-from rampa.core.check.provided_libraries import check_companions
+from rampa.core.check.provided_libraries import check_provided_libraries
 from rampa.core.content.select.selection import Selection, select
 from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
@@ -70,7 +70,7 @@ def make_build(
         parts = BuildParts(client, title, build, profile, selection, state, on)
         parts.read()
         parts.send_content()
-        found = findings_out(check_companions(selection, profile))
+        found = findings_out(check_provided_libraries(selection, profile))
         done = parts.complete(parts.bundle(keep_bundle), time.monotonic() - started, findings=found)
         if remembered:
             remembered.unlink(missing_ok=True)

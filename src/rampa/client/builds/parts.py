@@ -34,7 +34,7 @@ from rampa.core.content.tree.scan import read_tree
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
 from rampa.core.files import disk_error
-from rampa.core.install.player_files import mark_loose
+from rampa.core.install.player_files import mark_player_files
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.schema.builds import builds as wire
 from rampa.schema.common import FindingOut
@@ -85,11 +85,11 @@ class BuildParts:
         name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
         index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
         read = read_tree(self.selection, DEFAULT, index=index, progress=progress)
-        self.tree = mark_loose(read, self.profile.loose, self.profile.loose_updates)
+        self.tree = mark_player_files(read, self.profile.player_files, self.profile.player_files_updates)
         return self.tree
 
     def send_content(self) -> None:
-        rules = PackingRules(self.profile.compression, self.profile.levels)
+        rules = PackingRules(self.profile.compression, self.profile.packing)
         self.sent = self._upload("upload", self._tree(), self.selection.sources, rules)
 
     def bundle(self, keep: Path | None) -> wire.BundleIn:
@@ -180,12 +180,12 @@ class BuildParts:
         findings: list[FindingOut] | None = None,
     ) -> wire.Build:
         self.on(BuildProgress("sign", 0, 1))
-        trees, nowhere = split(self._tree(), self.profile.depots)
+        trees, undelivered = split(self._tree(), self.profile.depots)
         asked = wire.CompleteBuild(
             manifests=[
                 wire.ManifestIn(depot=name, data=_encode(Manifest(name, own, DEFAULT))) for name, own in trees.items()
             ],
-            nowhere=nowhere,
+            undelivered=undelivered,
             left_out=[
                 wire.LeftOutIn(path=o.path[:1000], size=o.size, why=o.why, origin=o.origin)
                 for o in self.selection.left_out
@@ -238,7 +238,7 @@ class BuildParts:
         if linked is not None:
             raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
         own = has_own(m.name for m in members)
-        return [replace(m, name=place(m.name, kind, self.profile.product, own)) for m in members]
+        return [replace(m, name=place(m.name, kind, self.profile.program_name, own)) for m in members]
 
 
 def _encode(manifest: Manifest) -> str:

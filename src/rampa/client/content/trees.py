@@ -15,7 +15,7 @@ from rampa.core.install.fill import Filling, Progress
 
 @dataclass(frozen=True)
 class TreeDelivery:
-    """A `rampa.core.install.delivery.Delivery` of the tree whose papers lie at `at`."""
+    """A `rampa.core.install.delivery.Delivery` of the tree whose release manifests lie at `at`."""
 
     client: Client
     at: str

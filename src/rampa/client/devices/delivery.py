@@ -52,15 +52,15 @@ class HttpDelivery:
 
     def keys(self) -> Mapping[bytes, bytes]:
         found = self._client.content_keys(self._title, self._build)
-        if not found.release_key and found.keys:
+        if not found.unsealing_key and found.keys:
             raise Refused(
                 "content.locked",
-                f"the content of {self._title}#{self._build} is encrypted, and it is not released yet",
-                hint="Nothing was replaced. Run the command again after its release.",
+                f"the content of {self._title}#{self._build} is sealed: its key is not given out yet",
+                hint="Nothing was replaced. Run the command again once it is unsealed.",
             )
-        release = bytes.fromhex(found.release_key)
+        unsealing = bytes.fromhex(found.unsealing_key)
         pairs = ((bytes.fromhex(k.id), bytes.fromhex(k.wrapped)) for k in found.keys)
-        return {ident: unwrap(wrapped, ident, release) for ident, wrapped in pairs}
+        return {ident: unwrap(wrapped, ident, unsealing) for ident, wrapped in pairs}
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self._client.fetch(f"{self._packs}/{pack.hex()}", {"Range": f"bytes={offset}-{offset + size - 1}"})

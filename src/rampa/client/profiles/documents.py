@@ -16,7 +16,7 @@ from rampa.core.profile.comparison import compare
 from rampa.core.profile.document import FILE_NAME, MAX_BYTES, Document, read_document
 from rampa.core.profile.edits import Edit, apply_edits
 from rampa.core.profile.file_probe import HEAD, Seen, worth_reading
-from rampa.core.profile.proposal import Suggestion, suggest
+from rampa.core.profile.proposal import Proposal, propose
 from rampa.schema.profiles import profiles as wire
 from rampa.schema.profiles.of_core import check_out, comparison_out, edit_in, matrix_out, resolved_out
 
@@ -43,7 +43,7 @@ def file_bytes(path: Path) -> bytes:
             "document.missing",
             f"there is no profile document here ({error.strerror})",
             where=str(file),
-            hint=f"Name a file, or a folder that holds {FILE_NAME}; or let one be proposed: `rampa profile suggest FOLDER`.",
+            hint=f"Name a file, or a folder that holds {FILE_NAME}; or let one be proposed: `rampa profile propose FOLDER`.",
         ) from error
     if len(data) > MAX_BYTES:
         size = file.stat().st_size
@@ -91,7 +91,7 @@ def set_value(text: str, path: tuple[str, ...], value: object) -> str:
     return apply_edits(text, [Edit(path, value)])
 
 
-def suggest_folder(folder: Path, *, studio: str = "", domain: str = "") -> Suggestion:
+def propose_folder(folder: Path, *, studio: str = "", domain: str = "") -> Proposal:
     """A first document for what a folder holds. Links are not followed. Raises `NotFound` where there is no folder."""
     if not folder.is_dir():
         raise NotFound("folder.missing", "there is no folder here to read", where=str(folder))
@@ -109,7 +109,7 @@ def suggest_folder(folder: Path, *, studio: str = "", domain: str = "") -> Sugge
                     waiting.append((entry.path, f"{prefix}{entry.name}/"))
             elif entry.is_file(follow_symlinks=False) and len(seen) < MAX_FILES:
                 seen.append(_seen(entry, prefix + entry.name))
-    return suggest(folder.resolve().name, seen, studio=studio, domain=domain)
+    return propose(folder.resolve().name, seen, studio=studio, domain=domain)
 
 
 def _seen(entry: os.DirEntry[str], path: str) -> Seen:

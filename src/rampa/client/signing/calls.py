@@ -54,8 +54,8 @@ class VaultCalls:
             keys_wire.Key, f"{API}/keys/{name}/hand-over", keys_wire.HandOverIn(successor=successor)
         )
 
-    def lineage(self, name: str) -> bytes:
-        return self._bytes(f"{API}/keys/{name}/lineage")
+    def succession(self, name: str) -> bytes:
+        return self._bytes(f"{API}/keys/{name}/succession")
 
     def change_master_key(self) -> keys_wire.Rewrapped:
         return self.connection.post(keys_wire.Rewrapped, f"{API}/vault/master-key")

@@ -1,4 +1,4 @@
-"""The client's calls about sources, triggers, environment groups."""
+"""The client's calls about sources, triggers, step variables."""
 
 from __future__ import annotations
 
@@ -43,12 +43,12 @@ class SourceCalls:
     def matches(self, title: str, kind: str, pattern: str) -> wire.MatchesOut:
         return self.connection.get(wire.MatchesOut, _source(title) + "/matches", kind=kind, pattern=pattern)
 
-    def suggestion(self, title: str, of: str = "") -> wire.SeenDocument:
-        return self.connection.get(wire.SeenDocument, _source(title) + "/suggestion", of=of)
+    def proposal(self, title: str, of: str = "") -> wire.SeenDocument:
+        return self.connection.get(wire.SeenDocument, _source(title) + "/proposal", of=of)
 
-    def look_at_repository(self, asked: wire.LookIn) -> wire.SeenDocument:
+    def try_repository(self, asked: wire.TryIn) -> wire.SeenDocument:
         """Of a repository that no title has yet."""
-        return self.connection.post(wire.SeenDocument, f"{API}/repositories/look", asked)
+        return self.connection.post(wire.SeenDocument, f"{API}/repositories/try", asked)
 
     def modules(self, title: str, commit: str) -> list[wire.ModuleOut]:
         return self.connection.get(wire.ModuleList, _source(title) + "/modules", of=commit).modules
@@ -85,20 +85,20 @@ class SourceCalls:
     def remove_trigger(self, title: str, name: str) -> None:
         self.connection.request("DELETE", f"{API}/titles/{title}/triggers/{name}")
 
-    # Environment groups
+    # Step variables
 
-    def environments(self) -> list[wire.EnvironmentOut]:
-        return self.connection.get(Page[wire.EnvironmentOut], f"{API}/environments").items
+    def variables(self) -> list[wire.StepVariablesOut]:
+        return self.connection.get(Page[wire.StepVariablesOut], f"{API}/variables").items
 
-    def environment(self, name: str) -> wire.EnvironmentOut:
-        return self.connection.get(wire.EnvironmentOut, f"{API}/environments/{name}")
+    def one_variables(self, name: str) -> wire.StepVariablesOut:
+        return self.connection.get(wire.StepVariablesOut, f"{API}/variables/{name}")
 
-    def put_environment(self, name: str, asked: wire.EnvironmentIn, seen: int | None = None) -> wire.EnvironmentOut:
+    def put_variables(self, name: str, asked: wire.StepVariablesIn, seen: int | None = None) -> wire.StepVariablesOut:
         headers = {**JSON, **({"If-Match": f'"{seen}"'} if seen is not None else {})}
-        return self.connection.send(wire.EnvironmentOut, "PUT", f"{API}/environments/{name}", _json(asked), headers)
+        return self.connection.send(wire.StepVariablesOut, "PUT", f"{API}/variables/{name}", _json(asked), headers)
 
-    def remove_environment(self, name: str) -> None:
-        self.connection.request("DELETE", f"{API}/environments/{name}")
+    def remove_variables(self, name: str) -> None:
+        self.connection.request("DELETE", f"{API}/variables/{name}")
 
 
 def _source(title: str) -> str:

@@ -19,26 +19,26 @@ from rampa.core.signing import algorithms, succession
 from rampa.core.signing.algorithms import ALGORITHMS, STRENGTH, Algorithm
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.lengths import Cursor, prefixed, sequence
-from rampa.core.signing.succession import Lineage
+from rampa.core.signing.succession import Succession
 
 V3_SINCE, FOREVER = 28, 0x7FFFFFFF
-STRIPPED, ROTATION = 0xBEEFF00D, 0x3BA06F8C
-"""Attributes: which newer scheme signed as well (so that it cannot be taken away unseen); the lineage."""
+ALSO_SIGNED, HANDED_OVER = 0xBEEFF00D, 0x3BA06F8C
+"""Attributes: which newer scheme signed as well (so that it cannot be taken away unseen); the succession."""
 
 
 def make_v2(digests: dict[str, bytes], identity: Identity, padding: str, also_v3: bool) -> bytes:
     """The v2 value. `digests` are the content's by hash name; the identity's algorithm chooses among them."""
     algorithm = algorithms.algorithm_for(identity.key, padding)
-    attributes = [struct.pack("<II", STRIPPED, 3)] if also_v3 else []
+    attributes = [struct.pack("<II", ALSO_SIGNED, 3)] if also_v3 else []
     signed = _signed_data(digests, identity, algorithm) + sequence(attributes)
     return sequence([prefixed(signed) + _signature(identity, algorithm, signed)])
 
 
-def make_v3(digests: dict[str, bytes], identity: Identity, padding: str, line: Lineage) -> bytes:
-    """The v3 value, with the lineage where there is one of more than one level."""
+def make_v3(digests: dict[str, bytes], identity: Identity, padding: str, line: Succession) -> bytes:
+    """The v3 value, with the succession where there is one of more than one level."""
     algorithm = algorithms.algorithm_for(identity.key, padding)
     levels = struct.pack("<II", V3_SINCE, FOREVER)
-    attributes = [struct.pack("<I", ROTATION) + succession.encode(line)] if len(line) > 1 else []
+    attributes = [struct.pack("<I", HANDED_OVER) + succession.encode(line)] if len(line) > 1 else []
     signed = _signed_data(digests, identity, algorithm) + levels + sequence(attributes)
     return sequence([prefixed(signed) + levels + _signature(identity, algorithm, signed)])
 
@@ -66,7 +66,7 @@ class BlockSigner:
     digests: dict[str, bytes]
     levels: tuple[int, int]
     attributes: dict[int, bytes]
-    line: Lineage
+    line: Succession
 
     @property
     def fingerprint(self) -> str:
@@ -128,11 +128,11 @@ def _signer(
     return BlockSigner(certificate, algorithm, found, levels, attributes, _line(attributes, certificate))
 
 
-def _line(attributes: dict[int, bytes], certificate: x509.Certificate) -> Lineage:
-    if ROTATION not in attributes:
+def _line(attributes: dict[int, bytes], certificate: x509.Certificate) -> Succession:
+    if HANDED_OVER not in attributes:
         return ()
-    line = succession.decode(attributes[ROTATION])
+    line = succession.decode(attributes[HANDED_OVER])
     succession.verify(line)
     if line[-1].fingerprint != certificate.fingerprint(hashes.SHA256()).hex():
-        raise Damaged("lineage.last", "the lineage does not end with the certificate that signed")
+        raise Damaged("succession.last", "the succession does not end with the certificate that signed")
     return line

@@ -103,7 +103,7 @@ def end_record(archive: Archive, directory_start: int) -> bytes:
     source = archive.source
     tail = source.read_at(archive.end, source.size - archive.end)
     if len(tail) != z.END_RECORD.size + len(archive.comment):
-        hint = "Keep it below 4 GiB and 65,535 entries: move content into an add-on or a depot of its own."
+        hint = "Keep it below 4 GiB and 65,535 entries: move content into an addon or a depot of its own."
         raise Refused("signing.zip64", "a package with ZIP64 records cannot carry a signing block", hint=hint)
     fields = list(z.END_RECORD.unpack_from(tail))
     fields[6] = directory_start

@@ -16,7 +16,7 @@ from rampa.core.bundle.package import Facts, read_facts
 from rampa.core.bundle.package_signature import signatures_in
 from rampa.core.bundle.zip_reader import Archive
 from rampa.core.bundle.zip_structure import Entry
-from rampa.core.content.select.leave_out_classes import STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.errors import RampaError
 
 KINDS = {
@@ -184,7 +184,7 @@ def _digest(archive: Archive, entry: Entry) -> bytes:
 
 
 _STRIPPED = {
-    name: (why, pathspec.GitIgnoreSpec.from_lines(patterns)) for name, (why, patterns) in STRIP_CLASSES.items()
+    name: (why, pathspec.GitIgnoreSpec.from_lines(patterns)) for name, (why, patterns) in LEAVE_OUT_CLASSES.items()
 }
 
 

@@ -12,11 +12,11 @@ OWN = "package/"
 CONTENT = {"apk": "assets/", "aab": "base/assets/"}
 
 
-def place(path: str, kind: str, product: str, own: bool) -> str:
-    """The path in the package. `own`: the export has a folder `package/`. `product` names an IPA's application."""
+def place(path: str, kind: str, program_name: str, own: bool) -> str:
+    """The path in the package. `own`: the export has a folder `package/`. `program_name` names an IPA's application."""
     if not own:
         return path
-    inside = f"Payload/{product}.app/" if kind == "ipa" else ""
+    inside = f"Payload/{program_name}.app/" if kind == "ipa" else ""
     if path.startswith(OWN):
         return inside + path.removeprefix(OWN)
     return (inside or CONTENT.get(kind, "")) + path

@@ -28,7 +28,7 @@ from rampa.core.files import begin_writing
 from rampa.core.replacement import replacing
 from rampa.core.signing import algorithms
 from rampa.core.signing.identity import Identity
-from rampa.core.signing.succession import Lineage
+from rampa.core.signing.succession import Succession
 
 SCHEMES = ("v1", "v2", "v3")
 LIBRARY_PAGE, WORD = 16 * 1024, 4
@@ -87,9 +87,9 @@ def key_of_public(public: object, padding: str = "pkcs1") -> Signer:
 
 
 def with_identity(
-    identity: Identity, line: Lineage = (), oldest: Identity | None = None, padding: str = "pkcs1"
+    identity: Identity, line: Succession = (), oldest: Identity | None = None, padding: str = "pkcs1"
 ) -> Ask:
-    """Signs here. After a rotation `oldest` signs v1 and v2, which know no lineage, and `identity` v3."""
+    """Signs here. After a hand-over `oldest` signs v1 and v2, which know no succession, and `identity` v3."""
     first = oldest or identity
 
     def ask(what: ToSign) -> Signatures:
@@ -139,7 +139,7 @@ def must_be_unsigned(archive: Archive, replace: bool) -> None:
         raise Refused(
             "signing.twice",
             f"it is signed already, by {', '.join(there)}: a second signature over the first would break both",
-            hint="To take the old signature off and sign anew: --replace-signature.",
+            hint="To take the old signature off and sign again: --replace-signature.",
         )
 
 
@@ -277,7 +277,7 @@ def _add_block(
         return archive.start + len(block) + len(directory) + len(end)
 
 
-def strip_signature(source: FileBytes, out: Path, progress: Progress = lambda _: None) -> int:
+def take_off_signature(source: FileBytes, out: Path, progress: Progress = lambda _: None) -> int:
     """Writes a copy without any signature; returns its size in bytes."""
     archive = read_zip(source)
     with replacing(out) as stream:

@@ -1,6 +1,6 @@
 """The string pool of Android's binary XML and resource files (platform source: ResourceTypes.h, ResStringPool_header).
 
-Strings are read one by one, and one is added behind all others: no index changes, and no string that was there is written anew.
+Strings are read one by one, and one is added behind all others: no index changes, and no string that was there is written again.
 """
 
 from __future__ import annotations

@@ -45,7 +45,7 @@ class Who:
 
 @dataclass(frozen=True)
 class Scheme:
-    """`why` says what is wrong with a broken one. `line` are the lineage's certificates, oldest first."""
+    """`why` says what is wrong with a broken one. `line` are the succession's certificates, oldest first."""
 
     name: str
     state: str
@@ -180,8 +180,8 @@ def _not_taken_away(schemes: list[Scheme], v1: Scheme, newer: tuple[int, ...], v
     """An older scheme's word that a newer one signed, too, against what is there."""
     said = {f"v{n}" for n in newer} if v1.state == HOLDS else set()
     if isinstance(v2, list):
-        said |= {f"v{int.from_bytes(s.attributes[block_signers.STRIPPED][:4], 'little')}" for s in v2
-                 if block_signers.STRIPPED in s.attributes}  # fmt: skip
+        said |= {f"v{int.from_bytes(s.attributes[block_signers.ALSO_SIGNED][:4], 'little')}" for s in v2
+                 if block_signers.ALSO_SIGNED in s.attributes}  # fmt: skip
     why = "an older scheme says that it was signed by this one, too: the signature was taken away"
     return [Scheme(s.name, BROKEN, why=why) if s.name in said and s.state == ABSENT else s for s in schemes]
 
@@ -217,7 +217,7 @@ def _notes(archive: Archive, schemes: list[Scheme]) -> list[str]:
         notes.append("The digests of v1 are SHA-1, which can be forged; levels below 18 know no other.")
     keys = {s.signers[0].fingerprint for s in schemes if s.state == HOLDS and s.signers}
     if len(keys) > 1 and not any(s.line for s in schemes):
-        notes.append("Its schemes are signed by different certificates, and no lineage ties them.")
+        notes.append("Its schemes are signed by different certificates, and no succession ties them.")
     return notes
 
 

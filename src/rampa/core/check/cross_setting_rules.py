@@ -20,7 +20,9 @@ from rampa.core.version.forms import PLACE, packed_code
 from rampa.core.version.name import version_name_problem
 
 
-def sense(document: Document, profile: Resolved, identities: frozenset[str] | None) -> Iterator[ProfileFinding]:
+def cross_setting_findings(
+    document: Document, profile: Resolved, identities: frozenset[str] | None
+) -> Iterator[ProfileFinding]:
     """`identities` are the names of those that there are; None where nobody knows."""
     yield from _version(profile)
     yield from _opening(profile)
@@ -48,9 +50,9 @@ def _finding(
     message: str,
     allowed: str = "",
     advice: str = "",
-    mended: Any = None,
+    fixed: Any = None,
 ) -> ProfileFinding:
-    fix = () if mended is None else (Edit(("profiles", profile.name, *SETTINGS[key].path), mended),)
+    fix = () if fixed is None else (Edit(("profiles", profile.name, *SETTINGS[key].path), fixed),)
     value = spoken(profile.get(key))
     return ProfileFinding(severity, code, profile.name, key, profile.origin(key), value, allowed, message, advice, fix)
 
@@ -61,7 +63,7 @@ def _version(profile: Resolved) -> Iterator[ProfileFinding]:
     if free and not platform.free_names:
         yield _finding(
             "blocker", "version.form-unknown", profile, "version.form",
-            f"Form of version names: free, and {platform.title} takes SemVer names only", "semver", mended="semver",
+            f"Form of version names: free, and {platform.title} takes SemVer names only", "semver", fixed="semver",
         )  # fmt: skip
     elif not free and version_name_problem(name):
         yield _finding(
@@ -77,7 +79,7 @@ def _version(profile: Resolved) -> Iterator[ProfileFinding]:
     if free and forming == "packed":
         yield _finding(
             "blocker", "version.free-packed", profile, "version.code",
-            "Version code: packed, which needs SemVer names, and names are free here", "counter, commits", mended="counter",
+            "Version code: packed, which needs SemVer names, and names are free here", "counter, commits", fixed="counter",
         )  # fmt: skip
     elif forming == "packed" and not version_name_problem(name):
         try:
@@ -104,22 +106,15 @@ def _opening(profile: Resolved) -> Iterator[ProfileFinding]:
         return
     if not opening:
         yield _finding(
-            "warning", "content.opening-unsaid", profile, "content.opening",
-            "Opening unit: not said; the first of the units would start, and a new order would change it unseen",
-            "one of the units", mended=units[0],
+            "warning", "content.opening-not-set", profile, "content.opening",
+            "Opening unit: not set; nothing says which of the units the title opens with",
+            "one of the units", fixed=units[0],
         )  # fmt: skip
     elif opening not in units:
         yield _finding(
             "blocker", "content.opening-left-out", profile, "content.opening",
             f"Opening unit: {opening}, which is none of this profile's units; the title would start without it",
-            ", ".join(units), mended=units[0],
-        )  # fmt: skip
-    elif units[0] != opening:
-        ordered = (opening, *(u for u in units if u != opening))
-        yield _finding(
-            "blocker", "content.opening-not-first", profile, "content.units",
-            f"Content units: they begin with {units[0]}, and the opening unit is {opening}",
-            f"a list that begins with {opening}", mended=ordered,
+            ", ".join(units), fixed=units[0],
         )  # fmt: skip
 
 
@@ -129,7 +124,7 @@ def _levels(profile: Resolved) -> Iterator[ProfileFinding]:
         yield _finding(
             "blocker", "system.target-below", profile, "system.target",
             f"Target level: {target}, below the minimum level of {minimum}",
-            f"{minimum} or above", mended=minimum,
+            f"{minimum} or above", fixed=minimum,
         )  # fmt: skip
 
 
@@ -140,7 +135,7 @@ def _launches(profile: Resolved) -> Iterator[ProfileFinding]:
         yield _finding(
             "warning", "launch.architecture", profile, "launch.entries",
             f"Launch entries by architecture: they name {', '.join(extra)}, for which this profile does not build",
-            ", ".join(built), mended={a: p for a, p in entries.items() if a in built},
+            ", ".join(built), fixed={a: p for a, p in entries.items() if a in built},
         )  # fmt: skip
 
 
@@ -150,7 +145,7 @@ def _addons(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
         if addon not in known:
             yield _finding(
                 "blocker", "content.addon-unknown", profile, "content.addons",
-                f"Add-ons: {addon}, and no depot belongs to it",
+                f"Addons: {addon}, and no depot belongs to it",
                 ", ".join(known) or "none", nearest(addon, known) if known else "Add a depot with `addon`.",
             )  # fmt: skip
 
@@ -160,13 +155,13 @@ def _encrypted(profile: Resolved) -> Iterator[ProfileFinding]:
         yield _finding(
             "blocker", "content.encryption-unread", profile, "content.encryption",
             "Encryption: yes, and the launch entry does not say that it can read encrypted depots",
-            "no, unless launch.reads_encrypted = true", mended=False,
+            "no, unless launch.reads_encrypted = true", fixed=False,
         )  # fmt: skip
 
 
 def _reserved(profile: Resolved) -> Iterator[ProfileFinding]:
     platform = PLATFORMS[profile.get("platform")]
-    for key in ("title.product", "title.folder"):
+    for key in ("launch.program_name", "title.folder"):
         name = profile.get(key)
         if name.split(".")[0].casefold() in platform.reserved_names:
             yield _finding(

@@ -48,7 +48,7 @@ def _says(facts: Facts, expected: ExpectedPackage) -> Iterator[Finding]:
         if wanted not in ("", None) and facts.kind in ("apk", "aab", "ipa") and says != wanted:
             code = f"bundle.{what.replace(' ', '-')}"
             yield Finding(
-                "blocker", code, f"the bundle's {what} is {says or 'not said'}, and should be {wanted}", what, hint
+                "blocker", code, f"the bundle's {what} is {says or 'not set'}, and should be {wanted}", what, hint
             )
 
 

@@ -27,7 +27,7 @@ class PlacementCandidate:
     launch: str
     signed_by: str
     depots: dict[str, Tree]
-    nowhere: tuple[str, ...]
+    undelivered: tuple[str, ...]
     selectors: Mapping[str, Selector] = field(default_factory=dict)
     """Whom each depot is for; everybody where it is not said."""
 
@@ -174,13 +174,13 @@ def _long(build: PlacementCandidate) -> Iterator[Finding]:
 
 
 def _nowhere(build: PlacementCandidate) -> Iterator[Finding]:
-    for path in _first(build.nowhere):
+    for path in _first(build.undelivered):
         yield Finding(
             "warning",
             "depot.none",
-            f"{path} goes into the bundle, but no depot delivers it{_more(build.nowhere)}",
+            f"{path} goes into the bundle, but no depot delivers it{_more(build.undelivered)}",
             path,
-            "Let a depot's `only` match it, or strip it in [content].",
+            "Let a depot's `only` match it, or leave it out in [content].",
         )
 
 

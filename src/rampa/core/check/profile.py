@@ -1,6 +1,6 @@
 """Checking profiles before a build starts: the rules of platform, purpose and storefront, and what settings ask of one another.
 
-Each finding names the key, where its value came from, the value, what is allowed, and the edit that mends it where a
+Each finding names the key, where its value came from, the value, what is allowed, and the edit that fixes it where a
 machine can say one.
 """
 
@@ -10,7 +10,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from typing import Any
 
-from rampa.core.check.cross_setting_rules import sense
+from rampa.core.check.cross_setting_rules import cross_setting_findings
 from rampa.core.check.findings import SEVERITIES
 from rampa.core.check.fixes import at_the_source
 from rampa.core.check.profile_findings import ProfileFinding
@@ -44,7 +44,7 @@ def check_profile(document: Document, profile: Resolved, identities: Identities 
             known = found.get(broken.name)
             if known is None or SEVERITIES.index(broken.severity) <= SEVERITIES.index(known.severity):
                 found[broken.name] = broken
-    return in_order([*found.values(), *sense(document, profile, identities)])
+    return in_order([*found.values(), *cross_setting_findings(document, profile, identities)])
 
 
 def in_order(found: list[ProfileFinding]) -> list[ProfileFinding]:
@@ -61,12 +61,12 @@ def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
     value = found.value if found else None
     if value in (None, "") and not rule.unset:
         return None
-    if value not in (None, "") and rule.must.holds(value):
+    if value not in (None, "") and rule.requirement.holds(value):
         return None
     if rule.when and not all(profile.get(key) in allowed for key, allowed in rule.when):
         return None
     label = SETTINGS[rule.key].label
-    said = "not said" if value in (None, "") else spoken(value)
+    said = "not set" if value in (None, "") else spoken(value)
     return ProfileFinding(
         rule.severity,
         rule.code,
@@ -74,7 +74,7 @@ def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
         rule.key,
         found.origin if found else DEFAULT,
         spoken(value),
-        rule.must.words(),
+        rule.requirement.words(),
         f"{label}: {said}; {rule.why}",
         "",
         _fix(rule, profile, value),
@@ -83,10 +83,10 @@ def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
 
 def _fix(rule: Rule, profile: Resolved, value: Any) -> tuple[Edit, ...]:
     """In the profile's own table: a facet or the document is shared with profiles for which the value may be right."""
-    mended = rule.must.mend(value if value is not None else "")
-    if mended in (None, ""):
+    fixed = rule.requirement.fix(value if value is not None else "")
+    if fixed in (None, ""):
         return ()
-    return (profile_edit(profile, rule.key, mended),)
+    return (profile_edit(profile, rule.key, fixed),)
 
 
 def profile_edit(profile: Resolved, key: str, value: Any) -> Edit:
@@ -96,11 +96,10 @@ def profile_edit(profile: Resolved, key: str, value: Any) -> Edit:
 def _document(document: Document) -> Iterator[ProfileFinding]:
     yield from _unused_facets(document)
     yield from _same_bundle(document)
-    yield from _earlier(document)
 
 
 def _unused_facets(document: Document) -> Iterator[ProfileFinding]:
-    used = {name for profile in document.profiles.values() for name in profile.uses}
+    used = {name for profile in document.profiles.values() for name in profile.facets}
     for name in document.facets:
         if name not in used:
             origin = document.at.of(("facets", name))
@@ -113,7 +112,7 @@ def _unused_facets(document: Document) -> Iterator[ProfileFinding]:
                 name,
                 "",
                 f"no profile uses the facet {name}",
-                "Name it in a profile's `uses`, or take it out.",
+                "Name it in a profile's `facets`, or take it out.",
             )
 
 
@@ -138,23 +137,3 @@ def _same_bundle(document: Document) -> Iterator[ProfileFinding]:
                 "",
                 (profile_edit(profile, "output.bundle", "{title}-{version}-{code}-{profile}"),),
             )
-
-
-def _earlier(document: Document) -> Iterator[ProfileFinding]:
-    for layer in document.layers.values():
-        edits: list[Edit] = []
-        for use in layer.earlier:
-            edits.append(Edit((*use.path, use.word), None))
-            adds = use.key in ("content.include", "content.strip")
-            edits.append(Edit((*use.path, *use.key.split(".")), {"add": use.value} if adds else use.value))
-        if layer.earlier:
-            name = layer.path[1]
-            words = ", ".join(f"{use.word} (now {use.key})" for use in layer.earlier)
-            first = layer.earlier[0]
-            origin = DEFAULT._replace(layer=layer.name, line=first.line, column=1)
-            yield ProfileFinding(
-                "note", "document.earlier-keys", name, first.key, origin, "", "",
-                f"the profile has keys of the document's first version: {words}",
-                "They go on being read.",
-                tuple(edits),
-            )  # fmt: skip

@@ -1,4 +1,4 @@
-"""What a check found in a profile: exact enough to mend it."""
+"""What a check found in a profile: exact enough to fix it."""
 
 from __future__ import annotations
 

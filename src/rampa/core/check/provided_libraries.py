@@ -8,16 +8,16 @@ from rampa.core.content.select.selection import Selection
 from rampa.core.profile.resolved import ResolvedProfile
 
 SHOWN = 20
-HINT = "Include the library beside the program, or name it in content.companions where the platform brings it."
+HINT = "Include the library beside the program, or name it in content.provided_libraries where the platform brings it."
 
 
-def check_companions(selection: Selection, profile: ResolvedProfile) -> list[Finding]:
+def check_provided_libraries(selection: Selection, profile: ResolvedProfile) -> list[Finding]:
     """A warning for each: the table of what platforms bring cannot know everything."""
-    found = lacking(selection, profile.platform.name, profile.companions)
+    found = lacking(selection, profile.platform.name, profile.provided_libraries)
     return [
         Finding(
             "warning",
-            "content.companion-missing",
+            "content.library-missing",
             f"{x.path} needs {x.name}, which neither the build nor {profile.platform.title} has",
             x.path,
             HINT,

@@ -22,7 +22,7 @@ class Delivery(Protocol):
         ...
 
     def keys(self) -> Mapping[bytes, bytes]:
-        """Id -> key of the build's encrypted content. Raises `Refused` before its release."""
+        """Id -> key of the build's encrypted content. Raises `Refused` before it is unsealed."""
         ...
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:

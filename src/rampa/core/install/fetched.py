@@ -16,7 +16,7 @@ from rampa.core.errors import Damaged, Refused
 from rampa.core.install.plan import Request
 
 
-class Inside:
+class ChunksByFrame:
     """The chunks that are missing, by the frame that holds them. `frames` are in the order of the packs."""
 
     def __init__(self, missing: Numbers, chunks: Chunks, places: ChunkPlaces) -> None:
@@ -39,7 +39,7 @@ class Inside:
 
 
 def open_frames(
-    request: Request, data: bytes, inside: Inside, keys: Mapping[bytes, bytes]
+    request: Request, data: bytes, by_frame: ChunksByFrame, keys: Mapping[bytes, bytes]
 ) -> Iterator[list[tuple[int, memoryview]]]:
     """The wanted chunks of fetched frames, frame by frame (what unpacks large is not held at once), by number, each checked.
 
@@ -52,7 +52,7 @@ def open_frames(
         out = []
         start = frame.offset - request.offset
         content = memoryview(_content(frame, view_[start : start + frame.stored], keys))
-        for number, digest, size, at in inside.of(frame):
+        for number, digest, size, at in by_frame.of(frame):
             piece = content[at : at + size]
             if blake3(piece).digest() != digest:
                 raise Damaged(

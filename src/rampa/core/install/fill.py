@@ -23,7 +23,7 @@ from rampa.core.errors import Damaged
 from rampa.core.files import disk_error
 from rampa.core.install.assembly import Assembly, file_holds, read_region
 from rampa.core.install.delivery import Delivery
-from rampa.core.install.fetched import Inside, open_frames
+from rampa.core.install.fetched import ChunksByFrame, open_frames
 from rampa.core.install.plan import Request, requests_for, useful
 from rampa.core.install.reuse import Reused, runs
 
@@ -42,7 +42,7 @@ class FillReport:
     files: int = 0
     repaired: list[str] = field(default_factory=list)
     kept: list[str] = field(default_factory=list)
-    """Loose files that the player changed, and that stayed."""
+    """Player files that the player changed, and that stayed."""
     aside: list[str] = field(default_factory=list)
     """Those that were replaced, and are kept aside."""
 
@@ -156,7 +156,7 @@ class Filling:
         if old is None or self._have_root is None:
             return False
         source = self._have_root / old.path
-        if file.loose:
+        if file.player_rule:
             return False  # a player may write to it: it is never shared with another build
         if old.executable != file.executable or not file_holds(source, file.size, file.digest):
             return False
@@ -187,14 +187,14 @@ class Filling:
         missing = assembly.wanted()
         if self._whole and bool((locations.chunks.digests.find_all(chunks.digests.take(missing)) < 0).any()):
             locations = self._whole()
-        inside = Inside(missing, chunks, locations.chunks)
-        requests = list(requests_for(inside.frames))
+        by_frame = ChunksByFrame(missing, chunks, locations.chunks)
+        requests = list(requests_for(by_frame.frames))
         # Asked for before anything travels: a build that is not released yet costs its players nothing.
-        self._keys = self._delivery.keys() if any(f.key for f in inside.frames) else {}
+        self._keys = self._delivery.keys() if any(f.key for f in by_frame.frames) else {}
         total = done + sum(r.size for r in requests)
 
         def fetch(request: Request) -> int:
-            self._fetch(request, inside, assembly)
+            self._fetch(request, by_frame, assembly)
             return request.size
 
         for size in parallel.in_order(threads, fetch, requests):
@@ -233,14 +233,14 @@ class Filling:
         old = b"".join(p for p in parts if p is not None)
         return old if blake3(old).digest() == place.old_digest else None
 
-    def _fetch(self, request: Request, inside: Inside, assembly: Assembly) -> None:
+    def _fetch(self, request: Request, by_frame: ChunksByFrame, assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
         for attempt in range(TRIES):
             data = self._delivery.read(request.pack, request.offset, request.size)
             with self._lock:
                 self.report.downloaded += len(data)
             try:
-                for chunks in open_frames(request, data, inside, self._keys):
+                for chunks in open_frames(request, data, by_frame, self._keys):
                     assembly.put_run(chunks)
                 return
             except Damaged:

@@ -4,11 +4,11 @@
     ROOT/builds/<key>/tree   the files
     ROOT/builds/<key>/release  the signed statement and the manifests, to verify against without a network
     ROOT/previous            a link to the build before, where it is kept to be rolled back to
-    ROOT/aside/<build>/      loose files of the player's that an update replaced or dropped
-    ROOT/staging/<key>/      a build in the making; a later run goes on with it
+    ROOT/aside/<build>/      player files of the player's that an update replaced or dropped
+    ROOT/making/<key>/      a build in the making; a later run goes on with it
 
-Order of an update: verify the statement, verify the manifests, fill staging (every chunk and file checked), sync, rename
-staging into builds, swap the link, remove the old build. Until the swap the old build starts; after it the new one does.
+Order of an update: verify the statement, verify the manifests, fill making (every chunk and file checked), sync, rename
+making into builds, swap the link, remove the old build. Until the swap the old build starts; after it the new one does.
 """
 
 from __future__ import annotations
@@ -168,7 +168,7 @@ class Installation:
     def _replace(self, now: Installed, damaged: Tree, delivery: Delivery, on: Listener) -> FillReport:
         tree_at = self.tree_folder(now)
         have = good_chunks(tree_at, now.tree)
-        beside = self.root / "staging" / f"repair-{now.key}"
+        beside = self.root / "making" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
         encoded = delivery.locations([d.depot for d in now.depots])
         filling = Filling(beside, tree_at, delivery, on)
@@ -195,14 +195,14 @@ class Installation:
         delivery: Delivery,
         on: Listener,
     ) -> FillReport:
-        staging = self.root / "staging" / key
+        making = self.root / "making" / key
         self._drop_other_staging(key)
         names = [d.depot for d in lines]
         held = [d.depot for d in now.depots] if now else []
         located = delivery.locations(names, now.statement.build if now else 0, held)
         have = local_content(now.tree) if now else LocalContent()
         have_root = self.tree_folder(now) if now else None
-        filling = Filling(staging / "tree", have_root, delivery, on)
+        filling = Filling(making / "tree", have_root, delivery, on)
         locations = locations_format.decode(located, tree, now.tree if now else None)
 
         def whole() -> locations_format.Locations:
@@ -210,28 +210,28 @@ class Installation:
             filling.report.metadata += len(encoded)
             return locations_format.decode(encoded, tree)
 
-        must_fit(self.root, still_to_write(plan_update(tree, have, locations), staging / "tree"))
+        must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"))
         report = filling.run(tree, have, locations, whole)
         if now is not None:
             aside = self.root / "aside" / str(now.statement.build)
-            carried = carry_over(now.tree, self.tree_folder(now), tree, staging / "tree", aside)
+            carried = carry_over(now.tree, self.tree_folder(now), tree, making / "tree", aside)
             report.kept, report.aside = carried
-        release = staging / "release"
+        release = making / "release"
         release.mkdir(parents=True, exist_ok=True)
         (release / CHOSEN).write_text("\n".join(names))
         for line in lines:
             (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
         (release / "statement.json").write_bytes(envelope)
-        sync(staging)
+        sync(making)
         report.metadata += len(located)
         return report
 
     def _swap(self, key: str) -> None:
-        staging, place = self.root / "staging" / key, self.root / "builds" / key
+        making, place = self.root / "making" / key, self.root / "builds" / key
         place.parent.mkdir(parents=True, exist_ok=True)
         if place.exists():
             shutil.rmtree(place)
-        os.rename(staging, place)
+        os.rename(making, place)
         before = self.root / "current"
         if self._keep_previous and before.is_symlink() and Path(os.readlink(before)).name != key:
             self._point("previous", Path(os.readlink(before)).name)
@@ -253,7 +253,7 @@ class Installation:
         for old in (self.root / "builds").iterdir():
             if old.name not in kept:
                 shutil.rmtree(old, ignore_errors=True)
-        shutil.rmtree(self.root / "staging", ignore_errors=True)
+        shutil.rmtree(self.root / "making", ignore_errors=True)
 
     def roll_back(self) -> Installed:
         """Starts the kept build again from now on; what was installed is removed. Needs no network.
@@ -291,14 +291,14 @@ class Installation:
             for name in ("current", "previous"):
                 (self.root / name).unlink(missing_ok=True)
             sync(self.root)
-            for name in ("builds", "staging"):
+            for name in ("builds", "making"):
                 shutil.rmtree(self.root / name, ignore_errors=True)
         except OSError as error:
             raise disk_error(error, self.root) from error
         return now.tree.size
 
     def _drop_other_staging(self, key: str) -> None:
-        folder = self.root / "staging"
+        folder = self.root / "making"
         for other in folder.iterdir() if folder.is_dir() else ():
             if other.name != key:
                 shutil.rmtree(other, ignore_errors=True)

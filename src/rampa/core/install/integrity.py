@@ -25,7 +25,7 @@ def still_to_write(plan: UpdatePlan, staged: Path) -> int:
 
 
 def intact(path: Path, file: FileEntry) -> bool:
-    if file.loose:
+    if file.player_rule:
         return path.is_file()  # what is in it is the player's
     if not file_holds(path, file.size, file.digest):
         return False

@@ -1,4 +1,4 @@
-"""Loose files: those that players may change. What they changed is never lost without a rule that says so.
+"""Player files: those that players may change. What they changed is never lost without a rule that says so.
 
 keep      the player's file stays; the new one is not installed
 replace   the new one is installed
@@ -15,17 +15,17 @@ from pathlib import Path
 import numpy as np
 import pathspec
 
-from rampa.core.content.tree.player_file_rules import LOOSE
+from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.install.assembly import file_holds
 
 
-def mark_loose(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
-    """The tree with the files that match marked as loose. `rule` is one of `loose_rules.LOOSE`."""
+def mark_player_files(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
+    """The tree with the files that match marked as the player's. `rule` is one of `player_file_rules.PLAYER_FILES`."""
     if not patterns:
         return tree
     spec = pathspec.GitIgnoreSpec.from_lines(patterns)
-    own = LOOSE.index(rule) + 1
+    own = PLAYER_FILE_RULES.index(rule) + 1
     files = tree.files
     modes = bytes(
         mode & 1 | own << 1 if spec.match_file(path) else mode
@@ -35,7 +35,7 @@ def mark_loose(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
 
 
 def changed(tree: Tree, at: Path) -> list[FileEntry]:
-    """The loose files of an installed tree that the player changed."""
+    """The player files of an installed tree that the player changed."""
     out = []
     for i in np.flatnonzero(np.frombuffer(tree.files.modes, np.uint8) > 1).tolist():
         file = tree.files[i]
@@ -48,12 +48,12 @@ def changed(tree: Tree, at: Path) -> list[FileEntry]:
 def carry_over(old: Tree, old_at: Path, new: Tree, staged: Path, aside: Path) -> tuple[list[str], list[str]]:
     """Brings the player's changed files into a staged tree; returns (paths kept, paths set aside).
 
-    The rule is that of the new build; a loose file that it no longer has is set aside. `aside` gets one folder a build.
+    The rule is that of the new build; a player file that it no longer has is set aside. `aside` gets one folder a build.
     """
     kept, put_aside = [], []
     for file in changed(old, old_at):
         now = new.files.find(file.path)
-        rule = now.loose if now else "aside"
+        rule = now.player_rule if now else "aside"
         if rule == "keep":
             _copy(old_at / file.path, staged / file.path)
             kept.append(file.path)

@@ -1,4 +1,4 @@
-"""The papers of a release: its signed statement's manifests, fetched, checked, and the tree that they make."""
+"""The manifests of a release: its signed statement's manifests, fetched, checked, and the tree that they make."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ from rampa.core.errors import Damaged
 from rampa.core.install.delivery import Delivery
 from rampa.core.signing.statement import DepotLine, Statement
 
-CHOSEN = "depots.txt"
-"""The file beside a release's papers that lists the depots that are installed, one a line."""
+CHOSEN = "chosen.txt"
+"""The file beside a release's manifests that lists the depots that are installed, one a line."""
 
 
 def lines_for(statement: Statement, choice: Choice) -> tuple[DepotLine, ...]:

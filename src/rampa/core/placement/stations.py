@@ -17,8 +17,8 @@ class Station:
 STATIONS = (
     Station("built", False),
     Station("signed", False),
-    Station("split", False),
-    Station("internal", True),
+    Station("depots", False),
+    Station("studio", True),
     Station("testers", True),
     Station("review", False, "Submissions to a storefront's reviewers are not part of this version."),
     Station("public", True, "Public needs a passed review, and reviews are not part of this version."),

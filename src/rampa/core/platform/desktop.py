@@ -14,11 +14,11 @@ MODES = ("fullscreen", "borderless", "window")
 INPUTS = ("gamepad", "keyboard", "mouse", "touch", "microphone", "camera")
 ANY_IDENTIFIER = Fits(
     re.compile(r"[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)+"),
-    "lower-case letters, digits, hyphens and underscores, parted by dots",
+    "lower-case letters, digits, hyphens and underscores, separated by dots",
 )
 NO_UNDERSCORE = Fits(
     re.compile(r"[a-z][a-z0-9-]*(\.[a-z][a-z0-9-]*)+"),
-    "lower-case letters, digits and hyphens, parted by dots",
+    "lower-case letters, digits and hyphens, separated by dots",
     lambda text: text.replace("_", "-"),
 )
 

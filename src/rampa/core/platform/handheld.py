@@ -1,4 +1,7 @@
-"""Phones, tablets and headsets: Android, iOS, a generic headset."""
+"""Phones, tablets and headsets: Android, iOS, a generic headset.
+
+The headset is no product: its system levels and limits are made up.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +16,7 @@ PERMISSIONS = ("bluetooth", "camera", "contacts", "location", "microphone", "net
 FEATURES = ("touch", "gamepad", "gyroscope", "vibration", "camera", "microphone")
 NO_HYPHEN = Fits(
     re.compile(r"[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)+"),
-    "lower-case letters, digits and underscores, parted by dots",
+    "lower-case letters, digits and underscores, separated by dots",
     lambda text: text.replace("-", "_"),
 )
 TOUCH = Rule(
@@ -24,7 +27,7 @@ TOUCH = Rule(
     "blocker",
 )
 TURNED = Rule(
-    "display.orientation-unsaid",
+    "display.orientation-not-set",
     "display.orientation",
     OneOf(("landscape", "portrait")),
     "the picture turns with the hand, and each scene must be drawn for both",
@@ -85,7 +88,7 @@ IOS = Platform(
         Rule(
             "version.plain-numbers",
             "version.name",
-            Fits(re.compile(r"\d{1,9}(\.\d{1,9}){0,2}"), "one to three numbers parted by dots, and no stage"),
+            Fits(re.compile(r"\d{1,9}(\.\d{1,9}){0,2}"), "one to three numbers separated by dots, and no stage"),
             "the property list takes nothing else as the version that players read",
         ),
         Rule(
@@ -104,9 +107,9 @@ HEADSET = Platform(
     architectures=("arm64", "arm32"),
     code_limit=2_100_000_000,
     folds_case=False,
-    levels="API level",
-    lowest="26",
-    usual="29",
+    levels="system level, made up for this generic headset",
+    lowest="40",
+    usual="42",
     graphics=("vulkan", "opengles"),
     windows=("fullscreen",),
     identifiers=NO_HYPHEN,
@@ -126,7 +129,7 @@ HEADSET = Platform(
         Rule(
             "system.minimum-level",
             "system.minimum",
-            AtLeast("29"),
+            AtLeast("42"),
             "older systems drop frames when the head turns",
             "warning",
         ),

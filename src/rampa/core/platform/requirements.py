@@ -1,4 +1,4 @@
-"""What a rule can ask of a value. Each knows whether a value holds, says what is allowed, and mends a value where a machine can.
+"""What a rule can ask of a value. Each knows whether a value holds, says what is allowed, and fixes a value where a machine can.
 
 Values are those of resolved settings: texts, whole numbers, flags, tuples of texts, and tables of text to text.
 """
@@ -11,13 +11,13 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 
-class Must(Protocol):
+class Requirement(Protocol):
     def holds(self, value: Any) -> bool: ...
 
     def words(self) -> str:
         """What is allowed, as a clause after "allowed:"."""
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         """The nearest value that holds; None where only a person can say."""
 
 
@@ -37,7 +37,7 @@ class OneOf:
     def words(self) -> str:
         return listed(self.values)
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         return self.values[0]
 
 
@@ -53,7 +53,7 @@ class Among:
     def words(self) -> str:
         return listed(self.values)
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         if isinstance(value, dict):
             return {name: text for name, text in value.items() if name in self.values}
         return tuple(item for item in value if item in self.values) or (self.values[0],)
@@ -72,7 +72,7 @@ class Without:
     def words(self) -> str:
         return f"anything but {listed(self.values)}"
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         return tuple(item for item in value if item not in self.values) or self.instead
 
 
@@ -88,7 +88,7 @@ class Holding:
     def words(self) -> str:
         return f"a list with {self.item}"
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         return (*value, self.item)
 
 
@@ -104,7 +104,7 @@ class AtLeast:
     def words(self) -> str:
         return f"{self.level} or above"
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         return self.level
 
 
@@ -120,17 +120,17 @@ class AtMost:
     def words(self) -> str:
         return f"at most {self.limit}"
 
-    def mend(self, value: Any) -> Any:
+    def fix(self, value: Any) -> Any:
         return self.limit
 
 
 @dataclass(frozen=True, slots=True)
 class Fits:
-    """A text matches `pattern` as a whole; `sentence` says so to a person, `mending` makes one that does."""
+    """A text matches `pattern` as a whole; `sentence` says so to a person, `fixing` makes one that does."""
 
     pattern: re.Pattern[str]
     sentence: str
-    mending: Callable[[str], str] | None = None
+    fixing: Callable[[str], str] | None = None
 
     def holds(self, value: Any) -> bool:
         return self.pattern.fullmatch(value) is not None
@@ -138,16 +138,17 @@ class Fits:
     def words(self) -> str:
         return self.sentence
 
-    def mend(self, value: Any) -> Any:
-        made = self.mending(value) if self.mending else None
+    def fix(self, value: Any) -> Any:
+        made = self.fixing(value) if self.fixing else None
         return made if made and self.holds(made) else None
 
 
 @dataclass(frozen=True, slots=True)
 class Set:
-    """Something is given. Nothing can be guessed for it."""
+    """Something is given. `instead` is what a fix takes; without it nothing can be guessed."""
 
     sentence: str
+    instead: Any = None
 
     def holds(self, value: Any) -> bool:
         return value not in (None, "", (), {})
@@ -155,8 +156,8 @@ class Set:
     def words(self) -> str:
         return self.sentence
 
-    def mend(self, value: Any) -> Any:
-        return None
+    def fix(self, value: Any) -> Any:
+        return self.instead
 
 
 def level_key(level: str) -> tuple[int, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from rampa.core.platform.requirements import Must
+from rampa.core.platform.requirements import Requirement
 
 When = tuple[tuple[str, tuple[Any, ...]], ...]
 
@@ -20,7 +20,7 @@ class Rule:
 
     code: str
     key: str
-    must: Must
+    requirement: Requirement
     why: str
     severity: str = "blocker"
     when: When = ()
@@ -68,7 +68,7 @@ class Platform:
     usual: str
     graphics: tuple[str, ...]
     windows: tuple[str, ...]
-    identifiers: Must
+    identifiers: Requirement
     icons: tuple[IconFile, ...]
     opening: OpeningPicture
     handheld: bool = False

@@ -1,4 +1,7 @@
-"""The simulated storefronts and what each asks beyond its platforms' rules. Version 1 of the table."""
+"""The simulated storefronts and what each asks beyond its platforms' rules. Version 2 of the table.
+
+Every limit and level in it is made up, and no real storefront's.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +61,7 @@ MOSSGATE = Storefront(
         Rule(
             "system.target-level",
             "system.target",
-            AtLeast("34"),
+            AtLeast("27"),
             "the storefront takes no new version with an older target",
             when=(("platform", ("android",)),),
             unset=True,
@@ -96,21 +99,22 @@ VISORFIELD = Storefront(
             "the storefront refuses code that is compiled on the device: frames would drop",
         ),
         Rule(
-            "code.graphics-unsaid",
+            "code.graphics-not-set",
             "code.graphics",
-            Without(("automatic",), ("vulkan",)),
-            "the storefront wants the graphics interface said, one that it has tested",
+            Set("a graphics interface", ("vulkan",)),
+            "the storefront wants to know the graphics interface, one that it has tested",
+            unset=True,
         ),
         Rule(
             "system.minimum-level",
             "system.minimum",
-            AtLeast("32"),
+            AtLeast("44"),
             "the storefront sells no headset with an older system",
         ),
         Rule(
             "system.target-level",
             "system.target",
-            AtLeast("32"),
+            AtLeast("46"),
             "the storefront takes no new version with an older target",
             unset=True,
         ),

@@ -41,9 +41,7 @@ def _facts(platform: Platform) -> tuple[Rule, ...]:
         Rule("title.identifier-grammar", "title.identifier", platform.identifiers, f"{title} refuses other characters"),
         Rule("code.architecture-unknown", "code.architectures", Among(platform.architectures), f"{title} has no other"),
         Rule("output.kind-unknown", "output.kind", OneOf(platform.containers), f"{title} installs no other kind"),
-        Rule(
-            "code.graphics-unknown", "code.graphics", Among(("automatic", *platform.graphics)), f"{title} has no other"
-        ),
+        Rule("code.graphics-unknown", "code.graphics", Among(platform.graphics), f"{title} has no other"),
         Rule("display.window-mode", "display.window", OneOf(platform.windows), f"{title} has no other"),
         Rule("system.minimum-level", "system.minimum", AtLeast(platform.lowest), "nothing below is served any more"),
         Rule("system.permission-unknown", "system.permissions", Among(platform.permissions), f"{title} has no other"),

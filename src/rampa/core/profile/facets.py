@@ -18,28 +18,28 @@ def order(layer: Layer, facets: dict[str, Layer]) -> tuple[str, ...]:
     Cycles and unknown names must have been ruled out by `check_uses`.
     """
     out: dict[str, None] = {}
-    waiting = [(name, False) for name in reversed(layer.uses)]
+    waiting = [(name, False) for name in reversed(layer.facets)]
     while waiting:
         name, opened = waiting.pop()
         if name in out:
             continue
-        if opened or not facets[name].uses:
+        if opened or not facets[name].facets:
             out[name] = None
         else:
             waiting.append((name, True))
-            waiting.extend((inner, False) for inner in reversed(facets[name].uses))
+            waiting.extend((inner, False) for inner in reversed(facets[name].facets))
     return tuple(out)
 
 
 def check_uses(layers: list[Layer], facets: dict[str, Layer], say: Say) -> None:
     """Says every unknown facet, and each cycle once, where it is closed."""
     for layer in layers:
-        for number, name in enumerate(layer.uses):
+        for number, name in enumerate(layer.facets):
             if name not in facets:
                 known = tuple(facets)
                 hint = nearest(name, known) if known else f"Add a table [facets.{name[:40]}]."
                 say(
-                    (*layer.path, "uses", number),
+                    (*layer.path, "facets", number),
                     f"there is no facet {name[:60]!r}",
                     hint,
                     value=True,
@@ -62,7 +62,7 @@ def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> Non
                 continue
             trail.append(name)
             on_trail.add(name)
-        uses = facets[name].uses
+        uses = facets[name].facets
         if number == len(uses):
             done.add(name)
             on_trail.discard(trail.pop())
@@ -71,9 +71,9 @@ def _walk(start: str, facets: dict[str, Layer], done: set[str], say: Say) -> Non
         inner = uses[number]
         if inner in on_trail:
             round_ = " -> ".join([*trail[trail.index(inner) :], inner])
-            hint = "Take one of them out of `uses`."
+            hint = "Take one of them out of `facets`."
             say(
-                (*facets[name].path, "uses", number),
+                (*facets[name].path, "facets", number),
                 f"the facets use one another: {round_}",
                 hint,
                 value=True,

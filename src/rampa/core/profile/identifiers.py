@@ -1,4 +1,4 @@
-"""Suggesting a reverse-domain identifier where a document has none."""
+"""Proposing a reverse-domain identifier where a document has none."""
 
 from __future__ import annotations
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from rampa.core.profile.earlier import EARLIER, Earlier
 from rampa.core.profile.positions import Positions
 from rampa.core.profile.problems import HINTED, DocumentProblem, nearest
 from rampa.core.profile.settings.kinds import KINDS, Check, Setting
@@ -18,14 +17,13 @@ PLAIN = tuple(key for key in SETTINGS if "." not in key)
 
 @dataclass
 class Layer:
-    """`values` replace what came before, `changes` change it; `spoiled` keys are said, but wrongly. `uses` are facets' names."""
+    """`values` replace what came before, `changes` change it; `spoiled` keys are said, but wrongly. `facets` by name."""
 
     name: str
     path: tuple[str, ...]
     values: dict[str, Value] = field(default_factory=dict)
     changes: dict[str, ListChange | TableChange] = field(default_factory=dict)
-    uses: tuple[str, ...] = ()
-    earlier: list[Earlier] = field(default_factory=list)
+    facets: tuple[str, ...] = ()
     spoiled: set[str] = field(default_factory=set)
 
 
@@ -57,17 +55,15 @@ class LayerReader:
         plain = PLAIN if path else ()
         for word, value in table.items():
             here = (*path, word)
-            if path and word in EARLIER and not (word == "launch" and isinstance(value, dict)):
-                self._earlier(made, word, value)
-            elif word in TABLES:
+            if word in TABLES:
                 if self.is_table(here, value):
                     self._group(made, word, value)
             elif word in plain:
                 self._setting(made, here, value, SETTINGS[word])
-            elif word == "uses" and path:
-                made.uses = self._uses(here, value)
+            elif word == "facets" and path:
+                made.facets = self._facets(here, value)
             elif path:
-                self.unknown(here, (*PLAIN, "uses", *TABLES, *(k for k in SETTINGS if "." in k)))
+                self.unknown(here, (*PLAIN, "facets", *TABLES, *(k for k in SETTINGS if "." in k)))
         return made
 
     def _group(self, layer: Layer, group: str, table: dict[str, Any]) -> None:
@@ -79,16 +75,7 @@ class LayerReader:
             else:
                 self._setting(layer, here, value, setting)
 
-    def _earlier(self, layer: Layer, word: str, value: Any) -> None:
-        key, added = EARLIER[word]
-        here = (*layer.path, word)
-        layer.earlier.append(Earlier(layer.path, word, key, value, self._at.of(here).line))
-        if added and isinstance(value, list):
-            self._change(layer, here, {"add": value}, SETTINGS[key], inner=here)
-        else:
-            self._setting(layer, here, value, SETTINGS[key])
-
-    def _uses(self, path: Path, value: Any) -> tuple[str, ...]:
+    def _facets(self, path: Path, value: Any) -> tuple[str, ...]:
         if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
             self.say(path, f"this must be a list of facets' names, and is {kind_of(value)}", value=True)
             return ()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import pathspec
 
-from rampa.core.content.select.leave_out_classes import ALWAYS, STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.content.tree.paths import path_problem, printable
 from rampa.core.profile.edits import literal
 from rampa.core.profile.file_probe import Languages, Program, Seen, find_languages, pictures, programs
@@ -21,7 +21,7 @@ SHOWN = 3
 
 
 @dataclass(frozen=True)
-class Suggestion:
+class Proposal:
     """`text` is a valid document; `reasons` the same reasons as its comments: (line of the document, why)."""
 
     text: str
@@ -42,7 +42,7 @@ class _Writing:
         self.lines += [f"# {printable(why)}", line]
 
 
-def suggest(folder: str, seen: Sequence[Seen], *, studio: str = "", domain: str = "") -> Suggestion:
+def propose(folder: str, seen: Sequence[Seen], *, studio: str = "", domain: str = "") -> Proposal:
     """`folder` is the folder's name. The document that comes out is valid, and reads as what was found."""
     files = sorted((s for s in seen if not path_problem(s.path)), key=lambda s: s.path)
     name = _title(folder)
@@ -55,7 +55,7 @@ def suggest(folder: str, seen: Sequence[Seen], *, studio: str = "", domain: str 
     _pictures(out, files)
     _profiles(out, name, found)
     _depots(out, files)
-    return Suggestion("\n".join(out.lines) + "\n", tuple(out.reasons))
+    return Proposal("\n".join(out.lines) + "\n", tuple(out.reasons))
 
 
 def _title(folder: str) -> str:
@@ -92,7 +92,7 @@ def _version(files: list[Seen]) -> tuple[str, str]:
 def _content(out: _Writing, files: list[Seen], found: list[Program]) -> None:
     out.table("content")
     classes = _classes(files)
-    left_out = pathspec.GitIgnoreSpec.from_lines([p for c in (*classes, *ALWAYS) for p in STRIP_CLASSES[c][1]])
+    left_out = pathspec.GitIgnoreSpec.from_lines([p for c in (*classes, *ALWAYS) for p in LEAVE_OUT_CLASSES[c][1]])
     kept = [s for s in files if not left_out.match_file(s.path) and s.path != "rampa.toml"]
     tops = sorted({s.path.split("/")[0] + "/" for s in kept if "/" in s.path})
     single = [s.path for s in kept if "/" not in s.path and _ships(s, found)]
@@ -103,7 +103,7 @@ def _content(out: _Writing, files: list[Seen], found: list[Program]) -> None:
             f"{name} ({count} {'file' if count == 1 else 'files'}, such as {example})"
             for name, (count, example) in classes.items()
         )
-        out.say("strip_classes", list(classes), f"Here, and not for players: {counted}.")
+        out.say("leave_out_classes", list(classes), f"Here, and not for players: {counted}.")
     languages = find_languages(kept)
     if languages:
         _say_languages(out, languages)
@@ -125,7 +125,7 @@ def _ships(seen: Seen, found: list[Program]) -> bool:
 
 def _classes(files: list[Seen]) -> dict[str, tuple[int, str]]:
     out = {}
-    for name, (_, patterns) in STRIP_CLASSES.items():
+    for name, (_, patterns) in LEAVE_OUT_CLASSES.items():
         if name not in ALWAYS:
             spec = pathspec.GitIgnoreSpec.from_lines(patterns)
             hits = [s.path for s in files if spec.match_file(s.path)]
@@ -194,7 +194,7 @@ def _depots(out: _Writing, files: list[Seen]) -> None:
     out.table("depots.base")
     if addons:
         tops = sorted({f"{top}/" for top, _ in addons})
-        out.say("not", tops, "Add-ons go to depots of their own: only those who have them download them.")
+        out.say("not", tops, "Addons go to depots of their own: only those who have them download them.")
     else:
         out.lines.append("# Everything, for everybody.")
     taken = {"base"}
@@ -204,5 +204,5 @@ def _depots(out: _Writing, files: list[Seen]) -> None:
             continue
         taken.add(slug)
         out.table(f"depots.{slug}")
-        out.say("only", [f"{top}/{addon}/"], f"The folder {top}/{addon} is an add-on by its place.")
+        out.say("only", [f"{top}/{addon}/"], f"The folder {top}/{addon} is an addon by its place.")
         out.say("addon", re.sub(r"[-_]+", " ", addon).title()[:100], "Its folder's name.")

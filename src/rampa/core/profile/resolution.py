@@ -8,6 +8,7 @@ from typing import Any
 
 from rampa.core.profile.facets import order
 from rampa.core.profile.layers import Layer
+from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.table import SETTINGS
 from rampa.core.profile.values import DEFAULT, MAX_ITEMS, Origin, Value
 
@@ -29,10 +30,10 @@ class Untaken:
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """One profile: `values` by key, those without a value left out; `uses` in the order in which they applied."""
+    """One profile: `values` by key, those without a value left out; `facets` in the order in which they applied."""
 
     name: str
-    uses: tuple[str, ...]
+    facets: tuple[str, ...]
     values: dict[str, Value]
     untaken: tuple[Untaken, ...]
 
@@ -93,11 +94,19 @@ class _Known(Mapping[str, Any]):
 
 
 def _computed(values: dict[str, Value]) -> dict[str, Value]:
-    known = _Known(values)
-    for setting in COMPUTED:
-        if setting.key not in values:
-            try:
-                values[setting.key] = Value(setting.default(known), DEFAULT)
-            except KeyError:  # what it is computed from is missing, which is said elsewhere
-                continue
+    """A default may be computed from another one that stands later in the table: rounds, until none brings a value."""
+    pending = [s for s in COMPUTED if s.key not in values]
+    while pending:
+        left = [s for s in pending if not _compute(s, values)]
+        if len(left) == len(pending):
+            break
+        pending = left
     return values
+
+
+def _compute(setting: Setting, values: dict[str, Value]) -> bool:
+    try:
+        values[setting.key] = Value(setting.default(_Known(values)), DEFAULT)
+    except KeyError:  # what it is computed from is missing, which is said elsewhere
+        return False
+    return True

@@ -25,7 +25,7 @@ class ResolvedProfile:
 
     name: str
     title: str
-    product: str
+    program_name: str
     identifier: str
     platform: Platform
     purpose: str
@@ -49,11 +49,11 @@ class ResolvedProfile:
     launch: str
     bundle: str
     compression: int
-    levels: Mapping[str, str]
+    packing: Mapping[str, str]
     """Packing by pattern, beyond the usual level."""
-    loose: tuple[str, ...]
-    loose_updates: str
-    companions: tuple[str, ...]
+    player_files: tuple[str, ...]
+    player_files_updates: str
+    provided_libraries: tuple[str, ...]
     encryption: bool
     rules: ContentRules
     depots: tuple[DepotRule, ...]
@@ -81,7 +81,7 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
     return ResolvedProfile(
         name=name,
         title=own.get("title.name"),
-        product=own.get("title.product"),
+        program_name=own.get("launch.program_name"),
         identifier=own.get("title.identifier"),
         platform=PLATFORMS[own.get("platform")],
         purpose=own.get("purpose"),
@@ -102,10 +102,10 @@ def resolve(document: Document, name: str) -> ResolvedProfile:
         launch=entries.get(own.get("code.architectures")[0], own.get("launch.entry")),
         bundle=own.get("output.bundle"),
         compression=own.get("content.compression"),
-        levels=dict(own.get("content.levels") or {}),
-        loose=tuple(own.get("content.loose") or ()),
-        loose_updates=own.get("content.loose_updates"),
-        companions=tuple(own.get("content.companions") or ()),
+        packing=dict(own.get("content.packing") or {}),
+        player_files=tuple(own.get("content.player_files") or ()),
+        player_files_updates=own.get("content.player_files_updates"),
+        provided_libraries=tuple(own.get("content.provided_libraries") or ()),
         encryption=bool(own.get("content.encryption")),
         rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own)), _classes(own)),
         depots=tuple(
@@ -123,7 +123,7 @@ def bundle_name(profile: ResolvedProfile, title: str, version_name: str, code: i
 
 
 def _has(own: Resolved, depot: DepotRules) -> bool:
-    """The profile's platform has the depot, and its add-on goes with the profile."""
+    """The profile's platform has the depot, and its addon goes with the profile."""
     if depot.platforms and own.get("platform") not in depot.platforms:
         return False
     addons = own.get("content.addons")
@@ -131,18 +131,18 @@ def _has(own: Resolved, depot: DepotRules) -> bool:
 
 
 def _classes(own: Resolved) -> dict[str, str]:
-    """The strip classes with their origins; some always apply."""
-    said = own.values["content.strip_classes"]
+    """The leave-out classes with their origins; some always apply."""
+    said = own.values["content.leave_out_classes"]
     return dict.fromkeys(ALWAYS, "always") | {name: said.part(name).place() for name in said.value}
 
 
 def _strip(document: Document, own: Resolved) -> list[Pattern]:
-    strip = class_patterns(_classes(own))
-    strip += _patterns(own, "content.strip", "strip rule")
-    strip += _left_out_units(document, own)
-    strip += _left_out_languages(document, own)
-    strip += _left_out_addons(document, own)
-    return strip
+    leave_out = class_patterns(_classes(own))
+    leave_out += _patterns(own, "content.leave_out", "leave-out rule")
+    leave_out += _left_out_units(document, own)
+    leave_out += _left_out_languages(document, own)
+    leave_out += _left_out_addons(document, own)
+    return leave_out
 
 
 def _patterns(own: Resolved, key: str, why: str) -> list[Pattern]:
@@ -180,4 +180,4 @@ def _left_out_addons(document: Document, own: Resolved) -> list[Pattern]:
         return []
     origin = own.origin("content.addons").place()
     gone = [d for d in document.depots if d.addon and d.addon not in addons]
-    return [Pattern(text, f"add-on {d.addon} is left out", origin) for d in gone for text in d.only if text != "*"]
+    return [Pattern(text, f"addon {d.addon} is left out", origin) for d in gone for text in d.only if text != "*"]

@@ -8,9 +8,7 @@ from collections import Counter
 
 from rampa.core.profile.problems import DocumentProblem
 
-HINT = (
-    "Take it out and make a new one: this one was seen. Name a signing identity, or put it into an environment group."
-)
+HINT = "Take it out and make a new one: this one was seen. Name a signing identity, or put it into a set of step variables."
 KNOWN: tuple[tuple[str, re.Pattern[str]], ...] = (
     ("a private key", re.compile(r"-----BEGIN [A-Z ]{0,20}PRIVATE KEY-----")),
     ("a signed token", re.compile(r"\beyJ[A-Za-z0-9_-]{10,}\.[A-Za-z0-9_-]{10,}\.")),

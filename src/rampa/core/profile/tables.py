@@ -43,7 +43,7 @@ class OwnStep:
     line: int
     command: tuple[str, ...] = ()
     folder: str = ""
-    environment: tuple[str, ...] = ()
+    variables: tuple[str, ...] = ()
     seconds: int = 0
     silent: int = 0
     memory: int = 0

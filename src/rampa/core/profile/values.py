@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 FILE_NAME = "rampa.toml"
 MAX_ITEMS = 2000
-"""Items of a list, or entries of a table: more are not settings but data, and belong into a file."""
+"""Items of a list, or entries of a table: more are not settings but data, and go into a file."""
 
 
 class Origin(NamedTuple):

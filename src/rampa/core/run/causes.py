@@ -1,4 +1,4 @@
-"""Why a run failed, in one sentence, with what most likely mends it. One table, version 1."""
+"""Why a run failed, in one sentence, with what most likely fixes it. One table, version 1."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ TABLE = {
     ),
     "bundle.blocked": (
         "A storefront would refuse the bundle: {detail}",
-        "Mend it in the export; its findings say where.",
+        "Fix it in the export; its findings say where.",
     ),
     "store.full": (
         "The disk of the service is full",
@@ -62,7 +62,7 @@ TABLE = {
     "check.blocked": ("A check found {detail}", "The findings stand in the log of the step check."),
     "source.missing": (
         "The source could not be had: {detail}",
-        "Look whether the repository answers: `rampa source fetch`.",
+        "Check whether the repository answers: `rampa source fetch`.",
     ),
     "source.pointer": (
         "The source holds large-file pointers in place of files: {detail}",

@@ -11,14 +11,14 @@ from rampa.core.profile.resolution import Resolved
 
 BUILT_IN = {
     "fetch": "Bring the source: exactly its commit, or the uploaded folder.",
-    "toolchain": "Look whether this machine has the toolchain, its version and its licence.",
+    "toolchain": "Check whether this machine has the toolchain, its version and its licence.",
     "export": "Run the toolchain's export command.",
     "collect": "Select what goes in, and see that baked content is as new as its sources.",
     "check": "Look for what would stop the build at the storefront.",
     "bundle": "Reserve the version code and write the bundle.",
     "sign": "Sign the bundle.",
-    "split": "Split the content into depots and send what the service lacks.",
-    "publish": "Hand the build over: from here on it can be placed.",
+    "depots": "Split the content into depots and send what the service lacks.",
+    "complete": "Hand the build over: from here on it can be placed.",
     "notify": "Write to the person who started the run.",
 }
 """Name -> what it does."""
@@ -28,20 +28,20 @@ ELSE_SECONDS = 3600
 SILENT = 120
 OUTPUT = 64_000
 RETRIES = {"fetch": 2}
-AFTER_BUNDLE = ("split", "publish")
-NEEDS = {"check": "collect", "bundle": "collect", "sign": "bundle", "split": "bundle", "publish": "split"}
+AFTER_BUNDLE = ("depots", "complete")
+NEEDS = {"check": "collect", "bundle": "collect", "sign": "bundle", "depots": "bundle", "complete": "depots"}
 """A step -> the one that must have come before it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """`kind` is a built-in's name, or `command`. Seconds, MiB (0: no limit), kB of log. `environment` as NAME=value."""
+    """`kind` is a built-in's name, or `command`. Seconds, MiB (0: no limit), kB of log. `variables` as NAME=value."""
 
     name: str
     kind: str
     command: tuple[str, ...] = ()
     folder: str = ""
-    environment: tuple[str, ...] = ()
+    variables: tuple[str, ...] = ()
     seconds: int = ELSE_SECONDS
     silent: int = SILENT
     memory: int = 0
@@ -59,15 +59,15 @@ class Step:
 
 
 def listed(profile: Resolved) -> tuple[str, ...]:
-    """The profile's steps by name. What is not said is put where it belongs: fetch first, split and publish after a bundle."""
+    """The profile's steps by name. What is not said is put where it belongs: fetch first, depots and complete after a bundle."""
     names: tuple[str, ...] = profile.get("toolchain.steps") or _usual(profile)
     if "fetch" not in names:
         names = ("fetch", *names)
     if "bundle" in names:
         at = max(names.index(n) for n in ("bundle", "sign") if n in names) + 1
         missing = tuple(n for n in AFTER_BUNDLE if n not in names)
-        if "publish" in names:
-            at = names.index("publish")
+        if "complete" in names:
+            at = names.index("complete")
         names = (*names[:at], *missing, *names[at:])
     return names
 
@@ -76,7 +76,7 @@ def _usual(profile: Resolved) -> tuple[str, ...]:
     export = ("export",) if profile.get("toolchain.export") else ()
     toolchain = ("toolchain",) if profile.get("toolchain.name") else ()
     sign = ("sign",) if profile.get("signing.identity") else ()
-    return ("fetch", *toolchain, *export, "collect", "check", "bundle", *sign, "split", "publish")
+    return ("fetch", *toolchain, *export, "collect", "check", "bundle", *sign, "depots", "complete")
 
 
 def steps_of(document: Document, profile: Resolved) -> list[Step]:
@@ -99,7 +99,7 @@ def _built_in(name: str, own: OwnStep | None, profile: Resolved) -> Step:
 
 def _limited(step: Step, own: OwnStep) -> Step:
     numbers = {k: getattr(own, k) for k in ("seconds", "silent", "memory", "output", "retries") if getattr(own, k)}
-    return replace(step, folder=own.folder, environment=own.environment, when=own.when, **numbers)
+    return replace(step, folder=own.folder, variables=own.variables, when=own.when, **numbers)
 
 
 def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str, str]]:

@@ -76,7 +76,7 @@ def must_allow(grant: Grant, device: str, identifier: str, certificate: str, now
         hint = "Ask for a new grant: rampa grant make, then rampa build re-sign."
         raise Refused("grant.expired", f"the grant ended on {grant.expires_at:%Y-%m-%d}", hint=hint)
     if device not in grant.devices:
-        hint = "It was registered after the grant. Make a new one and sign the build again; nothing is built anew."
+        hint = "It was registered after the grant. Make a new one and sign the build again; nothing is rebuilt."
         raise Refused("grant.device", f"the grant does not list {device}", where=device, hint=hint)
 
 

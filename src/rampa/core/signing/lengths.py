@@ -1,4 +1,4 @@
-"""Little-endian values with their length before them, which signing blocks and lineages are made of."""
+"""Little-endian values with their length before them, which signing blocks and successions are made of."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
-"""Lineage: the proof that one signing identity handed over to the next.
+"""Succession: the proof that one signing identity handed over to the next.
 
 Source: source.android.com, "APK Signature Scheme v3", proof-of-rotation.
 
-    lineage := version (1) level*
+    succession := version (1) level*
     level   := signed data, flags, algorithm that this certificate signs the next level with, signature
     signed  := certificate, algorithm that the previous certificate signed with (0 in the first level)
 
@@ -52,39 +52,41 @@ class SuccessionLevel:
         return _load(self.certificate).fingerprint(hashes.SHA256()).hex()
 
 
-Lineage = tuple[SuccessionLevel, ...]
+Succession = tuple[SuccessionLevel, ...]
 
 
-def begin(identity: Identity) -> Lineage:
+def begin(identity: Identity) -> Succession:
     """The line of one identity that has not handed over yet."""
     return (SuccessionLevel(identity.certificate.public_bytes(Encoding.DER), 0, TRUSTED, 0, b""),)
 
 
-def extend(lineage: Lineage, last: Identity, successor: Identity) -> Lineage:
+def extend(succession: Succession, last: Identity, successor: Identity) -> Succession:
     """`last`, which the line ends with, hands over to `successor`. Raises `Invalid` when it does not end with it."""
-    if not lineage or lineage[-1].fingerprint != last.fingerprint:
-        raise Invalid("lineage.last", "the lineage does not end with the identity that is to hand over")
-    if successor.fingerprint in fingerprints(lineage):
-        raise Invalid("lineage.again", "the successor is in the lineage already", hint="Name a new signing identity.")
+    if not succession or succession[-1].fingerprint != last.fingerprint:
+        raise Invalid("succession.last", "the succession does not end with the identity that is to hand over")
+    if successor.fingerprint in fingerprints(succession):
+        raise Invalid(
+            "succession.again", "the successor is in the succession already", hint="Name a new signing identity."
+        )
     algorithm = algorithms.algorithm_for(last.key)
     level = SuccessionLevel(successor.certificate.public_bytes(Encoding.DER), algorithm.number, TRUSTED, 0, b"")
     level = replace(level, signature=algorithms.sign(last.key, algorithm, level.signed))
-    return (*lineage[:-1], replace(lineage[-1], algorithm=algorithm.number), level)
+    return (*succession[:-1], replace(succession[-1], algorithm=algorithm.number), level)
 
 
-def encode(lineage: Lineage) -> bytes:
+def encode(succession: Succession) -> bytes:
     out = struct.pack("<I", VERSION)
-    for level in lineage:
+    for level in succession:
         flags = struct.pack("<II", level.flags, level.algorithm)
         out += prefixed(prefixed(level.signed) + flags + prefixed(level.signature))
     return out
 
 
-def decode(data: bytes) -> Lineage:
-    """Reads a lineage; `verify` says whether it holds. Raises `Damaged`."""
+def decode(data: bytes) -> Succession:
+    """Reads a succession; `verify` says whether it holds. Raises `Damaged`."""
     cursor = Cursor(data)
     if cursor.number() != VERSION:
-        raise Damaged("lineage.version", "the lineage is of a version that is not known here")
+        raise Damaged("succession.version", "the succession is of a version that is not known here")
     levels: list[SuccessionLevel] = []
     for body in Cursor.rest_of(cursor):
         own = Cursor(body)
@@ -92,40 +94,43 @@ def decode(data: bytes) -> Lineage:
         flags, algorithm = own.number(), own.number()
         levels.append(SuccessionLevel(signed.item(), signed.number(), flags, algorithm, own.item()))
         if signed.left or own.left or len(levels) > MAX_LEVELS:
-            raise Damaged("lineage.damaged", "a level of the lineage is damaged")
+            raise Damaged("succession.damaged", "a level of the succession is damaged")
     return tuple(levels)
 
 
-def verify(lineage: Lineage) -> None:
+def verify(succession: Succession) -> None:
     """Every level is signed by the one before it. Raises `Damaged` with the place that does not hold."""
-    if not lineage:
-        raise Damaged("lineage.damaged", "the lineage is empty")
-    if len(set(fingerprints(lineage))) != len(lineage):
-        raise Damaged("lineage.damaged", "a certificate stands in the lineage twice")
-    for number, (before, level) in enumerate(itertools.pairwise(lineage), 2):
+    if not succession:
+        raise Damaged("succession.damaged", "the succession is empty")
+    if len(set(fingerprints(succession))) != len(succession):
+        raise Damaged("succession.damaged", "a certificate stands in the succession twice")
+    for number, (before, level) in enumerate(itertools.pairwise(succession), 2):
         algorithm = ALGORITHMS.get(level.parent_algorithm)
         if algorithm is None or level.parent_algorithm != before.algorithm:
             raise Damaged(
-                "lineage.damaged", f"level {number} of the lineage names another algorithm than level {number - 1}"
+                "succession.damaged",
+                f"level {number} of the succession names another algorithm than level {number - 1}",
             )
         if not algorithms.verify(_public(before), algorithm, level.signature, level.signed):
-            raise Damaged("lineage.forged", f"level {number} of the lineage is not signed by the certificate before it")
+            raise Damaged(
+                "succession.forged", f"level {number} of the succession is not signed by the certificate before it"
+            )
 
 
-def fingerprints(lineage: Lineage) -> list[str]:
+def fingerprints(succession: Succession) -> list[str]:
     """SHA-256 of each certificate, oldest first."""
-    return [level.fingerprint for level in lineage]
+    return [level.fingerprint for level in succession]
 
 
 def _public(level: SuccessionLevel) -> Any:
     try:
         return _load(level.certificate).public_key()
     except Exception as error:
-        raise Damaged("lineage.damaged", "the key of a certificate of the lineage cannot be read") from error
+        raise Damaged("succession.damaged", "the key of a certificate of the succession cannot be read") from error
 
 
 def _load(certificate: bytes) -> x509.Certificate:
     try:
         return x509.load_der_x509_certificate(certificate)
     except Exception as error:
-        raise Damaged("lineage.damaged", "a certificate of the lineage cannot be read") from error
+        raise Damaged("succession.damaged", "a certificate of the succession cannot be read") from error

@@ -136,7 +136,7 @@ def _add(
         size=0,
         packed=0,
         figures={},
-        nowhere=[],
+        undelivered=[],
         left_out=[],
         left_out_files=0,
         left_out_size=0,

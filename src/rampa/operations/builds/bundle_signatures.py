@@ -15,7 +15,7 @@ from rampa.core.bundle.jar_signature import block
 from rampa.core.bundle.package_signature import key_of_public
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing import succession
-from rampa.core.signing.succession import Lineage
+from rampa.core.signing.succession import Succession
 from rampa.db.titles import SigningIdentityRow
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.builds.builds import find_build, must_be_open, must_hold
@@ -30,7 +30,7 @@ SIGNATURE_FILE = b"Signature-Version: 1.0\r\n"
 def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: wire.ToSignIn) -> wire.SignaturesOut:
     """Signs what is asked with the profile's identity; asked for nothing it says what kind of key signs.
 
-    After a hand-over the oldest identity of the lineage signs v1 and v2, which know no lineage.
+    After a hand-over the oldest identity of the succession signs v1 and v2, which know no succession.
     """
     with services.db.transaction() as session:
         build = must_be_open(find_build(session, slug, number, lock=True))
@@ -39,8 +39,8 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         if not profile.identity or not profile.signs_inside:
             raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
         row = find_key(session, profile.identity, lock=True)
-        line = succession.decode(row.lineage) if row.lineage else ()
-        # An app bundle has no scheme that knows a lineage: the storefront takes the newest identity's word.
+        line = succession.decode(row.succession) if row.succession else ()
+        # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
         first = row if profile.kind == "aab" else _oldest(session, row, line)
         made = wire.SignaturesOut(**_about(first, row, profile.padding))
         if not (asked.jar or asked.v2 or asked.v3):
@@ -69,13 +69,15 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         return made
 
 
-def _oldest(session: Session, row: SigningIdentityRow, line: Lineage) -> SigningIdentityRow:
+def _oldest(session: Session, row: SigningIdentityRow, line: Succession) -> SigningIdentityRow:
     if not line:
         return row
     found = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == line[0].fingerprint))
     if found is None:
-        hint = "Schemes v1 and v2 are signed by the first identity of the lineage: import it again."
-        raise Refused("lineage.first", f"the first identity of {row.name}'s lineage is not in the vault", hint=hint)
+        hint = "Schemes v1 and v2 are signed by the first identity of the succession: import it again."
+        raise Refused(
+            "succession.first", f"the first identity of {row.name}'s succession is not in the vault", hint=hint
+        )
     return found
 
 

@@ -217,7 +217,7 @@ def _record(
     build.packed = _packed([g.manifest.tree for g in given], located)
     build.figures = asked.figures.model_dump()
     build.made_with = {"tools": asked.tools, "findings": [f.model_dump() for f in asked.findings]}
-    build.nowhere = list(asked.nowhere)
+    build.undelivered = list(asked.undelivered)
     build.left_out = [row.model_dump() for row in asked.left_out]
     build.left_out_files = len(asked.left_out)
     build.left_out_size = sum(row.size for row in asked.left_out)

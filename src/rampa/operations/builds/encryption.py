@@ -1,4 +1,4 @@
-"""Encrypting a build's new content when it is completed: what nobody could read before is written anew, encrypted.
+"""Encrypting a build's new content when it is completed: what nobody could read before is written again, encrypted.
 
 Chunks that other builds deliver plain stay plain: they are public already. The plain packs that this upload brought are
 removed at once, before any address of theirs was given out.
@@ -74,7 +74,7 @@ def _keep(services: Services, session: Session, writer: PackWriter, key: tuple[b
 
 
 def _empty(services: Services, session: Session, packs: set[bytes]) -> list[bytes]:
-    """Plain packs that still hold other content beside what was encrypted are written anew without it."""
+    """Plain packs that still hold other content beside what was encrypted are written again without it."""
     for pack in sorted(packs):
         frames = select(FrameRow.id).where(FrameRow.pack_digest == pack)
         rest = list(session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames))))

@@ -166,7 +166,7 @@ def candidate(services: Services, build: BuildRow) -> PlacementCandidate:
         launch=build.launch,
         signed_by=build.bundle.fingerprint if build.bundle else "",
         depots=depot_trees(services, build) if ready else {},
-        nowhere=tuple(build.nowhere),
+        undelivered=tuple(build.undelivered),
         selectors=selectors_of(build),
     )
 

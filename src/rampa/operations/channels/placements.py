@@ -34,7 +34,7 @@ def get_channel(services: Services, actor: Actor, slug: str, name: str) -> wire.
     raise NotFound("channel.unknown", f"{slug} has no channel {name!r}", where="channel")
 
 
-def get_release(services: Services, slug: str, name: str, platform: str) -> wire.Release:
+def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.Offer:
     """What a device that follows the channel should have now. Raises `NotFound` when nothing is live."""
     with services.db.transaction() as session:
         title = find_title(session, slug)
@@ -42,11 +42,11 @@ def get_release(services: Services, slug: str, name: str, platform: str) -> wire
         live = live_placement(session, channel, platform) if channel else None
         if live is None:
             raise NotFound(
-                "release.none",
+                "offer.none",
                 f"nothing is live on {name} of {slug} for {platform}",
                 hint=f"Place a build: `rampa channel place {slug}#N --on {name}`.",
             )
-        return wire.Release(
+        return wire.Offer(
             title=slug,
             build=live.build.number,
             name=live.build.name,

@@ -104,14 +104,14 @@ def _own_height(build: BuildRow) -> int:
     if build.state == BuildState.OPEN:
         return HEIGHT["built"]
     signed = bool(build.bundle and build.bundle.fingerprint)
-    return HEIGHT["split"] if signed else HEIGHT["built"]
+    return HEIGHT["depots"] if signed else HEIGHT["built"]
 
 
 def _next(
     session: Session, services: Services, actor: Actor, build: BuildRow, height: int
 ) -> tuple[Finding | None, Action | None]:
     """What keeps the leading build from the next station, and the act that takes it there."""
-    station = next((s for s in STATIONS[max(height, HEIGHT["split"]) + 1 :]), None)
+    station = next((s for s in STATIONS[max(height, HEIGHT["depots"]) + 1 :]), None)
     if station is None:
         return None, None
     if station.closed and not station.channel:

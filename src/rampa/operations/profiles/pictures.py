@@ -12,8 +12,8 @@ from rampa.core.picture.sets import MadePicture, Remark, icon_remarks, icon_set,
 from rampa.core.picture.source import SourcePicture, read_source
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile import proposal
 from rampa.core.profile.file_probe import Seen
-from rampa.core.profile.proposal import suggest
 from rampa.db.people import PersonRow, StudioRow
 from rampa.operations.base.context import Actor, Services
 from rampa.schema.profiles import pictures as wire
@@ -32,14 +32,14 @@ def make_sets(asked: wire.PictureIn) -> wire.PicturesOut:
     )
 
 
-def propose(services: Services, actor: Actor, asked: wire.FolderIn) -> wire.SuggestionOut:
+def propose(services: Services, actor: Actor, asked: wire.FolderIn) -> wire.ProposalOut:
     """A first document for a folder, with the studio's name, and its domain from the asker's address."""
     with services.db.transaction() as session:
         studio = session.scalar(select(StudioRow.name)) or ""
         email = session.scalar(select(PersonRow.email).where(PersonRow.id == actor.person_id)) or ""
     seen = [Seen(f.path, f.size, _decoded(f.head, f.path), f.executable) for f in asked.files]
-    made = suggest(asked.name, seen, studio=studio, domain=asked.domain or email.partition("@")[2])
-    return wire.SuggestionOut(
+    made = proposal.propose(asked.name, seen, studio=studio, domain=asked.domain or email.partition("@")[2])
+    return wire.ProposalOut(
         document=made.text, reasons=[wire.ReasonOut(line=line, why=why) for line, why in made.reasons]
     )
 

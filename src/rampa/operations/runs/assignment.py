@@ -131,7 +131,7 @@ def _give(session: Session, services: Services, run: RunRow, agent: AgentRow) ->
 
 
 def look_for_lost(services: Services) -> int:
-    """Runs whose agent fell silent, or was started anew, wait again or fail. Returns how many."""
+    """Runs whose agent fell silent, or was started again, wait again or fail. Returns how many."""
     with services.db.transaction() as session:
         since = services.now() - LEASE
         held = session.scalars(
@@ -152,7 +152,7 @@ def _why_lost(services: Services, run: RunRow, since: object) -> str:
     if agent.stopped:
         return f"{agent.name} was stopped"
     if run.taken_at and agent.started_at > run.taken_at:
-        return f"{agent.name} was started anew"
+        return f"{agent.name} was started again"
     if run.seen_at and run.seen_at < since:  # type: ignore[operator]
         silent = (services.now() - run.seen_at).total_seconds()
         return f"{agent.name} was silent for {silent:.0f} s"

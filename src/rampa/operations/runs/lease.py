@@ -27,7 +27,7 @@ from rampa.operations.runs.logs import say
 from rampa.operations.runs.lookup import held_run
 from rampa.operations.sources.repository import has_source
 from rampa.operations.titles.documents import find_revision
-from rampa.operations.variables.variables import open_environment
+from rampa.operations.variables.variables import open_variables
 from rampa.schema import agents as wire
 
 
@@ -85,7 +85,7 @@ def _for_agent(session: Session, services: Services, agent: AgentRow, asked: wir
 
 def _work(session: Session, services: Services, run: RunRow) -> wire.Work:
     run.seen_at = services.now()
-    variables, secrets = open_environment(services, session, run.environment)
+    variables, secrets = open_variables(services, session, run.step_variables)
     source = has_source(session, run.title)
     return wire.Work(
         lease=run.lease,
@@ -99,7 +99,7 @@ def _work(session: Session, services: Services, run: RunRow) -> wire.Work:
         folder=run.folder,
         ref=run.ref,
         submodules=bool(source and source.submodules),
-        environment=run.environment,
+        step_variables=run.step_variables,
         variables=variables,
         secrets=secrets,
         version_name=run.version_name,

@@ -49,7 +49,7 @@ class RunOrigin:
     folder: int
     files: tuple[tuple[str, str], ...]
     profiles: tuple[str, ...] = ()
-    environment: str = ""
+    step_variables: str = ""
     commits: int = 0
     """How many lead to the commit, itself included."""
 
@@ -62,7 +62,7 @@ class Prepared:
     profile: Resolved
     document: Document
     origin: RunOrigin
-    environment: str
+    step_variables: str
     steps: list[Step]
     findings: list[ProfileFinding]
     stops: list[str]
@@ -87,10 +87,10 @@ def find_origin(services: Services, session: Session, title: TitleRow, asked: wi
         raise NotFound("source.none", f"{title.slug} has no repository to build from", where="source", hint=hint)
     mirror = mirror_of(services, row)
     commit, ref = mirror.resolve(asked.of or mirror.branch())
-    profiles, environment = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
+    profiles, step_variables = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
     subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
     files = tuple((path, blob) for path, blob, _, _ in mirror.files(commit))
-    return RunOrigin(commit, subject, ref, 0, files, tuple(profiles), environment, mirror.count(commit))
+    return RunOrigin(commit, subject, ref, 0, files, tuple(profiles), step_variables, mirror.count(commit))
 
 
 def prepare(services: Services, session: Session, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
@@ -119,11 +119,11 @@ def _prepare(
     asked: wire.NewRuns,
 ) -> Prepared:
     profile = document.profile(name)
-    environment = asked.environment or origin.environment or profile.get("toolchain.environment") or ""
+    step_variables = asked.step_variables or origin.step_variables or profile.get("toolchain.variables") or ""
     findings = check_profile(document, profile, identity_names(session))
     stops = [f.message for f in stops_a_build(findings)]
-    if environment and not session.scalar(select(VariablesRow.id).where(VariablesRow.name == environment)):
-        stops.append(f"there is no environment group {environment}; make it: rampa environment set {environment}")
+    if step_variables and not session.scalar(select(VariablesRow.id).where(VariablesRow.name == step_variables)):
+        stops.append(f"there are no step variables {step_variables}; make it: rampa variables set {step_variables}")
     typed = resolve(document, name)
     wanted = WantedCode(asked.version_name or typed.version_name, origin.commits)
     code = 0
@@ -136,7 +136,7 @@ def _prepare(
         profile=profile,
         document=document,
         origin=origin,
-        environment=environment,
+        step_variables=step_variables,
         steps=steps_of(document, profile),
         findings=findings,
         stops=stops,
@@ -156,7 +156,9 @@ def plan_runs(services: Services, slug: str, asked: wire.NewRuns) -> wire.PlanLi
 
 
 def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan:
-    row = session.scalar(select(VariablesRow).where(VariablesRow.name == p.environment)) if p.environment else None
+    row = (
+        session.scalar(select(VariablesRow).where(VariablesRow.name == p.step_variables)) if p.step_variables else None
+    )
     wanted = wanted_of(p.profile)
     toolchain = " ".join(x for x in (wanted.toolchain, wanted.versions) if x)
     return wire.Plan(
@@ -169,7 +171,7 @@ def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Ag
         subject=p.origin.subject,
         ref=p.origin.ref,
         folder=p.origin.folder,
-        environment=p.environment,
+        step_variables=p.step_variables,
         variables=sorted(row.variables) if row else [],
         secrets=list(row.secrets) if row else [],
         steps=[step_out(s) for s in p.steps],

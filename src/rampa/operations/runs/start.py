@@ -30,9 +30,9 @@ from rampa.schema import runs as wire
 
 @dataclass(frozen=True)
 class Why:
-    """`kind` is hand, trigger, schedule, call or again; `trigger` the trigger's name."""
+    """`kind` is manual, trigger, schedule, call or repeat; `trigger` the trigger's name."""
 
-    kind: str = "hand"
+    kind: str = "manual"
     trigger: str = ""
 
 
@@ -87,7 +87,7 @@ def _of_build(session: Session, slug: str, number: int) -> wire.NewRuns:
         profiles=[build.profile],
         of=run.commit,
         folder=run.folder or None,
-        environment=run.environment,
+        step_variables=run.step_variables,
         version_name=build.version_name,
         note=f"Makes {build.name} again, to compare.",
         reproduces=number,
@@ -126,7 +126,7 @@ def _add(
         subject=p.origin.subject,
         ref=p.origin.ref,
         folder=p.origin.folder,
-        environment=p.environment,
+        step_variables=p.step_variables,
         version_name=asked.version_name,
         note=asked.note,
         state=RunState.WAITING,
@@ -181,8 +181,8 @@ def _supersede(session: Session, services: Services, newest: RunRow) -> None:
         queue.tell(session, f"run/{older.id}")
 
 
-def start_again(services: Services, actor: Actor, slug: str, number: int, key: Once | None) -> wire.RunList:
-    """A new run of what an ended one was: the same commit, profile and environment group, today's profile document."""
+def repeat_run(services: Services, actor: Actor, slug: str, number: int, key: Once | None) -> wire.RunList:
+    """A new run of what an ended one was: the same commit, profile and step variables, today's profile document."""
 
     def make() -> wire.RunList:
         old = find_run(session, slug, number)
@@ -192,11 +192,11 @@ def start_again(services: Services, actor: Actor, slug: str, number: int, key: O
             profiles=[old.profile],
             of=old.commit,
             folder=old.folder or None,
-            environment=old.environment,
+            step_variables=old.step_variables,
             version_name=old.version_name,
             note=old.note,
         )
-        started = start_in(session, services, actor, slug, asked, Why("again"))
+        started = start_in(session, services, actor, slug, asked, Why("repeat"))
         started[0].ref = old.ref
         return wire.RunList(items=[summary(services, r) for r in started])
 

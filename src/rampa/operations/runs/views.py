@@ -41,7 +41,7 @@ def describe(services: Services, session: Session, actor: Actor, run: RunRow) ->
     return wire.Run(
         **_fields(services, run, began),
         revision=run.revision,
-        environment=run.environment,
+        step_variables=run.step_variables,
         version_name=run.version_name,
         nearest=run.nearest,
         wanted={k: str(v) for k, v in run.wanted.items() if v},

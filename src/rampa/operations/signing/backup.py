@@ -1,7 +1,7 @@
 """Backup: an export under a password, and the drill that proves that it can be restored.
 
 The drill: whoever has the export opens it far from the service, signs a probe that the service made, and sends the signature. The
-service verifies it by the certificate. Until that happened the identity is unbacked, and says so everywhere.
+service verifies it by the certificate. Until that happened the identity is not backed up, and says so everywhere.
 """
 
 from __future__ import annotations

@@ -11,7 +11,7 @@ from rampa.core.content.pack import encryption
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.signing.seal import seal, unseal
 from rampa.db.builds import BuildRow
-from rampa.db.content import ChunkRow, ContentKeyRow, FrameRow, UnsealedRow
+from rampa.db.content import ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, must_place
 from rampa.operations.builds.builds import find_build
@@ -26,42 +26,42 @@ BATCH = 5000
 def make_keys(
     session: Session, services: Services, build: BuildRow, depots: list[str]
 ) -> dict[str, tuple[bytes, bytes]]:
-    """Depot -> (id, key) for a new build, and the build's release key; all sealed in the vault."""
+    """Depot -> (id, key) for a new build, and the build's unsealing key; all sealed in the vault."""
     made = {}
     for depot in depots:
         ident, key = encryption.new_id(), encryption.new_key()
         sealed = seal(key, services.master_key, key_label(ident))
         session.add(ContentKeyRow(id=ident, build_id=build.id, depot=depot, sealed=sealed, created_at=services.now()))
         made[depot] = (ident, key)
-    sealed = seal(encryption.new_key(), services.master_key, release_label(build.id))
-    session.add(UnsealedRow(build_id=build.id, sealed=sealed, created_at=services.now(), released_by=""))
+    sealed = seal(encryption.new_key(), services.master_key, unsealing_label(build.id))
+    session.add(UnsealingKeyRow(build_id=build.id, sealed=sealed, created_at=services.now(), unsealed_by=""))
     session.flush()
     return made
 
 
 def is_locked(session: Session, build: BuildRow) -> bool:
     """It has encrypted depots whose key was not given out yet."""
-    row = session.get(UnsealedRow, build.id)
-    return row is not None and row.released_at is None
+    row = session.get(UnsealingKeyRow, build.id)
+    return row is not None and row.unsealed_at is None
 
 
 def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
-    """The wrapped content keys of a build, and its release key once that is given out."""
+    """The wrapped content keys of a build, and its unsealing key once that is given out."""
     build = find_ready(services, slug, number)
     with services.db.transaction() as session:
-        row = session.get(UnsealedRow, build.id)
+        row = session.get(UnsealingKeyRow, build.id)
         idents = _idents(session, build_chunks(services, build))
         if row is None:
             if idents:
                 return _from_earlier(services, session, idents)
-            return wire.ContentKeys(build=number, released_at=None, release_key="", keys=[])
-        release = unseal(row.sealed, services.master_key, release_label(build.id))
+            return wire.ContentKeys(build=number, unsealed_at=None, unsealing_key="", keys=[])
+        unsealing = unseal(row.sealed, services.master_key, unsealing_label(build.id))
         keys = [
-            wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, release).hex())
+            wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, unsealing).hex())
             for i in sorted(idents)
         ]
-        given = release.hex() if row.released_at else ""
-        return wire.ContentKeys(build=number, released_at=row.released_at, release_key=given, keys=keys)
+        given = unsealing.hex() if row.unsealed_at else ""
+        return wire.ContentKeys(build=number, unsealed_at=row.unsealed_at, unsealing_key=given, keys=keys)
 
 
 def _from_earlier(services: Services, session: Session, idents: set[bytes]) -> wire.ContentKeys:
@@ -69,11 +69,12 @@ def _from_earlier(services: Services, session: Session, idents: set[bytes]) -> w
     locked = [i for i in idents if is_locked(session, _build_of(session, i))]
     if locked:
         raise Refused("content.locked", "this build shares content with one that is not released yet")
-    release = encryption.new_key()
+    unsealing = encryption.new_key()
     keys = [
-        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, release).hex()) for i in idents
+        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, unsealing).hex())
+        for i in idents
     ]
-    return wire.ContentKeys(build=0, released_at=services.now(), release_key=release.hex(), keys=keys)
+    return wire.ContentKeys(build=0, unsealed_at=services.now(), unsealing_key=unsealing.hex(), keys=keys)
 
 
 def _build_of(session: Session, ident: bytes) -> BuildRow:
@@ -84,17 +85,17 @@ def _build_of(session: Session, ident: bytes) -> BuildRow:
     return build
 
 
-def release(services: Services, actor: Actor, slug: str, number: int) -> wire.ContentKeys:
-    """Gives the release key out: from now on whoever has the content can read it. It cannot be taken back."""
+def unseal_build(services: Services, actor: Actor, slug: str, number: int) -> wire.ContentKeys:
+    """Gives the unsealing key out: from now on whoever has the content can read it. It cannot be taken back."""
     must_place(actor)
     with services.db.transaction() as session:
         build = find_build(session, slug, number, lock=True)
-        row = session.get(UnsealedRow, build.id, with_for_update=True)
+        row = session.get(UnsealingKeyRow, build.id, with_for_update=True)
         if row is None:
             raise Conflict("content.plain", f"{build.name} has no encrypted depot: there is no key to give out")
-        if row.released_at is None:
-            row.released_at, row.released_by = services.now(), actor.name
-            audit.record(session, services, actor, "content.release", build.name, slug)
+        if row.unsealed_at is None:
+            row.unsealed_at, row.unsealed_by = services.now(), actor.name
+            audit.record(session, services, actor, "content.unseal", build.name, slug)
             ask(session, services, build, likely(session, build))
     return get_keys(services, slug, number)
 
@@ -108,5 +109,5 @@ def _idents(session: Session, chunks: set[bytes]) -> set[bytes]:
     return out
 
 
-def release_label(build: uuid.UUID) -> str:
-    return f"release:{build}"
+def unsealing_label(build: uuid.UUID) -> str:
+    return f"unsealing:{build}"

@@ -24,14 +24,18 @@ def find_binding(session: Session, identifier: str, place: str) -> BindingRow | 
 
 
 def check_continuity(session: Session, identifier: str, place: str, fingerprint: str) -> list[Finding]:
-    """A blocker with both fingerprints when the storefront knows the title by another certificate, and no lineage leads on."""
+    """A blocker with both fingerprints when the storefront knows the title by another certificate, and no succession leads on."""
     if not fingerprint:
         return []
     bound = find_binding(session, identifier, place)
     if bound is None or bound.fingerprint == fingerprint:
         return []
     row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == fingerprint))
-    if row is not None and row.lineage and bound.fingerprint in succession.fingerprints(succession.decode(row.lineage)):
+    if (
+        row is not None
+        and row.succession
+        and bound.fingerprint in succession.fingerprints(succession.decode(row.succession))
+    ):
         return []
     known = session.scalar(select(SigningIdentityRow.name).where(SigningIdentityRow.fingerprint == bound.fingerprint))
     names = f" ({known})" if known else ""
@@ -42,7 +46,7 @@ def check_continuity(session: Session, identifier: str, place: str, fingerprint:
             f"{place} knows {identifier} by the certificate {bound.fingerprint}{names} since {bound.build}, "
             f"and this is signed with {fingerprint}",
             "signing.identity",
-            f"Devices refuse the update. Sign with {known or 'that certificate'}, or hand over first: rampa key rotate.",
+            f"Devices refuse the update. Sign with {known or 'that certificate'}, or hand over first: rampa key hand-over.",
         )
     ]
 
@@ -56,24 +60,24 @@ def profile_continues(session: Session, profile: ResolvedProfile) -> list[Findin
 
 
 def check_backup(session: Session, services: Services, name: str) -> list[Finding]:
-    """A warning wherever an identity is about to be relied on: it is unbacked, or its certificate nears its end."""
+    """A warning wherever an identity is about to be relied on: it is not backed up, or its certificate nears its end."""
     row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == name))
     if row is None:
         return []
     found = []
     if row.backed_at is None:
         hint = f"Export it, put it in a safe, and restore it from there once: rampa key drill {name}."
-        message = f"the signing identity {name} is unbacked: with its loss the title could not be updated any more"
-        found.append(Finding("warning", "signing.unbacked", message, "signing.identity", hint))
+        message = f"the signing identity {name} is not backed up: with its loss the title could not be updated any more"
+        found.append(Finding("warning", "signing.not-backed-up", message, "signing.identity", hint))
     near = validity_warning(row.not_before, row.not_after, services.now())
     if near:
-        hint = f"Hand over to a new one: rampa key rotate {name} --to NEW."
+        hint = f"Hand over to a new one: rampa key hand-over {name} --to NEW."
         found.append(Finding("warning", "signing.near-end", f"{name}: {near.rstrip('.')}", "signing.identity", hint))
     return found
 
 
 def bind(session: Session, services: Services, build: BuildRow, identifier: str, place: str, fingerprint: str) -> None:
-    """Ties on the first release; moves on along a lineage, which was checked before."""
+    """Ties on the first release; moves on along a succession, which was checked before."""
     if build.purpose != "release" or not fingerprint:
         return
     values = {"identifier": identifier, "place": place, "fingerprint": fingerprint, "build": build.name}

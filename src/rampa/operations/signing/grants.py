@@ -131,7 +131,7 @@ def grant_for(
 
 
 def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wire.ReSignIn) -> wire.ReSigned:
-    """Ties a build to another grant. The bundle stays as it is: nothing is built anew."""
+    """Ties a build to another grant. The bundle stays as it is: nothing is rebuilt."""
     with services.db.transaction() as session:
         build = find_build(session, slug, number, lock=True)
         if build.state != BuildState.READY or build.bundle is None or not build.bundle.fingerprint:

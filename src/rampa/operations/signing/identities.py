@@ -119,7 +119,7 @@ def open_identity(
     identity = from_secret(secret)
     warning = validity_warning(row.not_before, identity.not_after, services.now())
     if identity.not_after <= services.now():
-        hint = "Name another signing identity in the profile, or hand over to a new one: rampa key rotate."
+        hint = "Name another signing identity in the profile, or hand over to a new one: rampa key hand-over."
         raise Invalid("key.expired", warning.rstrip("."), where=row.name, hint=hint)
     return identity
 

@@ -1,4 +1,4 @@
-"""Handing over from one identity to the next (lineage), and changing the master key while services run."""
+"""Handing over from one identity to the next (succession), and changing the master key while services run."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ from sqlalchemy.orm import Session
 from rampa.core.errors import Conflict, Denied, NotFound
 from rampa.core.signing import succession
 from rampa.core.signing.seal import rewrap, sealed_by
-from rampa.db.content import ContentKeyRow, UnsealedRow
+from rampa.db.content import ContentKeyRow, UnsealingKeyRow
 from rampa.db.signing import UnlockRow
 from rampa.db.sources import SourceRow, TriggerRow, VariablesRow
 from rampa.db.titles import SigningIdentityRow, TitleRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.content.stored_trees import key_label
-from rampa.operations.signing.content_keys import release_label
+from rampa.operations.signing.content_keys import unsealing_label
 from rampa.operations.signing.identities import label_of, open_identity
 from rampa.operations.signing.lookup import find_key
 from rampa.operations.signing.views import describe
@@ -31,35 +31,37 @@ def hand_over(services: Services, actor: Actor, old: str, asked: wire.HandOverIn
         raise Denied("role.denied", f"a {actor.role} may not hand over a signing identity", hint="Ask the owner.")
     with services.db.transaction() as session:
         if old == asked.successor:
-            raise Conflict("lineage.again", f"{old} cannot hand over to itself")
+            raise Conflict("succession.again", f"{old} cannot hand over to itself")
         # In one order, whoever hands over to whom: two at the same moment wait for one another.
         rows = {name: find_key(session, name, lock=True) for name in sorted({old, asked.successor})}
         before, after = rows[old], rows[asked.successor]
-        if after.lineage:
-            raise Conflict("lineage.there", f"{after.name} succeeds {after.predecessor} already")
+        if after.succession:
+            raise Conflict("succession.there", f"{after.name} succeeds {after.predecessor} already")
         last = open_identity(services, session, before)
-        line = succession.decode(before.lineage) if before.lineage else succession.begin(last)
+        line = succession.decode(before.succession) if before.succession else succession.begin(last)
         made = succession.extend(line, last, open_identity(services, session, after))
-        after.lineage, after.predecessor = succession.encode(made), before.name
+        after.succession, after.predecessor = succession.encode(made), before.name
         audit.record(
             session, services, actor, "key.hand-over", before.name, None, to=after.name, fingerprint=after.fingerprint
         )
         return describe(session, services, after)
 
 
-def get_lineage(services: Services, name: str) -> bytes:
-    """The lineage as bytes, for signing on files."""
+def get_succession(services: Services, name: str) -> bytes:
+    """The succession as bytes, for signing on files."""
     with services.db.transaction() as session:
         row = find_key(session, name)
-        if row.lineage is None:
+        if row.succession is None:
             raise NotFound(
-                "lineage.none", f"{name} succeeds no other identity", hint="rampa key rotate OLD --to NEW makes one."
+                "succession.none",
+                f"{name} succeeds no other identity",
+                hint="rampa key hand-over OLD --to NEW makes one.",
             )
-        return row.lineage
+        return row.succession
 
 
 def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
-    """Wraps every secret anew with the first master key. Can be repeated; a kill in between loses nothing."""
+    """Wraps every secret again with the first master key. Can be repeated; a kill in between loses nothing."""
     if actor.role != Role.OWNER:
         raise Denied("role.denied", f"a {actor.role} may not change the master key", hint="Ask the owner.")
     masters = services.master_key if isinstance(services.master_key, tuple) else (services.master_key,)
@@ -86,10 +88,10 @@ def _secrets(session: Session) -> Iterator[tuple[object, str, str]]:
         yield title, "manifest_sealed", f"manifest:{title.identifier}"
     for key in session.scalars(select(ContentKeyRow).with_for_update()):
         yield key, "sealed", key_label(key.id)
-    for release in session.scalars(select(UnsealedRow).with_for_update()):
-        yield release, "sealed", release_label(release.build_id)
-    for environment in session.scalars(select(VariablesRow).where(VariablesRow.sealed.is_not(None)).with_for_update()):
-        yield environment, "sealed", f"environment:{environment.name}"
+    for unsealing in session.scalars(select(UnsealingKeyRow).with_for_update()):
+        yield unsealing, "sealed", unsealing_label(unsealing.build_id)
+    for variables in session.scalars(select(VariablesRow).where(VariablesRow.sealed.is_not(None)).with_for_update()):
+        yield variables, "sealed", f"variables:{variables.name}"
     for source in session.scalars(select(SourceRow).where(SourceRow.sealed.is_not(None)).with_for_update(of=SourceRow)):
         yield source, "sealed", f"source:{source.id}"
     for trigger in session.scalars(

@@ -106,8 +106,8 @@ def locked_for(session: Session, services: Services, run: RunRow) -> str:
 
 def _signers(session: Session, row: SigningIdentityRow) -> list[SigningIdentityRow]:
     """After a hand-over the oldest identity signs as well."""
-    if not row.lineage:
+    if not row.succession:
         return [row]
-    oldest = succession.fingerprints(succession.decode(row.lineage))[0]
+    oldest = succession.fingerprints(succession.decode(row.succession))[0]
     first = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == oldest))
     return [row] if first is None else [first, row]

@@ -20,7 +20,7 @@ USES = 50
 
 def describe(session: Session, services: Services, row: SigningIdentityRow) -> wire.Key:
     bindings = _bindings(session, row)
-    line = succession.fingerprints(succession.decode(row.lineage)) if row.lineage else []
+    line = succession.fingerprints(succession.decode(row.succession)) if row.succession else []
     unlocks = open_unlocks(session, services, row) if row.protected else []
     return wire.Key(
         name=row.name,
@@ -41,7 +41,7 @@ def describe(session: Session, services: Services, row: SigningIdentityRow) -> w
         exported_at=row.exported_at,
         backed_at=row.backed_at,
         backed_by=row.backed_by,
-        lineage=line,
+        succession=line,
         predecessor=row.predecessor,
         bound_to=bindings,
         titles=_titles(session, row),
@@ -74,7 +74,7 @@ def _warnings(
     if row.backed_at is None:
         lost = f" Its loss would orphan {', '.join(sorted({b.identifier for b in bindings}))}." if bindings else ""
         how = f"rampa key export {row.name}, then rampa key drill {row.name}"
-        out.append(f"Unbacked: no restore drill has passed yet.{lost} {how}.")
+        out.append(f"Not backed up: no restore drill has passed yet.{lost} {how}.")
     heir = session.scalar(select(SigningIdentityRow.name).where(SigningIdentityRow.predecessor == row.name).limit(1))
     near = validity_warning(row.not_before, row.not_after, services.now())
     short = shortness_warning(row.not_after, row.created_at) if row.not_before else ""

@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from rampa.core.errors import Invalid, NotFound, Unavailable
 from rampa.core.profile.file_probe import HEAD, Seen
-from rampa.core.profile.proposal import suggest
+from rampa.core.profile.proposal import propose
 from rampa.core.profile.values import FILE_NAME
 from rampa.core.run.git_settings import PROTOCOLS
 from rampa.core.run.triggers import matching
@@ -46,9 +46,9 @@ def list_refs(services: Services, slug: str, query: wire.RefQuery) -> Page[wire.
     built = _built(services, row, [r.commit.commit for r in shown])
     items = []
     for r in shown:
-        profiles, environment = defaults_for(row, r.name) if r.kind == "branch" else ([], "")
+        profiles, step_variables = defaults_for(row, r.name) if r.kind == "branch" else ([], "")
         facts = _commit(r.commit, built).model_dump()
-        items.append(wire.RefOut(name=r.name, kind=r.kind, profiles=profiles, environment=environment, **facts))
+        items.append(wire.RefOut(name=r.name, kind=r.kind, profiles=profiles, step_variables=step_variables, **facts))
     more = at + query.limit < len(found)
     return Page[wire.RefOut](items=items, next=encode_cursor(str(at + query.limit)) if more else None)
 
@@ -73,14 +73,14 @@ def matches(services: Services, slug: str, query: wire.MatchQuery) -> wire.Match
 
 
 def defaults_for(row: SourceRow, branch: str) -> tuple[list[str], str]:
-    """(profiles, environment group) of a branch by the first default that matches; empty where none does."""
+    """(profiles, step variables) of a branch by the first default that matches; empty where none does."""
     for default in row.defaults:
         if matching(default["pattern"], [branch]):
-            return list(default["profiles"]), str(default["environment"])
+            return list(default["profiles"]), str(default["step_variables"])
     return [], ""
 
 
-def suggestion(services: Services, slug: str, of: str) -> wire.SeenDocument:
+def proposal(services: Services, slug: str, of: str) -> wire.SeenDocument:
     """The document that stands in the tree, or one proposed from what the tree holds."""
     row, mirror = open_mirror(services, slug)
     return _seen(mirror, posixpath.basename(row.address.rstrip("/").removesuffix(".git")) or slug, of)
@@ -93,12 +93,12 @@ def _seen(mirror: Mirror, name: str, of: str) -> wire.SeenDocument:
         return wire.SeenDocument(commit=commit, document=text, found=True, seen=[])
     except NotFound:
         pass
-    made = suggest(name, seen_in(mirror, commit))
+    made = propose(name, seen_in(mirror, commit))
     reasons = [f"{line}: {why}" for line, why in made.reasons]
     return wire.SeenDocument(commit=commit, document=made.text, found=False, seen=reasons)
 
 
-def look_at(asked: wire.LookIn) -> wire.SeenDocument:
+def look_at(asked: wire.TryIn) -> wire.SeenDocument:
     """Fetches a repository that no title has into a folder that is gone afterwards, and proposes a document."""
     source = asked.source
     with tempfile.TemporaryDirectory(prefix="rampa-look-") as scratch:

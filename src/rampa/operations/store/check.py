@@ -26,11 +26,11 @@ AT_ONCE = 5.0
 PIECE = 4 * 1024 * 1024
 MOST_PROBLEMS = 1000
 AGAIN = (
-    "Run `rampa store check --mend`, then make the build again from its folder or commit: only what is missing travels."
+    "Run `rampa store check --fix`, then make the build again from its folder or commit: only what is missing travels."
 )
 
 
-def start(services: Services, actor: Actor, mend: bool) -> wire.StoreCheckOut:
+def start(services: Services, actor: Actor, fix: bool) -> wire.StoreCheckOut:
     """A check that runs already is gone on with."""
     with services.db.transaction() as session:
         row = session.scalar(select(StoreCheckRow).where(StoreCheckRow.state == "running").with_for_update())
@@ -38,7 +38,7 @@ def start(services: Services, actor: Actor, mend: bool) -> wire.StoreCheckOut:
             packs, size = session.execute(select(func.count(), func.coalesce(func.sum(PackRow.size), 0))).one()
             row = StoreCheckRow(
                 state="running",
-                mend=mend,
+                fix=fix,
                 cursor=b"",
                 packs=packs,
                 size=int(size),
@@ -50,7 +50,7 @@ def start(services: Services, actor: Actor, mend: bool) -> wire.StoreCheckOut:
             )
             session.add(row)
             session.flush()
-            audit.record(session, services, actor, "store.check", "store", "", mend=mend)
+            audit.record(session, services, actor, "store.check", "store", "", fix=fix)
         queue.put(session, "check_store", queue.CONTENT, lock="check_store", check=row.id)
         return _out(row)
 
@@ -85,7 +85,7 @@ def _some(services: Services, check: int) -> bool:
         row = session.get(StoreCheckRow, check)
         if row is None or row.state != "running":
             return False
-        cursor, mend = row.cursor, row.mend
+        cursor, fix = row.cursor, row.fix
         packs = session.execute(
             select(PackRow.digest, PackRow.size).where(PackRow.digest > cursor).order_by(PackRow.digest).limit(2000)
         ).all()
@@ -95,7 +95,7 @@ def _some(services: Services, check: int) -> bool:
     for digest, length in packs:
         problem = _pack_problem(services, digest, length)
         if problem:
-            found.append(_broken(services, digest, problem, mend))
+            found.append(_broken(services, digest, problem, fix))
         done, size, cursor = done + 1, size + length, digest
         if time.monotonic() > ended:
             break
@@ -129,15 +129,15 @@ def _pack_problem(services: Services, digest: bytes, size: int) -> str:
     return "" if hasher.digest() == digest else "its bytes are not what its digest says"
 
 
-def _broken(services: Services, digest: bytes, problem: str, mend: bool) -> dict[str, Any]:
-    """With `mend`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
+def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[str, Any]:
+    """With `fix`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
     with services.db.transaction() as session:
         builds = _builds_with(session, services, digest)
-        if mend:
+        if fix:
             forget_pack(session, digest)
-    if mend:
+    if fix:
         services.store.remove_pack(digest)
-    advice = f"Make again: {', '.join(builds)}." if mend and builds else AGAIN if builds else "Nothing needs it."
+    advice = f"Make again: {', '.join(builds)}." if fix and builds else AGAIN if builds else "Nothing needs it."
     return {"what": "pack", "name": digest.hex(), "problem": problem, "builds": builds, "advice": advice}
 
 
@@ -202,7 +202,7 @@ def _manifest_problem(services: Services, digest: bytes) -> str:
 def _out(row: StoreCheckRow) -> wire.StoreCheckOut:
     return wire.StoreCheckOut(
         state=row.state,
-        mend=row.mend,
+        fix=row.fix,
         packs=row.packs,
         packs_done=row.packs_done,
         size=row.size,

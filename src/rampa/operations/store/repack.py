@@ -1,4 +1,4 @@
-"""Packing anew what is left of packs of which little is needed. The old packs go by the usual two phases."""
+"""Packing again what is left of packs of which little is needed. The old packs go by the usual two phases."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class _Sparse:
 
 
 def preview(services: Services, share: float = HALF) -> wire.RepackOut:
-    """Packs of which at most `share` is needed, and what packing them anew would free. Changes nothing."""
+    """Packs of which at most `share` is needed, and what packing them again would free. Changes nothing."""
     with services.db.transaction() as session:
         return _out(_sparse(services, session, share), 0, 0)
 

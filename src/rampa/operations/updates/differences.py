@@ -24,7 +24,7 @@ from rampa.core.errors import Refused
 from rampa.db import queue
 from rampa.db.builds import BuildRow
 from rampa.db.channels import ChannelRow, DeviceRow, PlacementRow
-from rampa.db.content import DifferenceSetRow, UnsealedRow
+from rampa.db.content import DifferenceSetRow, UnsealingKeyRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, must_place
 from rampa.operations.builds.builds import find_build
@@ -46,8 +46,8 @@ def budget() -> Budget:
 
 def ask(session: Session, services: Services, build: BuildRow, old: list[BuildRow]) -> None:
     """Asks for the differences of these updates, with the transaction that makes them likely."""
-    released = session.get(UnsealedRow, build.id)
-    locked = released is not None and released.released_at is None  # a difference would give away what is encrypted
+    released = session.get(UnsealingKeyRow, build.id)
+    locked = released is not None and released.unsealed_at is None  # a difference would give away what is encrypted
     for other in old:
         if locked or other.id == build.id or other.state != BuildState.READY:
             continue
@@ -90,7 +90,7 @@ def make(services: Services, new_id: str, old_id: str) -> None:
 
 
 def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn) -> wire.PreparedOut:
-    """Asks for an update's differences by hand: made anew, even where they were made before."""
+    """Asks for an update's differences by hand: made again, even where they were made before."""
     must_place(actor)
     if not maker.available():
         raise Refused(

@@ -1,4 +1,4 @@
-"""Environment groups: variables that people see, secrets that rest sealed and are never answered."""
+"""Step variables: variables that people see, secrets that rest sealed and are never answered."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ OURS = "RAMPA_"
 FORBIDDEN = frozenset({"PATH", "LD_PRELOAD", "LD_LIBRARY_PATH", "HOME", "TMPDIR"})
 
 
-def put_environment(
-    services: Services, actor: Actor, name: str, asked: wire.EnvironmentIn, expected: int | None
-) -> tuple[wire.EnvironmentOut, int]:
+def put_variables(
+    services: Services, actor: Actor, name: str, asked: wire.StepVariablesIn, expected: int | None
+) -> tuple[wire.StepVariablesOut, int]:
     """Makes or replaces the group. `expected` is the version that the caller saw, None for whichever it is."""
     _check(asked)
     with services.db.transaction() as session:
@@ -36,7 +36,7 @@ def put_environment(
             .with_for_update()
         )
         if row is not None and expected is not None and row.version != expected:
-            raise Conflict("environment.moved", f"the group {name} was changed meanwhile", hint="Load it again.")
+            raise Conflict("variables.moved", f"the group {name} was changed meanwhile", hint="Load it again.")
         if row is None:
             row = VariablesRow(name=name, created_at=services.now(), version=0)
             session.add(row)
@@ -44,77 +44,77 @@ def put_environment(
         secrets = {k: kept.get(k, "") if v is None else v for k, v in asked.secrets.items()}
         lost = [k for k, v in asked.secrets.items() if v is None and k not in kept]
         if lost:
-            raise Invalid("environment.secret", f"the secret {lost[0]} has no value yet", where=f"secrets.{lost[0]}")
+            raise Invalid("variables.secret", f"the secret {lost[0]} has no value yet", where=f"secrets.{lost[0]}")
         row.variables, row.note, row.secrets = asked.variables, asked.note, sorted(secrets)
-        row.sealed = seal(json.dumps(secrets).encode(), services.master_key, f"environment:{name}")
+        row.sealed = seal(json.dumps(secrets).encode(), services.master_key, f"variables:{name}")
         row.version += 1
         row.changed_at, row.changed_by = services.now(), actor.name
         changed = sorted(k for k, v in secrets.items() if kept.get(k) != v)
         variables = sorted(asked.variables)
-        audit.record(session, services, actor, "environment.change", name, variables=variables, secrets_changed=changed)
+        audit.record(session, services, actor, "variables.change", name, variables=variables, secrets_changed=changed)
         session.flush()
         return _out(session, row), row.version
 
 
-def _check(asked: wire.EnvironmentIn) -> None:
+def _check(asked: wire.StepVariablesIn) -> None:
     for key in (*asked.variables, *asked.secrets):
         if not NAME.fullmatch(key):
             hint = "Letters, digits and underscores; no digit first."
-            raise Invalid("environment.name", f"{key[:80]!r} cannot name a variable", where=key[:80], hint=hint)
+            raise Invalid("variables.name", f"{key[:80]!r} cannot name a variable", where=key[:80], hint=hint)
         if key.upper().startswith(OURS) or key in FORBIDDEN:
-            raise Invalid("environment.name", f"{key} is set by the agent itself", where=key, hint="Take another name.")
+            raise Invalid("variables.name", f"{key} is set by the agent itself", where=key, hint="Take another name.")
         if key in asked.variables and key in asked.secrets:
-            raise Invalid("environment.twice", f"{key} is a variable and a secret", where=key)
+            raise Invalid("variables.twice", f"{key} is a variable and a secret", where=key)
     for key, value in asked.secrets.items():
         if value is not None and len(value) < LEAST:
             hint = "It would be masked in ordinary words. Use a longer one."
-            raise Invalid("environment.short", f"a secret has at least {LEAST} characters", where=key, hint=hint)
+            raise Invalid("variables.short", f"a secret has at least {LEAST} characters", where=key, hint=hint)
 
 
-def list_environments(services: Services) -> list[wire.EnvironmentOut]:
+def list_variables(services: Services) -> list[wire.StepVariablesOut]:
     with services.db.transaction() as session:
         used = _uses(session)
         return [_out(session, r, used) for r in session.scalars(select(VariablesRow).order_by(VariablesRow.name))]
 
 
-def get_environment(services: Services, name: str) -> tuple[wire.EnvironmentOut, int]:
+def get_variables(services: Services, name: str) -> tuple[wire.StepVariablesOut, int]:
     with services.db.transaction() as session:
-        row = find_environment(session, name)
+        row = find_variables(session, name)
         return _out(session, row), row.version
 
 
-def remove_environment(services: Services, actor: Actor, name: str) -> None:
+def remove_variables(services: Services, actor: Actor, name: str) -> None:
     with services.db.transaction() as session:
-        row = find_environment(session, name)
+        row = find_variables(session, name)
         used = _uses(session).get(name, [])
         if used:
-            hint = "Name another group in toolchain.environment first."
-            raise Refused("environment.used", f"{', '.join(used)} name the group {name}", where=name, hint=hint)
+            hint = "Name another group in toolchain.variables first."
+            raise Refused("variables.used", f"{', '.join(used)} name the group {name}", where=name, hint=hint)
         session.delete(row)
-        audit.record(session, services, actor, "environment.remove", name)
+        audit.record(session, services, actor, "variables.remove", name)
 
 
-def find_environment(session: Session, name: str) -> VariablesRow:
+def find_variables(session: Session, name: str) -> VariablesRow:
     row = session.scalar(select(VariablesRow).where(VariablesRow.name == name))
     if row is None:
         known = ", ".join(session.scalars(select(VariablesRow.name).order_by(VariablesRow.name)))
-        hint = f"There is: {known}." if known else f"Make it: `rampa environment set {name} NAME=VALUE`."
-        raise NotFound("environment.unknown", f"there is no environment group {name!r}", where="environment", hint=hint)
+        hint = f"There is: {known}." if known else f"Make it: `rampa variables set {name} NAME=VALUE`."
+        raise NotFound("variables.unknown", f"there are no step variables {name!r}", where="variables", hint=hint)
     return row
 
 
-def open_environment(services: Services, session: Session, name: str) -> tuple[dict[str, str], dict[str, str]]:
+def open_variables(services: Services, session: Session, name: str) -> tuple[dict[str, str], dict[str, str]]:
     """(variables, secrets) for an agent; empty where no group is named."""
     if not name:
         return {}, {}
-    row = find_environment(session, name)
+    row = find_variables(session, name)
     return dict(row.variables), _secrets(services, row)
 
 
 def _secrets(services: Services, row: VariablesRow) -> dict[str, str]:
     if not row.sealed:
         return {}
-    found: dict[str, str] = json.loads(unseal(row.sealed, services.master_key, f"environment:{row.name}"))
+    found: dict[str, str] = json.loads(unseal(row.sealed, services.master_key, f"variables:{row.name}"))
     return found
 
 
@@ -123,14 +123,14 @@ def _uses(session: Session) -> dict[str, list[str]]:
     out: dict[str, list[str]] = {}
     for title in session.scalars(select(TitleRow).order_by(TitleRow.slug)):
         for name, profile in load_document(session, title).profiles.items():
-            group = profile.get("toolchain.environment")
+            group = profile.get("toolchain.variables")
             if group:
                 out.setdefault(group, []).append(f"{title.slug} {name}")
     return out
 
 
-def _out(session: Session, row: VariablesRow, used: dict[str, list[str]] | None = None) -> wire.EnvironmentOut:
-    return wire.EnvironmentOut(
+def _out(session: Session, row: VariablesRow, used: dict[str, list[str]] | None = None) -> wire.StepVariablesOut:
+    return wire.StepVariablesOut(
         name=row.name,
         note=row.note,
         variables=row.variables,

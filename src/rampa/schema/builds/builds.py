@@ -36,7 +36,7 @@ class DepotPath(BuildPath):
 
 
 class LocationsQuery(Query):
-    """`base`: the build that the device has; 0: nothing. The depots that are chosen and installed, parted by commas; without
+    """`base`: the build that the device has; 0: nothing. The depots that are chosen and installed, separated by commas; without
     them those of a device that takes everything."""
 
     base: int = Field(default=0, ge=0, le=2**31 - 1)
@@ -150,7 +150,7 @@ class Figures(Wire):
 
 class CompleteBuild(Wire):
     manifests: Annotated[list[ManifestIn], Field(min_length=1, max_length=200)]
-    nowhere: Annotated[list[Path], Field(max_length=100_000)] = []
+    undelivered: Annotated[list[Path], Field(max_length=100_000)] = []
     left_out: Annotated[list[LeftOutIn], Field(max_length=200_000)] = []
     bundle: BundleIn
     figures: Figures = Figures()

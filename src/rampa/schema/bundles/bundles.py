@@ -76,7 +76,7 @@ class WhoSigned(Wire):
 
 
 class SchemeOut(Wire):
-    """`state` is holds, broken or absent. `line` are the lineage's certificates, oldest first."""
+    """`state` is holds, broken or absent. `line` are the succession's certificates, oldest first."""
 
     name: str
     state: str

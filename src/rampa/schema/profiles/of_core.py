@@ -89,7 +89,9 @@ def _layer(layer: Layer) -> wire.LayerOut:
             changes[key] = wire.ListChangeOut(add=list(change.add), take=list(change.take))
         else:
             values[key] = {name: text for name, text in change.entries.items() if text is not None}
-    return wire.LayerOut(name=layer.name, path=list(layer.path), uses=list(layer.uses), values=values, changes=changes)
+    return wire.LayerOut(
+        name=layer.name, path=list(layer.path), facets=list(layer.facets), values=values, changes=changes
+    )
 
 
 def problem_out(problem: DocumentProblem) -> wire.ProblemOut:
@@ -142,7 +144,7 @@ def _named(profile: Resolved) -> dict[str, Any]:
         "platform_title": PLATFORMS[platform].title,
         "purpose": profile.get("purpose"),
         "storefront": profile.get("storefront") or "",
-        "uses": list(profile.uses),
+        "facets": list(profile.facets),
     }
 
 
@@ -214,4 +216,8 @@ def settings_out() -> wire.SettingsOut:
 def _allowed(platform: str) -> dict[str, list[str]]:
     """What the platform's rules leave of a setting's choices."""
     rules = rules_for(platform, "", "testing")
-    return {r.key: [str(v) for v in r.must.values] for r in rules if isinstance(r.must, OneOf | Among) and not r.when}
+    return {
+        r.key: [str(v) for v in r.requirement.values]
+        for r in rules
+        if isinstance(r.requirement, OneOf | Among) and not r.when
+    }

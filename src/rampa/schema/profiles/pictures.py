@@ -84,7 +84,7 @@ class ReasonOut(Wire):
     why: str
 
 
-class SuggestionOut(Wire):
+class ProposalOut(Wire):
     """A proposed document, with the reason of each line also apart."""
 
     document: str

@@ -115,7 +115,7 @@ class ResolvedOut(Wire):
     platform_title: str
     purpose: str
     storefront: str
-    uses: list[str]
+    facets: list[str]
     settings: list[ResolvedSetting]
     findings: list[ProfileFindingOut]
 
@@ -128,7 +128,7 @@ class ColumnOut(Wire):
     platform_title: str
     purpose: str
     storefront: str
-    uses: list[str]
+    facets: list[str]
     blockers: int
     warnings: int
     notes: int
@@ -242,7 +242,7 @@ class LayerOut(Wire):
 
     name: str
     path: list[str]
-    uses: list[str]
+    facets: list[str]
     values: dict[str, Json]
     changes: dict[str, ListChangeOut]
 

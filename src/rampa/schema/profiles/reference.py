@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from rampa.core.content.select.file_traits import DEBUG_INSIDE, ROWS, SYMBOLS_ONLY
-from rampa.core.content.select.leave_out_classes import ALWAYS, STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.platform.rules import Rule
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import MAX_APPLIED, MOST
-from rampa.core.profile.earlier import EARLIER
 from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.steps import STEP
 from rampa.core.profile.settings.table import DEPOT, GROUPS, SETTINGS
@@ -18,7 +17,7 @@ INTRO = f"""# The profile document
 
 `rampa.toml`, in TOML 1.0: the title, how it is built for every platform, and how its content is split into depots.
 This page is made from the tables that read it (`python -m rampa.schema.profiles.reference > docs/profile-document.md`;
-a test holds it current). `rampa profile settings [WORD]` prints them too, and `rampa profile suggest FOLDER` proposes
+a test holds it current). `rampa profile settings [WORD]` prints them too, and `rampa profile propose FOLDER` proposes
 a first document and says why.
 
 ```toml
@@ -38,7 +37,7 @@ display.touch_controls = true
 content.include = {{ take = ["maps/"] }}     # a list: replaced by a list, or changed by add and take
 
 [profiles.android-release]
-uses = ["handheld"]                        # in this order; later wins, and the profile wins over all
+facets = ["handheld"]                        # in this order; later wins, and the profile wins over all
 platform = "android"
 purpose = "release"
 code.architectures = ["arm64"]
@@ -61,7 +60,7 @@ anything that looks like a secret are errors with line and column, all at once. 
 depots, and {MAX_ITEMS} items in a list.
 
 The identifier must be given; where it is missing, the error proposes one from studio and name. Keys, passwords and
-tokens never stand in a document, in no value and in no comment: name a signing identity or an environment group.
+tokens never stand in a document, in no value and in no comment: name a signing identity or a set of step variables.
 """
 
 USED = {
@@ -73,9 +72,7 @@ USED = {
 
 def reference() -> str:
     """The whole page."""
-    return "\n".join(
-        [INTRO, *_settings(), *_depots(), *_steps(), *_earlier(), *_classes(), *_platforms(), *_storefronts(), CHECKS]
-    )
+    return "\n".join([INTRO, *_settings(), *_depots(), *_steps(), *_classes(), *_platforms(), *_storefronts(), CHECKS])
 
 
 def _settings() -> list[str]:
@@ -143,32 +140,20 @@ def _steps() -> list[str]:
     return [*out, ""]
 
 
-def _earlier() -> list[str]:
-    out = [
-        "## Keys of the first version",
-        "",
-        "They stood flat in a profile, are read for ever, and are pointed out by a note whose fix renames them.",
-        "",
-        "| earlier | now |",
-        "|---|---|",
-    ]
-    return [*out, *(f"| `{e}` | `{key}`{' (added to)' if adds else ''} |" for e, (key, adds) in EARLIER.items()), ""]
-
-
 def _classes() -> list[str]:
-    out = ["## Strip classes, version 1", "", "| class | patterns |", "|---|---|"]
-    for name, (_, patterns) in STRIP_CLASSES.items():
+    out = ["## Leave-out classes, version 1", "", "| class | patterns |", "|---|---|"]
+    for name, (_, patterns) in LEAVE_OUT_CLASSES.items():
         always = " (always)" if name in ALWAYS else ""
         out.append(f"| `{name}`{always} | `{' '.join(patterns)}` |")
     signs = ["", "By content, whatever a file is called:", "", "| class | sign |", "|---|---|"]
     listed = dict.fromkeys((r.sign.cls, r.sign.why) for r in ROWS)
     extra = [("secrets", "private key (PEM, PKCS#12)"), (SYMBOLS_ONLY.cls, SYMBOLS_ONLY.why)]
     signs += [f"| `{cls}` | {why} |" for cls, why in dict.fromkeys([*listed, *extra])]
-    signs.append(f"| said, not stripped | {DEBUG_INSIDE.why} |")
+    signs.append(f"| said, not left out | {DEBUG_INSIDE.why} |")
     tail = (
-        "A file goes in when an include pattern matches and no strip pattern does; `rampa build files BUILD --left-out` lists\n"
-        "what stayed out and the line that says so. Units, languages and add-ons that other profiles have and this one\n"
-        "does not stay out too. A strip pattern that begins with `!` keeps a file that a class would take, by name or content."
+        "A file goes in when an include pattern matches and no leave-out pattern does; `rampa build files BUILD --left-out`\n"
+        "lists what stayed out and the line that says so. Units, languages and addons that other profiles have and this one\n"
+        "does not stay out too. A leave-out pattern that begins with `!` keeps a file that a class would take."
     )
     return [*out, *signs, "", tail, ""]
 
@@ -213,21 +198,19 @@ def _storefronts() -> list[str]:
 def _rule(who: str, rule: Rule) -> str:
     when = f", when {' and '.join(f'{k} is {spoken(v)}' for k, v in rule.when)}" if rule.when else ""
     lead = f"{who}: " if who else ""
-    return (
-        f"- {lead}`{rule.key}` must be {rule.must.words()}{when}; otherwise {rule.why} ({rule.severity}, `{rule.code}`)"
-    )
+    return f"- {lead}`{rule.key}` must be {rule.requirement.words()}{when}; otherwise {rule.why} ({rule.severity}, `{rule.code}`)"
 
 
 CHECKS = """## What checks find
 
 A finding is a blocker, a warning or a note; it names the key, where its value was said, the value, what is allowed,
-and, where a machine can say one, the edit that mends it. `rampa profile check` ends with 6 when there is a blocker,
+and, where a machine can say one, the edit that fixes it. `rampa profile check` ends with 6 when there is a blocker,
 with 9 when there is a warning and no blocker, else with 0; `--document FILE` needs no service, so that a repository's
 own checks can run it. No build starts for a profile with a blocker.
 
 Besides the rules above: the opening unit is among the units and the first of them; the target level is not below the
-minimum; launch entries name only architectures that are built; add-ons have a depot; encrypted depots have a launch
-entry that reads them; no product or folder has a name that the platform keeps for itself; the signing identity exists
+minimum; launch entries name only architectures that are built; addons have a depot; encrypted depots have a launch
+entry that reads them; no program or folder has a name that the platform keeps for itself; the signing identity exists
 (where a service can tell); nothing is taken from a list that does not hold it; two profiles' bundles do not have one
 name; every facet is used. With the folder at hand: the icon and the opening picture are there, are pictures, and are
 large enough (an icon square, and opaque where it must be).

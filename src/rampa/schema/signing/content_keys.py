@@ -8,16 +8,16 @@ from rampa.schema.common import Wire
 
 
 class WrappedKey(Wire):
-    """A content key that only the release key opens."""
+    """A content key that only the unsealing key opens."""
 
     id: str
     wrapped: str
 
 
 class ContentKeys(Wire):
-    """`release_key` is empty until the build is released; the wrapped keys may lie anywhere."""
+    """`unsealing_key` is empty until the build is released; the wrapped keys may lie anywhere."""
 
     build: int
-    released_at: dt.datetime | None
-    release_key: str
+    unsealed_at: dt.datetime | None
+    unsealing_key: str
     keys: list[WrappedKey]

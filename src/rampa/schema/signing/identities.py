@@ -43,7 +43,7 @@ class BindingOut(Wire):
 
 
 class Key(Wire):
-    """A signing identity. `fingerprint` is the SHA-256 of its certificate; `lineage` those of the ones before it, and its own.
+    """A signing identity. `fingerprint` is the SHA-256 of its certificate; `succession` those of the ones before it, and its own.
 
     `protected`: it has a passphrase, and signs while `unlocked_until` lasts or for `unlocked_runs`.
     """
@@ -66,7 +66,7 @@ class Key(Wire):
     exported_at: dt.datetime | None
     backed_at: dt.datetime | None
     backed_by: str
-    lineage: list[str]
+    succession: list[str]
     predecessor: str
     bound_to: list[BindingOut]
     titles: list[str]

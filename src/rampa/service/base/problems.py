@@ -35,7 +35,7 @@ STATUS_BY_CODE = {
     "picture.too-large": 413,
     "notes.moved": 412,
     "channel.moved": 412,
-    "environment.moved": 412,
+    "variables.moved": 412,
     "call.signature": 401,
     "call.old": 401,
     "pack.too-large": 413,

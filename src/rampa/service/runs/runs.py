@@ -50,10 +50,10 @@ def resource(services: Services) -> Resource:
         """Cancel a run. One that is worked on is stopped by its agent within seconds."""
         return watch.cancel_run(services, current_actor(), path.title, path.run)
 
-    @api.call("POST", RUN + "/again", ENGINEERS, wire.RunList, status=201)
-    def start_again(path: wire.RunPath, header: CreateHeaders) -> wire.RunList:
+    @api.call("POST", RUN + "/repeat", ENGINEERS, wire.RunList, status=201)
+    def repeat_run(path: wire.RunPath, header: CreateHeaders) -> wire.RunList:
         """Start an ended run again: the same commit, today's profile document."""
-        return start.start_again(services, current_actor(), path.title, path.run, once_from(header))
+        return start.repeat_run(services, current_actor(), path.title, path.run, once_from(header))
 
     _logs(api, services)
     return api

@@ -1,4 +1,4 @@
-"""Triggers and environment groups."""
+"""Triggers and step variables."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from rampa.service.base.resource import ChangeHeaders, Resource, expected_versio
 
 TRIGGERS = "/titles/<string:title>/triggers"
 TRIGGER = TRIGGERS + "/<string:trigger>"
-ENVIRONMENT = "/environments/<string:environment>"
+VARIABLES = "/variables/<string:variables>"
 
 
 def resource(services: Services) -> Resource:
@@ -46,30 +46,30 @@ def resource(services: Services) -> Resource:
         """Start runs by a signed call: Rampa-Time and Rampa-Hmac stand for a sign-in (docs/formats.md)."""
         return triggers.called(services, path.title, path.trigger, header, request.get_data(), body)
 
-    _environments(api, services)
+    _variables(api, services)
     return api
 
 
-def _environments(api: Resource, services: Services) -> None:
-    @api.call("GET", "/environments", ENGINEERS, Page[wire.EnvironmentOut])
-    def list_environments() -> Page[wire.EnvironmentOut]:
-        """Environment groups: variables, and the names of secrets."""
-        return Page[wire.EnvironmentOut](items=variables.list_environments(services))
+def _variables(api: Resource, services: Services) -> None:
+    @api.call("GET", "/variables", ENGINEERS, Page[wire.StepVariablesOut])
+    def list_variables() -> Page[wire.StepVariablesOut]:
+        """Step variables: variables, and the names of secrets."""
+        return Page[wire.StepVariablesOut](items=variables.list_variables(services))
 
-    @api.call("GET", ENVIRONMENT, ENGINEERS, wire.EnvironmentOut)
-    def get_environment(path: wire.EnvironmentPath) -> tuple[wire.EnvironmentOut, int]:
+    @api.call("GET", VARIABLES, ENGINEERS, wire.StepVariablesOut)
+    def get_variables(path: wire.StepVariablesPath) -> tuple[wire.StepVariablesOut, int]:
         """One group; the ETag is its version."""
-        return variables.get_environment(services, path.environment)
+        return variables.get_variables(services, path.variables)
 
-    @api.call("PUT", ENVIRONMENT, ENGINEERS, wire.EnvironmentOut)
-    def put_environment(
-        path: wire.EnvironmentPath, body: wire.EnvironmentIn, header: ChangeHeaders
-    ) -> tuple[wire.EnvironmentOut, int]:
+    @api.call("PUT", VARIABLES, ENGINEERS, wire.StepVariablesOut)
+    def put_variables(
+        path: wire.StepVariablesPath, body: wire.StepVariablesIn, header: ChangeHeaders
+    ) -> tuple[wire.StepVariablesOut, int]:
         """Make or replace a group. A secret whose value is null keeps what it had. If-Match: the ETag that you saw, or *."""
         expected = expected_version(header.if_match, needed=False)
-        return variables.put_environment(services, current_actor(), path.environment, body, expected)
+        return variables.put_variables(services, current_actor(), path.variables, body, expected)
 
-    @api.call("DELETE", ENVIRONMENT, ENGINEERS, None)
-    def remove_environment(path: wire.EnvironmentPath) -> None:
+    @api.call("DELETE", VARIABLES, ENGINEERS, None)
+    def remove_variables(path: wire.StepVariablesPath) -> None:
         """Remove a group that no profile names."""
-        variables.remove_environment(services, current_actor(), path.environment)
+        variables.remove_variables(services, current_actor(), path.variables)

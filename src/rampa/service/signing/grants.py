@@ -36,7 +36,7 @@ def resource(services: Services) -> Resource:
 
     @api.call("POST", BUILD + "/re-sign", ENGINEERS, wire.ReSigned)
     def re_sign(path: BuildPath, body: wire.ReSignIn) -> wire.ReSigned:
-        """Sign a build again, with another grant; nothing is built anew."""
+        """Sign a build again, with another grant; nothing is rebuilt."""
         return grants.re_sign(services, current_actor(), path.title, path.build, body)
 
     return api

@@ -73,15 +73,15 @@ def _moving(api: Resource, services: Services) -> None:
 
     @api.call("POST", KEY + "/hand-over", OWNERS, wire.Key)
     def hand_over(path: wire.KeyPath, body: wire.HandOverIn) -> wire.Key:
-        """Hand over to a successor: a lineage is made. Answers the successor."""
+        """Hand over to a successor: a succession is made. Answers the successor."""
         return succession.hand_over(services, current_actor(), path.name, body)
 
-    @api.call("GET", KEY + "/lineage", EVERYBODY, "application/octet-stream")
-    def get_lineage(path: wire.KeyPath) -> Response:
-        """The lineage that ends with this identity."""
-        return Response(succession.get_lineage(services, path.name), content_type="application/octet-stream")
+    @api.call("GET", KEY + "/succession", EVERYBODY, "application/octet-stream")
+    def get_succession(path: wire.KeyPath) -> Response:
+        """The succession that ends with this identity."""
+        return Response(succession.get_succession(services, path.name), content_type="application/octet-stream")
 
     @api.call("POST", "/vault/master-key", OWNERS, wire.Rewrapped)
     def change_master_key() -> wire.Rewrapped:
-        """Wrap every secret anew with the first of the service's master keys."""
+        """Wrap every secret again with the first of the service's master keys."""
         return succession.change_master_key(services, current_actor())

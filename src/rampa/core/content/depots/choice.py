@@ -1,4 +1,4 @@
-"""Which depots of a build a device gets: by platform and architecture, language, add-on and asset quality.
+"""Which depots of a build a device gets: by platform and architecture, language, addon and asset quality.
 
 A depot without a word about one of these is for everybody. Two depots of different qualities, or of different architectures,
 are never installed together, so they may deliver the same paths.
@@ -25,7 +25,7 @@ EVERYBODY = Selector()
 
 @dataclass(frozen=True)
 class Choice:
-    """What a device asks for. None: all languages, all add-ons. Empty: the first architecture, the first quality."""
+    """What a device asks for. None: all languages, all addons. Empty: the first architecture, the first quality."""
 
     architecture: str = ""
     languages: tuple[str, ...] | None = None

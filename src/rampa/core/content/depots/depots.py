@@ -52,12 +52,12 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
     mapped = {r.name: r.delivered for r in rules if r.from_ or r.to}
     files: dict[str, array[int]] = {r.name: array("Q") for r in rules}
     links: dict[str, list[LinkEntry]] = {r.name: [] for r in rules}
-    nowhere = []
+    undelivered = []
 
     def owners(path: str) -> list[str]:
         own = [name for name, takes in by_depot if takes(path)]
         if not own:
-            nowhere.append(path)
+            undelivered.append(path)
         return own
 
     for i, path in enumerate(tree.files.paths):
@@ -66,7 +66,7 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
     for link in tree.links:
         for name in owners(link.path):
             links[name].append(link)
-    return {r.name: _taken(tree, files[r.name], links[r.name], mapped.get(r.name)) for r in rules}, nowhere
+    return {r.name: _taken(tree, files[r.name], links[r.name], mapped.get(r.name)) for r in rules}, undelivered
 
 
 def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Callable[[str], str] | None) -> Tree:

@@ -42,7 +42,7 @@ class Proposed:
 
 @dataclass(frozen=True, slots=True)
 class Saving:
-    """What a player of `platform` with one language, no add-on and one quality installs; bytes. `now`: one depot a platform."""
+    """What a player of `platform` with one language, no addon and one quality installs; bytes. `now`: one depot a platform."""
 
     platform: str
     language: str

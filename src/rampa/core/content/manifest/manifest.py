@@ -21,7 +21,7 @@ from rampa.core.content.tree.inflation import inflate
 from rampa.core.content.tree.merge import check_tree
 from rampa.core.content.tree.parameters import CutParameters
 from rampa.core.content.tree.paths import check_link, check_path, printable
-from rampa.core.content.tree.player_file_rules import LOOSE
+from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 from rampa.core.content.tree.tree import Chunks, Files, LinkEntry, Tree
 from rampa.core.errors import Damaged, RampaError
 
@@ -70,9 +70,11 @@ def encode(manifest: Manifest) -> bytes:
 
 
 def _loose(files: Files) -> dict[str, list[list[int]]]:
-    """The numbers of the loose files by rule; nothing where there are none."""
-    by_rule = [[i for i, mode in enumerate(files.modes) if mode >> 1 == rule] for rule in range(1, len(LOOSE) + 1)]
-    return {"loose": by_rule} if any(by_rule) else {}
+    """The numbers of the player files by rule; nothing where there are none."""
+    by_rule = [
+        [i for i, mode in enumerate(files.modes) if mode >> 1 == rule] for rule in range(1, len(PLAYER_FILE_RULES) + 1)
+    ]
+    return {"player": by_rule} if any(by_rule) else {}
 
 
 def pack(raw: bytes | bytearray) -> bytes:
@@ -157,9 +159,9 @@ def _modes(columns: dict[str, Any], count: int) -> bytes:
     modes = bytearray(count)
     for i in columns["exec"]:
         modes[_place(i, count)] |= 1
-    for rule, own in enumerate(columns.get("loose", []), 1):
-        if rule > len(LOOSE):
-            raise Damaged("manifest.damaged", "the manifest has a rule for loose files that is not known here")
+    for rule, own in enumerate(columns.get("player", []), 1):
+        if rule > len(PLAYER_FILE_RULES):
+            raise Damaged("manifest.damaged", "the manifest has a rule for player files that is not known here")
         for i in own:
             at = _place(i, count)
             modes[at] = modes[at] & 1 | rule << 1

@@ -1,6 +1,6 @@
 """Encrypted frames: content that lies on public mirrors ahead of its release.
 
-    stored := u32 0x184D2A5E | u32 length | nonce (12) | AES-256-GCM(zstd frame)       a zstd skippable frame (RFC 8878, 3.1.2)
+    stored := u32 0x184D2A5C | u32 length | nonce (12) | AES-256-GCM(zstd frame)       a zstd skippable frame (RFC 8878, 3.1.2)
 
 Authenticated with it: the key's id and the raw size. A key belongs to one depot of one build; keys travel wrapped by the
 release key of a build, which is given out when the build is released (NIST SP 800-38D for GCM).
@@ -17,7 +17,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from rampa.core.content.pack.pack import decompress
 from rampa.core.errors import Damaged
 
-SKIPPABLE = 0x184D2A5E
+SKIPPABLE = 0x184D2A5C
 KEY_SIZE = 32
 ID_SIZE = 16
 NONCE = 12
@@ -50,16 +50,16 @@ def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> b
     return decompress(frame, raw)
 
 
-def wrap(key: bytes, ident: bytes, release_key: bytes) -> bytes:
+def wrap(key: bytes, ident: bytes, unsealing_key: bytes) -> bytes:
     """A content key as it may lie anywhere: only the release key opens it."""
     nonce = os.urandom(NONCE)
-    return nonce + AESGCM(release_key).encrypt(nonce, key, b"rampa-content-key" + ident)
+    return nonce + AESGCM(unsealing_key).encrypt(nonce, key, b"rampa-content-key" + ident)
 
 
-def unwrap(wrapped: bytes, ident: bytes, release_key: bytes) -> bytes:
+def unwrap(wrapped: bytes, ident: bytes, unsealing_key: bytes) -> bytes:
     """Raises `Damaged`."""
     try:
-        return AESGCM(release_key).decrypt(wrapped[:NONCE], wrapped[NONCE:], b"rampa-content-key" + ident)
+        return AESGCM(unsealing_key).decrypt(wrapped[:NONCE], wrapped[NONCE:], b"rampa-content-key" + ident)
     except (InvalidTag, ValueError) as error:
         raise Damaged("content.key", "a content key cannot be opened with the release's key") from error
 

@@ -67,7 +67,7 @@ def compress(data: bytes | bytearray | memoryview, packing: Packing = Packing())
 
 
 class _ThreadCompressors(threading.local):
-    """Each thread's own zstd contexts: making one anew for every frame took a third of the time."""
+    """Each thread's own zstd contexts: making one again for every frame took a third of the time."""
 
     def __init__(self) -> None:
         self.compressors: dict[Packing, zstandard.ZstdCompressor] = {}

@@ -26,7 +26,7 @@ class Reason:
 
 INDEX = Reason(
     "index-first",
-    "only its start changed: an index or a header is written anew",
+    "only its start changed: an index or a header is written again",
     "Write the index at the end or into a file of its own, and keep the order of what it lists.",
 )
 STAMPS = Reason(
@@ -41,7 +41,7 @@ PACKED = Reason(
 )
 RECOMPILED = Reason(
     "recompiled",
-    "a program was compiled anew: its addresses moved",
+    "a program was compiled again: its addresses moved",
     "Nothing to do: differences carry it, where the service makes them.",
 )
 SHIFTED = Reason(

@@ -1,6 +1,6 @@
 """What a file is by its first bytes, whatever it is called: source formats, private keys, files of symbols.
 
-Data, version 1; docs/profile-document.md lists it. Each row names the strip class that the sign belongs to.
+Data, version 1; docs/profile-document.md lists it. Each row names the leave-out class that the sign belongs to.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ HEAD = 4096
 
 @dataclass(frozen=True, slots=True)
 class Sign:
-    """`cls` is the strip class, `why` is for a person. `only_warn`: it may be meant to ship, so it is said and not stripped."""
+    """`cls` is the leave-out class, `why` is for a person. `only_warn`: it may be meant to ship, so it is named and goes in."""
 
     cls: str
     why: str

@@ -1,8 +1,8 @@
-"""What does not belong into a shipped build, by class: data, version 1. A profile document names the classes."""
+"""What does not go into a shipped build, by class: data, version 1. A profile document names the classes."""
 
 from __future__ import annotations
 
-STRIP_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
+LEAVE_OUT_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
     "version-control": ("version control", (".git/", ".hg/", ".svn/", ".gitignore", ".gitattributes", ".gitmodules")),
     "source-assets": (
         "source asset",
@@ -39,4 +39,4 @@ STRIP_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
 """class -> (what a person reads, patterns as in gitignore(5))"""
 
 ALWAYS = ("version-control", "secrets")
-"""Stripped whatever the document says: neither has ever been meant for players."""
+"""Left out whatever the document says: neither has ever been meant for players."""

@@ -11,7 +11,7 @@ import pathspec
 from rampa.core import parallel
 from rampa.core.content.depots.depots import DepotRule, takers
 from rampa.core.content.select.file_traits import look
-from rampa.core.content.select.leave_out_classes import STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.content.select.provided_libraries import Lacking, lacking
 from rampa.core.content.select.selection import NO_RULE, ContentRules, select
 from rampa.core.content.tree.chosen_files import Selected
@@ -88,10 +88,10 @@ def _let_in(rules: ContentRules, file: Selected) -> tuple[str, str]:
 
 
 def _leftovers(root: Path, rules: ContentRules, files: Iterable[Selected]) -> Iterator[tuple[Selected, str]]:
-    """Files that look like something that other profiles strip, though a rule lets them in."""
+    """Files that look like something that other profiles leave out, though a rule lets them in."""
     others = [
         (why, pathspec.GitIgnoreSpec.from_lines(patterns))
-        for name, (why, patterns) in STRIP_CLASSES.items()
+        for name, (why, patterns) in LEAVE_OUT_CLASSES.items()
         if name not in rules.classes
     ]
 

@@ -1,4 +1,4 @@
-"""Companion files: the shared libraries that programs name in their headers, and that nothing brings.
+"""Provided libraries: the shared libraries that programs name in their headers, and that nothing brings.
 
 ELF: System V gABI, chapter 5 (DT_NEEDED). PE: Microsoft PE/COFF, section 6.4 (import directory). Mach-O: LC_LOAD_DYLIB.
 Headers are hostile: whatever does not fit gives no names.

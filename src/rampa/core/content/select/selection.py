@@ -1,7 +1,7 @@
 """Selecting a build's files from a folder: what goes in, what stays out, and by which rule.
 
-Patterns are those of gitignore(5). A file goes in when an include pattern matches and no strip pattern does, and its
-content is not that of a class that is stripped. All problems
+Patterns are those of gitignore(5). A file goes in when an include pattern matches and no leave-out pattern does, and its
+content is not that of a class that is left out. All problems
 of a folder (names that cannot be delivered, links that leave, special files) are collected and raised together.
 """
 
@@ -19,7 +19,7 @@ import pathspec
 
 from rampa.core import parallel
 from rampa.core.content.select.file_traits import Sign, look
-from rampa.core.content.select.leave_out_classes import ALWAYS, STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Sources
 from rampa.core.content.tree.paths import check_link, path_problem, printable
 from rampa.core.errors import Invalid, NotFound
@@ -40,11 +40,11 @@ class Pattern:
 
 @dataclass(frozen=True)
 class ContentRules:
-    """`classes`: the strip classes by content, each with its origin; a pattern in `strip` that begins with `!` keeps a file
-    whatever it looks like."""
+    """`classes`: the leave-out classes by content, each with its origin; a pattern in `leave_out` that begins with `!`
+    keeps a file whatever it looks like."""
 
     include: tuple[Pattern, ...]
-    strip: tuple[Pattern, ...]
+    leave_out: tuple[Pattern, ...]
     classes: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -69,12 +69,12 @@ class Selection:
 
 
 def class_patterns(classes: dict[str, str]) -> list[Pattern]:
-    """The patterns of strip classes, given as class -> origin; the classes that always apply come with them."""
+    """The patterns of leave-out classes, given as class -> origin; the classes that always apply come with them."""
     wanted = {name: "always" for name in ALWAYS} | classes
     return [
-        Pattern(text, STRIP_CLASSES[name][0], origin)
+        Pattern(text, LEAVE_OUT_CLASSES[name][0], origin)
         for name, origin in wanted.items()
-        for text in STRIP_CLASSES[name][1]
+        for text in LEAVE_OUT_CLASSES[name][1]
     ]
 
 
@@ -115,7 +115,7 @@ class _Picking:
     def __init__(self, rules: ContentRules) -> None:
         self._rules = rules
         self._include = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.include])
-        self._strip = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.strip])
+        self._leave_out = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.leave_out])
         self._meant: set[str] = set()
         self.links: list[tuple[str, str]] = []
         self.left_out: list[LeftOut] = []
@@ -126,19 +126,19 @@ class _Picking:
         for disk, entry in entries:
             path = unicodedata.normalize("NFC", disk)
             info = entry.stat(follow_symlinks=False)
-            stripped, included = self._strip.check_file(path), self._include.check_file(path)
-            if stripped.include and stripped.index is not None:
-                rule = self._rules.strip[stripped.index]
+            left_out, included = self._leave_out.check_file(path), self._include.check_file(path)
+            if left_out.include and left_out.index is not None:
+                rule = self._rules.leave_out[left_out.index]
                 self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin))
             elif not included.include:
                 self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
             elif self._deliverable(path, disk):
-                if stripped.include is False:
+                if left_out.include is False:
                     self._meant.add(path)
                 yield from self._keep(path, disk, entry, info, included.index if included.index is not None else -1)
 
     def look(self, root: Path, files: SelectedFiles) -> SelectedFiles:
-        """Without what its own content gives away, of the classes that are stripped."""
+        """Without what its own content gives away, of the classes that are left out."""
         if not self._rules.classes:
             return files
 
@@ -153,7 +153,7 @@ class _Picking:
             for i, sign in enumerate(found):
                 if sign and not sign.only_warn and sign.cls in self._rules.classes:
                     gone.add(i)
-                    why = f"{STRIP_CLASSES[sign.cls][0]}: {sign.why} by its content"
+                    why = f"{LEAVE_OUT_CLASSES[sign.cls][0]}: {sign.why} by its content"
                     origin = self._rules.classes[sign.cls]
                     self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin))
         return files.take(i for i in range(len(files)) if i not in gone) if gone else files
@@ -174,10 +174,10 @@ class _Picking:
             try:
                 self.links.append((path, check_link(path, target)))
             except Invalid as error:
-                self.problems.append(f"{printable(path)}: {error.message}; replace it by a file or strip it")
+                self.problems.append(f"{printable(path)}: {error.message}; replace it by a file or leave it out")
         else:
             self.problems.append(
-                f"{printable(path)}: it is {_kind(info.st_mode)}, which no player can be sent; strip it"
+                f"{printable(path)}: it is {_kind(info.st_mode)}, which no player can be sent; leave it out"
             )
 
 
@@ -203,7 +203,7 @@ def _check_links(files: SelectedFiles, links: list[tuple[str, str]], problems: l
         ships = goal in linked or goal in folders or files.paths.find(goal) >= 0 or files.has_folder(goal)
         if not ships:
             problems.append(
-                f"{printable(path)}: it links to {printable(target)}, which does not go in; include or strip both"
+                f"{printable(path)}: it links to {printable(target)}, which does not go in; include both or leave both out"
             )
 
 
@@ -219,7 +219,7 @@ def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
                 "folder.unreadable",
                 f"this folder cannot be read ({error.strerror})",
                 where=printable(folder),
-                hint="Give yourself the right to read it, or strip it in the profile document.",
+                hint="Give yourself the right to read it, or leave it out in the profile document.",
             ) from error
         for entry in entries:
             if entry.is_dir(follow_symlinks=False):

@@ -1,6 +1,6 @@
 """Paths inside depots, manifests and bundles. They are hostile until checked here.
 
-A path is relative, NFC (Unicode TR15), parted by forward slashes, and can be written below any folder without leaving it.
+A path is relative, NFC (Unicode TR15), separated by forward slashes, and can be written below any folder without leaving it.
 """
 
 from __future__ import annotations

@@ -37,7 +37,7 @@ class LocalContent:
     def wholes(self, new: Tree) -> Numbers:
         """For each file of `new`, the file here that it can be linked to, or -1.
 
-        A loose file is copied, since a player may write to it.
+        A player file is copied, since a player may write to it.
         """
         if not self.sound or not len(new.files):
             return np.full(len(new.files), -1, dtype=np.int64)

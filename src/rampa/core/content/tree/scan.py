@@ -2,7 +2,7 @@
 
 Small files are read whole, many to a task. Large ones are read in segments that are searched for candidates in parallel;
 their order is kept by one coordinator that cuts, and hands the chunks on to be hashed. Memory is used again and again:
-taking it anew for each segment cost as much as hashing it.
+taking it again for each segment cost as much as hashing it.
 """
 
 from __future__ import annotations
@@ -119,7 +119,7 @@ def _steady(root: Path, file: Selected, read: Callable[[int, int], FileEntry]) -
                 "file.unreadable",
                 f"this file cannot be read ({error.strerror})",
                 where=where,
-                hint="Give yourself the right to read it, or strip it in the profile document.",
+                hint="Give yourself the right to read it, or leave it out in the profile document.",
             ) from error
         try:
             before = os.fstat(fd)

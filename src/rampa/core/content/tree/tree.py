@@ -13,7 +13,7 @@ from typing import overload
 import numpy as np
 
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
-from rampa.core.content.tree.player_file_rules import LOOSE
+from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 
 __all__ = [
     "DIGEST_SIZE",
@@ -27,7 +27,7 @@ __all__ = [
     "TreeBuilder",
 ]
 
-_RULES = ("", *LOOSE)
+_RULES = ("", *PLAYER_FILE_RULES)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,8 +47,8 @@ class FileEntry:
     executable: bool
     digest: bytes
     chunks: Sequence[Chunk]
-    loose: str = ""
-    """One of LOOSE for a file that players may change, else empty."""
+    player_rule: str = ""
+    """One of PLAYER_FILE_RULES for a file that players may change, else empty."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,8 +124,8 @@ class ChunkRun(Sequence[Chunk]):
 
 @dataclass(frozen=True, slots=True)
 class Files(Sequence[FileEntry]):
-    """Files in columns. `modes`: bit 0 executable, the bits above it the loose rule. `ends`: where each file's chunks end in
-    `numbers`, which are places in `chunks`."""
+    """Files in columns. `modes`: bit 0 executable, the bits above it the rule of a player file. `ends`: where each
+    file's chunks end in `numbers`, which are places in `chunks`."""
 
     paths: Texts
     sizes: array[int]
@@ -159,7 +159,7 @@ class Files(Sequence[FileEntry]):
         return np.concatenate([np.zeros(1, np.int64), ends[:-1]]) if len(ends) else ends
 
     def take(self, order: Numbers) -> Files:
-        """Some of the files, in this order; the chunks are numbered anew."""
+        """Some of the files, in this order; the chunks are numbered again."""
         starts, ends = self.starts[order], view(self.ends).astype(np.int64)[order]
         counts = ends - starts
         stops = np.cumsum(counts)
@@ -233,7 +233,7 @@ class TreeBuilder:
         self._blob += file.path.encode()
         self._path_ends.append(len(self._blob))
         self._sizes.append(file.size)
-        self._modes.append(int(file.executable) | _RULES.index(file.loose) << 1)
+        self._modes.append(int(file.executable) | _RULES.index(file.player_rule) << 1)
         self._digests += file.digest
         self._chunk_digests += digests
         self._chunk_sizes += sizes

@@ -6,7 +6,7 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
 
-GRAPHICS = ("automatic", *dict.fromkeys(g for p in PLATFORMS.values() for g in p.graphics))
+GRAPHICS = tuple(dict.fromkeys(g for p in PLATFORMS.values() for g in p.graphics))
 CONTAINERS = tuple(dict.fromkeys(c for p in PLATFORMS.values() for c in p.containers))
 DEFAULT_BUNDLE = "{title}-{version}-{code}-{profile}"
 
@@ -42,10 +42,9 @@ SETTINGS = (
     Setting(
         "code.graphics",
         "Graphics interfaces",
-        "In the order in which they are tried; or automatic.",
+        "In the order in which they are tried. Not set: the toolchain decides.",
         kind="texts",
         allowed=GRAPHICS,
-        default=("automatic",),
         example='["vulkan", "opengl"]',
         used="runs",
     ),
@@ -114,7 +113,7 @@ SETTINGS = (
         "Target level",
         "The newest system that it was tried on.",
         check=checks.level,
-        example='"34"',
+        example='"35"',
         used="runs",
     ),
     Setting(
@@ -166,7 +165,7 @@ SETTINGS = (
         "toolchain.export",
         "Export command",
         "What the step `export` runs, each argument a text of its own. {source}, {out}, {platform}, {purpose}, {architectures}, "
-        "{kind}, {identifier}, {minimum}, {version}, {code}, {profile} and {commit} are put in; the result belongs into {out}.",
+        "{kind}, {identifier}, {minimum}, {version}, {code}, {profile} and {commit} are put in; the result goes into {out}.",
         kind="texts",
         check=checks.argument,
         default=(),
@@ -174,8 +173,8 @@ SETTINGS = (
         used="runs",
     ),
     Setting(
-        "toolchain.environment",
-        "Environment group",
+        "toolchain.variables",
+        "Step variables",
         "The variables and secrets that the steps get, by the group's name.",
         check=checks.name,
         example='"desktop"',
@@ -184,7 +183,7 @@ SETTINGS = (
     Setting(
         "toolchain.steps",
         "Steps",
-        "What a run does, in order: built-in steps (fetch, toolchain, export, collect, check, bundle, sign, split, publish, "
+        "What a run does, in order: built-in steps (fetch, toolchain, export, collect, check, bundle, sign, depots, complete, "
         "notify) and those of [steps.NAME].",
         kind="texts",
         check=checks.name,

@@ -21,7 +21,7 @@ FORBIDDEN = '<>:"/\\|?*'
 def identifier(text: str) -> str:
     if IDENTIFIER.fullmatch(text) and len(text) <= 155:
         return ""
-    return "it must be reverse-domain: lower-case letters, digits, hyphens and underscores, parted by dots"
+    return "it must be reverse-domain: lower-case letters, digits, hyphens and underscores, separated by dots"
 
 
 def words(text: str) -> str:
@@ -80,7 +80,7 @@ def colour(text: str) -> str:
 
 
 def level(text: str) -> str:
-    return "" if LEVEL.fullmatch(text) else "it must be numbers parted by dots, such as 29 or 10.0.17763"
+    return "" if LEVEL.fullmatch(text) else "it must be numbers separated by dots, such as 29 or 10.0.17763"
 
 
 def architecture(text: str) -> str:

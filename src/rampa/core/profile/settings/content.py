@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from rampa.core.content.select.leave_out_classes import STRIP_CLASSES
+from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.content.tree.paths import path_problem
-from rampa.core.content.tree.player_file_rules import LOOSE
+from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 from rampa.core.platform.handheld import ORIENTATIONS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
@@ -21,8 +21,8 @@ SETTINGS = (
         used="build",
     ),
     Setting(
-        "content.strip",
-        "Strip",
+        "content.leave_out",
+        "Leave out",
         "What stays out of that.",
         kind="texts",
         check=checks.pattern,
@@ -31,11 +31,11 @@ SETTINGS = (
         used="build",
     ),
     Setting(
-        "content.strip_classes",
-        "Strip classes",
+        "content.leave_out_classes",
+        "Leave-out classes",
         "Classes of files that stay out; version control and secrets always do.",
         kind="texts",
-        allowed=tuple(STRIP_CLASSES),
+        allowed=tuple(LEAVE_OUT_CLASSES),
         default=(),
         example='["symbols", "logs"]',
         used="build",
@@ -43,7 +43,7 @@ SETTINGS = (
     Setting(
         "content.units",
         "Content units",
-        "The pieces of content in their order, as patterns. One that a profile takes away stays out of its build.",
+        "The pieces of content, as patterns, in any order. One that a profile takes away stays out of its build.",
         kind="texts",
         check=checks.pattern,
         default=(),
@@ -53,7 +53,7 @@ SETTINGS = (
     Setting(
         "content.opening",
         "Opening unit",
-        "The unit that starts first; it must be the first of the units.",
+        "The unit that the title opens with; one of the units.",
         check=checks.pattern,
         example='"maps/alder-halt.json"',
     ),
@@ -77,16 +77,16 @@ SETTINGS = (
     ),
     Setting(
         "content.addons",
-        "Add-ons",
-        "The add-ons whose depots go with it; all depots without it.",
+        "Addons",
+        "The addons whose depots go with it; all depots without it.",
         kind="texts",
         check=checks.words,
         example='["Winter Timetable"]',
         used="build",
     ),
     Setting(
-        "content.loose",
-        "Loose files",
+        "content.player_files",
+        "Player files",
         "Files that players may edit, as patterns.",
         kind="texts",
         check=checks.pattern,
@@ -95,17 +95,17 @@ SETTINGS = (
         used="build",
     ),
     Setting(
-        "content.loose_updates",
-        "Updates of loose files",
-        "When the player changed a loose file: keep theirs, replace it, or replace it and set theirs aside.",
-        allowed=LOOSE,
+        "content.player_files_updates",
+        "Updates of player files",
+        "When the player changed a player file: keep theirs, replace it, or replace it and set theirs aside.",
+        allowed=PLAYER_FILE_RULES,
         default="keep",
         example='"aside"',
         used="build",
     ),
     Setting(
-        "content.companions",
-        "Companions",
+        "content.provided_libraries",
+        "Provided libraries",
         "Libraries that the platform brings, beside the known ones, as patterns; programs may need them.",
         kind="texts",
         check=checks.words,
@@ -114,8 +114,8 @@ SETTINGS = (
         used="build",
     ),
     Setting(
-        "content.levels",
-        "Levels by rule",
+        "content.packing",
+        "Packing by rule",
         "By pattern: 0 to 19, with `long` (far matches) or `filtered` (sound, textures), or `stored`; the last one holds.",
         kind="table",
         check=checks.packing,

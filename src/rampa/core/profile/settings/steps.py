@@ -39,9 +39,9 @@ STEP: dict[str, Setting] = {
         ),
         Setting("steps.folder", "Working folder", "Inside the source.", check=_inside, example='"tools"', used="runs"),
         Setting(
-            "steps.environment",
+            "steps.variables",
             "Variables",
-            "For this step alone, as NAME=value. Secrets belong into an environment group.",
+            "For this step alone, as NAME=value. Secrets go into a set of step variables.",
             "texts",
             check=_variable,
             example='["BAKE_QUALITY=full"]',

@@ -64,8 +64,8 @@ DEPOT: dict[str, Setting] = {
         ),
         Setting(
             "depots.addon",
-            "Add-on",
-            "The add-on that it belongs to.",
+            "Addon",
+            "The addon that it belongs to.",
             check=words,
             example='"Winter Timetable"',
             used="build",

@@ -2,24 +2,24 @@ import { Button, Group, Modal, PasswordInput, TextInput } from "@mantine/core";
 import { useState } from "react";
 
 import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
-import { type Environment, useEnvironments, usePutEnvironment, useRemoveEnvironment } from "./queries";
+import { type StepVariables, useStepVariables, usePutStepVariables, useRemoveStepVariables } from "./queries";
 
 /** What do steps get from outside: variables, and secrets that nobody sees again? */
-export function EnvironmentsPage() {
-  const groups = useEnvironments();
-  const [open, setOpen] = useState<Environment | "new" | null>(null);
-  const [gone, setGone] = useState<Environment | null>(null);
-  const remove = useRemoveEnvironment();
+export function VariablesPage() {
+  const groups = useStepVariables();
+  const [open, setOpen] = useState<StepVariables | "new" | null>(null);
+  const [gone, setGone] = useState<StepVariables | null>(null);
+  const remove = useRemoveStepVariables();
   return (
     <>
-      <PageHead title="Environment groups" aside={<Button size="compact-md" onClick={() => setOpen("new")}>Add a group …</Button>}>
-        Profiles name a group in toolchain.environment. Secrets rest sealed; in logs they are masked.
+      <PageHead title="Step variables" aside={<Button size="compact-md" onClick={() => setOpen("new")}>Add a group …</Button>}>
+        Profiles name a group in toolchain.variables. Secrets rest sealed; in logs they are masked.
       </PageHead>
       <Panel title="Groups" flush>
         <Answer of={groups} rows={3}>
           {({ items }) =>
             items.length === 0 ? (
-              <Empty command="bin/rampa environment set GROUP NAME=VALUE --secret NAME">There is no group yet.</Empty>
+              <Empty command="bin/rampa variables set GROUP NAME=VALUE --secret NAME">There is no group yet.</Empty>
             ) : (
               <table className="rows">
                 <thead>
@@ -95,12 +95,12 @@ interface Pair {
   value: string;
 }
 
-function Form({ known, done }: { known: Environment | null; done: () => void }) {
+function Form({ known, done }: { known: StepVariables | null; done: () => void }) {
   const [name, setName] = useState(known?.name ?? "");
   const [note, setNote] = useState(known?.note ?? "");
   const [plain, setPlain] = useState<Pair[]>(Object.entries(known?.variables ?? {}).map(([n, value]) => ({ name: n, value })));
   const [secret, setSecret] = useState<Pair[]>((known?.secrets ?? []).map((n) => ({ name: n, value: "" })));
-  const put = usePutEnvironment();
+  const put = usePutStepVariables();
   const kept = new Set(known?.secrets ?? []);
   const send = () => {
     const secrets = Object.fromEntries(secret.filter((p) => p.name).map((p) => [p.name, p.value || (kept.has(p.name) ? null : "")]));

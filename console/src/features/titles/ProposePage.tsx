@@ -18,7 +18,7 @@ const LARGEST = 1024 * 1024;
 const TELLING = /(^[^.]+|\.(exe|dll|so|dylib|png|cmd|bat|txt))$/i;
 
 /** What would a first profile document for this folder say? Names, sizes and first bytes are read; the files stay here. */
-export function SuggestPage() {
+export function ProposePage() {
   const folder = useRef<HTMLInputElement>(null);
   const file = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
@@ -27,7 +27,7 @@ export function SuggestPage() {
   const [source, setSource] = useState("");
   const [refused, setRefused] = useState("");
   const propose = useMutation({
-    mutationFn: async (files: File[]) => call<Schemas["SuggestionOut"]>("/documents/suggest", { method: "POST", body: await listing(files) }),
+    mutationFn: async (files: File[]) => call<Schemas["ProposalOut"]>("/documents/propose", { method: "POST", body: await listing(files) }),
     onSuccess: (made) => setText(made.document),
   });
   const create = useMutation({
@@ -76,7 +76,7 @@ export function SuggestPage() {
       {propose.isPending && <Loading rows={12} />}
       {!text && !propose.isPending && (
         <Panel title="No folder yet">
-          <Empty command="bin/rampa profile suggest FOLDER">Choose the folder that holds a title's files: programs, content, pictures, languages and add-ons are recognised, and each proposed line says why.</Empty>
+          <Empty command="bin/rampa profile propose FOLDER">Choose the folder that holds a title's files: programs, content, pictures, languages and addons are recognised, and each proposed line says why.</Empty>
         </Panel>
       )}
       {text && (

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from rampa.core.profile.document import read_document
 from rampa.core.profile.file_probe import Seen, find_languages, pictures, programs
-from rampa.core.profile.proposal import suggest
+from rampa.core.profile.proposal import propose
 
 
 def elf(machine: int) -> bytes:
@@ -66,7 +66,7 @@ FOLDER = [
 
 
 def test_a_folder_becomes_a_document_that_reads() -> None:
-    made = suggest("peatlight-2.1.0", FOLDER, studio="Quillback Works", domain="quillback.example")
+    made = propose("peatlight-2.1.0", FOLDER, studio="Quillback Works", domain="quillback.example")
     read = read_document(made.text.encode())
     assert read.title("title.name") == "Peatlight"
     assert read.title("title.identifier") == "example.quillback.peatlight"
@@ -79,14 +79,14 @@ def test_a_folder_becomes_a_document_that_reads() -> None:
     assert linux.get("content.language_files") == "locale/{language}.json"
     assert linux.get("pictures.icon") == "art/icon.png"
     assert linux.get("pictures.opening") == "art/start.png"
-    assert linux.get("content.strip_classes") == ("symbols",)
+    assert linux.get("content.leave_out_classes") == ("symbols",)
     assert [d.addon for d in read.depots] == ["", "Winter Timetable"]
     assert "data/bog.arc (2000 MB)" in made.text
     assert all(why for _, why in made.reasons)
 
 
 def test_an_empty_folder_says_what_is_missing() -> None:
-    made = suggest("", [])
+    made = propose("", [])
     assert read_document(made.text.encode()).profiles
     assert "Nothing was found that can be started: correct this." in made.text
 
@@ -104,5 +104,5 @@ def test_whatever_the_names_the_proposal_is_a_document(
     folder: str, files: list[tuple[str, bytes, bool]], studio: str
 ) -> None:
     seen = [Seen(path, len(head), head, executable) for path, head, executable in files]
-    text = suggest(folder, seen, studio=studio.strip() if studio.isprintable() else "").text
+    text = propose(folder, seen, studio=studio.strip() if studio.isprintable() else "").text
     assert read_document(text.encode("utf-8", "replace")).profiles
