@@ -10,17 +10,17 @@ from rampa.schema.common import Role
 from rampa.service.wiring import make_app
 from tests.conftest import OWNER, World
 
-ALL, INSTALL, MAKE = "oeatv", "oet", "oea"
+EVERYBODY, ALL, INSTALL, MAKE = "oeatvr", "oeatv", "oet", "oea"
 ENGINEER, OWN = "oe", "o"
 EXPECTED = {
     "POST /api/v1/session": "public",
-    "GET /api/v1/session": ALL,
-    "DELETE /api/v1/session": ALL,
+    "GET /api/v1/session": EVERYBODY,
+    "DELETE /api/v1/session": EVERYBODY,
     "GET /api/v1/people": ALL,
     "POST /api/v1/people": OWN,
-    "GET /api/v1/tokens": ALL,
-    "POST /api/v1/tokens": ALL,
-    "DELETE /api/v1/tokens/<string:token_id>": ALL,
+    "GET /api/v1/tokens": EVERYBODY,
+    "POST /api/v1/tokens": EVERYBODY,
+    "DELETE /api/v1/tokens/<string:token_id>": EVERYBODY,
     "GET /api/v1/titles": ALL,
     "POST /api/v1/titles": ENGINEER,
     "GET /api/v1/titles/<string:title>": ALL,

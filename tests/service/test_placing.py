@@ -145,7 +145,7 @@ def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_p
 def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
     with world.client(Role.TESTER) as tester:
         channel = tester.channel("peatlight", "studio")
-        assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not.")]
+        assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not place builds.")]
         with pytest.raises(Denied, match="a tester may not"):
             tester.place("peatlight", "studio", 2, "0")
 

@@ -42,7 +42,7 @@ def test_a_profile_is_resolved_with_origins_and_findings(revised: Client) -> Non
     assert (found.revision, found.platform_title, found.facets) == (3, "Headset", ["headset", "release"])
     minimum = settings["system.minimum"]
     assert minimum
-    assert (minimum.value, minimum.origin.layer) == ("32", "facet headset")
+    assert (minimum.value, minimum.origin.layer) == ("44", "facet headset")
     assert EVERYWHERE.split("\n")[minimum.origin.line - 1].startswith("system.minimum")
     before = revised.resolved(TITLE, "visor-release", 2)
     assert {f.code for f in before.findings} >= {"code.graphics-not-set", "system.minimum-level"}

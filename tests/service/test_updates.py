@@ -238,7 +238,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
             with pytest.raises(Damaged):
                 pack_format.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw)
     on = device(client, tmp_path / "device")
-    with pytest.raises(Refused, match="not released yet"):
+    with pytest.raises(Refused, match="is sealed"):
         update(client, on, 1)
     assert on.current() is None
     keys = client.content_keys(TITLE, 1)
@@ -252,7 +252,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     change_folder(folder)
     second = build(client, folder, tmp_path / "state")
     assert second.content.present > 0
-    with pytest.raises(Refused, match="not released yet"):
+    with pytest.raises(Refused, match="is sealed"):
         update(client, on, 2)
     assert client.unseal_content(TITLE, 2).unsealed_at
     update(client, on, 2)
@@ -266,7 +266,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
 
     add_key(client)
     import_title(
-        client, ENCRYPTED.replace("encryption = true", 'encryption = true\nlevels = { "*.wav" = "9 filtered" }')
+        client, ENCRYPTED.replace("encryption = true", 'encryption = true\npacking = { "*.wav" = "9 filtered" }')
     )
     folder = make_folder(tmp_path / "source")
     (folder / "data/horn.wav").write_bytes(sound(4))

@@ -13,8 +13,10 @@ from rampa.client import Client
 from rampa.client.signing.drill import restore_drill
 from rampa.core.errors import Conflict, Damaged, Denied, Invalid, NotFound, Refused
 from rampa.core.signing import identity
+from rampa.db.signing import find_key
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.people import people
-from rampa.operations.signing import identities, lookup
+from rampa.operations.signing import identities
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.schema.signing.identities import NewKey, UnlockIn
@@ -63,18 +65,18 @@ def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> N
         client.add_key(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
     client.add_key(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
     later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
-    with later.db.transaction() as session, pytest.raises(Invalid, match="expired on"):
-        identities.open_identity(later, session, lookup.find_key(session, "quillback-2026"))
+    with begin(later) as uow, pytest.raises(Invalid, match="expired on"):
+        identities.open_identity(uow, find_key(uow.session, "quillback-2026"))
 
 
 def test_another_master_key_opens_nothing(world: World, client: Client) -> None:
     add_key(client)
     other = replace(world.services, master_key=bytes(32))
-    with world.services.db.transaction() as session:
-        row = lookup.find_key(session, "quillback-2026")
-        assert identities.open_identity(world.services, session, row).fingerprint == row.fingerprint
+    with begin(world.services) as uow:
+        row = find_key(uow.session, "quillback-2026")
+        assert identities.open_identity(uow, row).fingerprint == row.fingerprint
         with pytest.raises(Damaged, match="master key does not open"):
-            identities.open_identity(other, session, row)
+            identities.open_identity(replace(uow, services=other), row)
 
 
 def locked(client: Client, name: str = "quillback-2026") -> None:
@@ -146,10 +148,10 @@ def test_the_master_key_changes_without_a_pause(world: World, client: Client) ->
         assert newer.change_master_key().unchanged == 3
         newer.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907"))
     alone = replace(world.services, master_key=fresh)
-    with alone.db.transaction() as session:
+    with begin(alone) as uow:
         for name in ("quillback-2026", "other"):
-            row = lookup.find_key(session, name)
-            assert identities.open_identity(alone, session, row).fingerprint == row.fingerprint
+            row = find_key(uow.session, name)
+            assert identities.open_identity(uow, row).fingerprint == row.fingerprint
 
 
 def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:

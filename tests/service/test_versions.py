@@ -20,9 +20,9 @@ from tests.samples import DOCUMENT, add_key, import_title
 OPEN = """
 import sys
 from rampa.db.base import Database
-from rampa.operations import builds
-from rampa.operations.context import Services, service_actor
-from rampa.schema.builds import NewBuild
+from rampa.operations.builds import builds
+from rampa.operations.base.context import Services, service_actor
+from rampa.schema.builds.builds import NewBuild
 from rampa.store.folder import FolderStore
 from pathlib import Path
 from concurrent.futures import ThreadPoolExecutor

@@ -53,7 +53,7 @@ export function SeverityMark({ severity }: { severity: string }) {
   );
 }
 
-export function Findings({ findings }: { findings: Schemas["FindingOut"][] }) {
+export function Findings({ findings }: { findings: Schemas["Finding"][] }) {
   return (
     <div>
       {findings.map((finding) => (

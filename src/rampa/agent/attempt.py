@@ -15,8 +15,9 @@ from rampa.agent.steps import bundle, collect, commands, fetch
 from rampa.agent.work_folder import FAILED, finish_folder, make_folder
 from rampa.client import Client
 from rampa.core.errors import RampaError
-from rampa.core.run.steps import Step
-from rampa.schema.agents import EndIn, StepWire, Work
+from rampa.core.run.step import Step
+from rampa.core.run.step import Step as StepWire
+from rampa.schema.agents import EndIn, Work
 
 Function = Callable[[AttemptContext, StepWire], None]
 STEPS: dict[str, Function] = {

@@ -12,13 +12,14 @@ from rampa.agent.toolchains import Found
 from rampa.agent.work_folder import WorkFolder
 from rampa.client import Client
 from rampa.client.builds.parts import BuildParts
+from rampa.core.check.findings import Finding
 from rampa.core.content.select.selection import Selection
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.resolved import ResolvedProfile, resolve
-from rampa.schema.agents import StepWire, Work
+from rampa.core.run.step import Step
+from rampa.schema.agents import Work
 from rampa.schema.builds import builds as builds_wire
-from rampa.schema.common import FindingOut
 
 PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 
@@ -54,7 +55,7 @@ class AttemptContext:
     """The bundle, as it was written."""
     bundle: builds_wire.BundleIn | None = None
     symbols: builds_wire.ManifestIn | None = None
-    findings: list[FindingOut] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
     pointers: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -103,7 +104,7 @@ class AttemptContext:
             text = text.replace(f"{{{name}}}", value)
         return text
 
-    def environment(self, step: StepWire) -> dict[str, str]:
+    def environment(self, step: Step) -> dict[str, str]:
         """Only what is meant for the steps: nothing of the agent's own, least of all its token."""
         own = {
             "PATH": os.environ.get("PATH", PATH),

@@ -21,6 +21,7 @@ from rampa.client.signing.calls import VaultCalls
 from rampa.client.sources.calls import SourceCalls
 from rampa.client.store import StoreCalls
 from rampa.client.updates import UpdateCalls
+from rampa.core.content.select.left_out import LeftOut
 from rampa.core.files import disk_error
 from rampa.schema import channels as channels_wire
 from rampa.schema import devices as devices_wire
@@ -168,7 +169,7 @@ class Client(ProfileCalls, SourceCalls, RunCalls, AgentCalls, VaultCalls, Update
     def files(self, title: str, number: int) -> list[builds_wire.FileOut]:
         return self.connection.get(builds_wire.FileList, _build(title, number) + "/files").files
 
-    def left_out(self, title: str, number: int) -> list[builds_wire.LeftOutOut]:
+    def left_out(self, title: str, number: int) -> list[LeftOut]:
         return self.connection.get(builds_wire.LeftOutList, _build(title, number) + "/left-out").files
 
     def save_bundle(self, title: str, number: int, target: Path) -> None:

@@ -6,11 +6,17 @@ import datetime as dt
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
+from enum import StrEnum
+from typing import Any, Literal
 
 import uuid_utils
-from sqlalchemy import DateTime, Engine, MetaData, Uuid, create_engine
+from pydantic import TypeAdapter
+from sqlalchemy import DateTime, Engine, MetaData, String, Uuid, create_engine
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.engine import Dialect
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
+from sqlalchemy.types import TypeDecorator
 
 from rampa.core.errors import Unavailable
 from rampa.db.listener import Listener
@@ -24,6 +30,50 @@ NAMING = {
 }
 
 UtcTime = DateTime(timezone=True)
+
+
+class Coded(TypeDecorator[StrEnum]):
+    """A code of a closed set, such as a state; kept as its text."""
+
+    impl = String
+    cache_ok = True
+
+    def __init__(self, kind: type[StrEnum], length: int = 20) -> None:
+        super().__init__(length)
+        self.kind, self.length = kind, length
+
+    def process_bind_param(self, value: StrEnum | None, dialect: Dialect) -> str | None:
+        return None if value is None else self.kind(value).value
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> StrEnum | None:
+        return None if value is None else self.kind(value)
+
+
+class Typed(TypeDecorator[Any]):
+    """A value of a stated type, kept as JSON: checked by pydantic on its way in and out."""
+
+    impl = JSONB
+    cache_ok = True
+
+    def __init__(self, kind: Any) -> None:
+        super().__init__()
+        self.kind = kind
+        self._adapter: TypeAdapter[Any] = TypeAdapter(kind)
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        return None if value is None else self._adapter.dump_python(value, mode="json")
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        return None if value is None else self._adapter.validate_python(value)
+
+
+def render_item(kind: str, item: object, context: object) -> str | Literal[False]:
+    """How migrations write our column types: as what the database has. False: as Alembic does."""
+    if kind == "type" and isinstance(item, Coded):
+        return f"sa.String(length={item.length})"
+    if kind == "type" and isinstance(item, Typed):
+        return "postgresql.JSONB(astext_type=sa.Text())"
+    return False
 
 
 def new_id() -> uuid.UUID:

@@ -6,15 +6,23 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, text
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, select
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
-from rampa.db.base import Base, Identified
-from rampa.db.titles import TitleRow
+from rampa.core.build.life import BuildState
+from rampa.core.build.record import MadeWith
+from rampa.core.content.select.left_out import LeftOut
+from rampa.core.errors import NotFound
+from rampa.db.base import Base, Coded, Identified, Typed
+from rampa.db.titles import TitleRow, find_title
+from rampa.schema.builds.builds import Figures
+from rampa.schema.bundles.bundles import BundleVerified
 
 
 class BuildRow(Identified, Base):
+    """What a build is. How it was made, what it holds and its symbols stand in records of their own."""
+
     __tablename__ = "build"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"), index=True)
     number: Mapped[int]
@@ -22,43 +30,20 @@ class BuildRow(Identified, Base):
     profile: Mapped[str] = mapped_column(String(60))
     platform: Mapped[str] = mapped_column(String(40))
     purpose: Mapped[str] = mapped_column(String(20))
-    state: Mapped[str] = mapped_column(String(20))
+    state: Mapped[BuildState] = mapped_column(Coded(BuildState))
     version_name: Mapped[str] = mapped_column(String(64))
     version_code: Mapped[int]
     bundle_name: Mapped[str] = mapped_column(String(250))
-    launch: Mapped[str] = mapped_column(String(1100))
     notes: Mapped[str] = mapped_column(Text, default="")
     notes_version: Mapped[int] = mapped_column(default=0)
+    pinned: Mapped[bool] = mapped_column(default=False)
     created_by: Mapped[str] = mapped_column(String(200))
     completed_at: Mapped[dt.datetime | None]
-    files: Mapped[int] = mapped_column(default=0)
-    size: Mapped[int] = mapped_column(BigInteger, default=0)
-    packed: Mapped[int] = mapped_column(BigInteger, default=0)
-    figures: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    undelivered: Mapped[list[str]] = mapped_column(JSONB, default=list)
-    left_out: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list, deferred=True)
-    left_out_files: Mapped[int] = mapped_column(default=0)
-    left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
-    statement: Mapped[bytes | None] = mapped_column(LargeBinary)
-    run: Mapped[int] = mapped_column(default=0)
-    """The number of the run that made it; 0: made from a folder by hand."""
-    commit: Mapped[str] = mapped_column(String(64), default="")
-    ref: Mapped[str] = mapped_column(String(250), default="")
-    why: Mapped[str] = mapped_column(String(20), default="manual")
-    pinned: Mapped[bool] = mapped_column(default=False)
-    native: Mapped[str] = mapped_column(String(64), default="")
-    made_with: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    """{tools: {name: version}, steps: [[name, seconds], ..] in their order, agent, findings: [..]}"""
-    symbols: Mapped[bytes | None] = mapped_column(LargeBinary)
-    """The manifest of the symbols that are kept apart; they are never delivered."""
-    symbols_size: Mapped[int] = mapped_column(BigInteger, default=0)
-    symbols_files: Mapped[int] = mapped_column(default=0)
-    provenance: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
-    """A DSSE envelope: how it was made."""
-    grant: Mapped[int] = mapped_column(default=0)
-    """The number of the grant that it was signed with; 0: none."""
-    title: Mapped[TitleRow] = relationship(lazy="joined")
-    depots: Mapped[list[DepotRow]] = relationship(lazy="selectin", order_by="Depot.position")
+    title: Mapped[TitleRow] = relationship(lazy="joined", innerjoin=True)
+    made: Mapped[BuildOriginRow] = relationship(lazy="joined", innerjoin=True, cascade="all, delete-orphan")
+    content: Mapped[BuildContentRow] = relationship(lazy="joined", innerjoin=True, cascade="all, delete-orphan")
+    symbols: Mapped[BuildSymbolsRow | None] = relationship(lazy="joined", cascade="all, delete-orphan")
+    depots: Mapped[list[DepotRow]] = relationship(lazy="selectin", order_by="DepotRow.position")
     bundle: Mapped[BundleRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
@@ -69,6 +54,54 @@ class BuildRow(Identified, Base):
     def name(self) -> str:
         """What people say aloud."""
         return f"{self.title.slug}#{self.number}"
+
+    @property
+    def title_slug(self) -> str:
+        return self.title.slug
+
+
+class BuildOriginRow(Base):
+    """How a build was made, by what, from what."""
+
+    __tablename__ = "build_origin"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    run: Mapped[int] = mapped_column(default=0)
+    """The number of the run that made it; 0: made from a folder by hand."""
+    commit: Mapped[str] = mapped_column(String(64), default="")
+    ref: Mapped[str] = mapped_column(String(250), default="")
+    why: Mapped[str] = mapped_column(String(20), default="manual")
+    native: Mapped[str] = mapped_column(String(64), default="")
+    record: Mapped[MadeWith] = mapped_column(Typed(MadeWith), default=MadeWith)
+    provenance: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    """A DSSE envelope: how it was made."""
+
+
+class BuildContentRow(Base):
+    """What a build holds, in figures; sizes are bytes. Its files stand in the manifests of its depots."""
+
+    __tablename__ = "build_content"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    launch: Mapped[str] = mapped_column(String(1100))
+    files: Mapped[int] = mapped_column(default=0)
+    size: Mapped[int] = mapped_column(BigInteger, default=0)
+    packed: Mapped[int] = mapped_column(BigInteger, default=0)
+    figures: Mapped[Figures] = mapped_column(Typed(Figures), default=Figures)
+    undelivered: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    """Files of the bundle that no depot delivers."""
+    left_out: Mapped[list[LeftOut]] = mapped_column(Typed(list[LeftOut]), default=list, deferred=True)
+    left_out_files: Mapped[int] = mapped_column(default=0)
+    left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
+    statement: Mapped[bytes | None] = mapped_column(LargeBinary)
+
+
+class BuildSymbolsRow(Base):
+    """The symbols that are kept apart, by their manifest; they are never delivered."""
+
+    __tablename__ = "build_symbols"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    manifest: Mapped[bytes] = mapped_column(LargeBinary)
+    files: Mapped[int] = mapped_column(default=0)
+    size: Mapped[int] = mapped_column(BigInteger, default=0)
 
 
 class DepotRow(Base):
@@ -101,41 +134,12 @@ class BundleRow(Base):
     signature: Mapped[bytes | None] = mapped_column(LargeBinary)
     signed_at: Mapped[dt.datetime | None]
     kind: Mapped[str] = mapped_column(String(20), default="zip")
-    read_back: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    """What the bundle says of itself, and what holds of its signatures (rampa.schema.bundles.bundles.BundleVerified)."""
+    read_back: Mapped[BundleVerified | None] = mapped_column(Typed(BundleVerified))
+    """What the bundle says of itself, and what holds of its signatures ."""
+    grant: Mapped[int] = mapped_column(default=0)
+    """The number of the grant that it was signed with; 0: none."""
     bare: Mapped[str] = mapped_column(String(64), default="")
     """SHA-256 of the bundle without its signature: what building again must give."""
-
-
-class ReservationRow(Identified, Base):
-    """A version code that was given to a build, or is taken at the storefront, for ever. Rising per identifier and storefront.
-
-    Where a profile names no storefront, `storefront` is empty and the codes rise per platform.
-    """
-
-    __tablename__ = "reservation"
-    identifier: Mapped[str] = mapped_column(String(200))
-    platform: Mapped[str] = mapped_column(String(40))
-    storefront: Mapped[str] = mapped_column(String(40), default="")
-    code: Mapped[int] = mapped_column(BigInteger)
-    build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
-    version_name: Mapped[str] = mapped_column(String(64), default="")
-    origin: Mapped[str] = mapped_column(String(20), default="build")
-    """build, manual (entered by a person) or bundle (read from a bundle that is at the storefront)."""
-    note: Mapped[str] = mapped_column(String(300), default="")
-    created_by: Mapped[str] = mapped_column(String(200), default="")
-    build: Mapped[BuildRow | None] = relationship(lazy="joined")
-    __table_args__ = (
-        UniqueConstraint("identifier", "storefront", "platform", "code", name="uq_reservation_line"),
-        Index(
-            "uq_reservation_storefront",
-            "identifier",
-            "storefront",
-            "code",
-            unique=True,
-            postgresql_where=text("storefront <> ''"),
-        ),
-    )
 
 
 class SymbolFileRow(Base):
@@ -147,3 +151,17 @@ class SymbolFileRow(Base):
     ident: Mapped[str] = mapped_column(String(130), index=True)
     size: Mapped[int] = mapped_column(BigInteger)
     build: Mapped[BuildRow] = relationship(lazy="joined")
+
+
+def find_build(session: Session, slug: str, number: int, *, lock: bool = False) -> BuildRow:
+    title = find_title(session, slug)
+    rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.number == number)
+    build = session.scalar(rows.with_for_update(of=BuildRow) if lock else rows)
+    if build is None:
+        raise NotFound(
+            "build.unknown",
+            f"there is no build {slug}#{number}",
+            where="build",
+            hint=f"The newest is {slug}#{title.last_build}." if title.last_build else "There is none yet.",
+        )
+    return build

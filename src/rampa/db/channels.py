@@ -1,44 +1,75 @@
-"""Channels, placements, devices."""
+"""Channels with their lines, placements, devices."""
 
 from __future__ import annotations
 
 import datetime as dt
 import uuid
+from collections.abc import Iterable
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, text
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
-from rampa.db.base import Base, Identified
+from rampa.core.errors import NotFound
+from rampa.core.placement.channels import Audience
+from rampa.core.placement.life import PlacementState
+from rampa.db.base import Base, Coded, Identified
 from rampa.db.builds import BuildRow
+from rampa.db.titles import find_title
 
 
 class ChannelRow(Identified, Base):
-    """`version` rises with every placement: it is the channel's ETag."""
+    """A channel of a title, in the title's order. `version` rises with every placement: it is the channel's ETag."""
 
     __tablename__ = "channel"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
     name: Mapped[str] = mapped_column(String(60))
+    position: Mapped[int]
+    audience: Mapped[Audience] = mapped_column(Coded(Audience))
+    reviewed: Mapped[bool] = mapped_column(default=False)
+    """Only what reviewers passed may stand there."""
     version: Mapped[int] = mapped_column(default=0)
     __table_args__ = (UniqueConstraint("title_id", "name"),)
 
 
+class LineRow(Identified, Base):
+    """The part of a channel that one storefront delivers for one platform; without a storefront, Rampa delivers it itself."""
+
+    __tablename__ = "line"
+    channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"))
+    platform: Mapped[str] = mapped_column(String(40))
+    storefront: Mapped[str] = mapped_column(String(40), default="")
+    channel: Mapped[ChannelRow] = relationship(lazy="joined", innerjoin=True)
+    __table_args__ = (UniqueConstraint("channel_id", "platform", "storefront"),)
+
+
 class PlacementRow(Identified, Base):
-    """At most one is live a channel and platform; the database itself holds that."""
+    """A build on a line. Two may be live at once, each with its share of the line's devices, in per mille."""
 
     __tablename__ = "placement"
+    line_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("line.id"), index=True)
     channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"))
     number: Mapped[int]
-    platform: Mapped[str] = mapped_column(String(40))
     build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), index=True)
-    state: Mapped[str] = mapped_column(String(20))
+    state: Mapped[PlacementState] = mapped_column(Coded(PlacementState))
+    share: Mapped[int] = mapped_column(default=1000)
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
-    channel: Mapped[ChannelRow] = relationship(lazy="joined")
-    build: Mapped[BuildRow] = relationship(lazy="joined")
-    __table_args__ = (
-        UniqueConstraint("channel_id", "number"),
-        Index("uq_placement_live", "channel_id", "platform", unique=True, postgresql_where=text("state = 'live'")),
-    )
+    line: Mapped[LineRow] = relationship(lazy="joined", innerjoin=True)
+    build: Mapped[BuildRow] = relationship(lazy="joined", innerjoin=True)
+    __table_args__ = (UniqueConstraint("channel_id", "number"), Index("ix_placement_live", "line_id", "state"))
+
+    @property
+    def channel(self) -> ChannelRow:
+        return self.line.channel
+
+    @property
+    def name(self) -> str:
+        """What people say aloud."""
+        return f"{self.build.name} on {self.channel.name}"
+
+    @property
+    def title_slug(self) -> str:
+        return self.build.title.slug
 
 
 class DeviceRow(Identified, Base):
@@ -55,3 +86,29 @@ class DeviceRow(Identified, Base):
     channel: Mapped[ChannelRow] = relationship(lazy="joined")
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (UniqueConstraint("title_id", "name"),)
+
+
+def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, list[str]]:
+    """Build number -> names of the channels where it is live."""
+    numbers = {b.id: b.number for b in builds}
+    rows = session.execute(
+        select(PlacementRow.build_id, ChannelRow.name)
+        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+        .where(PlacementRow.build_id.in_(numbers), PlacementRow.state == PlacementState.LIVE)
+        .order_by(ChannelRow.position)
+    )
+    live: dict[int, list[str]] = {}
+    for build_id, name in rows:
+        live.setdefault(numbers[build_id], []).append(name)
+    return live
+
+
+def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) -> ChannelRow:
+    title = find_title(session, slug)
+    rows = select(ChannelRow).where(ChannelRow.title_id == title.id, ChannelRow.name == name)
+    channel = session.scalar(rows.with_for_update() if lock else rows)
+    if channel is None:
+        names = select(ChannelRow.name).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)
+        known = ", ".join(session.scalars(names))
+        raise NotFound("channel.unknown", f"{slug} has no channel {name!r}", where="channel", hint=f"It has: {known}.")
+    return channel

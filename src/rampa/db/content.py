@@ -8,9 +8,12 @@ from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from rampa.db.base import Base
+from rampa.core.content.patch.life import DifferenceState
+from rampa.core.store.check_life import CheckState
+from rampa.db.base import Base, Coded
+from rampa.db.builds import BuildRow
 
 
 class PackRow(Base):
@@ -81,8 +84,7 @@ class StoreCheckRow(Base):
 
     __tablename__ = "store_check"
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
-    state: Mapped[str] = mapped_column(String(20))
-    """running, done or cancelled"""
+    state: Mapped[CheckState] = mapped_column(Coded(CheckState))
     fix: Mapped[bool] = mapped_column(default=False)
     cursor: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     packs: Mapped[int] = mapped_column(default=0)
@@ -93,6 +95,8 @@ class StoreCheckRow(Base):
     asked_by: Mapped[str] = mapped_column(String(200), default="")
     started_at: Mapped[dt.datetime]
     ended_at: Mapped[dt.datetime | None]
+    name = "store"
+    title_slug = ""
 
 
 class DifferenceSetRow(Base):
@@ -101,8 +105,7 @@ class DifferenceSetRow(Base):
     __tablename__ = "difference_set"
     new_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
     old_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
-    state: Mapped[str] = mapped_column(String(20))
-    """waiting, ready, or skipped (none would be smaller)"""
+    state: Mapped[DifferenceState] = mapped_column(Coded(DifferenceState))
     pack: Mapped[bytes | None] = mapped_column(LargeBinary)
     rows: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     """As locations without chunks: docs/formats.md."""
@@ -112,6 +115,17 @@ class DifferenceSetRow(Base):
     within: Mapped[bool] = mapped_column(default=True)
     """False: the budget ended before everything was tried."""
     created_at: Mapped[dt.datetime]
+    new: Mapped[BuildRow] = relationship(foreign_keys=[new_id])
+    old: Mapped[BuildRow] = relationship(foreign_keys=[old_id])
+
+    @property
+    def name(self) -> str:
+        """What people say aloud."""
+        return f"{self.new.name} from {self.old.name}"
+
+    @property
+    def title_slug(self) -> str:
+        return self.new.title.slug
 
 
 class VerifiedFileRow(Base):

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
-from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, text
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, select, text
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from rampa.core.errors import Conflict, NotFound
+from rampa.core.run.abilities import WantedAbilities
+from rampa.core.run.causes import Cause
+from rampa.core.run.life import HELD, RunState, StepState
+from rampa.core.run.step import Step
 from rampa.db.agents import AgentRow
-from rampa.db.base import Base, Identified
+from rampa.db.base import Base, Coded, Identified, Typed
 from rampa.db.builds import BuildRow
-from rampa.db.titles import TitleRow
+from rampa.db.titles import TitleRow, find_title
 
 
 class RunRow(Identified, Base):
-    """`commit` is a git commit, or empty where `folder` says which uploaded folder it is. `lease` names the attempt's holder."""
+    """One run: its life. What was asked, the attempt that works on it and its log stand in records of their own."""
 
     __tablename__ = "run"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
@@ -28,55 +32,21 @@ class RunRow(Identified, Base):
     platform: Mapped[str] = mapped_column(String(40))
     purpose: Mapped[str] = mapped_column(String(20))
     revision: Mapped[int]
-    commit: Mapped[str] = mapped_column(String(64), default="")
-    subject: Mapped[str] = mapped_column(String(300), default="")
-    """The first line of the commit's message."""
-    ref: Mapped[str] = mapped_column(String(250), default="")
-    """The branch or tag that it was started for, as `branch/NAME` or `tag/NAME`."""
-    folder: Mapped[int] = mapped_column(default=0)
-    step_variables: Mapped[str] = mapped_column(String(60), default="")
-    version_name: Mapped[str] = mapped_column(String(64), default="")
-    note: Mapped[str] = mapped_column(String(500), default="")
-    identity: Mapped[str] = mapped_column(String(60), default="")
-    """The signing identity that it needs; a locked one is waited for before anything is built."""
-    commits: Mapped[int] = mapped_column(default=0)
-    """How many commits lead to the built one, where the version code is formed from that."""
-    reproduces: Mapped[int] = mapped_column(default=0)
-    """The number of the build that it makes again, to compare; 0: it makes a build of its own."""
-    state: Mapped[str] = mapped_column(String(20))
+    state: Mapped[RunState] = mapped_column(Coded(RunState))
     why: Mapped[str] = mapped_column(String(20))
     """manual, trigger, schedule, call or repeat."""
     trigger: Mapped[str] = mapped_column(String(60), default="")
     started_by: Mapped[str] = mapped_column(String(200))
-    attempt: Mapped[int] = mapped_column(default=0)
-    agent_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("agent.id"))
-    agent_name: Mapped[str] = mapped_column(String(60), default="")
-    lease: Mapped[str] = mapped_column(String(64), default="")
-    seen_at: Mapped[dt.datetime | None]
-    taken_at: Mapped[dt.datetime | None]
+    note: Mapped[str] = mapped_column(String(500), default="")
     ended_at: Mapped[dt.datetime | None]
-    step: Mapped[int] = mapped_column(default=-1)
-    spoke_at: Mapped[dt.datetime | None]
-    progress: Mapped[float | None]
-    steps: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
-    """The plan: steps as in `rampa.core.run.steps.Step`."""
-    wanted: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    waits_for: Mapped[str] = mapped_column(String(1000), default="")
-    nearest: Mapped[str] = mapped_column(String(60), default="")
-    cause: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
+    cause: Mapped[Cause | None] = mapped_column(Typed(Cause))
+    """Why it failed."""
     superseded_by: Mapped[int] = mapped_column(default=0)
-    lost_agents: Mapped[list[str]] = mapped_column(JSONB, default=list)
-    native: Mapped[str] = mapped_column(String(64), default="")
-    expected: Mapped[dict[str, float]] = mapped_column(JSONB, default=dict)
-    log_lines: Mapped[int] = mapped_column(BigInteger, default=0)
-    log_batch: Mapped[int] = mapped_column(default=0)
-    """Batches of this attempt's log that arrived."""
-    errors: Mapped[int] = mapped_column(default=0)
-    warnings: Mapped[int] = mapped_column(default=0)
-    first_error: Mapped[int] = mapped_column(BigInteger, default=0)
     build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
-    title: Mapped[TitleRow] = relationship(lazy="joined")
-    agent: Mapped[AgentRow | None] = relationship(lazy="joined")
+    title: Mapped[TitleRow] = relationship(lazy="joined", innerjoin=True)
+    order: Mapped[RunOrderRow] = relationship(lazy="joined", innerjoin=True)
+    attempt: Mapped[RunAttemptRow] = relationship(lazy="joined", innerjoin=True)
+    log: Mapped[RunLogRow] = relationship(lazy="joined", innerjoin=True)
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
@@ -89,6 +59,69 @@ class RunRow(Identified, Base):
         """What people say aloud."""
         return f"{self.title.slug} run {self.number}"
 
+    @property
+    def title_slug(self) -> str:
+        return self.title.slug
+
+
+class RunOrderRow(Base):
+    """What a run is to build, fixed when it starts. `commit` is empty where `folder` says which uploaded folder it is."""
+
+    __tablename__ = "run_order"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    commit: Mapped[str] = mapped_column(String(64), default="")
+    subject: Mapped[str] = mapped_column(String(300), default="")
+    """The first line of the commit's message."""
+    ref: Mapped[str] = mapped_column(String(250), default="")
+    """The branch or tag that it was started for, as `branch/NAME` or `tag/NAME`."""
+    folder: Mapped[int] = mapped_column(default=0)
+    commits: Mapped[int] = mapped_column(default=0)
+    """How many commits lead to the built one, where the version code is formed from that."""
+    step_variables: Mapped[str] = mapped_column(String(60), default="")
+    version_name: Mapped[str] = mapped_column(String(64), default="")
+    identity: Mapped[str] = mapped_column(String(60), default="")
+    """The signing identity that it needs; a locked one is waited for before anything is built."""
+    reproduces: Mapped[int] = mapped_column(default=0)
+    """The number of the build that it makes again, to compare; 0: it makes a build of its own."""
+    native: Mapped[str] = mapped_column(String(64), default="")
+    steps: Mapped[list[Step]] = mapped_column(Typed(list[Step]), default=list)
+    wanted: Mapped[WantedAbilities] = mapped_column(Typed(WantedAbilities))
+    expected: Mapped[dict[str, float]] = mapped_column(JSONB, default=dict)
+    """Step -> seconds, from how long it took before."""
+
+
+class RunAttemptRow(Base):
+    """The attempt that a run is at: who has it, since when, how far it is. `lease` names its holder."""
+
+    __tablename__ = "run_attempt"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    number: Mapped[int] = mapped_column(default=0)
+    agent_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("agent.id"), index=True)
+    agent_name: Mapped[str] = mapped_column(String(60), default="", index=True)
+    lease: Mapped[str] = mapped_column(String(64), default="")
+    taken_at: Mapped[dt.datetime | None]
+    seen_at: Mapped[dt.datetime | None]
+    spoke_at: Mapped[dt.datetime | None]
+    step: Mapped[int] = mapped_column(default=-1)
+    progress: Mapped[float | None]
+    waits_for: Mapped[str] = mapped_column(String(1000), default="")
+    nearest: Mapped[str] = mapped_column(String(60), default="")
+    lost_agents: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    agent: Mapped[AgentRow | None] = relationship(lazy="joined")
+
+
+class RunLogRow(Base):
+    """How much of a log there is, and what it complains of; lines count from 1 over all attempts."""
+
+    __tablename__ = "run_log"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    lines: Mapped[int] = mapped_column(BigInteger, default=0)
+    batch: Mapped[int] = mapped_column(default=0)
+    """Batches of this attempt's log that arrived."""
+    errors: Mapped[int] = mapped_column(default=0)
+    warnings: Mapped[int] = mapped_column(default=0)
+    first_error: Mapped[int] = mapped_column(BigInteger, default=0)
+
 
 class RunStepRow(Base):
     """A step of one attempt, once it began."""
@@ -98,8 +131,7 @@ class RunStepRow(Base):
     attempt: Mapped[int] = mapped_column(primary_key=True)
     position: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(60))
-    state: Mapped[str] = mapped_column(String(20))
-    """working, done, failed, left-out or stopped."""
+    state: Mapped[StepState] = mapped_column(Coded(StepState))
     tries: Mapped[int] = mapped_column(default=1)
     started_at: Mapped[dt.datetime]
     ended_at: Mapped[dt.datetime | None]
@@ -131,3 +163,23 @@ class LogKindRow(Base):
     first_line: Mapped[int] = mapped_column(BigInteger)
     lines: Mapped[list[int]] = mapped_column(JSONB, default=list)
     """The first thousand."""
+
+
+def find_run(session: Session, slug: str, number: int, *, lock: bool = False) -> RunRow:
+    title = find_title(session, slug)
+    rows = select(RunRow).where(RunRow.title_id == title.id, RunRow.number == number)
+    run = session.scalar(rows.with_for_update(of=RunRow) if lock else rows)
+    if run is None:
+        hint = f"The newest is {title.last_run}." if title.last_run else "There is none yet: `rampa run start`."
+        raise NotFound("run.unknown", f"{slug} has no run {number}", where="run", hint=hint)
+    return run
+
+
+def held_run(session: Session, agent: str, lease: str, *, lock: bool = True) -> RunRow:
+    """The run that this agent has under this lease. Raises `Conflict` when it has it no longer."""
+    rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease, RunAttemptRow.agent_name == agent)
+    run = session.scalar(rows.with_for_update(of=RunRow) if lock else rows)
+    if run is None or run.state not in HELD:
+        hint = "Stop working on it: it was given to another agent, cancelled, or ended."
+        raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)
+    return run

@@ -5,13 +5,42 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import ForeignKey, LargeBinary, String, UniqueConstraint
+from sqlalchemy import ForeignKey, LargeBinary, String, Text, UniqueConstraint, select
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from rampa.core.errors import NotFound, Refused
 from rampa.db.base import Base, Identified
 from rampa.db.runs import RunRow
-from rampa.db.titles import SigningIdentityRow, TitleRow
+from rampa.db.titles import TitleRow
+
+
+class SigningIdentityRow(Identified, Base):
+    """A private key with its certificate. The key rests sealed; it leaves only as an export under a password."""
+
+    __tablename__ = "signing_identity"
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    subject: Mapped[str] = mapped_column(String(300))
+    fingerprint: Mapped[str] = mapped_column(String(64))
+    certificate: Mapped[str] = mapped_column(Text)
+    sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    not_after: Mapped[dt.datetime]
+    created_by: Mapped[str] = mapped_column(String(200))
+    used: Mapped[int] = mapped_column(default=0)
+    origin: Mapped[str] = mapped_column(String(10), default="imported")
+    """made or imported."""
+    protected: Mapped[bool] = mapped_column(default=False)
+    """Sealed by a passphrase as well: it must be unlocked before it signs."""
+    not_before: Mapped[dt.datetime | None]
+    last_used_at: Mapped[dt.datetime | None]
+    exported_at: Mapped[dt.datetime | None]
+    backed_at: Mapped[dt.datetime | None]
+    """When a restore drill with an export passed; null: not backed up."""
+    backed_by: Mapped[str] = mapped_column(String(200), default="")
+    succession: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The proof that older identities handed over to this one (rampa.core.signing.succession)."""
+    predecessor: Mapped[str] = mapped_column(String(60), default="")
 
 
 class UnlockRow(Identified, Base):
@@ -54,3 +83,30 @@ class GrantRow(Identified, Base):
     title: Mapped[TitleRow] = relationship(lazy="joined")
     identity: Mapped[SigningIdentityRow] = relationship(lazy="joined")
     __table_args__ = (UniqueConstraint("title_id", "number"),)
+
+
+def identity_names(session: Session) -> frozenset[str]:
+    """What checks of profiles compare with."""
+    return frozenset(session.scalars(select(SigningIdentityRow.name)))
+
+
+def find_key(session: Session, name: str, *, lock: bool = False) -> SigningIdentityRow:
+    rows = select(SigningIdentityRow).where(SigningIdentityRow.name == name)
+    row = session.scalar(rows.with_for_update() if lock else rows)
+    if row is None:
+        raise NotFound(
+            "key.unknown",
+            f"there is no signing identity {name!r}",
+            where="identity",
+            hint=f"Make it with `rampa key make {name}`, or name another in the profile.",
+        )
+    return row
+
+
+def locked(name: str) -> Refused:
+    return Refused(
+        "key.locked",
+        f"the signing identity {name} is locked",
+        where=name,
+        hint=f"An owner or engineer who knows its passphrase unlocks it: rampa key unlock {name}",
+    )

@@ -6,12 +6,13 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, UniqueConstraint, select
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from rampa.core.errors import NotFound
 from rampa.db.base import Base, Identified
-from rampa.db.titles import TitleRow
+from rampa.db.titles import TitleRow, find_title
 
 
 class SourceRow(Identified, Base):
@@ -80,15 +81,22 @@ class CallSeenRow(Base):
     at: Mapped[dt.datetime]
 
 
-class VariablesRow(Identified, Base):
-    """A set of step variables. `variables` are plain; `sealed` holds the secrets, by name."""
+def find_source(session: Session, slug: str) -> SourceRow:
+    title = find_title(session, slug)
+    row = session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
+    if row is None:
+        hint = f"Connect one: `rampa source connect ADDRESS --title {slug}`, or upload a folder: `rampa source upload FOLDER`."
+        raise NotFound("source.none", f"{slug} has no repository", where="source", hint=hint)
+    return row
 
-    __tablename__ = "step_variables"
-    name: Mapped[str] = mapped_column(String(60), unique=True)
-    note: Mapped[str] = mapped_column(Text, default="")
-    variables: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
-    secrets: Mapped[list[str]] = mapped_column(JSONB, default=list)
-    sealed: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
-    version: Mapped[int] = mapped_column(default=1)
-    changed_at: Mapped[dt.datetime]
-    changed_by: Mapped[str] = mapped_column(String(200))
+
+def has_source(session: Session, title: TitleRow) -> SourceRow | None:
+    return session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
+
+
+def find_folder(session: Session, slug: str, number: int) -> FolderRow:
+    title = find_title(session, slug)
+    row = session.scalar(select(FolderRow).where(FolderRow.title_id == title.id, FolderRow.number == number))
+    if row is None:
+        raise NotFound("folder.unknown", f"{slug} has no uploaded folder {number}", where="folder")
+    return row

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
+from functools import lru_cache
 
-from sqlalchemy import ForeignKey, LargeBinary, String, Text, UniqueConstraint
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy import ForeignKey, LargeBinary, String, Text, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from rampa.core.errors import NotFound
+from rampa.core.profile.document import Document, read_document
 from rampa.db.base import Base, Identified
 
 
@@ -46,34 +49,6 @@ class RevisionRow(Identified, Base):
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
 
-class SigningIdentityRow(Identified, Base):
-    """A private key with its certificate. The key rests sealed; it leaves only as an export under a password."""
-
-    __tablename__ = "signing_identity"
-    name: Mapped[str] = mapped_column(String(60), unique=True)
-    kind: Mapped[str] = mapped_column(String(20))
-    subject: Mapped[str] = mapped_column(String(300))
-    fingerprint: Mapped[str] = mapped_column(String(64))
-    certificate: Mapped[str] = mapped_column(Text)
-    sealed: Mapped[bytes] = mapped_column(LargeBinary)
-    not_after: Mapped[dt.datetime]
-    created_by: Mapped[str] = mapped_column(String(200))
-    used: Mapped[int] = mapped_column(default=0)
-    origin: Mapped[str] = mapped_column(String(10), default="imported")
-    """made or imported."""
-    protected: Mapped[bool] = mapped_column(default=False)
-    """Sealed by a passphrase as well: it must be unlocked before it signs."""
-    not_before: Mapped[dt.datetime | None]
-    last_used_at: Mapped[dt.datetime | None]
-    exported_at: Mapped[dt.datetime | None]
-    backed_at: Mapped[dt.datetime | None]
-    """When a restore drill with an export passed; null: not backed up."""
-    backed_by: Mapped[str] = mapped_column(String(200), default="")
-    succession: Mapped[bytes | None] = mapped_column(LargeBinary)
-    """The proof that older identities handed over to this one (rampa.core.signing.succession)."""
-    predecessor: Mapped[str] = mapped_column(String(60), default="")
-
-
 class DraftRow(Identified, Base):
     """A person's unfinished change of a profile document; `base` is the revision that it was made from."""
 
@@ -85,3 +60,34 @@ class DraftRow(Identified, Base):
     version: Mapped[int] = mapped_column(default=1)
     saved_at: Mapped[dt.datetime]
     __table_args__ = (UniqueConstraint("title_id", "person_id"),)
+
+
+def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
+    rows = select(TitleRow).where(TitleRow.slug == slug)
+    title = session.scalar(rows.with_for_update() if lock else rows)
+    if title is None:
+        known = ", ".join(session.scalars(select(TitleRow.slug).order_by(TitleRow.slug).limit(10)))
+        hint = f"There is: {known}." if known else "Import one: `rampa title import FOLDER`."
+        raise NotFound("title.unknown", f"there is no title {slug!r}", where="title", hint=hint)
+    return title
+
+
+@lru_cache(maxsize=32)
+def read(text: str) -> Document:
+    """Documents are values: the same text is read once."""
+    return read_document(text.encode())
+
+
+def find_revision(session: Session, title: TitleRow, number: int | None = None) -> RevisionRow:
+    """The revision with that number, or the newest."""
+    wanted = title.revision if number is None else number
+    row = session.scalar(select(RevisionRow).where(RevisionRow.title_id == title.id, RevisionRow.number == wanted))
+    if row is None:
+        raise NotFound(
+            "revision.unknown", f"{title.slug} has no revision {wanted}", hint=f"The newest is {title.revision}."
+        )
+    return row
+
+
+def load_document(session: Session, title: TitleRow, number: int | None = None) -> Document:
+    return read(find_revision(session, title, number).text)

@@ -7,6 +7,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from rampa.core.agent.life import AgentState
+from rampa.core.run.life import AttemptResult, StepState
+from rampa.core.run.step import Step
 from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
 
 Hex32 = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
@@ -62,22 +65,6 @@ class AskIn(Wire):
     wait: Annotated[float, Field(ge=0, le=30)] = 20
 
 
-class StepWire(Wire):
-    """A step of a plan; docs/profile-document.md says what each field means. Seconds, MiB, kB."""
-
-    name: str
-    kind: str
-    command: list[str] = []
-    folder: str = ""
-    variables: list[str] = []
-    seconds: int
-    silent: int
-    memory: int = 0
-    output: int
-    retries: int = 0
-    when: str = "success"
-
-
 class Work(Wire):
     """A run for an agent: everything that it needs. Secrets travel only here."""
 
@@ -101,7 +88,7 @@ class Work(Wire):
     native: str
     reproduces: int = 0
     """The build that is made again, to compare; 0: a build of its own."""
-    steps: list[StepWire]
+    steps: list[Step]
 
 
 class WorkOut(Wire):
@@ -130,7 +117,7 @@ class StepIn(Wire):
     """A step began (`working`) or came to an end."""
 
     position: Annotated[int, Field(ge=0, le=200)]
-    state: Literal["working", "done", "failed", "left-out", "stopped"]
+    state: Literal[StepState.WORKING, StepState.DONE, StepState.FAILED, StepState.LEFT_OUT, StepState.STOPPED]
     tries: Annotated[int, Field(ge=1, le=20)] = 1
     said: Annotated[str, StringConstraints(max_length=500, pattern=r"^[^\x00]*$")] = ""
     line: Annotated[int, Field(ge=0)] = 0
@@ -152,7 +139,7 @@ class LogTaken(Wire):
 class EndIn(Wire):
     """How an attempt ended. For a failure: a cause's code, the step, and what there is to say of it."""
 
-    result: Literal["done", "failed", "stopped"]
+    result: AttemptResult
     code: Annotated[str, StringConstraints(max_length=60, pattern=r"^[a-z.-]*$")] = ""
     step: Annotated[str, StringConstraints(max_length=60)] = ""
     detail: Annotated[str, StringConstraints(max_length=800, pattern=r"^[^\x00]*$")] = ""
@@ -173,7 +160,7 @@ class Agent(Wire):
     """`state` is idle, working, paused, stopped (it said so) or lost (it no longer answers)."""
 
     name: str
-    state: str
+    state: AgentState
     abilities: AbilitiesWire
     at_once: int
     paused: bool

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import datetime as dt
 
+from rampa.core.check.findings import Finding
+from rampa.core.content.tree.file_change import FileChange
+from rampa.core.placement.channels import Audience
+from rampa.core.placement.life import PlacementState
 from rampa.schema.builds.builds import BuildSummary
-from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
+from rampa.schema.common import Action, Number, Query, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
 
@@ -23,17 +27,6 @@ class OfferQuery(Query):
 
 class PlaceIn(Wire):
     build: Number
-
-
-class FileChangeOut(Wire):
-    """`shared`: bytes of the new file that the old one holds too. `kind`: changed, added, moved or removed."""
-
-    kind: str
-    path: str
-    old_path: str
-    old_size: int
-    new_size: int
-    shared: int
 
 
 class CostOut(Wire):
@@ -60,8 +53,8 @@ class PlacePreview(Wire):
     build: BuildSummary
     channel: str
     replaces: BuildSummary | None
-    findings: list[FindingOut]
-    changes: list[FileChangeOut]
+    findings: list[Finding]
+    changes: list[FileChange]
     changes_left: int
     """Changes that are not listed, because there are many."""
     update: CostOut | None
@@ -76,7 +69,9 @@ class Placement(Wire):
     number: int
     channel: str
     platform: str
-    state: str
+    storefront: str
+    """Empty: Rampa delivers the line itself."""
+    state: PlacementState
     build: BuildSummary
     placed_at: dt.datetime
     placed_by: str
@@ -91,6 +86,7 @@ class Placement(Wire):
 class Channel(Wire):
     name: str
     title: str
+    audience: Audience
     live: list[Placement]
     history: list[Placement]
     closed: str

@@ -22,6 +22,7 @@ class Role(StrEnum):
     OWNER = "owner"
     ENGINEER = "engineer"
     TESTER = "tester"
+    REVIEWER = "reviewer"
     VIEWER = "viewer"
     AGENT = "agent"
 
@@ -85,13 +86,3 @@ class PageQuery(Query):
 
     cursor: Annotated[str, StringConstraints(max_length=200, pattern=r"^[A-Za-z0-9_=-]*$")] | None = None
     limit: Annotated[int, Field(ge=1, le=200)] = 50
-
-
-class FindingOut(Wire):
-    """What a check found."""
-
-    severity: str
-    code: str
-    message: str
-    where: str
-    hint: str

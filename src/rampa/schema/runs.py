@@ -7,13 +7,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from rampa.schema.agents import StepWire
-from rampa.schema.common import Action, FindingOut, Number, PageQuery, Query, Slug, Wire
+from rampa.core.agent.life import AgentState
+from rampa.core.check.findings import Finding
+from rampa.core.run.causes import Cause
+from rampa.core.run.life import RunState, StepState
+from rampa.core.run.step import Step
+from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
 Ref = Annotated[str, StringConstraints(max_length=250, pattern=r"^[^\x00-\x20~^:?*\[\\\x7f]*$")]
 Words = Annotated[str, StringConstraints(max_length=500, pattern=r"^[^\x00]*$")]
-State = Literal["waiting", "working", "stopping", "done", "failed", "cancelled", "superseded"]
 
 
 class RunPath(TitlePath):
@@ -40,7 +43,7 @@ class PlanAgent(Wire):
     """`lacks` is empty for an agent that can do it."""
 
     name: str
-    state: str
+    state: AgentState
     lacks: list[str]
     toolchain: str
 
@@ -69,10 +72,10 @@ class Plan(Wire):
     step_variables: str
     variables: list[str]
     secrets: list[str]
-    steps: list[StepWire]
+    steps: list[Step]
     toolchain: str
     agents: list[PlanAgent]
-    findings: list[FindingOut]
+    findings: list[Finding]
     stops: list[str]
     native: NativePlan | None
     expected: float | None
@@ -82,12 +85,6 @@ class Plan(Wire):
 
 class PlanList(Wire):
     plans: list[Plan]
-
-
-class CauseOut(Wire):
-    code: str
-    sentence: str
-    fix: str
 
 
 class RunSummary(Wire):
@@ -100,7 +97,7 @@ class RunSummary(Wire):
     profile: str
     platform: str
     purpose: str
-    state: str
+    state: RunState
     commit: str
     subject: str
     ref: str
@@ -126,7 +123,7 @@ class RunSummary(Wire):
     expected: float | None
     left: float | None
     waits_for: str
-    cause: CauseOut | None
+    cause: Cause | None
     superseded_by: int
     build: int
     log_lines: int
@@ -138,8 +135,8 @@ class RunStepOut(Wire):
     name: str
     kind: str
     position: int
-    state: str
-    """waiting, working, done, failed, left-out, stopped or not reached."""
+    state: StepState
+    """waiting, working, done, failed, left-out, stopped or not-reached."""
     started_at: dt.datetime | None
     seconds: float | None
     expected: float | None
@@ -255,7 +252,7 @@ class Queue(Wire):
 
 class QueueAgent(Wire):
     name: str
-    state: str
+    state: AgentState
     at_once: int
     busy: int
 

@@ -6,6 +6,7 @@ import datetime as dt
 
 from pydantic import Field
 
+from rampa.core.store.check_life import CheckState
 from rampa.schema.common import Wire
 
 
@@ -28,7 +29,7 @@ class StoreProblem(Wire):
 class StoreCheckOut(Wire):
     """`state`: running, done or cancelled."""
 
-    state: str
+    state: CheckState
     fix: bool
     packs: int
     packs_done: int

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from rampa.operations.agents import agents
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.operations.runs import lease, logs
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
-from rampa.service.base.access import ENGINEERS, EVERYBODY, MAKERS, current_actor
+from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
 
 AGENT = "/agents/<string:agent>"
@@ -17,37 +18,37 @@ RUN = AGENT + "/runs/<string:lease>"
 def resource(services: Services) -> Resource:
     api = Resource("agents")
 
-    @api.call("GET", "/agents", EVERYBODY, Page[wire.Agent])
+    @api.call("GET", "/agents", Act.READ, Page[wire.Agent])
     def list_agents() -> Page[wire.Agent]:
         """All agents: how they stand, what they can do, what they work on."""
         return agents.list_agents(services, current_actor())
 
-    @api.call("GET", AGENT, EVERYBODY, wire.Agent)
+    @api.call("GET", AGENT, Act.READ, wire.Agent)
     def get_agent(path: wire.AgentPath) -> wire.Agent:
         """One agent."""
         return agents.get_agent(services, current_actor(), path.agent)
 
-    @api.call("PUT", AGENT, MAKERS, wire.Agent)
+    @api.call("PUT", AGENT, Act.WORK, wire.Agent)
     def register_agent(path: wire.AgentPath, body: wire.RegisterIn) -> wire.Agent:
         """An agent starts. What an earlier process of the same name had is lost to it."""
         return agents.register(services, current_actor(), path.agent, body)
 
-    @api.call("PATCH", AGENT, ENGINEERS, wire.Agent)
+    @api.call("PATCH", AGENT, Act.CHANGE_AGENT, wire.Agent)
     def change_agent(path: wire.AgentPath, body: wire.AgentChange) -> wire.Agent:
         """Pause an agent, or let it go on. A paused one ends what it has."""
         return agents.change_agent(services, current_actor(), path.agent, body)
 
-    @api.call("DELETE", AGENT, ENGINEERS, None)
+    @api.call("DELETE", AGENT, Act.CHANGE_AGENT, None)
     def remove_agent(path: wire.AgentPath) -> None:
         """Forget an agent that is gone."""
         agents.remove_agent(services, current_actor(), path.agent)
 
-    @api.call("POST", AGENT + "/work", MAKERS, wire.WorkOut)
+    @api.call("POST", AGENT + "/work", Act.WORK, wire.WorkOut)
     def ask_for_work(path: wire.AgentPath, body: wire.AskIn) -> wire.WorkOut:
         """A sign of life; answers with a run as soon as there is one, or with nothing after `wait` seconds."""
         return lease.ask_for_work(services, path.agent, body)
 
-    @api.call("POST", AGENT + "/goodbye", MAKERS, None)
+    @api.call("POST", AGENT + "/goodbye", Act.WORK, None)
     def say_goodbye(path: wire.AgentPath, body: wire.GoodbyeIn) -> None:
         """The agent ends by itself."""
         agents.say_goodbye(services, path.agent, body.instance)
@@ -57,27 +58,27 @@ def resource(services: Services) -> Resource:
 
 
 def _reports(api: Resource, services: Services) -> None:
-    @api.call("POST", RUN + "/beat", MAKERS, wire.BeatOut)
+    @api.call("POST", RUN + "/beat", Act.WORK, wire.BeatOut)
     def beat(path: wire.LeasePath, body: wire.BeatIn) -> wire.BeatOut:
         """A sign of life of a run; says whether it is to be stopped."""
         return lease.beat(services, path.agent, path.lease, body)
 
-    @api.call("POST", RUN + "/step", MAKERS, wire.BeatOut)
+    @api.call("POST", RUN + "/step", Act.WORK, wire.BeatOut)
     def report_step(path: wire.LeasePath, body: wire.StepIn) -> wire.BeatOut:
         """A step began or ended."""
         return lease.report_step(services, path.agent, path.lease, body)
 
-    @api.call("POST", RUN + "/log", MAKERS, wire.LogTaken)
+    @api.call("POST", RUN + "/log", Act.WORK, wire.LogTaken)
     def send_log(path: wire.LeasePath, body: wire.LogIn) -> wire.LogTaken:
         """The next batch of the log. A batch can be sent again."""
         return logs.take_batch(services, path.agent, path.lease, body)
 
-    @api.call("POST", RUN + "/letter", MAKERS, None)
+    @api.call("POST", RUN + "/letter", Act.WORK, None)
     def send_letter(path: wire.LeasePath) -> None:
         """Write to whoever started the run."""
         lease.notify(services, path.agent, path.lease)
 
-    @api.call("POST", RUN + "/end", MAKERS, None)
+    @api.call("POST", RUN + "/end", Act.WORK, None)
     def end_run(path: wire.LeasePath, body: wire.EndIn) -> None:
         """The end of an attempt."""
         lease.end_run(services, path.agent, path.lease, body)

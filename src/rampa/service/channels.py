@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.operations.channels import place, placements
 from rampa.schema import channels as wire
 from rampa.schema.titles.titles import TitlePath
-from rampa.service.base.access import ENGINEERS, EVERYBODY, current_actor
+from rampa.service.base.access import current_actor
 from rampa.service.base.resource import CreateFromHeaders, Resource, expected_version, once_from
 
 CHANNEL = "/titles/<string:title>/channels/<string:channel>"
@@ -15,35 +16,35 @@ CHANNEL = "/titles/<string:title>/channels/<string:channel>"
 def resource(services: Services) -> Resource:
     api = Resource("channels")
 
-    @api.call("GET", "/titles/<string:title>/channels", EVERYBODY, wire.ChannelList)
+    @api.call("GET", "/titles/<string:title>/channels", Act.READ, wire.ChannelList)
     def list_channels(path: TitlePath) -> wire.ChannelList:
         """A title's channels with what is live on them."""
         return placements.list_channels(services, current_actor(), path.title)
 
-    @api.call("GET", CHANNEL, EVERYBODY, wire.Channel)
+    @api.call("GET", CHANNEL, Act.READ, wire.Channel)
     def get_channel(path: wire.ChannelPath) -> wire.Channel:
         """One channel: live placements and history."""
         return placements.get_channel(services, current_actor(), path.title, path.channel)
 
-    @api.call("GET", CHANNEL + "/offer", EVERYBODY, wire.Offer)
+    @api.call("GET", CHANNEL + "/offer", Act.READ, wire.Offer)
     def get_offer(path: wire.ChannelPath, query: wire.OfferQuery) -> wire.Offer:
         """The build that a device of this platform should have now."""
         return placements.get_offer(services, path.title, path.channel, query.platform)
 
-    @api.call("POST", CHANNEL + "/preview", EVERYBODY, wire.PlacePreview)
+    @api.call("POST", CHANNEL + "/preview", Act.READ, wire.PlacePreview)
     def preview_placement(path: wire.ChannelPath, body: wire.PlaceIn) -> tuple[wire.PlacePreview, str]:
         """What placing a build would do: findings, changed files, what players download. Changes nothing."""
         seen = place.preview(services, path.title, path.channel, body.build)
         return seen, seen.etag
 
-    @api.call("POST", CHANNEL + "/placements", ENGINEERS, wire.Placement, status=201)
+    @api.call("POST", CHANNEL + "/placements", Act.PLACE, wire.Placement, status=201)
     def place_build(path: wire.ChannelPath, body: wire.PlaceIn, header: CreateFromHeaders) -> wire.Placement:
         """Place a build. If-Match: the ETag of the preview."""
         expected = expected_version(header.if_match, needed=True)
         actor = current_actor()
         return place.place(services, actor, path.title, path.channel, body.build, expected, once_from(header))
 
-    @api.call("POST", CHANNEL + "/placements/<int:placement>/withdraw", ENGINEERS, wire.Placement)
+    @api.call("POST", CHANNEL + "/placements/<int:placement>/withdraw", Act.WITHDRAW, wire.Placement)
     def withdraw_placement(path: wire.PlacementPath) -> wire.Placement:
         """Take a live placement off its channel."""
         return place.withdraw(services, current_actor(), path.title, path.channel, path.placement)

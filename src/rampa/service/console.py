@@ -6,7 +6,8 @@ from pathlib import Path
 
 from flask import Flask, Response, abort, send_from_directory
 
-from rampa.service.base.access import PUBLIC, AccessTable
+from rampa.operations.base.policy import Act
+from rampa.service.base.access import AccessTable
 
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; "
@@ -32,4 +33,4 @@ def install(app: Flask, folder: Path | None, table: AccessTable) -> None:
 
     app.add_url_rule("/", "console", console, defaults={"path": ""})
     app.add_url_rule("/<path:path>", "console", console)
-    table.roles["console"] = PUBLIC
+    table.acts["console"] = Act.OPEN

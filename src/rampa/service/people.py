@@ -6,10 +6,11 @@ from flask import Response, g, request
 
 from rampa.core.errors import Denied
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.operations.people import people
 from rampa.schema import people as wire
 from rampa.schema.common import Page
-from rampa.service.base.access import COOKIE, EVERYBODY, OWNERS, PUBLIC, current_actor
+from rampa.service.base.access import COOKIE, current_actor
 from rampa.service.base.resource import CreateHeaders, Resource, once_from
 from rampa.service.base.throttle import Throttle
 
@@ -18,7 +19,7 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     api = Resource("people")
     throttle = Throttle()
 
-    @api.call("POST", "/session", PUBLIC, wire.Session, status=201)
+    @api.call("POST", "/session", Act.OPEN, wire.Session, status=201)
     def sign_in(body: wire.SignIn) -> Response:
         """Sign in with address and password; the cookie is for the console, tokens for everything else."""
         key = f"{request.remote_addr} {body.email.lower()}"
@@ -33,12 +34,12 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         response.set_cookie(COOKIE, secret, max_age=life, httponly=True, samesite="Strict", secure=secure_cookies)
         return response
 
-    @api.call("GET", "/session", EVERYBODY, wire.Session)
+    @api.call("GET", "/session", Act.OWN, wire.Session)
     def get_session() -> wire.Session:
         """Who is signed in."""
         return people.describe_session(services, g.person, g.csrf_token)
 
-    @api.call("DELETE", "/session", EVERYBODY, None)
+    @api.call("DELETE", "/session", Act.OWN, None)
     def sign_out() -> Response:
         """End the console's session."""
         people.sign_out(services, request.cookies.get(COOKIE, ""))
@@ -46,27 +47,27 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         response.delete_cookie(COOKIE, httponly=True, samesite="Strict", secure=secure_cookies)
         return response
 
-    @api.call("GET", "/people", EVERYBODY, Page[wire.Person])
+    @api.call("GET", "/people", Act.READ, Page[wire.Person])
     def list_people() -> Page[wire.Person]:
         """Everybody of the studio."""
         return Page[wire.Person](items=people.list_people(services))
 
-    @api.call("POST", "/people", OWNERS, wire.Person, status=201)
+    @api.call("POST", "/people", Act.ADD_PERSON, wire.Person, status=201)
     def add_person(body: wire.NewPerson, header: CreateHeaders) -> wire.Person:
         """Add a person with a role and a first password."""
         return people.add_person(services, current_actor(), body, once_from(header))
 
-    @api.call("GET", "/tokens", EVERYBODY, Page[wire.Token])
+    @api.call("GET", "/tokens", Act.OWN, Page[wire.Token])
     def list_tokens() -> Page[wire.Token]:
         """Your own tokens."""
         return Page[wire.Token](items=people.list_tokens(services, current_actor()))
 
-    @api.call("POST", "/tokens", EVERYBODY, wire.MadeToken, status=201)
+    @api.call("POST", "/tokens", Act.OWN, wire.MadeToken, status=201)
     def make_token(body: wire.NewToken) -> wire.MadeToken:
         """Make a bearer token; its secret is answered this once."""
         return people.make_token(services, current_actor(), body)
 
-    @api.call("DELETE", "/tokens/<string:token_id>", EVERYBODY, None)
+    @api.call("DELETE", "/tokens/<string:token_id>", Act.OWN, None)
     def revoke_token(path: wire.TokenPath) -> None:
         """Revoke a token of yours; an owner, anybody's."""
         people.revoke_token(services, current_actor(), path.token_id)

@@ -11,10 +11,11 @@ from flask_openapi.openapi import OpenAPI
 from rampa import __version__
 from rampa.db.base import Database
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.schema.common import Problem
 from rampa.service import agents, channels, console, devices, people, profiles, sources, store, updates, versions
 from rampa.service.base import access, problems, telemetry
-from rampa.service.base.access import PUBLIC, AccessTable
+from rampa.service.base.access import AccessTable
 from rampa.service.base.resource import PREFIX
 from rampa.service.builds import builds, changes
 from rampa.service.runs import runs, triggers
@@ -32,7 +33,7 @@ def make_services(settings: Settings) -> Services:
 
 
 def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:
-    """The Flask application. Its `access` table says who may call each endpoint."""
+    """The Flask application. Its `access` table says what each endpoint does."""
     app = OpenAPI(
         "rampa",
         info={"title": "Rampa", "version": __version__, "description": "Builds from folder to player."},
@@ -72,7 +73,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         store.resource(services),
     ):
         app.register_api(resource)
-        table.roles.update(resource.access)
+        table.acts.update(resource.acts)
     _document(app, table)
     console.install(app, console_folder, table)
     return app
@@ -83,7 +84,7 @@ def _document(app: OpenAPI, table: AccessTable) -> None:
         return Response(json.dumps(app.api_doc), content_type="application/json")
 
     app.add_url_rule(f"{PREFIX}/openapi.json", "openapi_document", openapi_document)
-    table.roles["openapi_document"] = PUBLIC
+    table.acts["openapi_document"] = Act.OPEN
 
 
 def from_environment() -> OpenAPI:

@@ -7,7 +7,8 @@ import pytest
 from rampa.core.check.profile import check_document, stops_a_build
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.problems import DocumentInvalid
-from rampa.core.run.steps import Step, listed, step_problems, steps_of
+from rampa.core.run.step import Step
+from rampa.core.run.steps import listed, step_problems, steps_of
 from tests.samples import DOCUMENT
 
 USUAL = ("fetch", "collect", "check", "bundle", "sign", "depots", "complete")

@@ -155,10 +155,10 @@ function Files({ c }: { c: Comparison }) {
           {c.files.map((f) => (
             <tr key={f.path}>
               <td>{f.kind}</td>
-              <td className="path">{f.path}</td>
-              <td className="number wide">{f.kind === "added" ? "" : bytes(f.before)}</td>
-              <td className="number">{f.kind === "removed" ? "" : bytes(f.after)}</td>
-              <td className="number">{f.after === f.before ? "same size" : bytes(f.after - f.before, true)}</td>
+              <td className="path">{f.kind === "moved" ? `${f.old_path} → ${f.path}` : f.path}</td>
+              <td className="number wide">{f.kind === "added" ? "" : bytes(f.old_size)}</td>
+              <td className="number">{f.kind === "removed" ? "" : bytes(f.new_size)}</td>
+              <td className="number">{f.new_size === f.old_size ? "same size" : bytes(f.new_size - f.old_size, true)}</td>
             </tr>
           ))}
         </tbody>

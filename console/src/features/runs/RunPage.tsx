@@ -103,7 +103,7 @@ function Acts({ run, title }: { run: Run; title: string }) {
     <>
       {(cancel.error || again.error) && <Failure error={cancel.error ?? again.error} />}
       {ENDED.has(run.state) ? (
-        <Button size="compact-md" variant="default" disabled={!can("start again")?.possible} title={can("start again")?.reason} loading={again.isPending} onClick={() => again.mutate(undefined, { onSuccess: (made) => void go(`/titles/${title}/runs/${made.items[0]!.number}`) })}>
+        <Button size="compact-md" variant="default" disabled={!can("repeat")?.possible} title={can("repeat")?.reason} loading={again.isPending} onClick={() => again.mutate(undefined, { onSuccess: (made) => void go(`/titles/${title}/runs/${made.items[0]!.number}`) })}>
           Start again
         </Button>
       ) : (

@@ -34,7 +34,7 @@ function Steps({ attempt, run, heard, pick, named, last }: StepsProps) {
         at += own;
         const took = s.state === "working" ? (s.seconds ?? 0) + passed : s.seconds;
         return (
-          <div key={s.position} role="listitem" className={`step ${s.state.replace(" ", "-")}`}>
+          <div key={s.position} role="listitem" className={`step ${s.state}`}>
             <button type="button" className="name" disabled={!s.first_line} onClick={() => pick(s.first_line)} title={s.first_line ? "Show its first line" : undefined}>
               {s.name}
               {s.tries > 1 && <span className="dim"> try {s.tries}</span>}

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { duration } from "../../ui/format";
 import { ENDED, type RunSummary } from "./queries";
 
-const MARK: Record<string, string> = { done: "✓", failed: "✗", cancelled: "–", superseded: "–", working: "▸", stopping: "▸", waiting: "·", stopped: "■", "left-out": "–", "not reached": "–" };
+const MARK: Record<string, string> = { done: "✓", failed: "✗", cancelled: "–", superseded: "–", working: "▸", stopping: "▸", waiting: "·", stopped: "■", "left-out": "–", "not-reached": "–" };
 const TONE: Record<string, string> = { done: "var(--r-done)", failed: "var(--r-blocker)", working: "var(--r-accent)", stopping: "var(--r-warning)", stopped: "var(--r-warning)" };
 
 /** A mark and a word beside the colour. */
@@ -14,7 +14,7 @@ export function RunState({ state }: { state: string }) {
       <span aria-hidden className={state === "working" ? "beating" : undefined}>
         {MARK[state] ?? "·"}
       </span>{" "}
-      {state === "left-out" ? "left out" : state}
+      {state.replaceAll("-", " ")}
     </span>
   );
 }

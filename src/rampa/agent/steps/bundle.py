@@ -11,13 +11,12 @@ from rampa.client.bundles.self_test import self_test
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
-from rampa.schema.agents import StepWire
-from rampa.schema.bundles.of_core import findings_out
+from rampa.core.run.step import Step
 
 MB = 1e6
 
 
-def bundle(a: AttemptContext, step: StepWire) -> None:
+def bundle(a: AttemptContext, step: Step) -> None:
     assert a.selection is not None
     build = a.open_build()
 
@@ -56,7 +55,7 @@ def _look_at_package(a: AttemptContext) -> None:
     if a.profile.kind in ("zip", "tar.zst"):
         return
     with FileBytes(a.file) as source:
-        found = findings_out(check_bundle(source, expected))
+        found = check_bundle(source, expected)
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
         a.report.say(f"{f'{level}: ' if level else ''}{f.message} ({f.where}). {f.hint}", level)  # type: ignore[arg-type]
@@ -101,7 +100,7 @@ def _send(a: AttemptContext) -> None:
         a.report.say(f"Sent {sent.uploaded / MB:.1f} MB of it; {sent.present / MB:.1f} MB were there already.")
 
 
-def sign(a: AttemptContext, step: StepWire) -> None:
+def sign(a: AttemptContext, step: Step) -> None:
     assert a.parts is not None
     assert a.file is not None
     if not a.profile.identity:
@@ -118,7 +117,7 @@ def sign(a: AttemptContext, step: StepWire) -> None:
     a.report.say(f"Signed by {signed.bundle.identity}, certificate SHA-256 {signed.bundle.fingerprint[:16]}….")
 
 
-def depots(a: AttemptContext, step: StepWire) -> None:
+def depots(a: AttemptContext, step: Step) -> None:
     assert a.parts is not None
     _send(a)
     a.parts.send_content()
@@ -131,7 +130,7 @@ def depots(a: AttemptContext, step: StepWire) -> None:
         a.report.say(f"Kept {len(symbols.files)} files of symbols beside the build.")
 
 
-def complete(a: AttemptContext, step: StepWire) -> None:
+def complete(a: AttemptContext, step: Step) -> None:
     assert a.parts is not None
     assert a.bundle is not None
     tools = {a.chosen.toolchain.name: a.chosen.toolchain.version} if a.chosen else {}
@@ -141,6 +140,6 @@ def complete(a: AttemptContext, step: StepWire) -> None:
     a.report.say(f"{made.name} is ready: {made.files:,} files, {made.packed / MB:.1f} MB to download.")
 
 
-def notify(a: AttemptContext, step: StepWire) -> None:
+def notify(a: AttemptContext, step: Step) -> None:
     a.client.send_letter(a.settings.name, a.work.lease)
     a.report.say(f"A letter goes to {a.work.started_by}.")

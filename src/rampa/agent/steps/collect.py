@@ -8,22 +8,22 @@ from pathlib import Path
 
 from rampa.agent.context import AttemptContext, StepFailed
 from rampa.agent.steps.symbols import split_symbols
+from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile
 from rampa.core.check.provided_libraries import check_provided_libraries
-from rampa.core.content.select.selection import ContentRules, LeftOut, Pattern, Selection, select
+from rampa.core.content.select.left_out import LeftOut
+from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree.chosen_files import SelectedFiles
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.errors import RampaError
 from rampa.core.run import baked
-from rampa.schema.agents import StepWire
-from rampa.schema.bundles.of_core import findings_out
-from rampa.schema.common import FindingOut
+from rampa.core.run.step import Step
 
 SHOWN = 10
 MB = 1e6
 
 
-def collect(a: AttemptContext, step: StepWire) -> None:
+def collect(a: AttemptContext, step: Step) -> None:
     """Selects from what the export made, or from the source where nothing was exported."""
     root = a.root or a.folder.source
     _look_at_baked(a, root)
@@ -78,20 +78,20 @@ def _look_at_baked(a: AttemptContext, root: Path) -> None:
         a.report.say(f"warning: {len(preview)} baked files are of preview quality, such as {preview[0]}", "warning")
         message = f"{len(preview)} baked files are of preview quality"
         a.findings.append(
-            FindingOut(severity="warning", code="content.preview", message=message, where=preview[0], hint="")
+            Finding(severity="warning", code="content.preview", message=message, where=preview[0], hint="")
         )
     a.report.say(f"Baked content: {len(record):,} files, all as new as their sources.")
 
 
-def check(a: AttemptContext, step: StepWire) -> None:
+def check(a: AttemptContext, step: Step) -> None:
     """The profile's own findings, and what only shows on the files."""
     assert a.selection is not None
     found = [
-        FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
+        Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
         for f in check_profile(a.document, a.own)
     ]
     found += _files(a, a.selection)
-    found += findings_out(check_provided_libraries(a.selection, a.profile))
+    found += check_provided_libraries(a.selection, a.profile)
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
         word = {"blocker": "error: ", "warning": "warning: "}.get(f.severity, "")
@@ -104,7 +104,7 @@ def check(a: AttemptContext, step: StepWire) -> None:
     a.report.say(f"{len(found)} findings, no blocker." if found else "No findings.")
 
 
-def _files(a: AttemptContext, selection: Selection) -> list[FindingOut]:
+def _files(a: AttemptContext, selection: Selection) -> list[Finding]:
     there = set(selection.files.paths)
     out = []
     entries = {a.own.get("launch.entry"), *(a.own.get("launch.entries") or {}).values()} - {None, ""}
@@ -120,8 +120,8 @@ def _files(a: AttemptContext, selection: Selection) -> list[FindingOut]:
     return out
 
 
-def _blocker(code: str, message: str, where: str, hint: str) -> FindingOut:
-    return FindingOut(severity="blocker", code=code, message=message, where=where, hint=hint)
+def _blocker(code: str, message: str, where: str, hint: str) -> Finding:
+    return Finding(severity="blocker", code=code, message=message, where=where, hint=hint)
 
 
 def symbols_of(a: AttemptContext) -> Selection | None:

@@ -7,14 +7,14 @@ from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.toolchains import Found
 from rampa.core.run.abilities import Abilities, choose, lacks, wanted_of
 from rampa.core.run.causes import seen_in
-from rampa.schema.agents import StepWire
+from rampa.core.run.step import Step
 
 MIB = 1024 * 1024
 BROKEN = {"missing": "program.missing", "closed": "program.closed", "disk": "disk.full"}
 """Why a program ended -> the cause's code; the others are limits."""
 
 
-def check_toolchain(a: AttemptContext, step: StepWire) -> None:
+def check_toolchain(a: AttemptContext, step: Step) -> None:
     """Looks at the machine itself, not at what it said an hour ago."""
     wanted = wanted_of(a.own)
     if not wanted.toolchain:
@@ -33,12 +33,12 @@ def check_toolchain(a: AttemptContext, step: StepWire) -> None:
     a.report.say(f"{a.chosen.toolchain.name} {a.chosen.toolchain.version}, wanted {wanted.versions or 'any'}{licence}.")
 
 
-def export(a: AttemptContext, step: StepWire) -> None:
+def export(a: AttemptContext, step: Step) -> None:
     run_command(a, step)
     a.root = a.folder.out
 
 
-def run_command(a: AttemptContext, step: StepWire) -> None:
+def run_command(a: AttemptContext, step: Step) -> None:
     """A command without a shell, in its folder of the source, under the step's limits."""
     words = [a.put_in(w) for w in step.command]
     words = [*_program(a, words[0]), *words[1:]]
@@ -63,7 +63,7 @@ def _program(a: AttemptContext, word: str) -> tuple[str, ...]:
     return (word,)
 
 
-def _judge(a: AttemptContext, step: StepWire, ended: Ended, program: str) -> None:
+def _judge(a: AttemptContext, step: Step, ended: Ended, program: str) -> None:
     peak = f", {ended.peak / MIB:,.0f} MiB at most" if ended.peak else ""
     if ended.well:
         a.report.say(f"{step.name} took {ended.seconds:.1f} s{peak}.", "rampa")

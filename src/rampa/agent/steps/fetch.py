@@ -15,7 +15,7 @@ from rampa.agent.process import Limits, run_program
 from rampa.client.sources.folders import bring_folder
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.run.git_settings import SETTINGS, git_environment, settings_environment
-from rampa.schema.agents import StepWire
+from rampa.core.run.step import Step
 
 POINTER = re.compile(rb"version https?://\S+/spec/v\d+\n(?:ext-\S+ \S+\n)*oid sha256:[0-9a-f]{64}\nsize \d+\n?")
 """What stands in a commit in place of a large file that is kept elsewhere."""
@@ -23,7 +23,7 @@ POINTER_SIZE = 1024
 SHOWN = 20
 
 
-def fetch(a: AttemptContext, step: StepWire) -> None:
+def fetch(a: AttemptContext, step: Step) -> None:
     if a.work.folder:
         count = bring_folder(a.client, a.work.title, a.work.folder, a.folder.source, lambda _: None)
         a.report.say(f"Folder {a.work.folder}: {count:,} files.")
@@ -42,7 +42,7 @@ def fetch(a: AttemptContext, step: StepWire) -> None:
     a.root = a.folder.source
 
 
-def _modules(a: AttemptContext, step: StepWire) -> None:
+def _modules(a: AttemptContext, step: Step) -> None:
     for number, module in enumerate(a.client.modules(a.work.title, a.work.commit)):
         if path_problem(module.path):
             raise StepFailed(
@@ -57,7 +57,7 @@ def _modules(a: AttemptContext, step: StepWire) -> None:
         a.report.say(f"Submodule {module.path} at {module.commit[:12]}.")
 
 
-def _checkout(a: AttemptContext, step: StepWire, address: str, commit: str, target: Path, mirror: Path) -> None:
+def _checkout(a: AttemptContext, step: Step, address: str, commit: str, target: Path, mirror: Path) -> None:
     """The agent keeps a mirror: only objects that it lacks travel. Files are written without a repository beside them."""
     with _lock(mirror):
         if not (mirror / "HEAD").is_file():
@@ -77,7 +77,7 @@ def _has(mirror: Path, commit: str) -> bool:
     return done.returncode == 0
 
 
-def _git(a: AttemptContext, step: StepWire, words: list[str], folder: Path, more: dict[str, str] | None = None) -> None:
+def _git(a: AttemptContext, step: Step, words: list[str], folder: Path, more: dict[str, str] | None = None) -> None:
     """Under the step's time limit; the agent's token goes by the environment, where no list of processes shows it."""
     token = a.client.connection.token
     signed = settings_environment({**SETTINGS, "http.extraHeader": f"Authorization: Bearer {token}"})

@@ -6,6 +6,7 @@ import datetime as dt
 import json
 import sys
 from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from pydantic import BaseModel
@@ -14,7 +15,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from rampa.schema.common import FindingOut
+from rampa.core.check.findings import Finding
 
 UNFOLDED = 240
 """Columns where there is no terminal: a pipe or a log gets one line a row."""
@@ -34,13 +35,18 @@ def _console(terminal: bool, stderr: bool) -> Console:
     return Console(stderr=stderr, highlight=False, markup=False, emoji=False, width=None if terminal else UNFOLDED)
 
 
-def print_json(value: BaseModel | Sequence[BaseModel] | dict[str, Any]) -> None:
+def print_json(value: BaseModel | Sequence[Any] | dict[str, Any]) -> None:
+    """Wire types, core values and lists of them."""
     if isinstance(value, BaseModel):
         sys.stdout.write(value.model_dump_json(indent=1) + "\n")
     elif isinstance(value, dict):
         sys.stdout.write(json.dumps(value, indent=1, default=str) + "\n")
     else:
-        sys.stdout.write(json.dumps([v.model_dump(mode="json") for v in value], indent=1) + "\n")
+        sys.stdout.write(json.dumps([_plain(v) for v in value], indent=1) + "\n")
+
+
+def _plain(value: Any) -> Any:
+    return value.model_dump(mode="json") if isinstance(value, BaseModel) else asdict(value)
 
 
 def ruled(**more: Any) -> Table:
@@ -73,7 +79,7 @@ def facts(rows: Iterable[tuple[str, object]]) -> None:
     out().print(grid)
 
 
-def findings(found: Sequence[FindingOut]) -> None:
+def findings(found: Sequence[Finding]) -> None:
     """Shape and word beside the colour."""
     if not found:
         return

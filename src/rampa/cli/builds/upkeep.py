@@ -118,8 +118,13 @@ def compare(
     rows += [("-", k.commit[:10], k.subject, k.author, ago(k.at)) for k in c.commits_back]
     if rows:
         table(["", "commit", "~message", "author", "when"], rows)
-    out().print(f"\nFiles: {c.added:,} added, {c.removed:,} removed, {c.changed:,} changed, {c.unchanged:,} the same.")
-    shown = [(f.kind, f.path, mb(f.before), mb(f.after), mb(f.after - f.before, signed=True)) for f in c.files[:files]]
+    out().print(
+        f"\nFiles: {c.added:,} added, {c.removed:,} removed, {c.changed:,} changed, {c.moved:,} moved, {c.unchanged:,} the same."
+    )
+    shown = [
+        (f.kind, f.path, mb(f.old_size), mb(f.new_size), mb(f.new_size - f.old_size, signed=True))
+        for f in c.files[:files]
+    ]
     if shown:
         table(["", "~path", ">before", ">after", ">change"], shown)
     if len(c.files) > files:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
 from rich.text import Text
 
 from rampa.cli.base.output import err, facts, findings, mb, out, plural, table
 from rampa.cli.base.progress import Bars
+from rampa.core.bundle.report import Part, PlatformLevel
 from rampa.schema.bundles import bundles as wire
 
 STATES = {"holds": ("✓ holds", "green"), "broken": ("■ broken", "bold red"), "absent": ("– absent", "dim")}
@@ -76,11 +77,11 @@ def inspected(seen: wire.BundleInspected) -> None:
         out().print(note)
 
 
-def _names(names: list[str]) -> str:
+def _names(names: Sequence[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _part(part: wire.PartOut, whole: int) -> tuple[object, ...]:
+def _part(part: Part, whole: int) -> tuple[object, ...]:
     return part.name, f"{part.files:,}", mb(part.stored), mb(part.size), f"{100 * part.stored / max(1, whole):.1f} %"
 
 
@@ -108,7 +109,7 @@ def verified(seen: wire.BundleVerified) -> None:
     err().print("It holds." if seen.holds else "It does not hold." if signed else "It is not signed.")
 
 
-def _level(level: wire.LevelOut) -> tuple[object, ...]:
+def _level(level: PlatformLevel) -> tuple[object, ...]:
     reach = f"{level.first} and above" if level.last is None else f"{level.first} to {level.last}"
     return reach, level.scheme or "–", "yes" if level.installs else f"no: {level.why}"
 

@@ -9,12 +9,13 @@ import typer
 
 from rampa.cli.base.common import YES, confirmed
 from rampa.cli.base.output import findings, mb, out, table
+from rampa.core.check.findings import Finding
 from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.files import disk_error
-from rampa.schema.common import FindingOut
 
 if TYPE_CHECKING:
-    from rampa.core.picture.sets import MadePicture, Remark
+    from rampa.core.picture.remark import Remark
+    from rampa.core.picture.sets import MadePicture
     from rampa.core.picture.source import SourcePicture
 
 app = typer.Typer(
@@ -108,7 +109,7 @@ def _show(source: SourcePicture, made: dict[str, tuple[list[MadePicture], list[R
     ]
     table(["platform", "file", "format", ">pixels", ">depth", "~sizes in it", ">size"], rows)
     said = dict.fromkeys(r for _, remarks in made.values() for r in remarks)
-    findings([FindingOut(severity=r.severity, code=r.code, message=r.message, where="", hint=r.hint) for r in said])
+    findings([Finding(severity=r.severity, code=r.code, message=r.message, where="", hint=r.hint) for r in said])
 
 
 def _write(to: Path, made: dict[str, tuple[list[MadePicture], list[Remark]]]) -> None:

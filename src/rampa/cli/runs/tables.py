@@ -25,7 +25,7 @@ MARKS = {
 
 def state_text(state: str) -> Text:
     """A mark and a word beside the colour."""
-    return Text(f"{MARKS.get(state, '·')} {state}", style=STYLES.get(state, ""))
+    return Text(f"{MARKS.get(state, '·')} {state.replace('-', ' ')}", style=STYLES.get(state, ""))
 
 
 def native(planned: Plan) -> str:

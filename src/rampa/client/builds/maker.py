@@ -16,7 +16,6 @@ from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import resolve
 from rampa.schema.builds import builds as wire
-from rampa.schema.bundles.of_core import findings_out
 
 __all__ = ["BuildProgress", "Listener", "MadeBuild", "make_build"]
 
@@ -70,7 +69,7 @@ def make_build(
         parts = BuildParts(client, title, build, profile, selection, state, on)
         parts.read()
         parts.send_content()
-        found = findings_out(check_provided_libraries(selection, profile))
+        found = check_provided_libraries(selection, profile)
         done = parts.complete(parts.bundle(keep_bundle), time.monotonic() - started, findings=found)
         if remembered:
             remembered.unlink(missing_ok=True)

@@ -23,6 +23,7 @@ from rampa.core.bundle.package_signature import Signatures, Signer, ToSign, sign
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.stamp import Stamp
 from rampa.core.bundle.zip_writer import Member
+from rampa.core.check.findings import Finding
 from rampa.core.content.depots.depots import split
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
@@ -37,7 +38,6 @@ from rampa.core.files import disk_error
 from rampa.core.install.player_files import mark_player_files
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.schema.builds import builds as wire
-from rampa.schema.common import FindingOut
 
 SYMBOLS = "symbols"
 
@@ -177,7 +177,7 @@ class BuildParts:
         *,
         symbols: wire.ManifestIn | None = None,
         tools: dict[str, str] | None = None,
-        findings: list[FindingOut] | None = None,
+        findings: list[Finding] | None = None,
     ) -> wire.Build:
         self.on(BuildProgress("sign", 0, 1))
         trees, undelivered = split(self._tree(), self.profile.depots)

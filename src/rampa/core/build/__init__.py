@@ -1,0 +1,1 @@
+"""Builds: their life, what they remember, which may go."""

@@ -14,6 +14,7 @@ from rampa.core import parallel
 from rampa.core.bundle.jar_signature import is_signature
 from rampa.core.bundle.package import Facts, read_facts
 from rampa.core.bundle.package_signature import signatures_in
+from rampa.core.bundle.report import Leftover, Part, Twin
 from rampa.core.bundle.zip_reader import Archive
 from rampa.core.bundle.zip_structure import Entry
 from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
@@ -40,34 +41,6 @@ SECRETS = (
 )
 HEAD = 256 * 1024
 """Bytes of a file that are searched for secrets."""
-
-
-@dataclass(frozen=True)
-class Part:
-    """A folder or a kind of content: bytes as stored in the bundle and as unpacked."""
-
-    name: str
-    files: int
-    stored: int
-    size: int
-
-
-@dataclass(frozen=True)
-class Twin:
-    """The same content under several names; `wasted` bytes are stored more than once."""
-
-    names: tuple[str, ...]
-    size: int
-    wasted: int
-
-
-@dataclass(frozen=True)
-class Leftover:
-    """Something that is likely not meant to ship, and why."""
-
-    name: str
-    size: int
-    why: str
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from rampa.core import parallel
 from rampa.core.bundle import block_signers, content_digest, jar_signature, signing_block
 from rampa.core.bundle.block_signers import BlockSigner
 from rampa.core.bundle.package import Facts, read_facts
+from rampa.core.bundle.report import PlatformLevel, Who
 from rampa.core.bundle.signing_block import Block
 from rampa.core.bundle.sources import ByteSource
 from rampa.core.bundle.zip_reader import Archive, read_zip
@@ -34,16 +35,6 @@ HOLDS, BROKEN, ABSENT = "holds", "broken", "absent"
 
 
 @dataclass(frozen=True)
-class Who:
-    """A signer. `fingerprint` is its certificate's SHA-256."""
-
-    fingerprint: str
-    subject: str
-    not_after: str
-    algorithm: str
-
-
-@dataclass(frozen=True)
 class Scheme:
     """`why` says what is wrong with a broken one. `line` are the succession's certificates, oldest first."""
 
@@ -55,17 +46,6 @@ class Scheme:
     line: tuple[str, ...] = ()
     weak: bool = False
     """Its digests are SHA-1, as levels below 18 need them."""
-
-
-@dataclass(frozen=True)
-class PlatformLevel:
-    """What platform levels from `first` to `last` (None: all after) look at: the scheme, and whether they install it."""
-
-    first: int
-    last: int | None
-    scheme: str
-    installs: bool
-    why: str
 
 
 @dataclass(frozen=True)

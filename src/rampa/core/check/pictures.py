@@ -9,7 +9,8 @@ from pathlib import Path
 from rampa.core.check.profile_findings import ProfileFinding
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.errors import Invalid
-from rampa.core.picture.sets import Remark, icon_remarks, opening_remarks
+from rampa.core.picture.remark import Remark
+from rampa.core.picture.sets import icon_remarks, opening_remarks
 from rampa.core.picture.source import MAX_BYTES, SourcePicture, read_source
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolution import Resolved

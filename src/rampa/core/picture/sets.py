@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from PIL import Image
 
+from rampa.core.picture.remark import Remark
 from rampa.core.picture.source import SourcePicture
 from rampa.core.platform.rules import IconFile, OpeningPicture, Platform
 
@@ -25,16 +26,6 @@ class MadePicture:
     depth: int
     sizes: tuple[int, ...]
     data: bytes
-
-
-@dataclass(frozen=True, slots=True)
-class Remark:
-    """What is to be said about the source: a blocker, a warning or a note."""
-
-    severity: str
-    code: str
-    message: str
-    hint: str
 
 
 def icon_set(source: SourcePicture, platform: Platform, background: str) -> list[MadePicture]:

@@ -1,0 +1,1 @@
+"""Placements and the way that builds climb."""

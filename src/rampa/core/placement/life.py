@@ -1,9 +1,9 @@
-"""A placement's life on a channel, one line per platform.
+"""A placement's life on a channel's line.
 
     live ----supersede----> superseded
       `------withdraw-----> withdrawn
 
-A channel has at most one live placement per platform. Growing and holding a share come with rollouts.
+Two may be live on a line at once, each with its share. Growing and holding a share come with rollouts.
 """
 
 from __future__ import annotations

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from rampa.core.profile.document import Document, OwnStep
 from rampa.core.profile.problems import nearest
 from rampa.core.profile.resolution import Resolved
+from rampa.core.run.step import ELSE_SECONDS, Step
 
 BUILT_IN = {
     "fetch": "Bring the source: exactly its commit, or the uploaded folder.",
@@ -24,38 +25,10 @@ BUILT_IN = {
 """Name -> what it does."""
 
 SECONDS = {"fetch": 1800, "toolchain": 120, "export": 4 * 3600, "check": 600, "sign": 600, "notify": 60}
-ELSE_SECONDS = 3600
-SILENT = 120
-OUTPUT = 64_000
 RETRIES = {"fetch": 2}
 AFTER_BUNDLE = ("depots", "complete")
 NEEDS = {"check": "collect", "bundle": "collect", "sign": "bundle", "depots": "bundle", "complete": "depots"}
 """A step -> the one that must have come before it."""
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """`kind` is a built-in's name, or `command`. Seconds, MiB (0: no limit), kB of log. `variables` as NAME=value."""
-
-    name: str
-    kind: str
-    command: tuple[str, ...] = ()
-    folder: str = ""
-    variables: tuple[str, ...] = ()
-    seconds: int = ELSE_SECONDS
-    silent: int = SILENT
-    memory: int = 0
-    output: int = OUTPUT
-    retries: int = 0
-    when: str = "success"
-
-    def wanted(self, purpose: str, failed: bool) -> bool:
-        """Whether it runs now, given the run's purpose and whether a step before it failed."""
-        if self.when == "always":
-            return True
-        if self.when == "failure":
-            return failed
-        return not failed and self.when in ("success", purpose)
 
 
 def listed(profile: Resolved) -> tuple[str, ...]:

@@ -3,6 +3,7 @@
 from alembic import context
 from sqlalchemy import NullPool, create_engine, text
 
+from rampa.db.base import render_item
 from rampa.db.tables import metadata
 
 LOCK = 0x52414D5041  # "RAMPA"
@@ -14,6 +15,7 @@ with create_engine(url, poolclass=NullPool).begin() as connection:
         connection=connection,
         target_metadata=metadata,
         compare_type=True,
+        render_item=render_item,
         include_name=lambda name, kind, _: kind != "table" or not str(name).startswith("procrastinate_"),
     )
     context.run_migrations()

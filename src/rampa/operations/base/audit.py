@@ -5,30 +5,28 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.db.base import new_id
 from rampa.db.people import AuditEventRow
-from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.context import Services
 from rampa.operations.base.pages import cursor_id, page_of
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.schema.common import Page
 from rampa.schema.events import AuditEvent, EventQuery
 
 
-def record(
-    session: Session, services: Services, actor: Actor, act: str, subject: str, title: str | None = None, **detail: Any
-) -> None:
+def record(uow: UnitOfWork, act: str, subject: str, title: str | None = None, **detail: Any) -> None:
     """`detail` holds figures and names, never secrets."""
-    session.add(
+    uow.session.add(
         AuditEventRow(
             id=new_id(),
-            at=services.now(),
-            who=actor.name,
+            at=uow.now,
+            who=uow.actor.name,
             act=act,
             subject=subject,
             title=title,
             detail=detail,
-            request_id=actor.request_id,
+            request_id=uow.actor.request_id,
         )
     )
 
@@ -42,8 +40,8 @@ def list_events(services: Services, query: EventQuery) -> Page[AuditEvent]:
         rows = rows.where(AuditEventRow.act.startswith(query.act, autoescape=True))
     if query.cursor:
         rows = rows.where(AuditEventRow.id < cursor_id(query.cursor))
-    with services.db.transaction() as session:
-        found = list(session.scalars(rows))
+    with begin(services) as uow:
+        found = list(uow.session.scalars(rows))
     return page_of(Page[AuditEvent], found, query.limit, _out, lambda e: str(e.id))
 
 

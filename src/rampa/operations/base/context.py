@@ -7,7 +7,6 @@ import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from rampa.core.errors import Denied
 from rampa.core.signing.seal import Masters
 from rampa.db.base import Database
 from rampa.schema.common import Role
@@ -36,15 +35,6 @@ class Actor:
     name: str
     role: Role
     request_id: str = ""
-
-
-MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
-PLACERS = frozenset({Role.OWNER, Role.ENGINEER})
-
-
-def must_place(actor: Actor) -> None:
-    if actor.role not in PLACERS:
-        raise Denied("role.denied", f"a {actor.role} may not place builds", hint="Ask an engineer or the owner.")
 
 
 def service_actor(name: str) -> Actor:

@@ -14,7 +14,8 @@ from sqlalchemy.orm import Session
 from rampa.core.errors import Invalid
 from rampa.db.base import new_id
 from rampa.db.people import IdempotentAnswerRow
-from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.context import Actor
+from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.schema.common import Wire
 
 W = TypeVar("W", bound=Wire)
@@ -29,28 +30,26 @@ class Once:
     request_digest: bytes
 
 
-def once(
-    session: Session, services: Services, actor: Actor, asked: Once | None, kind: type[W], make: Callable[[], W]
-) -> W:
+def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], W]) -> W:
     """Runs `make` in this transaction, or answers what it gave before. Two at the same moment: one waits."""
     if asked is None:
         return make()
-    now = services.now()
-    session.execute(delete(IdempotentAnswerRow).where(IdempotentAnswerRow.at < now - KEPT))
+    now = uow.now
+    uow.session.execute(delete(IdempotentAnswerRow).where(IdempotentAnswerRow.at < now - KEPT))
     row = insert(IdempotentAnswerRow).values(
         id=new_id(),
-        person_id=actor.person_id,
+        person_id=uow.actor.person_id,
         key=asked.key,
         request_digest=asked.request_digest,
         status=0,
         body={},
         at=now,
     )
-    mine = session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswerRow.id)).scalar()
+    mine = uow.session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswerRow.id)).scalar()
     if mine is None:
-        return _earlier(session, actor, asked, kind)
+        return _earlier(uow.session, uow.actor, asked, kind)
     made = make()
-    answer = session.get_one(IdempotentAnswerRow, mine)
+    answer = uow.session.get_one(IdempotentAnswerRow, mine)
     answer.status, answer.body = 201, made.model_dump(mode="json")
     return made
 

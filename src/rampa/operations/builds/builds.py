@@ -5,25 +5,23 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from rampa.core.build import life
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.check.profile import check_profile, stops_a_build
-from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.run.life import HELD
-from rampa.core.transitions import advance
-from rampa.db.builds import BuildRow
-from rampa.db.runs import RunRow
-from rampa.db.titles import TitleRow
+from rampa.db.builds import BuildContentRow, BuildOriginRow, BuildRow, find_build
+from rampa.db.runs import RunAttemptRow, RunRow
+from rampa.db.signing import identity_names
+from rampa.db.titles import TitleRow, find_title, load_document
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.builds.views import describe
 from rampa.operations.signing.continuity import profile_continues
-from rampa.operations.signing.lookup import identity_names
-from rampa.operations.titles.documents import load_document
-from rampa.operations.titles.titles import find_title
 from rampa.operations.versions.versions import WantedCode, reserve
 from rampa.schema.builds import builds as wire
 
@@ -32,36 +30,36 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
     """Reserves the build's number and version code in one transaction; content comes after."""
 
     def make() -> wire.Build:
-        title = find_title(session, slug, lock=True)
-        run = run_of_lease(session, title, asked.lease)
-        opened = opened_by(session, title, run) if run else None
+        title = find_title(uow.session, slug, lock=True)
+        run = run_of_lease(uow.session, title, asked.lease)
+        opened = opened_by(uow.session, title, run) if run else None
         if opened:
-            return describe(session, opened, actor, [])
-        document = load_document(session, title, asked.revision)
+            return describe(uow.session, opened, actor, [])
+        document = load_document(uow.session, title, asked.revision)
         profile = resolve(document, asked.profile)
-        _must_be_sound(session, document, asked.profile)
-        _must_continue(session, profile)
+        _must_be_sound(uow.session, document, asked.profile)
+        _must_continue(uow.session, profile)
         version = asked.version_name or profile.version_name
         problem = profile.version_problem(version)
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
-        build = _add(session, services, actor, title, profile, asked, version, run)
+        build = _add(uow, title, profile, asked, version, run)
         if run:
-            build.run, build.commit, build.ref, build.why = run.number, run.commit, run.ref, run.why
-            build.native, build.created_by = run.native, run.started_by
+            build.created_by = run.started_by
         detail = {"profile": profile.name, "version": version, "code": build.version_code}
-        audit.record(session, services, actor, "build.open", build.name, slug, **detail)
-        return describe(session, build, actor, [])
+        audit.record(uow, "build.open", build.name, slug, **detail)
+        return describe(uow.session, build, actor, [])
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Build, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Build, make)
 
 
 def run_of_lease(session: Session, title: TitleRow, lease: str) -> RunRow | None:
     """The run that an agent holds; None where none is named. Raises `Conflict` when it is no longer held."""
     if not lease:
         return None
-    rows = select(RunRow).where(RunRow.lease == lease, RunRow.title_id == title.id, RunRow.state.in_(HELD))
+    rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease)
+    rows = rows.where(RunRow.title_id == title.id, RunRow.state.in_(HELD))
     run = session.scalar(rows.with_for_update(of=RunRow))
     if run is None:
         hint = "Stop working on it: it was given to another agent, cancelled, or ended."
@@ -70,18 +68,20 @@ def run_of_lease(session: Session, title: TitleRow, lease: str) -> RunRow | None
 
 
 def opened_by(session: Session, title: TitleRow, run: RunRow) -> BuildRow | None:
-    rows = select(BuildRow).where(
-        BuildRow.title_id == title.id, BuildRow.run == run.number, BuildRow.state == BuildState.OPEN
+    rows = (
+        select(BuildRow)
+        .join(BuildOriginRow)
+        .where(BuildRow.title_id == title.id, BuildOriginRow.run == run.number, BuildRow.state == BuildState.OPEN)
     )
     return session.scalar(rows)
 
 
 def must_hold(session: Session, build: BuildRow, lease: str) -> None:
     """A build that a run makes is completed by whoever holds the run, and by nobody else."""
-    if build.run:
+    if build.made.run:
         run = run_of_lease(session, build.title, lease or "none")
-        if run is None or run.number != build.run:
-            raise Conflict("lease.lost", f"{build.name} belongs to run {build.run}", where="lease")
+        if run is None or run.number != build.made.run:
+            raise Conflict("lease.lost", f"{build.name} belongs to run {build.made.run}", where="lease")
 
 
 def _must_be_sound(session: Session, document: Document, name: str) -> None:
@@ -100,9 +100,7 @@ def _must_continue(session: Session, profile: ResolvedProfile) -> None:
 
 
 def _add(
-    session: Session,
-    services: Services,
-    actor: Actor,
+    uow: UnitOfWork,
     title: TitleRow,
     profile: ResolvedProfile,
     asked: wire.NewBuild,
@@ -110,10 +108,10 @@ def _add(
     run: RunRow | None,
 ) -> BuildRow:
     reserved = None
-    if run and run.reproduces:
-        code = find_build(session, title.slug, run.reproduces).version_code
+    if run and run.order.reproduces:
+        code = find_build(uow.session, title.slug, run.order.reproduces).version_code
     else:
-        reserved = reserve(session, services, actor, profile, WantedCode(version, run.commits if run else 0))
+        reserved = reserve(uow, profile, WantedCode(version, run.order.commits if run else 0))
         code = reserved.code
     title.last_build += 1
     build = BuildRow(
@@ -127,46 +125,31 @@ def _add(
         version_name=version,
         version_code=code,
         bundle_name=bundle_name(profile, title.slug, version, code),
-        launch=profile.launch,
         notes=asked.notes,
-        notes_version=0,
-        created_by=actor.name,
-        created_at=services.now(),
-        files=0,
-        size=0,
-        packed=0,
-        figures={},
-        undelivered=[],
-        left_out=[],
-        left_out_files=0,
-        left_out_size=0,
+        created_by=uow.actor.name,
+        created_at=uow.now,
+        made=_origin(run),
+        content=BuildContentRow(launch=profile.launch),
     )
-    session.add(build)
-    session.flush()
+    uow.session.add(build)
+    uow.session.flush()
     if reserved:
         reserved.build_id = build.id
     return build
 
 
-def find_build(session: Session, slug: str, number: int, *, lock: bool = False) -> BuildRow:
-    title = find_title(session, slug)
-    rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.number == number)
-    build = session.scalar(rows.with_for_update(of=BuildRow) if lock else rows)
-    if build is None:
-        raise NotFound(
-            "build.unknown",
-            f"there is no build {slug}#{number}",
-            where="build",
-            hint=f"The newest is {slug}#{title.last_build}." if title.last_build else "There is none yet.",
-        )
-    return build
+def _origin(run: RunRow | None) -> BuildOriginRow:
+    if run is None:
+        return BuildOriginRow()
+    asked = run.order
+    return BuildOriginRow(run=run.number, commit=asked.commit, ref=asked.ref, why=run.why, native=asked.native)
 
 
 def get_build(services: Services, actor: Actor, slug: str, number: int) -> tuple[wire.Build, int]:
     """A build, and the version of its notes."""
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number)
-        return describe(session, build, actor, []), build.notes_version
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number)
+        return describe(uow.session, build, actor, []), build.notes_version
 
 
 def must_be_open(build: BuildRow) -> BuildRow:
@@ -177,34 +160,33 @@ def must_be_open(build: BuildRow) -> BuildRow:
 
 def abandon_build(services: Services, actor: Actor, slug: str, number: int) -> wire.Build:
     """Gives an open build up; its version code is burned. Doing it twice is no error."""
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number, lock=True)
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number, lock=True)
         if build.state != BuildState.ABANDONED:
-            build.state = advance(life.TRANSITIONS, BuildState(build.state), BuildEvent.ABANDON, build.name)
-            audit.record(session, services, actor, "build.abandon", build.name, slug, burned=build.version_code)
-        return describe(session, build, actor, [])
+            transition(uow, build, BuildEvent.ABANDON, burned=build.version_code)
+        return describe(uow.session, build, actor, [])
 
 
 def change_build(
     services: Services, actor: Actor, slug: str, number: int, asked: wire.BuildChange, expected: int
 ) -> wire.Build:
     """`expected` is the version of the notes that the caller saw."""
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number, lock=True)
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number, lock=True)
         if build.notes_version != expected:
             raise Conflict(
                 "notes.moved", f"the notes of {build.name} were changed meanwhile", hint="Load them again, then edit."
             )
         if asked.notes is not None:
             build.notes = asked.notes
-            audit.record(session, services, actor, "build.notes", build.name, slug)
+            audit.record(uow, "build.notes", build.name, slug)
         if asked.pinned is not None:
             build.pinned = asked.pinned
-            audit.record(session, services, actor, "build.pin" if asked.pinned else "build.unpin", build.name, slug)
+            audit.record(uow, "build.pin" if asked.pinned else "build.unpin", build.name, slug)
         build.notes_version += 1
-        return describe(session, build, actor, [])
+        return describe(uow.session, build, actor, [])
 
 
 def notes_version(services: Services, slug: str, number: int) -> int:
-    with services.db.transaction() as session:
-        return find_build(session, slug, number).notes_version
+    with begin(services) as uow:
+        return find_build(uow.session, slug, number).notes_version

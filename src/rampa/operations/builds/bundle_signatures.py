@@ -16,12 +16,13 @@ from rampa.core.bundle.package_signature import key_of_public
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing import succession
 from rampa.core.signing.succession import Succession
-from rampa.db.titles import SigningIdentityRow
+from rampa.db.builds import find_build
+from rampa.db.signing import SigningIdentityRow, find_key
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.builds.builds import find_build, must_be_open, must_hold
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.builds.builds import must_be_open, must_hold
 from rampa.operations.builds.bundles import profile_of, run_of
 from rampa.operations.signing.identities import open_identity, used
-from rampa.operations.signing.lookup import find_key
 from rampa.schema.builds import builds as wire
 
 SIGNATURE_FILE = b"Signature-Version: 1.0\r\n"
@@ -32,22 +33,22 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
 
     After a hand-over the oldest identity of the succession signs v1 and v2, which know no succession.
     """
-    with services.db.transaction() as session:
-        build = must_be_open(find_build(session, slug, number, lock=True))
-        must_hold(session, build, asked.lease)
-        profile = profile_of(session, build)
+    with begin(services, actor) as uow:
+        build = must_be_open(find_build(uow.session, slug, number, lock=True))
+        must_hold(uow.session, build, asked.lease)
+        profile = profile_of(uow.session, build)
         if not profile.identity or not profile.signs_inside:
             raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
-        row = find_key(session, profile.identity, lock=True)
+        row = find_key(uow.session, profile.identity, lock=True)
         line = succession.decode(row.succession) if row.succession else ()
         # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
-        first = row if profile.kind == "aab" else _oldest(session, row, line)
+        first = row if profile.kind == "aab" else _oldest(uow.session, row, line)
         made = wire.SignaturesOut(**_about(first, row, profile.padding))
         if not (asked.jar or asked.v2 or asked.v3):
             return made
-        run = run_of(session, build)
-        older = open_identity(services, session, first, run) if asked.jar or asked.v2 else None
-        newer = open_identity(services, session, row, run) if asked.v3 else None
+        run = run_of(uow.session, build)
+        older = open_identity(uow, first, run) if asked.jar or asked.v2 else None
+        newer = open_identity(uow, row, run) if asked.v3 else None
         digests: dict[str, bytes] = {name: bytes.fromhex(value) for name, value in asked.digests.items()}
         if asked.jar and older:
             made.jar = _text(block(_signature_file(asked.jar), older))
@@ -61,11 +62,11 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
             detail["signature_file_sha256"] = hashlib.sha256(_bytes(asked.jar)).hexdigest()
         detail |= {
             "build": build.name,
-            "run": str(build.run or ""),
+            "run": str(build.made.run or ""),
             "scheme": ",".join(n for n, wanted in names if wanted),
         }
         for one in {r.name: r for r, opened in ((first, older), (row, newer)) if opened is not None}.values():
-            used(session, services, actor, one, slug, **detail)
+            used(uow, one, slug, **detail)
         return made
 
 

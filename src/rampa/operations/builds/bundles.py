@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
+from rampa.core.bundle.report import Who
 from rampa.core.bundle.verification import ABSENT, HOLDS, Verified
 from rampa.core.check.bundle import check_bundle, verify_bundle
 from rampa.core.check.package import ExpectedPackage
@@ -18,14 +19,15 @@ from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.signing.cms import sign_detached
 from rampa.db.builds import BuildRow, BundleRow
 from rampa.db.runs import RunRow
-from rampa.operations.base.context import Actor, Services
+from rampa.db.signing import find_key
+from rampa.db.titles import load_document
+from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.operations.content.chunk_source import ChunkSource
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used
-from rampa.operations.signing.lookup import find_key
-from rampa.operations.titles.documents import load_document
 from rampa.schema.builds import builds as wire
-from rampa.schema.bundles.bundles import SchemeOut, WhoSigned
+from rampa.schema.bundles.bundles import BundleVerified, SchemeOut
 from rampa.schema.bundles.of_core import verified_out
 
 PACKAGES = ("apk", "aab", "ipa")
@@ -68,13 +70,11 @@ def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sen
     return ReadBack(profile, seen)
 
 
-def keep_bundle(
-    session: Session, services: Services, actor: Actor, build: BuildRow, sent: wire.BundleIn, read: ReadBack
-) -> BundleRow:
+def keep_bundle(uow: UnitOfWork, build: BuildRow, sent: wire.BundleIn, read: ReadBack) -> BundleRow:
     """The build's bundle from now on; signed beside where its kind wants that."""
     if build.bundle is not None:
-        session.delete(build.bundle)
-        session.flush()
+        uow.session.delete(build.bundle)
+        uow.session.flush()
     bundle = BundleRow(
         build_id=build.id,
         name=sent.name,
@@ -85,18 +85,18 @@ def keep_bundle(
         fingerprint="",
         kind=read.profile.kind,
         bare=sent.bare,
-        read_back={},
+        grant=0,
     )
     if read.profile.signs_inside:
-        _found_inside(session, services, bundle, read)
+        _found_inside(uow, bundle, read)
     elif read.profile.identity:
-        _sign_beside(session, services, actor, build, bundle, read)
+        _sign_beside(uow, build, bundle, read)
     bundle.read_back = _said(bundle, read)
-    session.add(bundle)
+    uow.session.add(bundle)
     return bundle
 
 
-def _found_inside(session: Session, services: Services, bundle: BundleRow, read: ReadBack) -> None:
+def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
     """The agent put the signature there; that it holds, and whose it is, is seen here."""
     assert read.seen is not None
     if all(s.state == ABSENT for s in read.seen.schemes):
@@ -106,45 +106,43 @@ def _found_inside(session: Session, services: Services, bundle: BundleRow, read:
             (f"{s.name}: {s.why}" for s in read.seen.schemes if s.state == "broken"), "a level does not install it"
         )
         raise Damaged("bundle.signature", f"the bundle's signature does not hold: {why}", where=bundle.name)
-    row = find_key(session, read.profile.identity) if read.profile.identity else None
+    row = find_key(uow.session, read.profile.identity) if read.profile.identity else None
     if row is None or (read.seen.fingerprint != row.fingerprint and row.fingerprint not in read.seen.line):
         raise Refused(
             "bundle.identity", "the bundle is signed by another identity than the profile names", where=bundle.name
         )
-    bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, services.now()
+    bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, uow.now
 
 
-def _sign_beside(
-    session: Session, services: Services, actor: Actor, build: BuildRow, bundle: BundleRow, read: ReadBack
-) -> None:
-    row = find_key(session, read.profile.identity, lock=True)
-    identity = open_identity(services, session, row, run_of(session, build))
-    now = services.now()
+def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
+    row = find_key(uow.session, read.profile.identity, lock=True)
+    identity = open_identity(uow, row, run_of(uow.session, build))
+    now = uow.now
     bundle.signature = sign_detached(bundle.sha256, identity, now)
     bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
-    detail = {"build": build.name, "run": build.run or "", "bundle_sha256": bundle.sha256.hex(), "scheme": "cms"}
-    used(session, services, actor, row, build.title.slug, **detail)
+    detail = {"build": build.name, "run": build.made.run or "", "bundle_sha256": bundle.sha256.hex(), "scheme": "cms"}
+    used(uow, row, build.title.slug, **detail)
     if read.profile.platform.needs_grant and build.purpose != "release":
-        grant = grant_for(session, services, build.title, read.profile.identifier, build.purpose, row)
-        build.grant = grant.number if grant else 0
+        grant = grant_for(uow, build.title, read.profile.identifier, build.purpose, row)
+        bundle.grant = grant.number if grant else 0
 
 
 def run_of(session: Session, build: BuildRow) -> uuid.UUID | None:
     """The id of the run that makes it; None when it is made by hand."""
-    if not build.run:
+    if not build.made.run:
         return None
-    return session.scalar(select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.run))
+    return session.scalar(select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run))
 
 
-def _said(bundle: BundleRow, read: ReadBack) -> dict[str, object]:
+def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:
     seen = read.seen
     if seen is None:
         seen = Verified(Facts(read.profile.kind), (), ())
     said = verified_out(bundle.name, seen)
     if bundle.signature:
-        who = WhoSigned(fingerprint=bundle.fingerprint, subject=bundle.identity, not_after="", algorithm="CMS, SHA-256")
+        who = Who(fingerprint=bundle.fingerprint, subject=bundle.identity, not_after="", algorithm="CMS, SHA-256")
         said.schemes.append(SchemeOut(name="cms", state=HOLDS, signers=[who]))
         said.holds = True
     if read.profile.kind == "ipa" and UNSIGNED not in said.notes:
         said.notes.append(UNSIGNED)
-    return said.model_dump()
+    return said

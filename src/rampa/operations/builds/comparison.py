@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from rampa.core.content.tree.folder_changes import FileChange, file_changes, folder_sizes
+from rampa.core.build.life import BuildState
+from rampa.core.content.tree import comparison
+from rampa.core.content.tree.file_change import FileChange
 from rampa.core.errors import RampaError
 from rampa.core.profile.comparison import compare
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildRow, find_build
+from rampa.db.channels import live_channels
+from rampa.db.sources import has_source
+from rampa.db.titles import load_document
 from rampa.operations.base.context import Services
-from rampa.operations.builds.builds import find_build
-from rampa.operations.builds.views import live_channels, summary
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.builds.views import summary
 from rampa.operations.content.stored_trees import build_tree
-from rampa.operations.sources.repository import has_source, mirror_of
-from rampa.operations.titles.documents import load_document
+from rampa.operations.sources.repository import mirror_of
 from rampa.schema.builds import changes as wire
-from rampa.schema.common import FindingOut
 from rampa.schema.profiles.of_core import difference_out
 from rampa.schema.profiles.profiles import DifferenceOut
 from rampa.schema.sources import CommitOut
@@ -25,11 +28,11 @@ COMMITS = 200
 
 
 def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) -> wire.BuildComparison:
-    with services.db.transaction() as session:
-        left, right = find_build(session, slug, query.left), find_build(session, slug, query.right)
-        live = live_channels(session, [left, right])
-        said, forth, back = _commits(services, session, left, right)
-        settings = _settings(session, left, right)
+    with begin(services) as uow:
+        left, right = find_build(uow.session, slug, query.left), find_build(uow.session, slug, query.right)
+        live = live_channels(uow.session, [left, right])
+        said, forth, back = _commits(uow, left, right)
+        settings = _settings(uow.session, left, right)
     files, folders, unchanged = _contents(services, left, right)
     kinds = [f.kind for f in files]
     return wire.BuildComparison(
@@ -43,15 +46,14 @@ def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) ->
         removed=kinds.count("removed"),
         changed=kinds.count("changed"),
         unchanged=unchanged,
-        files=[
-            wire.BuildFileChange(path=f.path, kind=f.kind, before=f.before, after=f.after) for f in files[: wire.FILES]
-        ],
+        moved=kinds.count("moved"),
+        files=files[: wire.FILES],
         folders=folders,
-        durations=_pairs(dict(left.made_with.get("steps", [])), dict(right.made_with.get("steps", []))),
+        durations=_pairs(dict(left.made.record.steps), dict(right.made.record.steps)),
         tools=_tools(left, right),
-        findings_left=[FindingOut(**f) for f in left.made_with.get("findings", [])],
-        findings_right=[FindingOut(**f) for f in right.made_with.get("findings", [])],
-        same_native=left.native == right.native if left.native and right.native else None,
+        findings_left=list(left.made.record.findings),
+        findings_right=list(right.made.record.findings),
+        same_native=left.made.native == right.made.native if left.made.native and right.made.native else None,
     )
 
 
@@ -60,18 +62,16 @@ def _settings(session: Session, left: BuildRow, right: BuildRow) -> list[Differe
     return [difference_out(d) for d in compare(*sides)]
 
 
-def _commits(
-    services: Services, session: Session, left: BuildRow, right: BuildRow
-) -> tuple[str, list[CommitOut], list[CommitOut]]:
-    row = has_source(session, left.title)
-    if not left.commit or not right.commit or row is None:
+def _commits(uow: UnitOfWork, left: BuildRow, right: BuildRow) -> tuple[str, list[CommitOut], list[CommitOut]]:
+    row = has_source(uow.session, left.title)
+    if not left.made.commit or not right.made.commit or row is None:
         return "Not both were built from a commit.", [], []
-    if left.commit == right.commit:
+    if left.made.commit == right.made.commit:
         return "Both were built from the same commit.", [], []
-    mirror = mirror_of(services, row)
+    mirror = mirror_of(uow.services, row)
     try:
-        forth = mirror.log(right.commit, 0, COMMITS, since=left.commit)
-        back = mirror.log(left.commit, 0, COMMITS, since=right.commit)
+        forth = mirror.log(right.made.commit, 0, COMMITS, since=left.made.commit)
+        back = mirror.log(left.made.commit, 0, COMMITS, since=right.made.commit)
     except RampaError:
         return "A commit of these is not in the repository any more.", [], []
     return "", [_commit(c) for c in forth], [_commit(c) for c in back]
@@ -83,12 +83,12 @@ def _commit(c: Commit) -> CommitOut:
 
 def _contents(services: Services, left: BuildRow, right: BuildRow) -> tuple[list[FileChange], list[wire.SizePair], int]:
     """Empty where a build has no content: it is open, abandoned or removed."""
-    if left.state != "ready" or right.state != "ready":
+    if {left.state, right.state} != {BuildState.READY}:
         return [], [], 0
     before, after = build_tree(services, left), build_tree(services, right)
-    files = file_changes(before, after)
-    unchanged = len(after.files) - sum(f.kind in ("added", "changed") for f in files)
-    return files, _pairs(folder_sizes(before), folder_sizes(after)), unchanged
+    files = comparison.by_weight(comparison.compare(before, after))
+    unchanged = len(after.files) - sum(f.kind != "removed" for f in files)
+    return files, _pairs(comparison.folder_sizes(before), comparison.folder_sizes(after)), unchanged
 
 
 def _pairs(before: dict[str, float] | dict[str, int], after: dict[str, float] | dict[str, int]) -> list[wire.SizePair]:
@@ -97,5 +97,5 @@ def _pairs(before: dict[str, float] | dict[str, int], after: dict[str, float] | 
 
 
 def _tools(left: BuildRow, right: BuildRow) -> list[wire.ToolPair]:
-    old, new = left.made_with.get("tools", {}), right.made_with.get("tools", {})
+    old, new = left.made.record.tools, right.made.record.tools
     return [wire.ToolPair(name=n, before=old.get(n, ""), after=new.get(n, "")) for n in dict.fromkeys([*old, *new])]

@@ -14,23 +14,24 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from rampa.core.build import life
 from rampa.core.build.life import BuildEvent, BuildState
+from rampa.core.build.record import MadeWith
 from rampa.core.content.depots.choice import Selector, as_words
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack.places import ChunkPlaces
+from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged, Invalid
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
-from rampa.core.transitions import advance
-from rampa.db.builds import BuildRow, DepotRow, SymbolFileRow
+from rampa.db.builds import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, find_build
 from rampa.db.content import VerifiedFileRow
-from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.builds.builds import find_build, must_be_open, must_hold
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.builds.builds import must_be_open, must_hold
 from rampa.operations.builds.bundles import ReadBack, check_name, keep_bundle, profile_of, read_back
 from rampa.operations.builds.encryption import encrypt_depots
 from rampa.operations.builds.provenance import provenance_of
@@ -55,46 +56,44 @@ class _Given:
 def complete_build(services: Services, actor: Actor, slug: str, number: int, asked: wire.CompleteBuild) -> wire.Build:
     """Raises `Damaged` or `Conflict` with what does not hold; the build then stays open. Twice the same is no error."""
     given = [_read(m) for m in asked.manifests]
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number)
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number)
         if build.state == BuildState.READY and _same(build, given):
-            return describe(session, build, actor, [])
-        must_hold(session, must_be_open(build), asked.lease)
-        profile = profile_of(session, build)
+            return describe(uow.session, build, actor, [])
+        must_hold(uow.session, must_be_open(build), asked.lease)
+        profile = profile_of(uow.session, build)
         _check_depots(profile, build, given)
         check_name(build, profile, asked.bundle)
         symbols = _symbols(asked)
         trees = [g.manifest.tree for g in (*given, *symbols)]
-        _check_chunks(session, trees, asked.bundle)
-        unverified = _unverified(session, trees)
+        _check_chunks(uow.session, trees, asked.bundle)
+        unverified = _unverified(uow.session, trees)
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
     for g in (*given, *symbols):
         services.store.put_manifest(g.digest, g.encoded)
-    with services.db.transaction() as session:
-        build = must_be_open(find_build(session, slug, number, lock=True))
-        must_hold(session, build, asked.lease)
-        _check_chunks(session, trees, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
-        plain = _encrypt(session, services, build, profile, given)
-        _record(session, services, actor, build, given, asked, read)
-        _keep_symbols(session, build, symbols)
-        _remember_verified(session, unverified)
-        session.flush()
-        session.refresh(build)
-        described = describe(session, build, actor, [])
+    with begin(services, actor) as uow:
+        build = must_be_open(find_build(uow.session, slug, number, lock=True))
+        must_hold(uow.session, build, asked.lease)
+        _check_chunks(uow.session, trees, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
+        plain = _encrypt(uow, build, profile, given)
+        _record(uow, build, given, asked, read)
+        _keep_symbols(uow.session, build, symbols)
+        _remember_verified(uow.session, unverified)
+        uow.session.flush()
+        uow.session.refresh(build)
+        described = describe(uow.session, build, actor, [])
     for pack in plain:
         services.store.remove_pack(pack)
     return described
 
 
-def _encrypt(
-    session: Session, services: Services, build: BuildRow, profile: ResolvedProfile, given: list[_Given]
-) -> list[bytes]:
+def _encrypt(uow: UnitOfWork, build: BuildRow, profile: ResolvedProfile, given: list[_Given]) -> list[bytes]:
     """The plain packs that are not needed any more."""
     if not profile.encryption:
         return []
-    return encrypt_depots(services, session, build, {g.manifest.depot: g.manifest.tree for g in given})
+    return encrypt_depots(uow, build, {g.manifest.depot: g.manifest.tree for g in given})
 
 
 def _read(sent: wire.ManifestIn) -> _Given:
@@ -127,8 +126,8 @@ def _keep_symbols(session: Session, build: BuildRow, symbols: list[_Given]) -> N
             if match:
                 ident = match[1] + match[2]
                 session.add(SymbolFileRow(build_id=build.id, path=file.path, ident=ident, size=file.size))
-        build.symbols = g.digest
-        build.symbols_files, build.symbols_size = len(g.manifest.tree.files), g.manifest.tree.size
+        tree = g.manifest.tree
+        build.symbols = BuildSymbolsRow(manifest=g.digest, files=len(tree.files), size=tree.size)
 
 
 def _same(build: BuildRow, given: list[_Given]) -> bool:
@@ -199,44 +198,40 @@ def _verify_bundle(services: Services, bundle: wire.BundleIn) -> None:
 
 
 def _record(
-    session: Session,
-    services: Services,
-    actor: Actor,
+    uow: UnitOfWork,
     build: BuildRow,
     given: list[_Given],
     asked: wire.CompleteBuild,
     read: ReadBack,
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
-    located = locate(session, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
-    selectors = _selectors(session, build)
+    located = locate(uow.session, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
+    selectors = _selectors(uow.session, build)
     for position, g in enumerate(given):
-        session.add(_depot(build, position, g, located, selectors))
-    build.files = sum(len(g.manifest.tree.files) for g in given)
-    build.size = sum(g.manifest.tree.size for g in given)
-    build.packed = _packed([g.manifest.tree for g in given], located)
-    build.figures = asked.figures.model_dump()
-    build.made_with = {"tools": asked.tools, "findings": [f.model_dump() for f in asked.findings]}
-    build.undelivered = list(asked.undelivered)
-    build.left_out = [row.model_dump() for row in asked.left_out]
-    build.left_out_files = len(asked.left_out)
-    build.left_out_size = sum(row.size for row in asked.left_out)
+        uow.session.add(_depot(build, position, g, located, selectors))
+    build.content.files = sum(len(g.manifest.tree.files) for g in given)
+    build.content.size = sum(g.manifest.tree.size for g in given)
+    build.content.packed = _packed([g.manifest.tree for g in given], located)
+    build.content.figures = asked.figures
+    build.made.record = MadeWith(tools=asked.tools, findings=tuple(asked.findings))
+    build.content.undelivered = list(asked.undelivered)
+    build.content.left_out = [LeftOut(o.path, o.size, o.why, o.origin) for o in asked.left_out]
+    build.content.left_out_files = len(asked.left_out)
+    build.content.left_out_size = sum(row.size for row in asked.left_out)
     bundle = build.bundle
     if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
-        bundle = keep_bundle(session, services, actor, build, asked.bundle, read)
-    build.statement = statement_format.sign(_statement(build, given, selectors), manifest_key(services, build.title))
-    build.completed_at = services.now()
-    build.provenance = provenance_of(session, services, build, bundle, asked.tools)
-    build.state = advance(life.TRANSITIONS, BuildState(build.state), BuildEvent.COMPLETE, build.name)
-    audit.record(
-        session,
-        services,
-        actor,
-        "build.complete",
-        build.name,
-        build.title.slug,
-        files=build.files,
-        size=build.size,
+        bundle = keep_bundle(uow, build, asked.bundle, read)
+    build.content.statement = statement_format.sign(
+        _statement(build, given, selectors), manifest_key(uow.services, build.title)
+    )
+    build.completed_at = uow.now
+    build.made.provenance = provenance_of(uow, build, bundle, asked.tools)
+    transition(
+        uow,
+        build,
+        BuildEvent.COMPLETE,
+        files=build.content.files,
+        size=build.content.size,
         bundle_sha256=asked.bundle.sha256,
         identity=bundle.identity,
     )
@@ -268,21 +263,21 @@ def _packed(trees: list[Tree], located: ChunkPlaces) -> int:
 
 def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn) -> wire.Build:
     """Signs the bundle of an open build before the build is complete. The same bundle again is no error."""
-    with services.db.transaction() as session:
-        build = must_be_open(find_build(session, slug, number))
-        must_hold(session, build, asked.lease)
-        profile = profile_of(session, build)
+    with begin(services, actor) as uow:
+        build = must_be_open(find_build(uow.session, slug, number))
+        must_hold(uow.session, build, asked.lease)
+        profile = profile_of(uow.session, build)
         check_name(build, profile, asked.bundle)
-        _check_chunks(session, [], asked.bundle)
+        _check_chunks(uow.session, [], asked.bundle)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
-    with services.db.transaction() as session:
-        build = must_be_open(find_build(session, slug, number, lock=True))
+    with begin(services, actor) as uow:
+        build = must_be_open(find_build(uow.session, slug, number, lock=True))
         if build.bundle is None or build.bundle.sha256.hex() != asked.bundle.sha256:
-            keep_bundle(session, services, actor, build, asked.bundle, read)
-        session.flush()
-        session.refresh(build)
-        return describe(session, build, actor, [])
+            keep_bundle(uow, build, asked.bundle, read)
+        uow.session.flush()
+        uow.session.refresh(build)
+        return describe(uow.session, build, actor, [])
 
 
 def _statement(build: BuildRow, given: list[_Given], selectors: dict[str, Selector]) -> Statement:
@@ -293,6 +288,6 @@ def _statement(build: BuildRow, given: list[_Given], selectors: dict[str, Select
         platform=build.platform,
         version_name=build.version_name,
         version_code=build.version_code,
-        launch=build.launch,
+        launch=build.content.launch,
         depots=tuple(DepotLine(g.manifest.depot, g.digest, len(g.encoded), selectors[g.manifest.depot]) for g in given),
     )

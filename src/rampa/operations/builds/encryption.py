@@ -10,7 +10,6 @@ from collections.abc import Mapping
 
 from blake3 import blake3
 from sqlalchemy import delete, select, update
-from sqlalchemy.orm import Session
 
 from rampa.core.content.pack.encryption import encrypt
 from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
@@ -18,69 +17,69 @@ from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.core.content.tree.tree import Tree
 from rampa.db.builds import BuildRow
 from rampa.db.content import ChunkRow, FrameRow, PackRow
-from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.operations.content.arrival import PACK_LIMIT, chunk_sizes, locate
 from rampa.operations.content.reframe import frames_anew
 from rampa.operations.signing.content_keys import make_keys
 from rampa.operations.store.needed import needed_chunks
 
 
-def encrypt_depots(services: Services, session: Session, build: BuildRow, trees: Mapping[str, Tree]) -> list[bytes]:
+def encrypt_depots(uow: UnitOfWork, build: BuildRow, trees: Mapping[str, Tree]) -> list[bytes]:
     """Moves the new chunks of these depots into encrypted packs; returns plain packs to be removed after the commit."""
-    keys = make_keys(session, services, build, list(trees))
-    public = needed_chunks(services, session)
+    keys = make_keys(uow, build, list(trees))
+    public = needed_chunks(uow)
     seen: set[bytes] = set()
     touched: set[bytes] = set()
     for depot, tree in trees.items():
         own = [c for c in tree.chunks if c.digest not in public and c.digest not in seen]
-        places = locate(session, [c.digest for c in own])
+        places = locate(uow.session, [c.digest for c in own])
         own = [c for c in own if not places[c.digest][0].key]
         seen |= {c.digest for c in own}
         touched |= {places[c.digest][0].pack for c in own}
-        _write(services, session, own, keys[depot])
-    return _empty(services, session, touched)
+        _write(uow, own, keys[depot])
+    return _empty(uow, touched)
 
 
-def _write(services: Services, session: Session, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
+def _write(uow: UnitOfWork, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
     """New packs of these chunks, encrypted where there is a key; their rows move there."""
     writer = PackWriter()
-    places = locate(session, [c.digest for c in own])
-    for frame in frames_anew(services, own, places):
+    places = locate(uow.session, [c.digest for c in own])
+    for frame in frames_anew(uow.services, own, places):
         stored = encrypt(frame.stored, frame.raw, key[1], key[0]) if key else frame.stored
         writer.add(frame.chunks, stored)
         if writer.size >= PACK_TARGET:
-            _keep(services, session, writer, key)
+            _keep(uow, writer, key)
             writer = PackWriter()
     if writer.size:
-        _keep(services, session, writer, key)
+        _keep(uow, writer, key)
 
 
-def _keep(services: Services, session: Session, writer: PackWriter, key: tuple[bytes, bytes] | None) -> None:
+def _keep(uow: UnitOfWork, writer: PackWriter, key: tuple[bytes, bytes] | None) -> None:
     data = writer.finish()
     digest = blake3(data).digest()
-    services.store.put_pack(digest, [data], PACK_LIMIT, lambda path, size: None)
-    session.add(PackRow(digest=digest, size=len(data), created_at=services.now()))
-    session.flush()
+    uow.services.store.put_pack(digest, [data], PACK_LIMIT, lambda path, size: None)
+    uow.session.add(PackRow(digest=digest, size=len(data), created_at=uow.now))
+    uow.session.flush()
     for frame in writer.frames:
         row = FrameRow(
             pack_digest=digest, offset=frame.offset, stored=frame.stored, raw=frame.raw, key=key[0] if key else None
         )
-        session.add(row)
-        session.flush()
+        uow.session.add(row)
+        uow.session.flush()
         at = 0
         for chunk in frame.chunks:
-            session.execute(update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=row.id, at=at))
+            uow.session.execute(update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=row.id, at=at))
             at += chunk.size
 
 
-def _empty(services: Services, session: Session, packs: set[bytes]) -> list[bytes]:
+def _empty(uow: UnitOfWork, packs: set[bytes]) -> list[bytes]:
     """Plain packs that still hold other content beside what was encrypted are written again without it."""
     for pack in sorted(packs):
         frames = select(FrameRow.id).where(FrameRow.pack_digest == pack)
-        rest = list(session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames))))
-        sizes = chunk_sizes(session, rest)
-        _write(services, session, [Piece(d, sizes[d]) for d in rest], None)
+        rest = list(uow.session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames))))
+        sizes = chunk_sizes(uow.session, rest)
+        _write(uow, [Piece(d, sizes[d]) for d in rest], None)
     for pack in packs:
-        session.execute(delete(FrameRow).where(FrameRow.pack_digest == pack))
-        session.execute(delete(PackRow).where(PackRow.digest == pack))
+        uow.session.execute(delete(FrameRow).where(FrameRow.pack_digest == pack))
+        uow.session.execute(delete(PackRow).where(PackRow.digest == pack))
     return sorted(packs)

@@ -2,37 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from rampa.core.build.life import BuildState
+from rampa.core.build import life
+from rampa.core.build.life import BuildEvent
 from rampa.core.check.findings import Finding
-from rampa.core.placement.life import PlacementState
 from rampa.core.platform.table import PLATFORMS
 from rampa.db.builds import BuildRow
-from rampa.db.channels import ChannelRow, PlacementRow
-from rampa.db.runs import RunRow
-from rampa.operations.base.context import MAKERS, Actor
+from rampa.db.channels import live_channels
+from rampa.db.runs import RunOrderRow, RunRow
+from rampa.operations.base.context import Actor
+from rampa.operations.base.policy import Act, actions
 from rampa.schema.builds import builds as wire
-from rampa.schema.bundles.bundles import BundleVerified
-from rampa.schema.common import Action, FindingOut
 
-
-def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, list[str]]:
-    """Build number -> names of the channels where it is live."""
-    numbers = {b.id: b.number for b in builds}
-    rows = session.execute(
-        select(PlacementRow.build_id, ChannelRow.name)
-        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-        .where(PlacementRow.build_id.in_(numbers), PlacementRow.state == PlacementState.LIVE)
-        .order_by(ChannelRow.id)
-    )
-    live: dict[int, list[str]] = {}
-    for build_id, name in rows:
-        live.setdefault(numbers[build_id], []).append(name)
-    return live
+OFFERED = {BuildEvent.ABANDON: Act.ABANDON_BUILD, BuildEvent.PLACE: Act.PLACE}
 
 
 def summary(build: BuildRow, live_on: list[str]) -> wire.BuildSummary:
@@ -44,16 +28,16 @@ def describe(session: Session, build: BuildRow, actor: Actor, findings: list[Fin
     return wire.Build(
         **_fields(build, live_on),
         subject=subject_of_commit(session, build),
-        agent=build.made_with.get("agent", ""),
-        tools=build.made_with.get("tools", {}),
-        durations=dict(build.made_with.get("steps", [])),
-        symbols_files=build.symbols_files,
-        symbols_size=build.symbols_size,
-        native=build.native,
-        grant=build.grant,
+        agent=build.made.record.agent,
+        tools=build.made.record.tools,
+        durations=dict(build.made.record.steps),
+        symbols_files=build.symbols.files if build.symbols else 0,
+        symbols_size=build.symbols.size if build.symbols else 0,
+        native=build.made.native,
+        grant=build.bundle.grant if build.bundle else 0,
         bundle=_bundle(build),
         bundle_name=build.bundle_name,
-        launch=build.launch,
+        launch=build.content.launch,
         depots=[
             wire.DepotOut(
                 name=d.name,
@@ -65,32 +49,12 @@ def describe(session: Session, build: BuildRow, actor: Actor, findings: list[Fin
             )
             for d in build.depots or []
         ],
-        findings=[*(FindingOut(**f) for f in build.made_with.get("findings", [])), *(finding_out(f) for f in findings)],
-        left_out_files=build.left_out_files,
-        left_out_size=build.left_out_size,
-        figures=wire.Figures(**build.figures),
-        allowed_actions=_actions(build, actor),
+        findings=[*build.made.record.findings, *findings],
+        left_out_files=build.content.left_out_files,
+        left_out_size=build.content.left_out_size,
+        figures=build.content.figures,
+        allowed_actions=actions(actor, life.TRANSITIONS, build.state, OFFERED),
     )
-
-
-def finding_out(finding: Finding) -> FindingOut:
-    return FindingOut(
-        severity=finding.severity,
-        code=finding.code,
-        message=finding.message,
-        where=finding.where,
-        hint=finding.hint,
-    )
-
-
-def _actions(build: BuildRow, actor: Actor) -> list[Action]:
-    may = actor.role in MAKERS
-    role = "" if may else f"A {actor.role} may not."
-    is_open, is_ready = build.state == BuildState.OPEN, build.state == BuildState.READY
-    return [
-        Action(name="abandon", possible=is_open and may, reason=role or ("" if is_open else f"It is {build.state}.")),
-        Action(name="place", possible=is_ready and may, reason=role or ("" if is_ready else f"It is {build.state}.")),
-    ]
 
 
 def _fields(build: BuildRow, live_on: list[str]) -> dict[str, object]:
@@ -105,9 +69,9 @@ def _fields(build: BuildRow, live_on: list[str]) -> dict[str, object]:
         "version_name": build.version_name,
         "version_code": build.version_code,
         "revision": build.revision,
-        "files": build.files,
-        "size": build.size,
-        "packed": build.packed,
+        "files": build.content.files,
+        "size": build.content.size,
+        "packed": build.content.packed,
         "signed": bool(build.bundle and build.bundle.fingerprint),
         "live_on": live_on,
         "created_at": build.created_at,
@@ -115,11 +79,11 @@ def _fields(build: BuildRow, live_on: list[str]) -> dict[str, object]:
         "created_by": build.created_by,
         "notes": build.notes,
         "pinned": build.pinned,
-        "run": build.run,
-        "why": build.why,
-        "commit": build.commit,
-        "ref": build.ref,
-        "warnings": sum(f["severity"] == "warning" for f in build.made_with.get("findings", [])),
+        "run": build.made.run,
+        "why": build.made.why,
+        "commit": build.made.commit,
+        "ref": build.made.ref,
+        "warnings": sum(f.severity == "warning" for f in build.made.record.findings),
     }
 
 
@@ -137,15 +101,19 @@ def _bundle(build: BuildRow) -> wire.BundleOut | None:
         kind=bundle.kind,
         beside=bundle.signature is not None,
         bare=bundle.bare,
-        says=BundleVerified(**bundle.read_back) if bundle.read_back else None,
+        says=bundle.read_back,
     )
 
 
 def subject_of_commit(session: Session, build: BuildRow) -> str:
     """The first line of the commit's message, as the run that made the build kept it."""
-    if not build.run:
+    if not build.made.run:
         return ""
-    rows = select(RunRow.subject).where(RunRow.title_id == build.title_id, RunRow.number == build.run)
+    rows = (
+        select(RunOrderRow.subject)
+        .join(RunRow)
+        .where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
+    )
     return session.scalar(rows) or ""
 
 

@@ -16,9 +16,11 @@ from rampa.core.content.pack.pack import decompress, index_size, read_index, ver
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
 from rampa.core.content.tree.tree import Chunk as ChunkOfTree
 from rampa.core.errors import Conflict, Damaged, NotFound
+from rampa.db.builds import find_build
 from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
 from rampa.operations.base.context import Services
-from rampa.operations.builds.builds import find_build, must_be_open
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.builds.builds import must_be_open
 from rampa.schema.builds import builds as wire
 
 PACK_LIMIT = 64 * 1024 * 1024
@@ -28,15 +30,15 @@ T = TypeVar("T")
 
 def missing_chunks(services: Services, slug: str, number: int, digests: list[str]) -> list[str]:
     """Those that no recorded pack holds, in the order asked."""
-    with services.db.transaction() as session:
-        must_be_open(find_build(session, slug, number))
+    with begin(services) as uow:
+        must_be_open(find_build(uow.session, slug, number))
     return missing_of(services, digests)
 
 
 def missing_of(services: Services, digests: list[str]) -> list[str]:
-    with services.db.transaction() as session:
-        held = set(chunk_sizes(session, [bytes.fromhex(d) for d in digests]))
-        rescue(session, held)
+    with begin(services) as uow:
+        held = set(chunk_sizes(uow.session, [bytes.fromhex(d) for d in digests]))
+        rescue(uow.session, held)
     return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
 
 
@@ -54,24 +56,24 @@ def rescue(session: Session, digests: Iterable[bytes]) -> None:
 
 def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
     """A pack for an open build."""
-    with services.db.transaction() as session:
-        must_be_open(find_build(session, slug, number))
+    with begin(services) as uow:
+        must_be_open(find_build(uow.session, slug, number))
     return take_pack(services, digest, pieces)
 
 
 def take_pack(services: Services, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
     """Checked, written beside, synced, renamed, then recorded. Sending it twice is no error."""
-    with services.db.transaction() as session:
-        known = session.get(PackRow, digest)
+    with begin(services) as uow:
+        known = uow.session.get(PackRow, digest)
         if known:
             for _ in pieces:  # an answer before the body was read would look like a broken connection
                 pass
-            chunks = _count(session, digest)
+            chunks = _count(uow.session, digest)
             return wire.PackStored(pack=digest.hex(), size=known.size, chunks=chunks, new_chunks=0)
     frames: list[PackFrame] = []
     size = services.store.put_pack(digest, pieces, PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
-    with services.db.transaction() as session:
-        new = _record(session, services, digest, size, frames)
+    with begin(services) as uow:
+        new = _record(uow, digest, size, frames)
     return wire.PackStored(pack=digest.hex(), size=size, chunks=sum(len(f.chunks) for f in frames), new_chunks=new)
 
 
@@ -88,18 +90,18 @@ def check_pack(path: Path, size: int) -> list[PackFrame]:
     return frames
 
 
-def _record(session: Session, services: Services, digest: bytes, size: int, frames: list[PackFrame]) -> int:
+def _record(uow: UnitOfWork, digest: bytes, size: int, frames: list[PackFrame]) -> int:
     """Rows for what is on the disk now. Of two packs that bring the same chunk, the first recorded one holds it."""
-    added = session.execute(
+    added = uow.session.execute(
         insert(PackRow)
-        .values(digest=digest, size=size, created_at=services.now())
+        .values(digest=digest, size=size, created_at=uow.now)
         .on_conflict_do_nothing()
         .returning(PackRow.digest)
     ).scalar()
     if added is None:
         return 0
     rows = [{"pack_digest": digest, "offset": f.offset, "stored": f.stored, "raw": f.raw} for f in frames]
-    ids = session.scalars(insert(FrameRow).returning(FrameRow.id, sort_by_parameter_order=True), rows).all()
+    ids = uow.session.scalars(insert(FrameRow).returning(FrameRow.id, sort_by_parameter_order=True), rows).all()
     chunks: dict[bytes, dict[str, object]] = {}
     for frame_id, frame in zip(ids, frames, strict=True):
         at = 0
@@ -109,7 +111,7 @@ def _record(session: Session, services: Services, digest: bytes, size: int, fram
             at += chunk.size
     # In one order for all, or two uploads of the same content would wait for each other for ever.
     in_order = [chunks[d] for d in sorted(chunks)]
-    new = session.scalars(insert(ChunkRow).on_conflict_do_nothing().returning(ChunkRow.digest), in_order).all()
+    new = uow.session.scalars(insert(ChunkRow).on_conflict_do_nothing().returning(ChunkRow.digest), in_order).all()
     return len(new)
 
 

@@ -7,6 +7,7 @@ import itertools
 
 from rampa.core.errors import Damaged
 from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.arrival import chunk_sizes, locate
 from rampa.operations.content.frames import Frames
 
@@ -18,9 +19,9 @@ class ChunkSource:
 
     def __init__(self, services: Services, digests: list[bytes]) -> None:
         self._digests = digests
-        with services.db.transaction() as session:
-            self._places = locate(session, dict.fromkeys(digests))
-            sizes = chunk_sizes(session, list(self._places))
+        with begin(services) as uow:
+            self._places = locate(uow.session, dict.fromkeys(digests))
+            sizes = chunk_sizes(uow.session, list(self._places))
         missing = [d for d in digests if d not in self._places]
         if missing:
             raise Damaged("content.missing", f"chunk {missing[0].hex()[:12]} is not in the store")

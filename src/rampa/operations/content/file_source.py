@@ -9,6 +9,7 @@ from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.arrival import locate
 from rampa.operations.content.frames import Frames
 
@@ -21,8 +22,8 @@ class StoredFileBytes:
     def __init__(self, services: Services, tree: Tree) -> None:
         self._files = tree.files
         self._ends: dict[str, list[int]] = {}
-        with services.db.transaction() as session:
-            self._places = locate(session, tree.chunks.digests)
+        with begin(services) as uow:
+            self._places = locate(uow.session, tree.chunks.digests)
         self._frames = Frames(services, KEPT_FRAMES)
 
     def read(self, path: str, offset: int, size: int) -> bytes:

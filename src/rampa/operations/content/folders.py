@@ -9,9 +9,9 @@ from operator import itemgetter
 
 from rampa.core.content.select.preview import PreviewedFile, PreviewedFolder, tree
 from rampa.core.errors import NotFound
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildRow, find_build
 from rampa.operations.base.context import Services
-from rampa.operations.builds.builds import find_build
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.stored_trees import ResultCache, depot_trees, find_ready
 from rampa.schema import content as wire
 
@@ -52,9 +52,9 @@ def _rows(services: Services, slug: str, build: BuildRow) -> list[PreviewedFile]
         for depot, own in depot_trees(services, build).items()
         for f in own.files
     ]
-    with services.db.transaction() as session:
-        left_out = find_build(session, slug, build.number).left_out
-    return rows + [PreviewedFile(o["path"], o["size"], False, o["why"], o["origin"]) for o in left_out]
+    with begin(services) as uow:
+        left_out = find_build(uow.session, slug, build.number).content.left_out
+    return rows + [PreviewedFile(o.path, o.size, False, o.why, o.origin) for o in left_out]
 
 
 def _folder(folder: PreviewedFolder) -> wire.FolderLine:

@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from sqlalchemy import select
 
+from rampa.core.build.life import BuildState
 from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen, from_words
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.pack.encryption import decrypt
@@ -24,10 +25,10 @@ from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.core.signing.seal import unseal
-from rampa.db.builds import BuildRow, DepotRow, SymbolFileRow
+from rampa.db.builds import BuildRow, DepotRow, SymbolFileRow, find_build
 from rampa.db.content import ContentKeyRow, DifferenceSetRow, StoreStateRow
 from rampa.operations.base.context import Services
-from rampa.operations.builds.builds import find_build
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.arrival import chunk_sizes, locate
 from rampa.schema.builds import builds as wire
 
@@ -97,16 +98,16 @@ def build_locations(
     services: Services, build: BuildRow, start: Start | None = None, depots: tuple[str, ...] | None = None
 ) -> tuple[Locations, bytes]:
     """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
-    with services.db.transaction() as session:
-        made = session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
-        epoch = session.scalar(select(StoreStateRow.epoch)) or 0
+    with begin(services) as uow:
+        made = uow.session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
+        epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
 
     def make() -> tuple[Locations, bytes]:
         new = build_tree(services, build, depots)
         old = build_tree(services, start.build, start.depots) if start else None
         wanted = missing_chunks(old, new) if old else new.chunks
-        with services.db.transaction() as session:
-            chunks = locate(session, wanted.digests)
+        with begin(services) as uow:
+            chunks = locate(uow.session, wanted.digests)
         differences = _differences(services, build, start, made, new, old) if made and start and old else ()
         located = Locations(chunks, differences, start.build.number if start else 0)
         return located, locations_format.encode(located, new, old)
@@ -160,9 +161,9 @@ def manifest_difference(services: Services, build: BuildRow, depot: str, base: b
     new = next((d.manifest for d in build.depots if d.name == depot), None)
     if new is None:
         raise NotFound("depot.unknown", f"{build.name} has no depot {depot!r}", where="depot")
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         own = select(DepotRow.manifest).join(BuildRow, BuildRow.id == DepotRow.build_id)
-        known = session.scalar(own.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
+        known = uow.session.scalar(own.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
     if known is None:
         return b""
     store = services.store
@@ -175,28 +176,28 @@ def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
     build = find_ready(services, slug, number)
     if build.symbols is None:
         raise NotFound("symbols.none", f"{build.name} has no symbols", where="build")
-    return services.store.manifest(build.symbols)
+    return services.store.manifest(build.symbols.manifest)
 
 
 def symbols_locations(services: Services, slug: str, number: int) -> bytes:
     tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
-    with services.db.transaction() as session:
-        found = locate(session, tree.chunks.digests)
+    with begin(services) as uow:
+        found = locate(uow.session, tree.chunks.digests)
     return locations_format.encode(Locations(found), tree)
 
 
 def find_ready(services: Services, slug: str, number: int) -> BuildRow:
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number)
-    if build.state != "ready":
+    with begin(services) as uow:
+        build = find_build(uow.session, slug, number)
+    if build.state != BuildState.READY:
         raise NotFound("build.not-ready", f"{build.name} is {build.state}: it has no content to read")
     return build
 
 
 def provenance(services: Services, slug: str, number: int) -> bytes:
     find_ready(services, slug, number)
-    with services.db.transaction() as session:
-        envelope = find_build(session, slug, number).provenance
+    with begin(services) as uow:
+        envelope = find_build(uow.session, slug, number).made.provenance
     if envelope is None:
         raise NotFound("provenance.none", f"{slug}#{number} was made before provenance was kept", where="build")
     return envelope
@@ -204,8 +205,8 @@ def provenance(services: Services, slug: str, number: int) -> bytes:
 
 def find_symbols(services: Services, ident: str) -> wire.SymbolsFound:
     """Builds that keep symbols of a native binary with this build id, newest first."""
-    with services.db.transaction() as session:
-        rows = session.scalars(
+    with begin(services) as uow:
+        rows = uow.session.scalars(
             select(SymbolFileRow).where(SymbolFileRow.ident == ident).order_by(SymbolFileRow.build_id.desc()).limit(50)
         )
         found = [
@@ -240,17 +241,17 @@ def list_files(services: Services, slug: str, number: int) -> wire.FileList:
 
 
 def list_left_out(services: Services, slug: str, number: int) -> wire.LeftOutList:
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number)
-        return wire.LeftOutList(files=[wire.LeftOutOut(**row) for row in build.left_out])
+    with begin(services) as uow:
+        build = find_build(uow.session, slug, number)
+        return wire.LeftOutList(files=list(build.content.left_out))
 
 
 def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[bytes]:
     """The chunks' content, one after another; a few frames are kept, so order matters for speed only."""
     wanted = list(digests)
-    with services.db.transaction() as session:
-        found = locate(session, dict.fromkeys(wanted))
-        sizes = chunk_sizes(session, list(found))
+    with begin(services) as uow:
+        found = locate(uow.session, dict.fromkeys(wanted))
+        sizes = chunk_sizes(uow.session, list(found))
     frames: OrderedDict[FramePlace, bytes] = OrderedDict()
     for digest in wanted:
         if digest not in found:
@@ -272,8 +273,8 @@ def read_frame(services: Services, frame: FramePlace) -> bytes:
 
 def content_key(services: Services, ident: bytes) -> bytes:
     """A key of an encrypted depot, out of the vault."""
-    with services.db.transaction() as session:
-        row = session.get(ContentKeyRow, ident)
+    with begin(services) as uow:
+        row = uow.session.get(ContentKeyRow, ident)
     if row is None:
         raise Damaged("content.key", "a content key is not in the vault")
     return unseal(row.sealed, services.master_key, key_label(ident))

@@ -7,14 +7,13 @@ from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.platform.table import PLATFORMS
-from rampa.db.channels import DeviceRow
-from rampa.db.titles import TitleRow
+from rampa.db.builds import find_build
+from rampa.db.channels import DeviceRow, find_channel
+from rampa.db.titles import TitleRow, find_title
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
-from rampa.operations.builds.builds import find_build
-from rampa.operations.channels.place import find_channel
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
 from rampa.schema import devices as wire
 
 
@@ -28,9 +27,9 @@ def register(services: Services, actor: Actor, slug: str, asked: wire.NewDevice,
         )
 
     def make() -> wire.Device:
-        title = find_title(session, slug)
-        channel = find_channel(session, slug, asked.channel)
-        if _find(session, title, asked.name):
+        title = find_title(uow.session, slug)
+        channel = find_channel(uow.session, slug, asked.channel)
+        if _find(uow.session, title, asked.name):
             raise Conflict("device.exists", f"{slug} has a device {asked.name!r} already", where="name")
         row = DeviceRow(
             title_id=title.id,
@@ -42,42 +41,42 @@ def register(services: Services, actor: Actor, slug: str, asked: wire.NewDevice,
             created_at=services.now(),
             downloaded=0,
         )
-        session.add(row)
-        session.flush()
-        audit.record(session, services, actor, "device.register", asked.name, slug, channel=asked.channel)
+        uow.session.add(row)
+        uow.session.flush()
+        audit.record(uow, "device.register", asked.name, slug, channel=asked.channel)
         return _out(slug, row)
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Device, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Device, make)
 
 
 def list_devices(services: Services, slug: str) -> list[wire.Device]:
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        rows = session.scalars(select(DeviceRow).where(DeviceRow.title_id == title.id).order_by(DeviceRow.name))
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        rows = uow.session.scalars(select(DeviceRow).where(DeviceRow.title_id == title.id).order_by(DeviceRow.name))
         return [_out(slug, r) for r in rows]
 
 
 def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.DeviceReport) -> wire.Device:
     """What a device installed. Saying the same twice is no error."""
-    with services.db.transaction() as session:
-        row = _must_find(session, slug, name)
-        build = find_build(session, slug, asked.build)
+    with begin(services, actor) as uow:
+        row = _must_find(uow.session, slug, name)
+        build = find_build(uow.session, slug, asked.build)
         if build.platform != row.platform:
             raise Conflict("device.platform", f"{build.name} is for {build.platform}, and {name} is {row.platform}")
         row.build, row.last_seen_at = build, services.now()
         row.downloaded += asked.downloaded
         detail = asked.model_dump()
-        audit.record(session, services, actor, "device.report", name, slug, **detail)
-        session.flush()
+        audit.record(uow, "device.report", name, slug, **detail)
+        uow.session.flush()
         return _out(slug, row)
 
 
 def remove(services: Services, actor: Actor, slug: str, name: str) -> None:
     """Forgets a device; what is installed on it stays."""
-    with services.db.transaction() as session:
-        session.delete(_must_find(session, slug, name))
-        audit.record(session, services, actor, "device.remove", name, slug)
+    with begin(services, actor) as uow:
+        uow.session.delete(_must_find(uow.session, slug, name))
+        audit.record(uow, "device.remove", name, slug)
 
 
 def _find(session: Session, title: TitleRow, name: str) -> DeviceRow | None:

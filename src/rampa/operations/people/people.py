@@ -17,12 +17,13 @@ from rampa.db.people import PersonRow, StudioRow, TokenRow, WebSessionRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
+from rampa.operations.base.unit_of_work import begin
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
 SESSION_LIFE = dt.timedelta(hours=14)
 TOKEN_MARK = "rampa-"
-RANK = [Role.VIEWER, Role.TESTER, Role.AGENT, Role.ENGINEER, Role.OWNER]
+RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.AGENT, Role.ENGINEER, Role.OWNER]
 FAILURES_SHOWN = "the address or the password is wrong"
 
 
@@ -44,41 +45,41 @@ def digest_secret(secret: str) -> bytes:
 
 def first_start(services: Services, studio: str, name: str, email: str) -> str | None:
     """Makes the studio and its owner where there is none; returns the password, which is shown this once."""
-    with services.db.transaction() as session:
-        if session.scalar(select(func.count()).select_from(PersonRow)):
+    with begin(services) as uow:
+        if uow.session.scalar(select(func.count()).select_from(PersonRow)):
             return None
         password = secrets.token_urlsafe(12)
         now = services.now()
-        session.add(StudioRow(name=studio, verified=True, created_at=now))
+        uow.session.add(StudioRow(name=studio, verified=True, created_at=now))
         owner = PersonRow(
             name=name, email=email, role=Role.OWNER, password_hash=_hasher().hash(password), created_at=now
         )
-        session.add(owner)
-        session.flush()
+        uow.session.add(owner)
+        uow.session.flush()
         actor = Actor(owner.id, name, Role.OWNER)
-        audit.record(session, services, actor, "studio.start", studio)
+        audit.record(uow.by(actor), "studio.start", studio)
         return password
 
 
 def new_password(services: Services, email: str) -> str:
     """A new password for somebody who lost theirs; their sessions and tokens end with the old one."""
     password = secrets.token_urlsafe(12)
-    with services.db.transaction() as session:
-        person = session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.lower()))
+    with begin(services) as uow:
+        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.lower()))
         if person is None:
             raise NotFound("person.unknown", f"there is nobody with the address {email}")
         person.password_hash = _hasher().hash(password)
         for kind in (WebSessionRow, TokenRow):
-            session.execute(delete(kind).where(kind.person_id == person.id))
+            uow.session.execute(delete(kind).where(kind.person_id == person.id))
         actor = Actor(person.id, person.name, Role(person.role))
-        audit.record(session, services, actor, "person.password", email)
+        audit.record(uow.by(actor), "person.password", email)
     return password
 
 
 def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session, str]:
     """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password."""
-    with services.db.transaction() as session:
-        person = session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.strip().lower()))
+    with begin(services) as uow:
+        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.strip().lower()))
     known = person.password_hash if person else _nobody()
     try:
         _hasher().verify(known, password)
@@ -89,9 +90,9 @@ def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session
     if person is None:
         raise Denied("sign-in.denied", FAILURES_SHOWN)
     secret = secrets.token_urlsafe(32)
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         now = services.now()
-        session.execute(delete(WebSessionRow).where(WebSessionRow.expires_at < now))
+        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.expires_at < now))
         row = WebSessionRow(
             person_id=person.id,
             digest=digest_secret(secret),
@@ -99,35 +100,35 @@ def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session
             expires_at=now + SESSION_LIFE,
             created_at=now,
         )
-        session.add(row)
-        audit.record(session, services, Actor(person.id, person.name, Role(person.role)), "session.open", person.email)
+        uow.session.add(row)
+        audit.record(uow.by(Actor(person.id, person.name, Role(person.role))), "session.open", person.email)
     return describe_session(services, person, row.csrf_token), secret
 
 
 def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
-    with services.db.transaction() as session:
-        studio = session.scalars(select(StudioRow)).one()
+    with begin(services) as uow:
+        studio = uow.session.scalars(select(StudioRow)).one()
     return wire.Session(
         person=_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
     )
 
 
 def find_session(services: Services, secret: str) -> WebSessionRow | None:
-    with services.db.transaction() as session:
-        row = session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+    with begin(services) as uow:
+        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
     return row if row is not None and row.expires_at > services.now() else None
 
 
 def sign_out(services: Services, secret: str) -> None:
-    with services.db.transaction() as session:
-        session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+    with begin(services) as uow:
+        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
 
 
 def find_token(services: Services, secret: str) -> TokenRow | None:
     """The token of a bearer secret. An expired one raises `Denied` that says so."""
     now = services.now()
-    with services.db.transaction() as session:
-        row = session.scalar(select(TokenRow).where(TokenRow.digest == digest_secret(secret)))
+    with begin(services) as uow:
+        row = uow.session.scalar(select(TokenRow).where(TokenRow.digest == digest_secret(secret)))
         if row is None:
             return None
         if row.expires_at <= now:
@@ -147,7 +148,7 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
         raise Denied("role.denied", f"a {actor.role} cannot make a token for the role {role}")
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
-    with services.db.transaction() as session:
+    with begin(services, actor) as uow:
         row = TokenRow(
             person_id=actor.person_id,
             name=asked.name,
@@ -156,33 +157,33 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
             expires_at=now + dt.timedelta(days=asked.days),
             created_at=now,
         )
-        session.add(row)
-        session.flush()
-        audit.record(session, services, actor, "token.make", asked.name, role=role)
+        uow.session.add(row)
+        uow.session.flush()
+        audit.record(uow, "token.make", asked.name, role=role)
     return wire.MadeToken(**_token(row).model_dump(), secret=secret)
 
 
 def list_tokens(services: Services, actor: Actor) -> list[wire.Token]:
     """The caller's own."""
-    with services.db.transaction() as session:
-        rows = session.scalars(
+    with begin(services, actor) as uow:
+        rows = uow.session.scalars(
             select(TokenRow).where(TokenRow.person_id == actor.person_id).order_by(TokenRow.id.desc())
         )
         return [_token(r) for r in rows]
 
 
 def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
-    with services.db.transaction() as session:
-        row = session.get(TokenRow, uuid.UUID(token_id))
+    with begin(services, actor) as uow:
+        row = uow.session.get(TokenRow, uuid.UUID(token_id))
         if row is None or (row.person_id != actor.person_id and actor.role != Role.OWNER):
             raise NotFound("token.unknown", "there is no such token of yours")
-        audit.record(session, services, actor, "token.revoke", row.name)
-        session.delete(row)
+        audit.record(uow, "token.revoke", row.name)
+        uow.session.delete(row)
 
 
 def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Once | None) -> wire.Person:
     def make() -> wire.Person:
-        taken = session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == asked.email.lower()))
+        taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == asked.email.lower()))
         if taken:
             raise Conflict("person.exists", f"{asked.email} is taken", where="email")
         row = PersonRow(
@@ -192,18 +193,18 @@ def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Onc
             password_hash=_hasher().hash(asked.password),
             created_at=services.now(),
         )
-        session.add(row)
-        session.flush()
-        audit.record(session, services, actor, "person.add", asked.email, role=asked.role)
+        uow.session.add(row)
+        uow.session.flush()
+        audit.record(uow, "person.add", asked.email, role=asked.role)
         return _person(row)
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Person, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Person, make)
 
 
 def list_people(services: Services) -> list[wire.Person]:
-    with services.db.transaction() as session:
-        return [_person(p) for p in session.scalars(select(PersonRow).order_by(PersonRow.name))]
+    with begin(services) as uow:
+        return [_person(p) for p in uow.session.scalars(select(PersonRow).order_by(PersonRow.name))]
 
 
 def _person(row: PersonRow) -> wire.Person:

@@ -8,7 +8,7 @@ import binascii
 from sqlalchemy import select
 
 from rampa.core.errors import Invalid
-from rampa.core.picture.sets import MadePicture, Remark, icon_remarks, icon_set, opening_picture, opening_remarks
+from rampa.core.picture.sets import MadePicture, icon_remarks, icon_set, opening_picture, opening_remarks
 from rampa.core.picture.source import SourcePicture, read_source
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
@@ -16,6 +16,7 @@ from rampa.core.profile import proposal
 from rampa.core.profile.file_probe import Seen
 from rampa.db.people import PersonRow, StudioRow
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.unit_of_work import begin
 from rampa.schema.profiles import pictures as wire
 
 
@@ -34,9 +35,9 @@ def make_sets(asked: wire.PictureIn) -> wire.PicturesOut:
 
 def propose(services: Services, actor: Actor, asked: wire.FolderIn) -> wire.ProposalOut:
     """A first document for a folder, with the studio's name, and its domain from the asker's address."""
-    with services.db.transaction() as session:
-        studio = session.scalar(select(StudioRow.name)) or ""
-        email = session.scalar(select(PersonRow.email).where(PersonRow.id == actor.person_id)) or ""
+    with begin(services, actor) as uow:
+        studio = uow.session.scalar(select(StudioRow.name)) or ""
+        email = uow.session.scalar(select(PersonRow.email).where(PersonRow.id == actor.person_id)) or ""
     seen = [Seen(f.path, f.size, _decoded(f.head, f.path), f.executable) for f in asked.files]
     made = proposal.propose(asked.name, seen, studio=studio, domain=asked.domain or email.partition("@")[2])
     return wire.ProposalOut(
@@ -68,7 +69,7 @@ def _set(source: SourcePicture, platform: Platform, asked: wire.PictureIn) -> wi
         platform=platform.name,
         platform_title=platform.title,
         files=[_file(f) for f in files],
-        remarks=[_remark(r) for r in remarks],
+        remarks=list(remarks),
     )
 
 
@@ -83,7 +84,3 @@ def _file(made: MadePicture) -> wire.PictureFileOut:
         size=len(made.data),
         data=base64.b64encode(made.data).decode(),
     )
-
-
-def _remark(remark: Remark) -> wire.RemarkOut:
-    return wire.RemarkOut(severity=remark.severity, code=remark.code, message=remark.message, hint=remark.hint)

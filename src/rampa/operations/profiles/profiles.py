@@ -10,21 +10,21 @@ from rampa.core.profile.comparison import compare
 from rampa.core.profile.document import MAX_BYTES
 from rampa.core.profile.edits import apply_edits
 from rampa.core.profile.resolution import Resolved
-from rampa.db.titles import TitleRow
+from rampa.db.builds import find_build
+from rampa.db.signing import identity_names
+from rampa.db.titles import TitleRow, find_title, load_document
 from rampa.operations.base.context import Services
-from rampa.operations.builds.builds import find_build
-from rampa.operations.signing.lookup import identity_names
-from rampa.operations.titles.documents import load_document, read_or_problems
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.titles.documents import read_or_problems
 from rampa.schema.profiles import profiles as wire
 from rampa.schema.profiles.of_core import check_out, comparison_out, edit_in, layers_out, matrix_out, resolved_out
 
 
 def get_resolved(services: Services, slug: str, name: str, revision: int | None) -> wire.ResolvedOut:
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        document = load_document(session, title, revision)
-        number, identities = revision or title.revision, identity_names(session)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        document = load_document(uow.session, title, revision)
+        number, identities = revision or title.revision, identity_names(uow.session)
     profile = document.profile(name)
     found = [f for f in check_document(document, identities) if f.profile == name]
     return resolved_out(slug, number, profile, found)
@@ -32,27 +32,27 @@ def get_resolved(services: Services, slug: str, name: str, revision: int | None)
 
 def get_matrix(services: Services, slug: str, revision: int | None) -> wire.MatrixOut:
     """Everything that the matrix page shows, in one answer."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        document = load_document(session, title, revision)
-        number, identities = revision or title.revision, identity_names(session)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        document = load_document(uow.session, title, revision)
+        number, identities = revision or title.revision, identity_names(uow.session)
     return matrix_out(slug, number, document, check_document(document, identities))
 
 
 def get_check(services: Services, slug: str, revision: int | None) -> wire.CheckOut:
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        document = load_document(session, title, revision)
-        number, identities = revision or title.revision, identity_names(session)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        document = load_document(uow.session, title, revision)
+        number, identities = revision or title.revision, identity_names(uow.session)
     return check_out(slug, number, document, check_document(document, identities))
 
 
 def get_comparison(services: Services, slug: str, left: str, right: str) -> wire.ComparisonOut:
     """Raises `NotFound` for a side that does not exist."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        old, says_old = _side(session, title, left)
-        new, says_new = _side(session, title, right)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        old, says_old = _side(uow.session, title, left)
+        new, says_new = _side(uow.session, title, right)
     return comparison_out(says_old, says_new, compare(old, new))
 
 
@@ -83,8 +83,8 @@ def read_text(services: Services, asked: wire.TextIn) -> wire.TextOut:
     document, problems = read_or_problems(text)
     if document is None:
         return wire.TextOut(document=text, problems=problems, matrix=None, layers=[])
-    with services.db.transaction() as session:
-        found = check_document(document, identity_names(session))
+    with begin(services) as uow:
+        found = check_document(document, identity_names(uow.session))
     return wire.TextOut(
         document=text, problems=[], matrix=matrix_out("", 0, document, found), layers=layers_out(document)
     )

@@ -12,19 +12,19 @@ from collections import Counter
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from rampa.core.build import life as build_life
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, WantedAbilities, lacks, nearest_agent
 from rampa.core.run.causes import cause_of
-from rampa.core.run.life import RunEvent, RunState
-from rampa.core.transitions import advance
+from rampa.core.run.life import RunEvent, RunState, StepState
 from rampa.db import queue
 from rampa.db.agents import AgentRow
-from rampa.db.builds import BuildRow
-from rampa.db.runs import LogKindRow, RunRow, RunStepRow
-from rampa.operations.agents.agents import LEASE, abilities_of
+from rampa.db.builds import BuildOriginRow, BuildRow
+from rampa.db.runs import LogKindRow, RunAttemptRow, RunRow, RunStepRow
+from rampa.operations.agents.agents import LEASE
 from rampa.operations.base.context import Services
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.runs.logs import say
 from rampa.operations.signing.unlock import locked_for
 
@@ -36,55 +36,60 @@ AT_ONCE = 500
 def assign(services: Services) -> int:
     """Gives what can be given, oldest first; says of every other run what it waits for. Returns how many were given."""
     given = 0
-    with services.db.transaction() as session:
-        waiting = session.scalars(
+    with begin(services) as uow:
+        waiting = uow.session.scalars(
             select(RunRow)
             .where(RunRow.state == RunState.WAITING)
             .order_by(RunRow.id)
             .limit(AT_ONCE)
             .with_for_update(of=RunRow)
         )
-        agents = _there(session, services)
+        agents = _there(uow)
         busy = Counter(
             dict(
-                session.execute(
-                    select(RunRow.agent_id, func.count()).where(RunRow.state.in_(life.HELD)).group_by(RunRow.agent_id)
+                uow.session.execute(
+                    select(RunAttemptRow.agent_id, func.count())
+                    .join(RunRow)
+                    .where(RunRow.state.in_(life.HELD))
+                    .group_by(RunAttemptRow.agent_id)
                 ).all()
             )
         )
         for run in waiting:
-            locked = locked_for(session, services, run) if run.identity and not run.reproduces else ""
+            locked = locked_for(uow, run) if run.order.identity and not run.order.reproduces else ""
             if locked:
                 who = "an owner or engineer who knows its passphrase"
-                _say_waits(session, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", "")
+                _say_waits(
+                    uow.session, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", ""
+                )
                 continue
             chosen = _choose(run, agents, busy)
             if chosen is None:
-                _wait(session, run, agents, busy)
+                _wait(uow.session, run, agents, busy)
             else:
-                _give(session, services, run, chosen)
+                _give(uow, run, chosen)
                 busy[chosen.id] += 1
                 given += 1
     return given
 
 
-def _there(session: Session, services: Services) -> list[tuple[AgentRow, Abilities]]:
-    since = services.now() - LEASE
-    rows = session.scalars(
+def _there(uow: UnitOfWork) -> list[tuple[AgentRow, Abilities]]:
+    since = uow.now - LEASE
+    rows = uow.session.scalars(
         select(AgentRow).where(AgentRow.seen_at > since, AgentRow.stopped.is_(False)).order_by(AgentRow.name)
     )
-    return [(row, abilities_of(row)) for row in rows]
+    return [(row, row.abilities) for row in rows]
 
 
 def wanted_by(run: RunRow) -> WantedAbilities:
-    return WantedAbilities(**run.wanted)
+    return run.order.wanted
 
 
 def _choose(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> AgentRow | None:
     """Of those that can and are free, one that has not lost this run before, then the one that is busy least."""
     able = [a for a, abilities in agents if not a.paused and not lacks(wanted_by(run), abilities)]
     free = [a for a in able if busy[a.id] < a.at_once]
-    return min(free, key=lambda a: (a.name in run.lost_agents, busy[a.id] / a.at_once, a.name), default=None)
+    return min(free, key=lambda a: (a.name in run.attempt.lost_agents, busy[a.id] / a.at_once, a.name), default=None)
 
 
 def _wait(session: Session, run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> None:
@@ -92,8 +97,8 @@ def _wait(session: Session, run: RunRow, agents: list[tuple[AgentRow, Abilities]
 
 
 def _say_waits(session: Session, run: RunRow, said: str, nearest: str) -> None:
-    if (said, nearest) != (run.waits_for, run.nearest):
-        run.waits_for, run.nearest = said[:1000], nearest
+    if (said, nearest) != (run.attempt.waits_for, run.attempt.nearest):
+        run.attempt.waits_for, run.attempt.nearest = said[:1000], nearest
         queue.tell(session, f"run/{run.id}")
         queue.tell(session, f"title/{run.title.slug}")
 
@@ -115,94 +120,99 @@ def _reason(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -
     return f"Waits for an agent to be free: {names}", able[0].name
 
 
-def _give(session: Session, services: Services, run: RunRow, agent: AgentRow) -> None:
-    run.state = advance(life.TRANSITIONS, RunState(run.state), RunEvent.TAKE, run.name)
-    run.attempt += 1
-    run.agent_id, run.agent_name, run.lease = agent.id, agent.name, secrets.token_hex(16)
-    run.taken_at = run.seen_at = run.spoke_at = services.now()
-    run.step, run.progress, run.log_batch, run.waits_for, run.nearest = -1, None, 0, "", ""
+def _give(uow: UnitOfWork, run: RunRow, agent: AgentRow) -> None:
+    transition(uow, run, RunEvent.TAKE, agent=agent.name, attempt=run.attempt.number + 1)
+    run.attempt.number += 1
+    run.attempt.agent_id, run.attempt.agent_name, run.attempt.lease = agent.id, agent.name, secrets.token_hex(16)
+    run.attempt.taken_at = run.attempt.seen_at = run.attempt.spoke_at = uow.now
+    run.attempt.step, run.attempt.progress, run.log.batch, run.attempt.waits_for, run.attempt.nearest = (
+        -1,
+        None,
+        0,
+        "",
+        "",
+    )
     # What an earlier attempt complained of stays in the log; what is counted is this one's.
-    run.errors = run.warnings = run.first_error = 0
-    session.execute(delete(LogKindRow).where(LogKindRow.run_id == run.id))
-    again = f", attempt {run.attempt}" if run.attempt > 1 else ""
-    say(session, run, f"Given to agent {agent.name}{again}.")
-    queue.tell(session, f"agent/{agent.id}")
-    queue.tell(session, f"title/{run.title.slug}")
+    run.log.errors = run.log.warnings = run.log.first_error = 0
+    uow.session.execute(delete(LogKindRow).where(LogKindRow.run_id == run.id))
+    again = f", attempt {run.attempt.number}" if run.attempt.number > 1 else ""
+    say(uow.session, run, f"Given to agent {agent.name}{again}.")
+    queue.tell(uow.session, f"agent/{agent.id}")
+    queue.tell(uow.session, f"title/{run.title.slug}")
 
 
 def look_for_lost(services: Services) -> int:
     """Runs whose agent fell silent, or was started again, wait again or fail. Returns how many."""
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         since = services.now() - LEASE
-        held = session.scalars(
+        held = uow.session.scalars(
             select(RunRow).where(RunRow.state.in_(life.HELD)).order_by(RunRow.id).with_for_update(of=RunRow)
         )
         lost = [(run, why) for run in held for why in [_why_lost(services, run, since)] if why]
         for run, why in lost:
-            lose(session, services, run, why)
+            lose(uow, run, why)
         if lost:
-            queue.put(session, "assign", queue.RUNS, lock="assign")
+            queue.put(uow.session, "assign", queue.RUNS, lock="assign")
         return len(lost)
 
 
 def _why_lost(services: Services, run: RunRow, since: object) -> str:
-    agent = run.agent
+    agent = run.attempt.agent
     if agent is None:
         return "its agent is not known any more"
     if agent.stopped:
         return f"{agent.name} was stopped"
-    if run.taken_at and agent.started_at > run.taken_at:
+    if run.attempt.taken_at and agent.started_at > run.attempt.taken_at:
         return f"{agent.name} was started again"
-    if run.seen_at and run.seen_at < since:  # type: ignore[operator]
-        silent = (services.now() - run.seen_at).total_seconds()
+    if run.attempt.seen_at and run.attempt.seen_at < since:  # type: ignore[operator]
+        silent = (services.now() - run.attempt.seen_at).total_seconds()
         return f"{agent.name} was silent for {silent:.0f} s"
     return ""
 
 
-def lose(session: Session, services: Services, run: RunRow, why: str) -> None:
+def lose(uow: UnitOfWork, run: RunRow, why: str) -> None:
     """The attempt is over: its steps are stopped, its half-made build is given up and its version code burned."""
-    stop_steps(session, services, run, why)
-    give_up_build(session, run)
+    stop_steps(uow, run, why)
+    give_up_build(uow, run)
     stopping = run.state == RunState.STOPPING
-    run.lost_agents = [*run.lost_agents, run.agent_name]
+    run.attempt.lost_agents = [*run.attempt.lost_agents, run.attempt.agent_name]
     if stopping:
-        run.state = advance(life.TRANSITIONS, RunState.STOPPING, RunEvent.LOSE, run.name)
-        say(session, run, f"The run was lost while it was being stopped: {why}.")
-    elif run.attempt >= life.ATTEMPTS:
-        run.state = advance(life.TRANSITIONS, RunState(run.state), RunEvent.FAIL, run.name)
-        cause = cause_of(
-            "agent.lost", agent=run.agent_name, detail=f"{run.attempt} times: {', '.join(run.lost_agents)}"
+        transition(uow, run, RunEvent.LOSE, why=why)
+        say(uow.session, run, f"The run was lost while it was being stopped: {why}.")
+    elif run.attempt.number >= life.ATTEMPTS:
+        transition(uow, run, RunEvent.FAIL, why=why)
+        run.cause = cause_of(
+            "agent.lost",
+            agent=run.attempt.agent_name,
+            detail=f"{run.attempt.number} times: {', '.join(run.attempt.lost_agents)}",
         )
-        run.cause = {"code": cause.code, "sentence": cause.sentence, "fix": cause.fix}
-        say(session, run, f"The run was lost: {why}. It is not tried again.")
+        say(uow.session, run, f"The run was lost: {why}. It is not tried again.")
     else:
-        run.state = advance(life.TRANSITIONS, RunState(run.state), RunEvent.LOSE, run.name)
-        run.waits_for = f"Lost by {run.agent_name}; waits to be given to an agent again"
-        say(session, run, f"The run was lost: {why}. It waits for an agent again.")
-    if RunState(run.state) in life.ENDED:
-        run.ended_at = services.now()
-    run.lease, run.step, run.progress = "", -1, None
-    queue.tell(session, f"run/{run.id}")
-    queue.tell(session, f"title/{run.title.slug}")
+        transition(uow, run, RunEvent.LOSE, why=why)
+        run.attempt.waits_for = f"Lost by {run.attempt.agent_name}; waits to be given to an agent again"
+        say(uow.session, run, f"The run was lost: {why}. It waits for an agent again.")
+    run.attempt.lease, run.attempt.step, run.attempt.progress = "", -1, None
+    queue.tell(uow.session, f"run/{run.id}")
+    queue.tell(uow.session, f"title/{run.title.slug}")
 
 
-def stop_steps(session: Session, services: Services, run: RunRow, why: str = "") -> None:
+def stop_steps(uow: UnitOfWork, run: RunRow, why: str = "") -> None:
     """What the attempt was working on when it came to its end."""
-    for step in session.scalars(
+    for step in uow.session.scalars(
         select(RunStepRow).where(
-            RunStepRow.run_id == run.id, RunStepRow.attempt == run.attempt, RunStepRow.state == "working"
+            RunStepRow.run_id == run.id, RunStepRow.attempt == run.attempt.number, RunStepRow.state == StepState.WORKING
         )
     ):
-        step.state, step.ended_at = "stopped", services.now()
+        step.state, step.ended_at = StepState.STOPPED, uow.now
         step.said = why[:500] or step.said
 
 
-def give_up_build(session: Session, run: RunRow) -> None:
+def give_up_build(uow: UnitOfWork, run: RunRow) -> None:
     """A build that the run opened and did not complete; its version code is burned."""
-    opened = session.scalars(
-        select(BuildRow).where(
-            BuildRow.title_id == run.title_id, BuildRow.run == run.number, BuildRow.state == BuildState.OPEN
-        )
+    opened = uow.session.scalars(
+        select(BuildRow)
+        .join(BuildOriginRow)
+        .where(BuildRow.title_id == run.title_id, BuildOriginRow.run == run.number, BuildRow.state == BuildState.OPEN)
     )
     for build in opened:
-        build.state = advance(build_life.TRANSITIONS, BuildState.OPEN, BuildEvent.ABANDON, build.name)
+        transition(uow, build, BuildEvent.ABANDON, burned=build.version_code)

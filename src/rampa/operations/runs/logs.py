@@ -14,9 +14,9 @@ from rampa.core.run import life
 from rampa.core.run.life import RunState
 from rampa.core.run.log_lines import clean, kind_of
 from rampa.db import queue
-from rampa.db.runs import LogKindRow, LogPartRow, RunRow
+from rampa.db.runs import LogKindRow, LogPartRow, RunRow, find_run, held_run
 from rampa.operations.base.context import Services
-from rampa.operations.runs.lookup import find_run, held_run
+from rampa.operations.base.unit_of_work import begin
 from rampa.schema import runs as wire
 from rampa.schema.agents import LogIn, LogTaken
 
@@ -29,29 +29,31 @@ Row = tuple[int, int, str, str]
 
 def take_batch(services: Services, agent: str, lease: str, asked: LogIn) -> LogTaken:
     """The next batch of an attempt's log. One that was taken already changes nothing; a gap is a `Conflict`."""
-    with services.db.transaction() as session:
-        run = held_run(session, agent, lease)
-        if asked.batch <= run.log_batch:
-            return LogTaken(batch=run.log_batch, lines=run.log_lines)
-        if asked.batch != run.log_batch + 1:
-            raise Conflict("log.gap", f"batch {run.log_batch + 1} of the log is missing", where="batch")
-        run.log_batch = asked.batch
-        run.spoke_at = run.seen_at = services.now()
-        add_lines(session, run, asked.lines)
-        return LogTaken(batch=run.log_batch, lines=run.log_lines)
+    with begin(services) as uow:
+        run = held_run(uow.session, agent, lease)
+        if asked.batch <= run.log.batch:
+            return LogTaken(batch=run.log.batch, lines=run.log.lines)
+        if asked.batch != run.log.batch + 1:
+            raise Conflict("log.gap", f"batch {run.log.batch + 1} of the log is missing", where="batch")
+        run.log.batch = asked.batch
+        run.attempt.spoke_at = run.attempt.seen_at = services.now()
+        add_lines(uow.session, run, asked.lines)
+        return LogTaken(batch=run.log.batch, lines=run.log.lines)
 
 
 def add_lines(session: Session, run: RunRow, rows: Sequence[Row]) -> None:
     """The run's row must be locked."""
     if not rows:
         return
-    first = run.log_lines + 1
+    first = run.log.lines + 1
     data = "\n".join(f"{ms}\t{step}\t{level}\t{text}" for ms, step, level, text in rows).encode()
     packed = zstandard.ZstdCompressor(level=3).compress(data)
     session.add(
-        LogPartRow(run_id=run.id, first_line=first, lines=len(rows), attempt=run.attempt, size=len(data), data=packed)
+        LogPartRow(
+            run_id=run.id, first_line=first, lines=len(rows), attempt=run.attempt.number, size=len(data), data=packed
+        )
     )
-    run.log_lines += len(rows)
+    run.log.lines += len(rows)
     marked = [(first + n, row[2], row[3]) for n, row in enumerate(rows) if row[2] in ("error", "warning")]
     if marked:
         _fold(session, run, marked)
@@ -67,10 +69,10 @@ def _fold(session: Session, run: RunRow, marked: list[tuple[int, str, str]]) -> 
         found.setdefault(key, []).append(number)
         examples.setdefault(key, text[:400])
     errors = [n for n, level, _ in marked if level == "error"]
-    run.errors += len(errors)
-    run.warnings += len(marked) - len(errors)
-    if errors and not run.first_error:
-        run.first_error = errors[0]
+    run.log.errors += len(errors)
+    run.log.warnings += len(marked) - len(errors)
+    if errors and not run.log.first_error:
+        run.log.first_error = errors[0]
     known = {(k.level, k.digest): k for k in session.scalars(select(LogKindRow).where(LogKindRow.run_id == run.id))}
     for key, numbers in found.items():
         kind = known.get(key)
@@ -122,15 +124,15 @@ def read_rows(session: Session, run: RunRow, start: int, limit: int) -> list[Row
 
 
 def read_log(services: Services, slug: str, number: int, query: wire.LogQuery) -> wire.LogOut:
-    with services.db.transaction() as session:
-        run = find_run(session, slug, number)
-        rows = read_rows(session, run, query.start, query.limit)
-        return wire.LogOut(start=query.start, lines=run.log_lines, rows=rows, ended=RunState(run.state) in life.ENDED)
+    with begin(services) as uow:
+        run = find_run(uow.session, slug, number)
+        rows = read_rows(uow.session, run, query.start, query.limit)
+        return wire.LogOut(start=query.start, lines=run.log.lines, rows=rows, ended=RunState(run.state) in life.ENDED)
 
 
 def tail_of(session: Session, run: RunRow, count: int) -> list[wire.LineOut]:
     """The newest lines."""
-    start = max(1, run.log_lines - count + 1)
+    start = max(1, run.log.lines - count + 1)
     rows = read_rows(session, run, start, count)
     return [
         wire.LineOut(number=start + n, ms=ms, step=step, level=level, text=text)
@@ -142,9 +144,9 @@ def _parts(services: Services, run: RunRow) -> Iterator[tuple[int, list[Row]]]:
     """All parts, one in memory at a time, each read in a transaction of its own."""
     after = 0
     while True:
-        with services.db.transaction() as session:
+        with begin(services) as uow:
             rows = select(LogPartRow).where(LogPartRow.run_id == run.id, LogPartRow.first_line > after)
-            part = session.scalar(rows.order_by(LogPartRow.first_line).limit(1))
+            part = uow.session.scalar(rows.order_by(LogPartRow.first_line).limit(1))
         if part is None:
             return
         yield part.first_line, rows_of(part)
@@ -153,9 +155,9 @@ def _parts(services: Services, run: RunRow) -> Iterator[tuple[int, list[Row]]]:
 
 def whole_text(services: Services, slug: str, number: int) -> Iterator[bytes]:
     """The log as plain text, for saving."""
-    with services.db.transaction() as session:
-        run = find_run(session, slug, number)
-    names = [s["name"] for s in run.steps]
+    with begin(services) as uow:
+        run = find_run(uow.session, slug, number)
+    names = [s.name for s in run.order.steps]
 
     def pieces() -> Iterator[bytes]:
         for _, rows in _parts(services, run):
@@ -174,8 +176,8 @@ def _clock(ms: int) -> str:
 
 
 def search(services: Services, slug: str, number: int, query: wire.SearchQuery) -> wire.SearchOut:
-    with services.db.transaction() as session:
-        run = find_run(session, slug, number)
+    with begin(services) as uow:
+        run = find_run(uow.session, slug, number)
     wanted = query.text.lower()
     found: list[int] = []
     for first, rows in _parts(services, run):

@@ -7,23 +7,23 @@ from collections.abc import Iterable
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from rampa.core.build.life import BuildState
 from rampa.core.errors import RampaError
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.run.native import GROUPS, SETTINGS, native_files
-from rampa.db.builds import BuildRow
-from rampa.db.titles import TitleRow
-from rampa.operations.base.context import Services
-from rampa.operations.sources.repository import has_source, mirror_of
-from rampa.operations.titles.documents import load_document
+from rampa.db.builds import BuildOriginRow, BuildRow
+from rampa.db.sources import has_source
+from rampa.db.titles import TitleRow, load_document
+from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.operations.sources.repository import mirror_of
 from rampa.schema.runs import NativePlan
 
 SHOWN = 50
 
 
 def native_plan(
-    services: Services,
-    session: Session,
+    uow: UnitOfWork,
     title: TitleRow,
     document: Document,
     profile: Resolved,
@@ -32,16 +32,18 @@ def native_plan(
 ) -> NativePlan | None:
     """None where there is no build to compare with."""
     rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.profile == profile.name)
-    rows = rows.where(BuildRow.native != "", BuildRow.state == "ready").order_by(BuildRow.number.desc())
-    build = session.scalar(rows.limit(1))
+    rows = (
+        rows.join(BuildOriginRow)
+        .where(BuildOriginRow.native != "", BuildRow.state == BuildState.READY)
+        .order_by(BuildRow.number.desc())
+    )
+    build = uow.session.scalar(rows.limit(1))
     if build is None:
         return None
-    if build.native == digest:
+    if build.made.native == digest:
         said = f"Only content changed since {build.name}: what testers have installed of its native part can stay."
         return NativePlan(needed=False, since=build.number, changed=[], said=said)
-    changed = _changed_settings(session, title, build, profile) + _changed_files(
-        services, session, title, build, profile, files
-    )
+    changed = _changed_settings(uow.session, title, build, profile) + _changed_files(uow, title, build, profile, files)
     first = changed[0] if changed else "something that is not known any more"
     more = f" and {len(changed) - 1} more" if len(changed) > 1 else ""
     said = f"The native part changed since {build.name}: {first}{more}."
@@ -57,18 +59,17 @@ def _changed_settings(session: Session, title: TitleRow, build: BuildRow, profil
 
 
 def _changed_files(
-    services: Services,
-    session: Session,
+    uow: UnitOfWork,
     title: TitleRow,
     build: BuildRow,
     profile: Resolved,
     files: Iterable[tuple[str, str]],
 ) -> list[str]:
-    row = has_source(session, title)
-    if row is None or not build.commit:
+    row = has_source(uow.session, title)
+    if row is None or not build.made.commit:
         return []
     try:
-        before = [(path, blob) for path, blob, _, _ in mirror_of(services, row).files(build.commit)]
+        before = [(path, blob) for path, blob, _, _ in mirror_of(uow.services, row).files(build.made.commit)]
     except RampaError:
         return []
     old, new = native_files(profile, before), native_files(profile, files)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.check.profile_findings import ProfileFinding
 from rampa.core.errors import Invalid, NotFound, Refused
@@ -17,26 +18,25 @@ from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.run.abilities import choose, lacks, wanted_of
 from rampa.core.run.expectation import ExpectedTimes
 from rampa.core.run.native import native_digest
-from rampa.core.run.steps import Step, steps_of
+from rampa.core.run.step import Step
+from rampa.core.run.steps import steps_of
 from rampa.db.agents import AgentRow
-from rampa.db.sources import VariablesRow
-from rampa.db.titles import TitleRow
-from rampa.operations.agents.agents import abilities_of, agent_state
+from rampa.db.signing import identity_names
+from rampa.db.sources import find_folder, has_source
+from rampa.db.titles import TitleRow, find_title, load_document
+from rampa.db.variables import VariablesRow
+from rampa.operations.agents.agents import agent_state
 from rampa.operations.base.context import Services
-from rampa.operations.builds.views import finding_out, platform_title
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.builds.views import platform_title
 from rampa.operations.runs.history import expected_of
 from rampa.operations.runs.native import native_plan
 from rampa.operations.signing.continuity import check_backup, profile_continues
-from rampa.operations.signing.lookup import identity_names
 from rampa.operations.sources.commits import defaults_for
-from rampa.operations.sources.folders import find_folder, folder_files
-from rampa.operations.sources.repository import has_source, mirror_of
-from rampa.operations.titles.documents import load_document
-from rampa.operations.titles.titles import find_title
+from rampa.operations.sources.folders import folder_files
+from rampa.operations.sources.repository import mirror_of
 from rampa.operations.versions.versions import WantedCode, next_for
 from rampa.schema import runs as wire
-from rampa.schema.agents import StepWire
-from rampa.schema.common import FindingOut
 
 
 @dataclass(frozen=True)
@@ -74,18 +74,18 @@ class Prepared:
     identity: str
 
 
-def find_origin(services: Services, session: Session, title: TitleRow, asked: wire.NewRuns) -> RunOrigin:
+def find_origin(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> RunOrigin:
     """Raises `NotFound` for what is not there, `Invalid` when it is not clear what is meant."""
     if asked.folder:
         if asked.of:
             raise Invalid("run.source", "give a branch, tag or commit, or a folder, not both", where="folder")
-        find_folder(session, title.slug, asked.folder)
-        return RunOrigin("", "", "", asked.folder, tuple(folder_files(services, session, title.slug, asked.folder)))
-    row = has_source(session, title)
+        find_folder(uow.session, title.slug, asked.folder)
+        return RunOrigin("", "", "", asked.folder, tuple(folder_files(uow, title.slug, asked.folder)))
+    row = has_source(uow.session, title)
     if row is None:
         hint = "Connect a repository: `rampa source connect ADDRESS`; or upload a folder: `rampa source upload FOLDER`."
         raise NotFound("source.none", f"{title.slug} has no repository to build from", where="source", hint=hint)
-    mirror = mirror_of(services, row)
+    mirror = mirror_of(uow.services, row)
     commit, ref = mirror.resolve(asked.of or mirror.branch())
     profiles, step_variables = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
     subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
@@ -93,10 +93,10 @@ def find_origin(services: Services, session: Session, title: TitleRow, asked: wi
     return RunOrigin(commit, subject, ref, 0, files, tuple(profiles), step_variables, mirror.count(commit))
 
 
-def prepare(services: Services, session: Session, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
+def prepare(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
     """One for each profile asked for; none named: the branch's defaults."""
-    document = load_document(session, title)
-    origin = find_origin(services, session, title, asked)
+    document = load_document(uow.session, title)
+    origin = find_origin(uow, title, asked)
     names = list(dict.fromkeys(asked.profiles or origin.profiles))
     if not names:
         hint = f"There is: {', '.join(document.profiles)}. Or give the branch default profiles."
@@ -106,12 +106,11 @@ def prepare(services: Services, session: Session, title: TitleRow, asked: wire.N
         problem = resolve(document, name).version_problem(version)
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
-    return [_prepare(services, session, title, document, name, origin, asked) for name in names]
+    return [_prepare(uow, title, document, name, origin, asked) for name in names]
 
 
 def _prepare(
-    services: Services,
-    session: Session,
+    uow: UnitOfWork,
     title: TitleRow,
     document: Document,
     name: str,
@@ -120,15 +119,15 @@ def _prepare(
 ) -> Prepared:
     profile = document.profile(name)
     step_variables = asked.step_variables or origin.step_variables or profile.get("toolchain.variables") or ""
-    findings = check_profile(document, profile, identity_names(session))
+    findings = check_profile(document, profile, identity_names(uow.session))
     stops = [f.message for f in stops_a_build(findings)]
-    if step_variables and not session.scalar(select(VariablesRow.id).where(VariablesRow.name == step_variables)):
+    if step_variables and not uow.session.scalar(select(VariablesRow.id).where(VariablesRow.name == step_variables)):
         stops.append(f"there are no step variables {step_variables}; make it: rampa variables set {step_variables}")
     typed = resolve(document, name)
     wanted = WantedCode(asked.version_name or typed.version_name, origin.commits)
     code = 0
     if not stops and not asked.reproduces:
-        stops, code = _version_stops(session, typed, wanted)
+        stops, code = _version_stops(uow.session, typed, wanted)
     return Prepared(
         code=code,
         identity=typed.identity,
@@ -141,23 +140,25 @@ def _prepare(
         findings=findings,
         stops=stops,
         native=native_digest(profile, origin.files),
-        expected=expected_of(session, title, name),
+        expected=expected_of(uow.session, title, name),
         version_name=asked.version_name or profile.get("version.name"),
     )
 
 
 def plan_runs(services: Services, slug: str, asked: wire.NewRuns) -> wire.PlanList:
     """Changes nothing."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        prepared = prepare(services, session, title, asked)
-        agents = list(session.scalars(select(AgentRow).order_by(AgentRow.name)))
-        return wire.PlanList(plans=[_plan(services, session, p, agents) for p in prepared])
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        prepared = prepare(uow, title, asked)
+        agents = list(uow.session.scalars(select(AgentRow).order_by(AgentRow.name)))
+        return wire.PlanList(plans=[_plan(uow, p, agents) for p in prepared])
 
 
-def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan:
+def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan:
     row = (
-        session.scalar(select(VariablesRow).where(VariablesRow.name == p.step_variables)) if p.step_variables else None
+        uow.session.scalar(select(VariablesRow).where(VariablesRow.name == p.step_variables))
+        if p.step_variables
+        else None
     )
     wanted = wanted_of(p.profile)
     toolchain = " ".join(x for x in (wanted.toolchain, wanted.versions) if x)
@@ -174,12 +175,12 @@ def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Ag
         step_variables=p.step_variables,
         variables=sorted(row.variables) if row else [],
         secrets=list(row.secrets) if row else [],
-        steps=[step_out(s) for s in p.steps],
+        steps=list(p.steps),
         toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
-        agents=[_agent(services, a, p) for a in agents],
-        findings=[*map(_finding, p.findings), *_backup(services, session, p)],
+        agents=[_agent(uow.services, a, p) for a in agents],
+        findings=[*map(_finding, p.findings), *_backup(uow, p)],
         stops=p.stops,
-        native=native_plan(services, session, p.title, p.document, p.profile, p.native, p.origin.files),
+        native=native_plan(uow, p.title, p.document, p.profile, p.native, p.origin.files),
         expected=p.expected.total([s.name for s in p.steps]),
         version_name=p.version_name,
         next_code=p.code,
@@ -187,7 +188,7 @@ def _plan(services: Services, session: Session, p: Prepared, agents: Sequence[Ag
 
 
 def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
-    wanted, abilities = wanted_of(p.profile), abilities_of(agent)
+    wanted, abilities = wanted_of(p.profile), agent.abilities
     found, state = choose(wanted, abilities), agent_state(services, agent, 0)
     gone = {"lost": ["is lost"], "stopped": ["was stopped"]}.get(state, [])
     return wire.PlanAgent(
@@ -198,10 +199,10 @@ def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
     )
 
 
-def _backup(services: Services, session: Session, p: Prepared) -> list[FindingOut]:
+def _backup(uow: UnitOfWork, p: Prepared) -> list[Finding]:
     if not p.identity or p.profile.get("purpose") != "release":
         return []
-    return [finding_out(f) for f in check_backup(session, services, p.identity)]
+    return check_backup(uow, p.identity)
 
 
 def _version_stops(session: Session, profile: ResolvedProfile, wanted: WantedCode) -> tuple[list[str], int]:
@@ -216,10 +217,5 @@ def _version_stops(session: Session, profile: ResolvedProfile, wanted: WantedCod
     return stops, code
 
 
-def _finding(f: ProfileFinding) -> FindingOut:
-    return FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
-
-
-def step_out(step: Step) -> StepWire:
-    fields = asdict(step)
-    return StepWire(**{k: list(v) if isinstance(v, tuple) else v for k, v in fields.items()})
+def _finding(f: ProfileFinding) -> Finding:
+    return Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)

@@ -22,14 +22,14 @@ from rampa.core.run.triggers import (
 )
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import queue
-from rampa.db.sources import CallSeenRow, SourceRow, TriggerRow
+from rampa.db.sources import CallSeenRow, SourceRow, TriggerRow, find_source
+from rampa.db.titles import find_title, load_document
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.runs.start import Why, start_in
 from rampa.operations.sources.commits import open_mirror
-from rampa.operations.sources.repository import fetch, find_source, mirror_of
-from rampa.operations.titles.documents import load_document
-from rampa.operations.titles.titles import find_title
+from rampa.operations.sources.repository import fetch, mirror_of
 from rampa.schema import sources as wire
 from rampa.schema.runs import NewRuns
 from rampa.store.mirror import Mirror
@@ -40,54 +40,56 @@ FIRST = ""
 
 def add_trigger(services: Services, actor: Actor, slug: str, asked: wire.NewTrigger) -> wire.TriggerOut:
     """The secret of a trigger by call is in this answer and never again."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        _check(session, services, slug, asked)
-        if session.scalar(select(TriggerRow.id).where(TriggerRow.title_id == title.id, TriggerRow.name == asked.name)):
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        _check(uow, slug, asked)
+        if uow.session.scalar(
+            select(TriggerRow.id).where(TriggerRow.title_id == title.id, TriggerRow.name == asked.name)
+        ):
             raise Conflict("trigger.exists", f"{slug} has a trigger {asked.name!r} already", where="name")
         row = TriggerRow(
             title=title, title_id=title.id, name=asked.name, created_at=services.now(), created_by=actor.name
         )
         row.last_said = ""
-        session.add(row)
-        secret = _fill(services, session, row, asked)
-        audit.record(session, services, actor, "trigger.add", f"{slug} {asked.name}", slug, kind=asked.kind)
+        uow.session.add(row)
+        secret = _fill(uow, row, asked)
+        audit.record(uow, "trigger.add", f"{slug} {asked.name}", slug, kind=asked.kind)
         return _out(row, secret)
 
 
 def change_trigger(services: Services, actor: Actor, slug: str, name: str, asked: wire.TriggerIn) -> wire.TriggerOut:
-    with services.db.transaction() as session:
-        row = find_trigger(session, slug, name)
-        _check(session, services, slug, asked)
-        secret = _fill(services, session, row, asked)
-        audit.record(session, services, actor, "trigger.change", f"{slug} {name}", slug, kind=asked.kind)
+    with begin(services, actor) as uow:
+        row = find_trigger(uow.session, slug, name)
+        _check(uow, slug, asked)
+        secret = _fill(uow, row, asked)
+        audit.record(uow, "trigger.change", f"{slug} {name}", slug, kind=asked.kind)
         return _out(row, secret)
 
 
-def _fill(services: Services, session: Session, row: TriggerRow, asked: wire.TriggerIn) -> str:
+def _fill(uow: UnitOfWork, row: TriggerRow, asked: wire.TriggerIn) -> str:
     row.kind, row.pattern, row.schedule, row.active = asked.kind, asked.pattern, asked.schedule, asked.active
     row.paths, row.profiles = list(asked.paths), list(asked.profiles)
-    row.next_at = next_time(asked.schedule, services.now()) if asked.kind == "schedule" else None
-    session.flush()
+    row.next_at = next_time(asked.schedule, uow.now) if asked.kind == "schedule" else None
+    uow.session.flush()
     if asked.kind != "call":
         row.sealed = None
         return ""
     if row.sealed is not None:
         return ""
     secret = new_secret(os.urandom(32))
-    row.sealed = seal(secret.encode(), services.master_key, f"trigger:{row.id}")
+    row.sealed = seal(secret.encode(), uow.services.master_key, f"trigger:{row.id}")
     return secret
 
 
-def _check(session: Session, services: Services, slug: str, asked: wire.TriggerIn) -> None:
-    find_source(session, slug)
+def _check(uow: UnitOfWork, slug: str, asked: wire.TriggerIn) -> None:
+    find_source(uow.session, slug)
     if asked.kind == "schedule":
         problem = schedule_problem(asked.schedule)
         if problem:
             raise Invalid("trigger.schedule", f"{asked.schedule!r} cannot be used: {problem}", where="schedule")
     elif not asked.pattern:
         raise Invalid("trigger.pattern", "the pattern is empty", where="pattern", hint="* matches all.")
-    document = load_document(session, find_title(session, slug))
+    document = load_document(uow.session, find_title(uow.session, slug))
     for name in asked.profiles:
         document.profile(name)
 
@@ -105,25 +107,25 @@ def find_trigger(session: Session, slug: str, name: str) -> TriggerRow:
 
 
 def list_triggers(services: Services, slug: str) -> list[wire.TriggerOut]:
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        rows = session.scalars(select(TriggerRow).where(TriggerRow.title_id == title.id).order_by(TriggerRow.name))
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        rows = uow.session.scalars(select(TriggerRow).where(TriggerRow.title_id == title.id).order_by(TriggerRow.name))
         return [_out(r) for r in rows]
 
 
 def remove_trigger(services: Services, actor: Actor, slug: str, name: str) -> None:
-    with services.db.transaction() as session:
-        session.delete(find_trigger(session, slug, name))
-        audit.record(session, services, actor, "trigger.remove", f"{slug} {name}", slug)
+    with begin(services, actor) as uow:
+        uow.session.delete(find_trigger(uow.session, slug, name))
+        audit.record(uow, "trigger.remove", f"{slug} {name}", slug)
 
 
 def after_fetch(services: Services, slug: str) -> list[int]:
     """Starts what the branches and tags that moved since the last look ask for. The first look starts nothing."""
     row, mirror = open_mirror(services, slug)
     now_at = {f"{r.kind}/{r.name}": r.commit.commit for r in mirror.refs()}
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         # Two looks at once would start everything twice: the row is locked, and what was seen is written with what it started.
-        source = session.scalar(select(SourceRow).where(SourceRow.id == row.id).with_for_update(of=SourceRow))
+        source = uow.session.scalar(select(SourceRow).where(SourceRow.id == row.id).with_for_update(of=SourceRow))
         assert source is not None
         before = dict(source.heads)
         source.heads = now_at
@@ -131,7 +133,7 @@ def after_fetch(services: Services, slug: str) -> list[int]:
             return []
         moved = {ref: (before.get(ref, FIRST), commit) for ref, commit in now_at.items() if before.get(ref) != commit}
         started: list[int] = []
-        triggers = session.scalars(
+        triggers = uow.session.scalars(
             select(TriggerRow).where(
                 TriggerRow.title_id == row.title_id, TriggerRow.kind.in_(("branch", "tag")), TriggerRow.active
             )
@@ -140,29 +142,27 @@ def after_fetch(services: Services, slug: str) -> list[int]:
             for ref, (was, commit) in moved.items():
                 kind, _, name = ref.partition("/")
                 if kind == trigger.kind and matching(trigger.pattern, [name]):
-                    started += _start_if_touched(session, services, trigger, mirror, ref, was, commit)
+                    started += _start_if_touched(uow, trigger, mirror, ref, was, commit)
         return started
 
 
 def _start_if_touched(
-    session: Session, services: Services, trigger: TriggerRow, mirror: Mirror, ref: str, was: str, commit: str
+    uow: UnitOfWork, trigger: TriggerRow, mirror: Mirror, ref: str, was: str, commit: str
 ) -> list[int]:
     if was and mirror.has(was) and not touches(trigger.paths, mirror.changed(was, commit)):
         trigger.last_said = f"{ref} moved to {commit[:10]}, but no path of it that counts"
         return []
-    return start_by(session, services, trigger, ref, "trigger")
+    return start_by(uow, trigger, ref, "trigger")
 
 
-def start_by(session: Session, services: Services, trigger: TriggerRow, of: str, why: str) -> list[int]:
+def start_by(uow: UnitOfWork, trigger: TriggerRow, of: str, why: str) -> list[int]:
     """What cannot start is said on the trigger; a trigger never fails for somebody else."""
     asked = NewRuns(profiles=trigger.profiles, of=of, note="")
-    trigger.last_at = services.now()
+    trigger.last_at = uow.now
     try:
-        with session.begin_nested():
+        with uow.session.begin_nested():
             slug = trigger.title.slug
-            runs = start_in(
-                session, services, service_actor(f"trigger {trigger.name}"), slug, asked, Why(why, trigger.name)
-            )
+            runs = start_in(uow.by(service_actor(f"trigger {trigger.name}")), slug, asked, Why(why, trigger.name))
             numbers = [r.number for r in runs]
     except RampaError as error:
         trigger.last_said = error.sentence()[:500]
@@ -174,25 +174,25 @@ def start_by(session: Session, services: Services, trigger: TriggerRow, of: str,
 def due_schedules(services: Services) -> list[int]:
     """Starts what is due. What was missed while the service was down is started once."""
     started: list[int] = []
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         rows = select(TriggerRow).where(
             TriggerRow.kind == "schedule", TriggerRow.active, TriggerRow.next_at <= services.now()
         )
-        for trigger in session.scalars(rows.with_for_update(of=TriggerRow, skip_locked=True)):
+        for trigger in uow.session.scalars(rows.with_for_update(of=TriggerRow, skip_locked=True)):
             trigger.next_at = next_time(trigger.schedule, services.now())
-            mirror = mirror_of(services, find_source(session, trigger.title.slug))
+            mirror = mirror_of(services, find_source(uow.session, trigger.title.slug))
             of = trigger.pattern if trigger.pattern not in ("", "*") else f"branch/{mirror.branch()}"
-            started += start_by(session, services, trigger, of, "schedule")
+            started += start_by(uow, trigger, of, "schedule")
     return started
 
 
 def due_sources(services: Services) -> list[str]:
     """Titles whose repository is to be looked at now; a fetch is put into the queue for each."""
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         out = []
-        for row in session.scalars(select(SourceRow).where(SourceRow.every > 0)):
+        for row in uow.session.scalars(select(SourceRow).where(SourceRow.every > 0)):
             if row.tried_at is None or services.now() - row.tried_at >= dt.timedelta(seconds=row.every):
-                queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=row.title.slug)
+                queue.put(uow.session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=row.title.slug)
                 out.append(row.title.slug)
         return out
 
@@ -201,9 +201,9 @@ def called(
     services: Services, slug: str, name: str, header: wire.CallHeaders, body: bytes, asked: wire.CallIn
 ) -> wire.CallOut:
     """A signed call. Whoever has no right to call learns nothing, not even whether there is such a trigger."""
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         try:
-            trigger = find_trigger(session, slug, name)
+            trigger = find_trigger(uow.session, slug, name)
         except NotFound:
             trigger = None
         secret = b"\0" * 32
@@ -212,31 +212,31 @@ def called(
         check_call(secret, header.rampa_time, header.rampa_hmac, body, services.now())
         if trigger is None or trigger.sealed is None:
             raise Denied("call.signature", "the signature of this call is wrong", where="Rampa-Hmac")
-        _only_once(session, services, header.rampa_hmac)
+        _only_once(uow, header.rampa_hmac)
         if not trigger.active:
             return wire.CallOut(started=[], said="The trigger is switched off.")
     fetch(services, slug)
-    with services.db.transaction() as session:
-        trigger = find_trigger(session, slug, name)
-        mirror = mirror_of(services, find_source(session, slug))
+    with begin(services) as uow:
+        trigger = find_trigger(uow.session, slug, name)
+        mirror = mirror_of(services, find_source(uow.session, slug))
         of = asked.of or mirror.branch()
         _, ref = mirror.resolve(of)
         if not matching(trigger.pattern, [ref.partition("/")[2]]):
             return wire.CallOut(started=[], said=f"{of} is not one that the pattern {trigger.pattern} matches.")
-        started = start_by(session, services, trigger, ref, "call")
+        started = start_by(uow, trigger, ref, "call")
         return wire.CallOut(started=started, said=trigger.last_said)
 
 
-def _only_once(session: Session, services: Services, signature: str) -> None:
-    now = services.now()
-    session.execute(delete(CallSeenRow).where(CallSeenRow.at < now - dt.timedelta(seconds=3 * CALL_AGE)))
+def _only_once(uow: UnitOfWork, signature: str) -> None:
+    now = uow.now
+    uow.session.execute(delete(CallSeenRow).where(CallSeenRow.at < now - dt.timedelta(seconds=3 * CALL_AGE)))
     fresh = (
         insert(CallSeenRow)
         .values(signature=signature, at=now)
         .on_conflict_do_nothing()
         .returning(CallSeenRow.signature)
     )
-    if session.execute(fresh).scalar() is None:
+    if uow.session.execute(fresh).scalar() is None:
         raise Conflict("call.twice", "this very call was taken already", where="Rampa-Hmac")
 
 

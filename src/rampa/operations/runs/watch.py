@@ -6,26 +6,24 @@ import time
 from collections.abc import Iterator
 
 from sqlalchemy import or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import contains_eager
 
 from rampa.core.run import life
 from rampa.core.run.life import RunEvent, RunState
-from rampa.core.transitions import advance
 from rampa.db import queue
 from rampa.db.agents import AgentRow
-from rampa.db.runs import RunRow
+from rampa.db.runs import RunOrderRow, RunRow, find_run
+from rampa.db.titles import find_title
 from rampa.operations.agents.agents import agent_state
-from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.pages import cursor_numbers, page_of
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.runs.logs import read_rows, say
-from rampa.operations.runs.lookup import find_run
 from rampa.operations.runs.views import describe, summaries
-from rampa.operations.titles.titles import find_title
 from rampa.schema import runs as wire
 from rampa.schema.common import Page
 
-OPEN = (RunState.WAITING, RunState.WORKING, RunState.STOPPING)
 STREAM_SECONDS = 280
 """A stream ends before the server's patience does; whoever watches connects again, from where it was."""
 ALIVE = 10
@@ -33,43 +31,44 @@ STREAM_ROWS = 4000
 
 
 def list_runs(services: Services, slug: str, query: wire.RunQuery) -> Page[wire.RunSummary]:
-    with services.db.transaction() as session:
-        rows = select(RunRow).where(RunRow.title_id == find_title(session, slug).id)
+    with begin(services) as uow:
+        rows = select(RunRow).join(RunRow.order).options(contains_eager(RunRow.order))
+        rows = rows.where(RunRow.title_id == find_title(uow.session, slug).id)
         if query.state == "open":
-            rows = rows.where(RunRow.state.in_(OPEN))
+            rows = rows.where(RunRow.state.in_(life.OPEN))
         elif query.state:
             rows = rows.where(RunRow.state == query.state)
-        for column, value in ((RunRow.profile, query.profile), (RunRow.why, query.why), (RunRow.ref, query.ref)):
+        for column, value in ((RunRow.profile, query.profile), (RunRow.why, query.why), (RunOrderRow.ref, query.ref)):
             if value:
                 rows = rows.where(column == value)
         if query.search:
             in_note = RunRow.note.icontains(query.search, autoescape=True)
-            rows = rows.where(or_(in_note, RunRow.commit.startswith(query.search.lower(), autoescape=True)))
+            rows = rows.where(or_(in_note, RunOrderRow.commit.startswith(query.search.lower(), autoescape=True)))
         if query.cursor:
             rows = rows.where(RunRow.number < cursor_numbers(query.cursor, 1)[0])
-        found = list(session.scalars(rows.order_by(RunRow.number.desc()).limit(query.limit + 1)))
-        shown = {r.number: s for r, s in zip(found, summaries(services, session, found), strict=True)}
+        found = list(uow.session.scalars(rows.order_by(RunRow.number.desc()).limit(query.limit + 1)))
+        shown = {r.number: s for r, s in zip(found, summaries(uow, found), strict=True)}
         return page_of(Page[wire.RunSummary], found, query.limit, lambda r: shown[r.number], lambda r: str(r.number))
 
 
 def get_run(services: Services, actor: Actor, slug: str, number: int) -> wire.Run:
-    with services.db.transaction() as session:
-        return describe(services, session, actor, find_run(session, slug, number))
+    with begin(services, actor) as uow:
+        return describe(uow, find_run(uow.session, slug, number))
 
 
 def get_queue(services: Services) -> wire.Queue:
     """All titles' runs that are not ended: those worked on, then those that wait, in their order."""
-    with services.db.transaction() as session:
-        runs = list(session.scalars(select(RunRow).where(RunRow.state.in_(OPEN)).order_by(RunRow.id)))
+    with begin(services) as uow:
+        runs = list(uow.session.scalars(select(RunRow).where(RunRow.state.in_(life.OPEN)).order_by(RunRow.id)))
         runs.sort(key=lambda r: (r.state == RunState.WAITING, r.id))
         items, place = [], 0
-        for run, out in zip(runs, summaries(services, session, runs), strict=True):
+        for run, out in zip(runs, summaries(uow, runs), strict=True):
             place += run.state == RunState.WAITING
             at = place if run.state == RunState.WAITING else 0
             items.append(wire.QueueItem(title=run.title.slug, run=out, place=at))
         agents = []
-        for a in session.scalars(select(AgentRow).order_by(AgentRow.name)):
-            busy = sum(r.agent_id == a.id and r.state != RunState.WAITING for r in runs)
+        for a in uow.session.scalars(select(AgentRow).order_by(AgentRow.name)):
+            busy = sum(r.attempt.agent_id == a.id and r.state != RunState.WAITING for r in runs)
             agents.append(
                 wire.QueueAgent(name=a.name, state=agent_state(services, a, busy), at_once=a.at_once, busy=busy)
             )
@@ -78,17 +77,15 @@ def get_queue(services: Services) -> wire.Queue:
 
 def cancel_run(services: Services, actor: Actor, slug: str, number: int) -> wire.Run:
     """A waiting run is cancelled at once; one that is worked on is stopped by its agent. Doing it twice is no error."""
-    with services.db.transaction() as session:
-        run = find_run(session, slug, number, lock=True)
+    with begin(services, actor) as uow:
+        run = find_run(uow.session, slug, number, lock=True)
         if run.state not in (RunState.STOPPING, RunState.CANCELLED):
-            run.state = advance(life.TRANSITIONS, RunState(run.state), RunEvent.ASK_TO_STOP, run.name)
-            if run.state == RunState.CANCELLED:
-                run.ended_at, run.waits_for = services.now(), ""
-            say(session, run, f"Cancelled by {actor.name}.")
-            audit.record(session, services, actor, "run.cancel", run.name, slug, step=run.step)
-            for what in (f"agent/{run.agent_id}", f"run/{run.id}", f"title/{slug}"):
-                queue.tell(session, what)
-        return describe(services, session, actor, run)
+            transition(uow, run, RunEvent.CANCEL, step=run.attempt.step)
+            run.attempt.waits_for = ""
+            say(uow.session, run, f"Cancelled by {actor.name}.")
+            for what in (f"agent/{run.attempt.agent_id}", f"run/{run.id}", f"title/{slug}"):
+                queue.tell(uow.session, what)
+        return describe(uow, run)
 
 
 def run_stream(services: Services, actor: Actor, slug: str, number: int, after: int) -> Iterator[tuple[str, int, str]]:
@@ -100,14 +97,14 @@ def run_stream(services: Services, actor: Actor, slug: str, number: int, after: 
     last = ""
     while time.monotonic() < end:
         mark = services.db.listener.mark()
-        with services.db.transaction() as session:
-            run = find_run(session, slug, number)
+        with begin(services, actor) as uow:
+            run = find_run(uow.session, slug, number)
             topic = f"run/{run.id}"
-            rows = read_rows(session, run, sent + 1, STREAM_ROWS) if run.log_lines > sent else []
-            lines = wire.LogOut(start=sent + 1, lines=run.log_lines, rows=rows, ended=False).model_dump_json()
-            ended = RunState(run.state) in life.ENDED and run.log_lines <= sent + len(rows)
+            rows = read_rows(uow.session, run, sent + 1, STREAM_ROWS) if run.log.lines > sent else []
+            lines = wire.LogOut(start=sent + 1, lines=run.log.lines, rows=rows, ended=False).model_dump_json()
+            ended = run.state in life.ENDED and run.log.lines <= sent + len(rows)
             due = ended or not rows or time.monotonic() - told > 1
-            state = describe(services, session, actor, run) if due else None
+            state = describe(uow, run) if due else None
         if rows:
             sent += len(rows)
             yield "lines", sent, lines
@@ -135,8 +132,8 @@ def title_stream(services: Services, slug: str) -> Iterator[tuple[str, int, str]
     end, number = time.monotonic() + STREAM_SECONDS, 0
     while time.monotonic() < end:
         mark = services.db.listener.mark()
-        with services.db.transaction() as session:
-            shown = wire.RunList(items=_recent(services, session, slug))
+        with begin(services) as uow:
+            shown = wire.RunList(items=_recent(uow, slug))
         number += 1
         yield "runs", number, shown.model_dump_json()
         waited = time.monotonic()
@@ -146,10 +143,10 @@ def title_stream(services: Services, slug: str) -> Iterator[tuple[str, int, str]
         time.sleep(0.1)  # a burst of changes is told once
 
 
-def _recent(services: Services, session: Session, slug: str) -> list[wire.RunSummary]:
+def _recent(uow: UnitOfWork, slug: str) -> list[wire.RunSummary]:
     """What is open, and the latest that ended."""
-    title = find_title(session, slug)
+    title = find_title(uow.session, slug)
     rows = select(RunRow).where(RunRow.title_id == title.id)
-    found = list(session.scalars(rows.where(RunRow.state.in_(OPEN)).order_by(RunRow.number.desc()).limit(200)))
-    ended = rows.where(RunRow.state.not_in(OPEN)).order_by(RunRow.number.desc()).limit(20)
-    return summaries(services, session, [*found, *session.scalars(ended)])
+    found = list(uow.session.scalars(rows.where(RunRow.state.in_(life.OPEN)).order_by(RunRow.number.desc()).limit(200)))
+    ended = rows.where(RunRow.state.not_in(life.OPEN)).order_by(RunRow.number.desc()).limit(20)
+    return summaries(uow, [*found, *uow.session.scalars(ended)])

@@ -10,15 +10,16 @@ import base64
 import datetime as dt
 import hmac
 
-from rampa.core.errors import Damaged, Denied
+from rampa.core.errors import Damaged
 from rampa.core.signing import cms
 from rampa.core.signing.identity import to_pkcs12
+from rampa.db.signing import find_key
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.policy import Act, must
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.signing.identities import open_identity
-from rampa.operations.signing.lookup import find_key
 from rampa.operations.signing.views import describe
-from rampa.schema.common import Role
 from rampa.schema.signing import identities as wire
 
 PROBE = b"rampa restore drill\n"
@@ -27,21 +28,20 @@ LASTS = dt.timedelta(hours=1)
 
 def export_key(services: Services, actor: Actor, name: str, asked: wire.ExportIn) -> wire.Export:
     """The identity as PKCS#12 under the asker's password. Owners only: it is the title's future."""
-    if actor.role != Role.OWNER:
-        raise Denied("role.denied", f"a {actor.role} may not export signing identities", hint="Ask the owner.")
-    with services.db.transaction() as session:
-        row = find_key(session, name, lock=True)
-        identity = open_identity(services, session, row)
+    must(actor, Act.EXPORT_KEY)
+    with begin(services, actor) as uow:
+        row = find_key(uow.session, name, lock=True)
+        identity = open_identity(uow, row)
         data = to_pkcs12(identity, name, asked.password)
         row.exported_at = services.now()
-        audit.record(session, services, actor, "key.export", name, fingerprint=row.fingerprint)
+        audit.record(uow, "key.export", name, fingerprint=row.fingerprint)
         return wire.Export(name=name, pkcs12=base64.b64encode(data).decode(), fingerprint=row.fingerprint)
 
 
 def probe(services: Services, name: str) -> wire.Probe:
     """What the drill signs: of this hour, of this identity, and of no other meaning."""
-    with services.db.transaction() as session:
-        find_key(session, name)
+    with begin(services) as uow:
+        find_key(uow.session, name)
     return wire.Probe(probe=base64.b64encode(_probe(services, name, services.now())).decode())
 
 
@@ -53,8 +53,8 @@ def _probe(services: Services, name: str, now: dt.datetime) -> bytes:
 
 def pass_drill(services: Services, actor: Actor, name: str, asked: wire.DrillIn) -> wire.Key:
     """Raises `Damaged` when the signature does not hold, or was made with another identity or an old probe."""
-    with services.db.transaction() as session:
-        row = find_key(session, name, lock=True)
+    with begin(services, actor) as uow:
+        row = find_key(uow.session, name, lock=True)
         now = services.now()
         signature = base64.b64decode(asked.signature)
         signer = _signer(services, name, signature, now)
@@ -63,8 +63,8 @@ def pass_drill(services: Services, actor: Actor, name: str, asked: wire.DrillIn)
             raise Damaged("drill.other", f"the export is of another signing identity than {name}", hint=hint)
         row.backed_at, row.backed_by = now, actor.name
         row.exported_at = row.exported_at or now
-        audit.record(session, services, actor, "key.drill", name, fingerprint=row.fingerprint)
-        return describe(session, services, row)
+        audit.record(uow, "key.drill", name, fingerprint=row.fingerprint)
+        return describe(uow, row)
 
 
 def _signer(services: Services, name: str, signature: bytes, now: dt.datetime) -> str:

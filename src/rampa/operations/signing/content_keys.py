@@ -10,11 +10,12 @@ from sqlalchemy.orm import Session
 from rampa.core.content.pack import encryption
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildRow, find_build
 from rampa.db.content import ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow
 from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, must_place
-from rampa.operations.builds.builds import find_build
+from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.policy import Act, must
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.stored_trees import content_key, find_ready, key_label
 from rampa.operations.store.needed import build_chunks
 from rampa.operations.updates.differences import ask, likely
@@ -23,19 +24,17 @@ from rampa.schema.signing import content_keys as wire
 BATCH = 5000
 
 
-def make_keys(
-    session: Session, services: Services, build: BuildRow, depots: list[str]
-) -> dict[str, tuple[bytes, bytes]]:
+def make_keys(uow: UnitOfWork, build: BuildRow, depots: list[str]) -> dict[str, tuple[bytes, bytes]]:
     """Depot -> (id, key) for a new build, and the build's unsealing key; all sealed in the vault."""
     made = {}
     for depot in depots:
         ident, key = encryption.new_id(), encryption.new_key()
-        sealed = seal(key, services.master_key, key_label(ident))
-        session.add(ContentKeyRow(id=ident, build_id=build.id, depot=depot, sealed=sealed, created_at=services.now()))
+        sealed = seal(key, uow.services.master_key, key_label(ident))
+        uow.session.add(ContentKeyRow(id=ident, build_id=build.id, depot=depot, sealed=sealed, created_at=uow.now))
         made[depot] = (ident, key)
-    sealed = seal(encryption.new_key(), services.master_key, unsealing_label(build.id))
-    session.add(UnsealingKeyRow(build_id=build.id, sealed=sealed, created_at=services.now(), unsealed_by=""))
-    session.flush()
+    sealed = seal(encryption.new_key(), uow.services.master_key, unsealing_label(build.id))
+    uow.session.add(UnsealingKeyRow(build_id=build.id, sealed=sealed, created_at=uow.now, unsealed_by=""))
+    uow.session.flush()
     return made
 
 
@@ -48,12 +47,12 @@ def is_locked(session: Session, build: BuildRow) -> bool:
 def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
     """The wrapped content keys of a build, and its unsealing key once that is given out."""
     build = find_ready(services, slug, number)
-    with services.db.transaction() as session:
-        row = session.get(UnsealingKeyRow, build.id)
-        idents = _idents(session, build_chunks(services, build))
+    with begin(services) as uow:
+        row = uow.session.get(UnsealingKeyRow, build.id)
+        idents = _idents(uow.session, build_chunks(services, build))
         if row is None:
             if idents:
-                return _from_earlier(services, session, idents)
+                return _from_earlier(uow, idents)
             return wire.ContentKeys(build=number, unsealed_at=None, unsealing_key="", keys=[])
         unsealing = unseal(row.sealed, services.master_key, unsealing_label(build.id))
         keys = [
@@ -64,17 +63,17 @@ def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
         return wire.ContentKeys(build=number, unsealed_at=row.unsealed_at, unsealing_key=given, keys=keys)
 
 
-def _from_earlier(services: Services, session: Session, idents: set[bytes]) -> wire.ContentKeys:
+def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     """A build that is not encrypted, and shares content with one that is: its readers need those keys, if they are out."""
-    locked = [i for i in idents if is_locked(session, _build_of(session, i))]
+    locked = [i for i in idents if is_locked(uow.session, _build_of(uow.session, i))]
     if locked:
         raise Refused("content.locked", "this build shares content with one that is not released yet")
     unsealing = encryption.new_key()
     keys = [
-        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, unsealing).hex())
+        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(uow.services, i), i, unsealing).hex())
         for i in idents
     ]
-    return wire.ContentKeys(build=0, unsealed_at=services.now(), unsealing_key=unsealing.hex(), keys=keys)
+    return wire.ContentKeys(build=0, unsealed_at=uow.now, unsealing_key=unsealing.hex(), keys=keys)
 
 
 def _build_of(session: Session, ident: bytes) -> BuildRow:
@@ -87,16 +86,16 @@ def _build_of(session: Session, ident: bytes) -> BuildRow:
 
 def unseal_build(services: Services, actor: Actor, slug: str, number: int) -> wire.ContentKeys:
     """Gives the unsealing key out: from now on whoever has the content can read it. It cannot be taken back."""
-    must_place(actor)
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number, lock=True)
-        row = session.get(UnsealingKeyRow, build.id, with_for_update=True)
+    must(actor, Act.UNSEAL)
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number, lock=True)
+        row = uow.session.get(UnsealingKeyRow, build.id, with_for_update=True)
         if row is None:
             raise Conflict("content.plain", f"{build.name} has no encrypted depot: there is no key to give out")
         if row.unsealed_at is None:
             row.unsealed_at, row.unsealed_by = services.now(), actor.name
-            audit.record(session, services, actor, "content.unseal", build.name, slug)
-            ask(session, services, build, likely(session, build))
+            audit.record(uow, "content.unseal", build.name, slug)
+            ask(uow, build, likely(uow.session, build))
     return get_keys(services, slug, number)
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import datetime as dt
+from collections.abc import Iterable
+
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
@@ -12,11 +15,9 @@ from rampa.core.signing import succession
 from rampa.core.signing.identity import validity_warning
 from rampa.db.base import new_id
 from rampa.db.builds import BuildRow
-from rampa.db.signing import BindingRow
-from rampa.db.titles import SigningIdentityRow
-from rampa.operations.base.context import Services
-from rampa.operations.signing.lookup import find_key
-from rampa.operations.versions.versions import line_of
+from rampa.db.signing import BindingRow, SigningIdentityRow, find_key
+from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.operations.versions.versions import CodeLine, line_of
 
 
 def find_binding(session: Session, identifier: str, place: str) -> BindingRow | None:
@@ -24,29 +25,30 @@ def find_binding(session: Session, identifier: str, place: str) -> BindingRow | 
 
 
 def check_continuity(session: Session, identifier: str, place: str, fingerprint: str) -> list[Finding]:
-    """A blocker with both fingerprints when the storefront knows the title by another certificate, and no succession leads on."""
-    if not fingerprint:
-        return []
     bound = find_binding(session, identifier, place)
-    if bound is None or bound.fingerprint == fingerprint:
+    known = list(session.scalars(select(SigningIdentityRow))) if bound else []
+    return continuity_findings(bound, known, fingerprint)
+
+
+def continuity_findings(
+    bound: BindingRow | None, identities: Iterable[SigningIdentityRow], fingerprint: str
+) -> list[Finding]:
+    """A blocker with both fingerprints when the storefront knows the title by another certificate, and no succession leads on."""
+    if not fingerprint or bound is None or bound.fingerprint == fingerprint:
         return []
-    row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == fingerprint))
-    if (
-        row is not None
-        and row.succession
-        and bound.fingerprint in succession.fingerprints(succession.decode(row.succession))
-    ):
+    by_print = {i.fingerprint: i for i in identities}
+    mine, other = by_print.get(fingerprint), by_print.get(bound.fingerprint)
+    if mine and mine.succession and bound.fingerprint in succession.fingerprints(succession.decode(mine.succession)):
         return []
-    known = session.scalar(select(SigningIdentityRow.name).where(SigningIdentityRow.fingerprint == bound.fingerprint))
-    names = f" ({known})" if known else ""
+    names, known = (f" ({other.name})", other.name) if other else ("", "that certificate")
     return [
         Finding(
             "blocker",
             "signing.continuity",
-            f"{place} knows {identifier} by the certificate {bound.fingerprint}{names} since {bound.build}, "
+            f"{bound.place} knows {bound.identifier} by the certificate {bound.fingerprint}{names} since {bound.build}, "
             f"and this is signed with {fingerprint}",
             "signing.identity",
-            f"Devices refuse the update. Sign with {known or 'that certificate'}, or hand over first: rampa key hand-over.",
+            f"Devices refuse the update. Sign with {known}, or hand over first: rampa key hand-over.",
         )
     ]
 
@@ -59,30 +61,37 @@ def profile_continues(session: Session, profile: ResolvedProfile) -> list[Findin
     return check_continuity(session, profile.identifier, line_of(profile).place, fingerprint)
 
 
-def check_backup(session: Session, services: Services, name: str) -> list[Finding]:
+def check_backup(uow: UnitOfWork, name: str) -> list[Finding]:
+    row = uow.session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == name))
+    return backup_findings(row, uow.now)
+
+
+def backup_findings(row: SigningIdentityRow | None, now: dt.datetime) -> list[Finding]:
     """A warning wherever an identity is about to be relied on: it is not backed up, or its certificate nears its end."""
-    row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == name))
     if row is None:
         return []
     found = []
     if row.backed_at is None:
-        hint = f"Export it, put it in a safe, and restore it from there once: rampa key drill {name}."
-        message = f"the signing identity {name} is not backed up: with its loss the title could not be updated any more"
+        hint = f"Export it, put it in a safe, and restore it from there once: rampa key drill {row.name}."
+        message = (
+            f"the signing identity {row.name} is not backed up: with its loss the title could not be updated any more"
+        )
         found.append(Finding("warning", "signing.not-backed-up", message, "signing.identity", hint))
-    near = validity_warning(row.not_before, row.not_after, services.now())
+    near = validity_warning(row.not_before, row.not_after, now)
     if near:
-        hint = f"Hand over to a new one: rampa key hand-over {name} --to NEW."
-        found.append(Finding("warning", "signing.near-end", f"{name}: {near.rstrip('.')}", "signing.identity", hint))
+        hint = f"Hand over to a new one: rampa key hand-over {row.name} --to NEW."
+        message = f"{row.name}: {near.rstrip('.')}"
+        found.append(Finding("warning", "signing.near-end", message, "signing.identity", hint))
     return found
 
 
-def bind(session: Session, services: Services, build: BuildRow, identifier: str, place: str, fingerprint: str) -> None:
+def bind(uow: UnitOfWork, build: BuildRow, line: CodeLine, fingerprint: str) -> None:
     """Ties on the first release; moves on along a succession, which was checked before."""
     if build.purpose != "release" or not fingerprint:
         return
-    values = {"identifier": identifier, "place": place, "fingerprint": fingerprint, "build": build.name}
-    made = insert(BindingRow).values(id=new_id(), created_at=services.now(), **values)
-    session.execute(
+    values = {"identifier": line.identifier, "place": line.place, "fingerprint": fingerprint, "build": build.name}
+    made = insert(BindingRow).values(id=new_id(), created_at=uow.now, **values)
+    uow.session.execute(
         made.on_conflict_do_update(
             index_elements=["identifier", "place"],
             set_={"fingerprint": fingerprint, "build": build.name},

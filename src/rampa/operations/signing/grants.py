@@ -13,35 +13,32 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
 from rampa.core.signing import grant as format_
 from rampa.core.signing.grant import Grant as Signed
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildRow, BundleRow, find_build
 from rampa.db.channels import DeviceRow
-from rampa.db.signing import GrantRow
-from rampa.db.titles import SigningIdentityRow, TitleRow
+from rampa.db.signing import GrantRow, SigningIdentityRow, find_key
+from rampa.db.titles import TitleRow, find_title, load_document
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.builds.builds import find_build
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.signing.identities import open_identity, used
-from rampa.operations.signing.lookup import find_key
-from rampa.operations.titles.documents import load_document
-from rampa.operations.titles.titles import find_title
 from rampa.schema.signing import grants as wire
 
 
 def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant) -> wire.GrantOut:
     """Signed by the profile's identity, which must be unlocked. No devices named: all that are registered for the platform."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        profile = resolve(load_document(session, title), asked.profile)
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        profile = resolve(load_document(uow.session, title), asked.profile)
         if not profile.platform.needs_grant:
             raise Conflict(
                 "grant.unneeded", f"{profile.platform.title} runs test builds on any device", where="profile"
             )
         if not profile.identity:
             raise Invalid("grant.identity", f"the profile {profile.name} names no signing identity", where="profile")
-        row = find_key(session, profile.identity, lock=True)
-        devices = _devices(session, title, profile.platform.name, asked.devices)
+        row = find_key(uow.session, profile.identity, lock=True)
+        devices = _devices(uow.session, title, profile.platform.name, asked.devices)
         now = services.now().replace(microsecond=0)
-        number = (session.scalar(select(func.max(GrantRow.number)).where(GrantRow.title_id == title.id)) or 0) + 1
+        number = (uow.session.scalar(select(func.max(GrantRow.number)).where(GrantRow.title_id == title.id)) or 0) + 1
         made = Signed(
             number,
             profile.identifier,
@@ -51,17 +48,17 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
             now,
             now + dt.timedelta(days=asked.days),
         )
-        signed = format_.sign(made, open_identity(services, session, row))
-        used(session, services, actor, row, slug, grant=number, scheme="cms")
+        signed = format_.sign(made, open_identity(uow, row))
+        used(uow, row, slug, grant=number, scheme="cms")
         grant = GrantRow(
             title_id=title.id, number=number, identifier=profile.identifier, purpose=profile.purpose, identity_id=row.id,
             devices=devices, expires_at=made.expires_at, signed=signed, created_by=actor.name, created_at=now,
         )  # fmt: skip
-        session.add(grant)
-        audit.record(session, services, actor, "grant.make", f"{slug} grant {number}", slug, devices=len(devices))
-        session.flush()
-        session.refresh(grant)
-        return describe(session, services, grant)
+        uow.session.add(grant)
+        audit.record(uow, "grant.make", f"{slug} grant {number}", slug, devices=len(devices))
+        uow.session.flush()
+        uow.session.refresh(grant)
+        return describe(uow, grant)
 
 
 def _devices(session: Session, title: TitleRow, platform: str, named: list[str]) -> list[str]:
@@ -83,19 +80,19 @@ def _devices(session: Session, title: TitleRow, platform: str, named: list[str])
 
 def list_grants(services: Services, slug: str) -> wire.Grants:
     """All grants, newest first, and the builds that devices registered since cannot run."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        rows = session.scalars(select(GrantRow).where(GrantRow.title_id == title.id).order_by(GrantRow.number.desc()))
-        return wire.Grants(
-            items=[describe(session, services, g) for g in rows], behind=_behind(session, services, title)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        rows = uow.session.scalars(
+            select(GrantRow).where(GrantRow.title_id == title.id).order_by(GrantRow.number.desc())
         )
+        return wire.Grants(items=[describe(uow, g) for g in rows], behind=_behind(uow, title))
 
 
 def get_signed(services: Services, slug: str, number: int) -> bytes:
     """The grant that a build was signed with, as a device wants it."""
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number)
-        grant = find_grant(session, build.title, build.grant) if build.grant else None
+    with begin(services) as uow:
+        build = find_build(uow.session, slug, number)
+        grant = find_grant(uow.session, build.title, grant_number(build)) if grant_number(build) else None
         if grant is None:
             raise NotFound(
                 "grant.none",
@@ -113,17 +110,17 @@ def find_grant(session: Session, title: TitleRow, number: int) -> GrantRow:
 
 
 def grant_for(
-    session: Session, services: Services, title: TitleRow, identifier: str, purpose: str, identity: SigningIdentityRow
+    uow: UnitOfWork, title: TitleRow, identifier: str, purpose: str, identity: SigningIdentityRow
 ) -> GrantRow | None:
     """The newest that fits and has not ended."""
-    return session.scalar(
+    return uow.session.scalar(
         select(GrantRow)
         .where(
             GrantRow.title_id == title.id,
             GrantRow.identifier == identifier,
             GrantRow.purpose == purpose,
             GrantRow.identity_id == identity.id,
-            GrantRow.expires_at > services.now(),
+            GrantRow.expires_at > uow.now,
         )
         .order_by(GrantRow.number.desc())
         .limit(1)
@@ -132,16 +129,16 @@ def grant_for(
 
 def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wire.ReSignIn) -> wire.ReSigned:
     """Ties a build to another grant. The bundle stays as it is: nothing is rebuilt."""
-    with services.db.transaction() as session:
-        build = find_build(session, slug, number, lock=True)
+    with begin(services, actor) as uow:
+        build = find_build(uow.session, slug, number, lock=True)
         if build.state != BuildState.READY or build.bundle is None or not build.bundle.fingerprint:
             raise Conflict("build.unsigned", f"{build.name} is not a finished, signed build")
-        profile = resolve(load_document(session, build.title, build.revision), build.profile)
-        row = find_key(session, build.bundle.identity)
+        profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
+        row = find_key(uow.session, build.bundle.identity)
         grant = (
-            find_grant(session, build.title, asked.grant)
+            find_grant(uow.session, build.title, asked.grant)
             if asked.grant
-            else grant_for(session, services, build.title, profile.identifier, build.purpose, row)
+            else grant_for(uow, build.title, profile.identifier, build.purpose, row)
         )
         if grant is None:
             hint = f"Make one: rampa grant make {build.profile}"
@@ -150,22 +147,27 @@ def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wir
             profile.identifier, build.purpose, build.bundle.fingerprint,
         ):  # fmt: skip
             raise Conflict("grant.other", f"grant {grant.number} is for another identifier, purpose or certificate")
-        missing = [d for d in _names(session, build.title, build.platform) if d not in grant.devices]
-        if grant.number == build.grant and missing:
+        missing = [d for d in _names(uow.session, build.title, build.platform) if d not in grant.devices]
+        if grant.number == build.bundle.grant and missing:
             hint = f"Make a new one: rampa grant make {build.profile}"
             raise Conflict(
                 "grant.same", f"grant {grant.number} is the newest, and does not list {missing[0]}", hint=hint
             )
-        before, build.grant = build.grant, grant.number
+        before, build.bundle.grant = build.bundle.grant, grant.number
         detail = {"before": before, "grant": grant.number, "bundle_sha256": build.bundle.sha256.hex()}
-        audit.record(session, services, actor, "build.re-sign", build.name, slug, **detail)
+        audit.record(uow, "build.re-sign", build.name, slug, **detail)
         return wire.ReSigned(build=build.number, before=before, grant=grant.number, devices=list(grant.devices))
 
 
-def describe(session: Session, services: Services, row: GrantRow) -> wire.GrantOut:
-    builds = session.scalars(
+def grant_number(build: BuildRow) -> int:
+    return build.bundle.grant if build.bundle else 0
+
+
+def describe(uow: UnitOfWork, row: GrantRow) -> wire.GrantOut:
+    builds = uow.session.scalars(
         select(BuildRow.number)
-        .where(BuildRow.title_id == row.title_id, BuildRow.grant == row.number)
+        .join(BundleRow)
+        .where(BuildRow.title_id == row.title_id, BundleRow.grant == row.number)
         .order_by(BuildRow.number)
     )
     return wire.GrantOut(
@@ -176,14 +178,14 @@ def describe(session: Session, services: Services, row: GrantRow) -> wire.GrantO
         fingerprint=row.identity.fingerprint,
         devices=list(row.devices),
         expires_at=row.expires_at,
-        ended=row.expires_at <= services.now(),
+        ended=row.expires_at <= uow.now,
         created_by=row.created_by,
         created_at=row.created_at,
         builds=list(builds),
     )
 
 
-def _behind(session: Session, services: Services, title: TitleRow) -> list[wire.Behind]:
+def _behind(uow: UnitOfWork, title: TitleRow) -> list[wire.Behind]:
     """Builds under a grant that does not list every device there is now, or that has ended."""
     restricted = [p.name for p in PLATFORMS.values() if p.needs_grant]
     rows = select(BuildRow).where(
@@ -192,21 +194,21 @@ def _behind(session: Session, services: Services, title: TitleRow) -> list[wire.
         BuildRow.purpose != "release",
         BuildRow.state == BuildState.READY,
     )
-    devices = {p: _names(session, title, p) for p in restricted}
+    devices = {p: _names(uow.session, title, p) for p in restricted}
     out = []
-    for build in session.scalars(rows.order_by(BuildRow.number.desc()).limit(50)):
-        grant = find_grant(session, title, build.grant) if build.grant else None
-        listed = set(grant.devices) if grant and grant.expires_at > services.now() else set()
+    for build in uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(50)):
+        grant = find_grant(uow.session, title, grant_number(build)) if grant_number(build) else None
+        listed = set(grant.devices) if grant and grant.expires_at > uow.now else set()
         missing = [d for d in devices[build.platform] if d not in listed]
         if missing:
-            fitting = _newest_for(session, services, build)
+            fitting = _newest_for(uow, build)
             newest = fitting is None or not set(missing) <= set(fitting.devices)
             out.append(
                 wire.Behind(
                     build=build.number,
                     name=build.name,
                     profile=build.profile,
-                    grant=build.grant,
+                    grant=grant_number(build),
                     devices=missing,
                     newest=newest,
                 )
@@ -214,12 +216,12 @@ def _behind(session: Session, services: Services, title: TitleRow) -> list[wire.
     return out
 
 
-def _newest_for(session: Session, services: Services, build: BuildRow) -> GrantRow | None:
+def _newest_for(uow: UnitOfWork, build: BuildRow) -> GrantRow | None:
     if build.bundle is None or not build.bundle.identity:
         return None
-    profile = resolve(load_document(session, build.title, build.revision), build.profile)
-    row = find_key(session, build.bundle.identity)
-    return grant_for(session, services, build.title, profile.identifier, build.purpose, row)
+    profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
+    row = find_key(uow.session, build.bundle.identity)
+    return grant_for(uow, build.title, profile.identifier, build.purpose, row)
 
 
 def _names(session: Session, title: TitleRow, platform: str) -> list[str]:

@@ -9,18 +9,17 @@ import uuid
 
 from cryptography.hazmat.primitives.asymmetric import rsa
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Invalid
 from rampa.core.signing import passphrase
 from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
 from rampa.core.signing.keystore import read_pkcs8, read_pkcs12
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.titles import SigningIdentityRow
+from rampa.db.signing import SigningIdentityRow, find_key, locked
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
-from rampa.operations.signing.lookup import find_key, locked
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.signing.unlock import find_unlock
 from rampa.operations.signing.views import describe
 from rampa.schema.signing import identities as wire
@@ -36,7 +35,7 @@ def add_key(services: Services, actor: Actor, asked: wire.NewKey, key: Once | No
         raise Invalid("key.expired", f"its certificate expired on {identity.not_after:%Y-%m-%d}", hint=hint)
 
     def make() -> wire.Key:
-        if session.scalar(select(SigningIdentityRow.id).where(SigningIdentityRow.name == asked.name)):
+        if uow.session.scalar(select(SigningIdentityRow.id).where(SigningIdentityRow.name == asked.name)):
             raise Conflict("key.exists", f"there is a signing identity {asked.name!r} already", where="name")
         row = SigningIdentityRow(
             name=asked.name,
@@ -52,15 +51,13 @@ def add_key(services: Services, actor: Actor, asked: wire.NewKey, key: Once | No
             created_by=actor.name,
             created_at=services.now(),
         )
-        session.add(row)
-        session.flush()
-        audit.record(
-            session, services, actor, "key.add", asked.name, fingerprint=identity.fingerprint, origin=asked.origin
-        )
-        return describe(session, services, row)
+        uow.session.add(row)
+        uow.session.flush()
+        audit.record(uow, "key.add", asked.name, fingerprint=identity.fingerprint, origin=asked.origin)
+        return describe(uow, row)
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Key, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Key, make)
 
 
 def _read(asked: wire.NewKey) -> Identity:
@@ -93,32 +90,30 @@ def label_of(name: str) -> str:
 
 
 def list_keys(services: Services) -> list[wire.Key]:
-    with services.db.transaction() as session:
-        rows = session.scalars(select(SigningIdentityRow).order_by(SigningIdentityRow.name))
-        return [describe(session, services, r) for r in rows]
+    with begin(services) as uow:
+        rows = uow.session.scalars(select(SigningIdentityRow).order_by(SigningIdentityRow.name))
+        return [describe(uow, r) for r in rows]
 
 
 def get_key(services: Services, name: str) -> wire.Key:
-    with services.db.transaction() as session:
-        return describe(session, services, find_key(session, name))
+    with begin(services) as uow:
+        return describe(uow, find_key(uow.session, name))
 
 
-def open_identity(
-    services: Services, session: Session, row: SigningIdentityRow, run: uuid.UUID | None = None
-) -> Identity:
+def open_identity(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | None = None) -> Identity:
     """The usable key. It lives in memory for one signature. `run` may have an unlocking of its own.
 
     Raises `Refused` when it is locked, with who can unlock it; `Invalid` when its certificate expired.
     """
-    secret = unseal(row.sealed, services.master_key, label_of(row.name))
+    secret = unseal(row.sealed, uow.services.master_key, label_of(row.name))
     if row.protected:
-        unlocked = find_unlock(session, services, row, run)
+        unlocked = find_unlock(uow, row, run)
         if unlocked is None:
             raise locked(row.name)
-        secret = unseal(unlocked.sealed, services.master_key, f"unlock:{unlocked.id}")
+        secret = unseal(unlocked.sealed, uow.services.master_key, f"unlock:{unlocked.id}")
     identity = from_secret(secret)
-    warning = validity_warning(row.not_before, identity.not_after, services.now())
-    if identity.not_after <= services.now():
+    warning = validity_warning(row.not_before, identity.not_after, uow.now)
+    if identity.not_after <= uow.now:
         hint = "Name another signing identity in the profile, or hand over to a new one: rampa key hand-over."
         raise Invalid("key.expired", warning.rstrip("."), where=row.name, hint=hint)
     return identity
@@ -129,13 +124,11 @@ def from_secret(secret: bytes) -> Identity:
     return read_pkcs12(base64.b64decode(body["pkcs12"]), body["password"]).identity
 
 
-def used(
-    session: Session, services: Services, actor: Actor, row: SigningIdentityRow, title: str, **detail: object
-) -> None:
+def used(uow: UnitOfWork, row: SigningIdentityRow, title: str, **detail: object) -> None:
     """Every use is an audit event: who, for which run, over what."""
     row.used += 1
-    row.last_used_at = services.now()
-    audit.record(session, services, actor, "key.use", row.name, title, **detail)
+    row.last_used_at = uow.now
+    audit.record(uow, "key.use", row.name, title, **detail)
 
 
 def kind_of(identity: Identity) -> str:

@@ -7,50 +7,48 @@ from collections.abc import Iterator
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from rampa.core.errors import Conflict, Denied, NotFound
+from rampa.core.errors import Conflict, NotFound
 from rampa.core.signing import succession
 from rampa.core.signing.seal import rewrap, sealed_by
 from rampa.db.content import ContentKeyRow, UnsealingKeyRow
-from rampa.db.signing import UnlockRow
-from rampa.db.sources import SourceRow, TriggerRow, VariablesRow
-from rampa.db.titles import SigningIdentityRow, TitleRow
+from rampa.db.signing import SigningIdentityRow, UnlockRow, find_key
+from rampa.db.sources import SourceRow, TriggerRow
+from rampa.db.titles import TitleRow
+from rampa.db.variables import VariablesRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.policy import Act, must
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.stored_trees import key_label
 from rampa.operations.signing.content_keys import unsealing_label
 from rampa.operations.signing.identities import label_of, open_identity
-from rampa.operations.signing.lookup import find_key
 from rampa.operations.signing.views import describe
-from rampa.schema.common import Role
 from rampa.schema.signing import identities as wire
 
 
 def hand_over(services: Services, actor: Actor, old: str, asked: wire.HandOverIn) -> wire.Key:
     """`old` signs that `asked.successor` may speak for it. Both must be unlocked. Answers the successor."""
-    if actor.role != Role.OWNER:
-        raise Denied("role.denied", f"a {actor.role} may not hand over a signing identity", hint="Ask the owner.")
-    with services.db.transaction() as session:
+    must(actor, Act.HAND_OVER_KEY)
+    with begin(services, actor) as uow:
         if old == asked.successor:
             raise Conflict("succession.again", f"{old} cannot hand over to itself")
         # In one order, whoever hands over to whom: two at the same moment wait for one another.
-        rows = {name: find_key(session, name, lock=True) for name in sorted({old, asked.successor})}
+        rows = {name: find_key(uow.session, name, lock=True) for name in sorted({old, asked.successor})}
         before, after = rows[old], rows[asked.successor]
         if after.succession:
             raise Conflict("succession.there", f"{after.name} succeeds {after.predecessor} already")
-        last = open_identity(services, session, before)
+        last = open_identity(uow, before)
         line = succession.decode(before.succession) if before.succession else succession.begin(last)
-        made = succession.extend(line, last, open_identity(services, session, after))
+        made = succession.extend(line, last, open_identity(uow, after))
         after.succession, after.predecessor = succession.encode(made), before.name
-        audit.record(
-            session, services, actor, "key.hand-over", before.name, None, to=after.name, fingerprint=after.fingerprint
-        )
-        return describe(session, services, after)
+        audit.record(uow, "key.hand-over", before.name, None, to=after.name, fingerprint=after.fingerprint)
+        return describe(uow, after)
 
 
 def get_succession(services: Services, name: str) -> bytes:
     """The succession as bytes, for signing on files."""
-    with services.db.transaction() as session:
-        row = find_key(session, name)
+    with begin(services) as uow:
+        row = find_key(uow.session, name)
         if row.succession is None:
             raise NotFound(
                 "succession.none",
@@ -62,19 +60,18 @@ def get_succession(services: Services, name: str) -> bytes:
 
 def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
     """Wraps every secret again with the first master key. Can be repeated; a kill in between loses nothing."""
-    if actor.role != Role.OWNER:
-        raise Denied("role.denied", f"a {actor.role} may not change the master key", hint="Ask the owner.")
+    must(actor, Act.CHANGE_MASTER_KEY)
     masters = services.master_key if isinstance(services.master_key, tuple) else (services.master_key,)
     done = left = 0
-    with services.db.transaction() as session:
-        for row, field, label in _secrets(session):
+    with begin(services, actor) as uow:
+        for row, field, label in _secrets(uow.session):
             sealed = getattr(row, field)
             if sealed_by(sealed, masters[0], label):
                 left += 1
                 continue
             setattr(row, field, rewrap(sealed, masters, label))
             done += 1
-        audit.record(session, services, actor, "vault.master-key", "vault", None, wrapped=done)
+        audit.record(uow, "vault.master-key", "vault", None, wrapped=done)
     return wire.Rewrapped(wrapped=done, unchanged=left, keys=len(masters))
 
 

@@ -18,13 +18,11 @@ from rampa.core.signing import passphrase, succession
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import queue
 from rampa.db.base import new_id
-from rampa.db.runs import RunRow
-from rampa.db.signing import UnlockRow
-from rampa.db.titles import SigningIdentityRow
+from rampa.db.runs import RunRow, find_run
+from rampa.db.signing import SigningIdentityRow, UnlockRow, find_key
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.runs.lookup import find_run
-from rampa.operations.signing.lookup import find_key
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.schema.signing import identities as wire
 
 FOR_A_RUN = dt.timedelta(days=7)
@@ -33,14 +31,14 @@ FOR_A_RUN = dt.timedelta(days=7)
 
 def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) -> None:
     """Raises `Invalid` for a wrong passphrase. Runs that wait for it go on."""
-    with services.db.transaction() as session:
-        row = find_key(session, name, lock=True)
+    with begin(services, actor) as uow:
+        row = find_key(uow.session, name, lock=True)
         if not row.protected:
             raise Conflict("key.open", f"{name} has no passphrase: it is never locked")
         if asked.run and not asked.title:
             raise Invalid("unlock.title", "say whose run it is", where="title")
-        run = find_run(session, asked.title, asked.run) if asked.run else None
-        if run is not None and (run.identity != name or life_ended(run)):
+        run = find_run(uow.session, asked.title, asked.run) if asked.run else None
+        if run is not None and (run.order.identity != name or life_ended(run)):
             why = "has ended" if life_ended(run) else f"does not sign with {name}"
             raise Conflict("unlock.run", f"{run.name} {why}", where="run")
         label = f"identity:{name}"
@@ -48,7 +46,7 @@ def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) ->
         now = services.now()
         until = now + (FOR_A_RUN if run else dt.timedelta(minutes=asked.minutes))
         ident = new_id()
-        session.add(
+        uow.session.add(
             UnlockRow(
                 id=ident,
                 identity_id=row.id,
@@ -60,8 +58,8 @@ def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) ->
             )
         )
         detail = {"run": run.name} if run else {"until": until.isoformat(timespec="seconds")}
-        audit.record(session, services, actor, "key.unlock", name, None, **detail)
-        queue.put(session, "assign", queue.RUNS, lock="assign")
+        audit.record(uow, "key.unlock", name, None, **detail)
+        queue.put(uow.session, "assign", queue.RUNS, lock="assign")
 
 
 def life_ended(run: RunRow) -> bool:
@@ -70,36 +68,34 @@ def life_ended(run: RunRow) -> bool:
 
 def lock(services: Services, actor: Actor, name: str) -> None:
     """Locks at once, whatever was said before. Doing it twice is no error."""
-    with services.db.transaction() as session:
-        row = find_key(session, name, lock=True)
-        session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id))
-        audit.record(session, services, actor, "key.lock", name)
+    with begin(services, actor) as uow:
+        row = find_key(uow.session, name, lock=True)
+        uow.session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id))
+        audit.record(uow, "key.lock", name)
 
 
-def find_unlock(
-    session: Session, services: Services, row: SigningIdentityRow, run: uuid.UUID | None
-) -> UnlockRow | None:
+def find_unlock(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | None) -> UnlockRow | None:
     """What covers a use now: an unlocking for a time, or one for this very run."""
-    unlocks = open_unlocks(session, services, row)
+    unlocks = open_unlocks(uow, row)
     return next((u for u in unlocks if u.run_id is None or u.run_id == run), None)
 
 
-def open_unlocks(session: Session, services: Services, row: SigningIdentityRow) -> list[UnlockRow]:
+def open_unlocks(uow: UnitOfWork, row: SigningIdentityRow) -> list[UnlockRow]:
     """Those that hold now; what ended is dropped."""
-    session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id, UnlockRow.expires_at <= services.now()))
-    found = session.scalars(
+    uow.session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id, UnlockRow.expires_at <= uow.now))
+    found = uow.session.scalars(
         select(UnlockRow).where(UnlockRow.identity_id == row.id).order_by(UnlockRow.expires_at.desc())
     )
     return list(found)
 
 
-def locked_for(session: Session, services: Services, run: RunRow) -> str:
+def locked_for(uow: UnitOfWork, run: RunRow) -> str:
     """The name of the identity that is still locked for this run; empty when none is."""
-    row = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == run.identity))
-    for one in _signers(session, row) if row is not None else []:
+    row = uow.session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == run.order.identity))
+    for one in _signers(uow.session, row) if row is not None else []:
         holds = or_(UnlockRow.run_id.is_(None), UnlockRow.run_id == run.id)
-        rows = select(UnlockRow.id).where(UnlockRow.identity_id == one.id, UnlockRow.expires_at > services.now(), holds)
-        if one.protected and session.scalar(rows.limit(1)) is None:
+        rows = select(UnlockRow.id).where(UnlockRow.identity_id == one.id, UnlockRow.expires_at > uow.now, holds)
+        if one.protected and uow.session.scalar(rows.limit(1)) is None:
             return one.name
     return ""
 

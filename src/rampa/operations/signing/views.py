@@ -9,19 +9,20 @@ from rampa.core.signing import succession
 from rampa.core.signing.identity import shortness_warning, validity_warning
 from rampa.db.builds import BuildRow, BundleRow
 from rampa.db.people import AuditEventRow
-from rampa.db.signing import BindingRow
-from rampa.db.titles import SigningIdentityRow, TitleRow
+from rampa.db.signing import BindingRow, SigningIdentityRow
+from rampa.db.titles import TitleRow
 from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.signing.unlock import open_unlocks
 from rampa.schema.signing import identities as wire
 
 USES = 50
 
 
-def describe(session: Session, services: Services, row: SigningIdentityRow) -> wire.Key:
-    bindings = _bindings(session, row)
+def describe(uow: UnitOfWork, row: SigningIdentityRow) -> wire.Key:
+    bindings = _bindings(uow.session, row)
     line = succession.fingerprints(succession.decode(row.succession)) if row.succession else []
-    unlocks = open_unlocks(session, services, row) if row.protected else []
+    unlocks = open_unlocks(uow, row) if row.protected else []
     return wire.Key(
         name=row.name,
         kind=row.kind,
@@ -44,8 +45,8 @@ def describe(session: Session, services: Services, row: SigningIdentityRow) -> w
         succession=line,
         predecessor=row.predecessor,
         bound_to=bindings,
-        titles=_titles(session, row),
-        warnings=_warnings(session, services, row, bindings),
+        titles=_titles(uow.session, row),
+        warnings=_warnings(uow, row, bindings),
     )
 
 
@@ -67,16 +68,16 @@ def _titles(session: Session, row: SigningIdentityRow) -> list[str]:
     return sorted(session.scalars(rows.distinct()))
 
 
-def _warnings(
-    session: Session, services: Services, row: SigningIdentityRow, bindings: list[wire.BindingOut]
-) -> list[str]:
+def _warnings(uow: UnitOfWork, row: SigningIdentityRow, bindings: list[wire.BindingOut]) -> list[str]:
     out = []
     if row.backed_at is None:
         lost = f" Its loss would orphan {', '.join(sorted({b.identifier for b in bindings}))}." if bindings else ""
         how = f"rampa key export {row.name}, then rampa key drill {row.name}"
         out.append(f"Not backed up: no restore drill has passed yet.{lost} {how}.")
-    heir = session.scalar(select(SigningIdentityRow.name).where(SigningIdentityRow.predecessor == row.name).limit(1))
-    near = validity_warning(row.not_before, row.not_after, services.now())
+    heir = uow.session.scalar(
+        select(SigningIdentityRow.name).where(SigningIdentityRow.predecessor == row.name).limit(1)
+    )
+    near = validity_warning(row.not_before, row.not_after, uow.now)
     short = shortness_warning(row.not_after, row.created_at) if row.not_before else ""
     if heir:
         near = near.replace(": hand over to a new identity before.", f"; it handed over to {heir}.")
@@ -85,8 +86,8 @@ def _warnings(
 
 def list_uses(services: Services, name: str) -> wire.KeyUses:
     """The newest uses of an identity, from the audit events."""
-    with services.db.transaction() as session:
-        rows = session.scalars(
+    with begin(services) as uow:
+        rows = uow.session.scalars(
             select(AuditEventRow)
             .where(AuditEventRow.subject == name, AuditEventRow.act.like("key.%"))
             .order_by(AuditEventRow.id.desc())

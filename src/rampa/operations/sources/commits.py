@@ -16,11 +16,12 @@ from rampa.core.profile.proposal import propose
 from rampa.core.profile.values import FILE_NAME
 from rampa.core.run.git_settings import PROTOCOLS
 from rampa.core.run.triggers import matching
-from rampa.db.runs import RunRow
-from rampa.db.sources import SourceRow
+from rampa.db.runs import RunOrderRow, RunRow
+from rampa.db.sources import SourceRow, find_source
 from rampa.operations.base.context import Services
 from rampa.operations.base.pages import cursor_numbers, encode_cursor
-from rampa.operations.sources.repository import credential_of, find_source, mirror_of, module_mirror
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.sources.repository import credential_of, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page
 from rampa.store.git import Credential, address_problem
@@ -32,8 +33,8 @@ TELLING = re.compile(r"(?i)\.(exe|dll|so|dylib|png|ico|bmp)$|(^|/)[^./]+$")
 
 
 def open_mirror(services: Services, slug: str) -> tuple[SourceRow, Mirror]:
-    with services.db.transaction() as session:
-        row = find_source(session, slug)
+    with begin(services) as uow:
+        row = find_source(uow.session, slug)
     return row, mirror_of(services, row)
 
 
@@ -156,15 +157,16 @@ def _commit(commit: Commit, built: dict[str, list[wire.BuiltFrom]]) -> wire.Comm
 
 
 def _built(services: Services, row: SourceRow, commits: Iterable[str]) -> dict[str, list[wire.BuiltFrom]]:
-    with services.db.transaction() as session:
-        runs = session.scalars(
+    with begin(services) as uow:
+        runs = uow.session.scalars(
             select(RunRow)
-            .where(RunRow.title_id == row.title_id, RunRow.commit.in_(list(commits)))
+            .join(RunOrderRow)
+            .where(RunRow.title_id == row.title_id, RunOrderRow.commit.in_(list(commits)))
             .order_by(RunRow.number)
         )
         out: dict[str, list[wire.BuiltFrom]] = {}
         for run in runs:
             number = run.build.number if run.build else 0
             seen = wire.BuiltFrom(run=run.number, build=number, profile=run.profile, state=run.state)
-            out.setdefault(run.commit, []).append(seen)
+            out.setdefault(run.order.commit, []).append(seen)
     return out

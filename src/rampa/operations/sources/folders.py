@@ -7,18 +7,18 @@ import binascii
 from collections.abc import Iterator
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.locations import Locations
-from rampa.core.errors import Damaged, Invalid, NotFound
-from rampa.db.sources import FolderRow
+from rampa.core.errors import Damaged, Invalid
+from rampa.db.sources import FolderRow, find_folder
+from rampa.db.titles import find_title
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.arrival import locate, must_be_held
 from rampa.operations.content.stored_trees import manifest_tree
-from rampa.operations.titles.titles import find_title
 from rampa.schema import sources as wire
 
 DEPOT = "source"
@@ -36,10 +36,10 @@ def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolde
         raise Damaged("manifest.depot", f"the manifest of a folder is named {DEPOT!r}", where="manifest")
     digest = manifest_format.digest_of(encoded)
     services.store.put_manifest(digest, encoded)
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        must_be_held(session, manifest.tree.chunks)
-        number = (session.scalar(select(func.max(FolderRow.number)).where(FolderRow.title_id == title.id)) or 0) + 1
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        must_be_held(uow.session, manifest.tree.chunks)
+        number = (uow.session.scalar(select(func.max(FolderRow.number)).where(FolderRow.title_id == title.id)) or 0) + 1
         row = FolderRow(
             title_id=title.id,
             number=number,
@@ -50,42 +50,34 @@ def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolde
             created_by=actor.name,
             created_at=services.now(),
         )
-        session.add(row)
-        audit.record(session, services, actor, "source.upload", f"{slug} folder {number}", slug, size=row.size)
-        session.flush()
+        uow.session.add(row)
+        audit.record(uow, "source.upload", f"{slug} folder {number}", slug, size=row.size)
+        uow.session.flush()
         return _out(row)
 
 
 def list_folders(services: Services, slug: str) -> list[wire.FolderOut]:
     """Newest first."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
         rows = select(FolderRow).where(FolderRow.title_id == title.id).order_by(FolderRow.number.desc()).limit(200)
-        return [_out(r) for r in session.scalars(rows)]
-
-
-def find_folder(session: Session, slug: str, number: int) -> FolderRow:
-    title = find_title(session, slug)
-    row = session.scalar(select(FolderRow).where(FolderRow.title_id == title.id, FolderRow.number == number))
-    if row is None:
-        raise NotFound("folder.unknown", f"{slug} has no uploaded folder {number}", where="folder")
-    return row
+        return [_out(r) for r in uow.session.scalars(rows)]
 
 
 def folder_manifest(services: Services, slug: str, number: int) -> bytes:
-    with services.db.transaction() as session:
-        return services.store.manifest(find_folder(session, slug, number).manifest)
+    with begin(services) as uow:
+        return services.store.manifest(find_folder(uow.session, slug, number).manifest)
 
 
 def folder_locations(services: Services, slug: str, number: int) -> bytes:
-    with services.db.transaction() as session:
-        tree = manifest_tree(services, find_folder(session, slug, number).manifest)
-        return locations_format.encode(Locations(locate(session, tree.chunks.digests)), tree)
+    with begin(services) as uow:
+        tree = manifest_tree(services, find_folder(uow.session, slug, number).manifest)
+        return locations_format.encode(Locations(locate(uow.session, tree.chunks.digests)), tree)
 
 
-def folder_files(services: Services, session: Session, slug: str, number: int) -> Iterator[tuple[str, str]]:
+def folder_files(uow: UnitOfWork, slug: str, number: int) -> Iterator[tuple[str, str]]:
     """(path, digest) of its files."""
-    for f in manifest_tree(services, find_folder(session, slug, number).manifest).files:
+    for f in manifest_tree(uow.services, find_folder(uow.session, slug, number).manifest).files:
         yield f.path, f.digest.hex()
 
 

@@ -6,18 +6,17 @@ import json
 from pathlib import Path
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import queue
-from rampa.db.sources import SourceRow
-from rampa.db.titles import TitleRow
+from rampa.db.sources import SourceRow, find_source
+from rampa.db.titles import find_revision, find_title, read
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.titles.documents import find_revision, read, store_revision
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
 from rampa.store.git import Credential, check_address
 from rampa.store.mirror import Mirror, Ref
@@ -30,35 +29,35 @@ def connect_source(services: Services, actor: Actor, slug: str, asked: wire.Sour
     check_address(asked.address)
     if asked.password and asked.key:
         raise Invalid("source.credential", "give a password or a key, not both", where="password")
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        row = session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        row = uow.session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
         if row is None:
             row = SourceRow(title=title, title_id=title.id, created_at=services.now(), heads={}, defaults=[])
-            session.add(row)
+            uow.session.add(row)
         row.address, row.user, row.error = asked.address, asked.user, ""
         row.submodules, row.every = asked.submodules, asked.every
         row.credential = "password" if asked.password else "key" if asked.key else ""
-        session.flush()
+        uow.session.flush()
         secret = json.dumps({"password": asked.password, "key": asked.key}).encode()
         row.sealed = seal(secret, services.master_key, f"source:{row.id}") if row.credential else None
-        audit.record(session, services, actor, "source.connect", asked.address[:200], slug, credential=row.credential)
-        queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
+        audit.record(uow, "source.connect", asked.address[:200], slug, credential=row.credential)
+        queue.put(uow.session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
         return describe(services, row)
 
 
 def ask_fetch(services: Services, actor: Actor, slug: str) -> wire.SourceOut:
     """Puts a fetch into the queue; `tried_at` moves on when it was done."""
-    with services.db.transaction() as session:
-        row = find_source(session, slug)
-        queue.put(session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
+    with begin(services, actor) as uow:
+        row = find_source(uow.session, slug)
+        queue.put(uow.session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
         return describe(services, row)
 
 
 def fetch(services: Services, slug: str) -> bool:
     """Fetches now. False when it failed; the source says why. Takes as long as git does, outside any transaction."""
-    with services.db.transaction() as session:
-        row = find_source(session, slug)
+    with begin(services) as uow:
+        row = find_source(uow.session, slug)
         address, credential = row.address, credential_of(services, row)
     error = ""
     try:
@@ -66,63 +65,48 @@ def fetch(services: Services, slug: str) -> bool:
         error = _follow_document(services, slug)
     except RampaError as failed:
         error = failed.message
-    with services.db.transaction() as session:
-        row = find_source(session, slug)
+    with begin(services) as uow:
+        row = find_source(uow.session, slug)
         row.tried_at, row.error = services.now(), error[:1000]
         if not error:
             row.fetched_at = row.tried_at
-        queue.tell(session, f"title/{slug}")
+        queue.tell(uow.session, f"title/{slug}")
     return not error
 
 
 def _follow_document(services: Services, slug: str) -> str:
     """Where the repository owns the profile document, its newest text becomes a revision; what is wrong with it is said."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug, lock=True)
         if not title.source:
             return ""
-        mirror = mirror_of(services, find_source(session, slug))
+        mirror = mirror_of(services, find_source(uow.session, slug))
         commit, _ = mirror.resolve(mirror.branch())
         path = title.source_path or "rampa.toml"
         try:
             text = mirror.read(commit, path).decode("utf-8", "replace")
-            if text == find_revision(session, title).text:
+            if text == find_revision(uow.session, title).text:
                 return ""
             read(text)
         except NotFound:
             return f"the repository owns the profile document, and {path} is not in it"
         except DocumentInvalid as error:
             return f"{path} at {commit[:10]} is no profile document: {error.message}"[:900]
-        store_revision(
-            session, services, service_actor("the repository"), title, text, f"{path} at {commit[:10]}", commit
-        )
+        store_revision(uow.by(service_actor("the repository")), title, text, f"{path} at {commit[:10]}", commit)
         return ""
 
 
 def get_source(services: Services, slug: str) -> wire.SourceOut:
-    with services.db.transaction() as session:
-        return describe(services, find_source(session, slug))
+    with begin(services) as uow:
+        return describe(services, find_source(uow.session, slug))
 
 
 def set_defaults(services: Services, actor: Actor, slug: str, asked: wire.DefaultsIn) -> wire.SourceOut:
-    with services.db.transaction() as session:
-        row = find_source(session, slug)
+    with begin(services, actor) as uow:
+        row = find_source(uow.session, slug)
         row.defaults = [d.model_dump() for d in asked.defaults]
-        audit.record(session, services, actor, "source.defaults", row.address[:200], slug, count=len(asked.defaults))
+        audit.record(uow, "source.defaults", row.address[:200], slug, count=len(asked.defaults))
         return describe(services, row)
-
-
-def find_source(session: Session, slug: str) -> SourceRow:
-    title = find_title(session, slug)
-    row = session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
-    if row is None:
-        hint = f"Connect one: `rampa source connect ADDRESS --title {slug}`, or upload a folder: `rampa source upload FOLDER`."
-        raise NotFound("source.none", f"{slug} has no repository", where="source", hint=hint)
-    return row
-
-
-def has_source(session: Session, title: TitleRow) -> SourceRow | None:
-    return session.scalar(select(SourceRow).where(SourceRow.title_id == title.id))
 
 
 def mirror_of(services: Services, row: SourceRow) -> Mirror:

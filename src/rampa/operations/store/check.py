@@ -7,16 +7,18 @@ from typing import Any
 
 from blake3 import blake3
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.errors import NotFound, RampaError
+from rampa.core.store.check_life import CheckEvent, CheckState
 from rampa.db import queue
 from rampa.db.builds import BuildRow
 from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow, StoreCheckRow
 from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.arrival import chunk_sizes, forget_pack
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
@@ -32,12 +34,14 @@ AGAIN = (
 
 def start(services: Services, actor: Actor, fix: bool) -> wire.StoreCheckOut:
     """A check that runs already is gone on with."""
-    with services.db.transaction() as session:
-        row = session.scalar(select(StoreCheckRow).where(StoreCheckRow.state == "running").with_for_update())
+    with begin(services, actor) as uow:
+        row = uow.session.scalar(
+            select(StoreCheckRow).where(StoreCheckRow.state == CheckState.RUNNING).with_for_update()
+        )
         if row is None:
-            packs, size = session.execute(select(func.count(), func.coalesce(func.sum(PackRow.size), 0))).one()
+            packs, size = uow.session.execute(select(func.count(), func.coalesce(func.sum(PackRow.size), 0))).one()
             row = StoreCheckRow(
-                state="running",
+                state=CheckState.RUNNING,
                 fix=fix,
                 cursor=b"",
                 packs=packs,
@@ -48,28 +52,30 @@ def start(services: Services, actor: Actor, fix: bool) -> wire.StoreCheckOut:
                 packs_done=0,
                 size_done=0,
             )
-            session.add(row)
-            session.flush()
-            audit.record(session, services, actor, "store.check", "store", "", fix=fix)
-        queue.put(session, "check_store", queue.CONTENT, lock="check_store", check=row.id)
+            uow.session.add(row)
+            uow.session.flush()
+            audit.record(uow, "store.check", "store", "", fix=fix)
+        queue.put(uow.session, "check_store", queue.CONTENT, lock="check_store", check=row.id)
         return _out(row)
 
 
 def latest(services: Services) -> wire.StoreCheckOut:
     """Raises `NotFound` before the first one."""
-    with services.db.transaction() as session:
-        row = session.scalar(select(StoreCheckRow).order_by(StoreCheckRow.id.desc()).limit(1))
+    with begin(services) as uow:
+        row = uow.session.scalar(select(StoreCheckRow).order_by(StoreCheckRow.id.desc()).limit(1))
         if row is None:
             raise NotFound("check.none", "the store was never checked", hint="Check it: rampa store check")
         return _out(row)
 
 
-def cancel(services: Services) -> wire.StoreCheckOut:
-    with services.db.transaction() as session:
-        row = session.scalar(select(StoreCheckRow).where(StoreCheckRow.state == "running").with_for_update())
+def cancel(services: Services, actor: Actor) -> wire.StoreCheckOut:
+    with begin(services, actor) as uow:
+        row = uow.session.scalar(
+            select(StoreCheckRow).where(StoreCheckRow.state == CheckState.RUNNING).with_for_update()
+        )
         if row is None:
             raise NotFound("check.none", "no check is running")
-        row.state, row.ended_at = "cancelled", services.now()
+        transition(uow, row, CheckEvent.CANCEL)
         return _out(row)
 
 
@@ -81,12 +87,12 @@ def go_on(services: Services, check: int) -> None:
 
 def _some(services: Services, check: int) -> bool:
     """A few seconds of it. Returns whether there is more."""
-    with services.db.transaction() as session:
-        row = session.get(StoreCheckRow, check)
-        if row is None or row.state != "running":
+    with begin(services) as uow:
+        row = uow.session.get(StoreCheckRow, check)
+        if row is None or row.state != CheckState.RUNNING:
             return False
         cursor, fix = row.cursor, row.fix
-        packs = session.execute(
+        packs = uow.session.execute(
             select(PackRow.digest, PackRow.size).where(PackRow.digest > cursor).order_by(PackRow.digest).limit(2000)
         ).all()
     ended = time.monotonic() + AT_ONCE
@@ -102,14 +108,14 @@ def _some(services: Services, check: int) -> bool:
     last = done == len(packs) and len(packs) < 2000
     if last:
         found += _manifest_problems(services)
-    with services.db.transaction() as session:
-        row = session.get(StoreCheckRow, check, with_for_update=True)
-        if row is None or row.state != "running":
+    with begin(services, service_actor("the check of the store")) as uow:
+        row = uow.session.get(StoreCheckRow, check, with_for_update=True)
+        if row is None or row.state != CheckState.RUNNING:
             return False
         row.cursor, row.packs_done, row.size_done = cursor, row.packs_done + done, row.size_done + size
         row.problems = [*row.problems, *found][:MOST_PROBLEMS]
         if last:
-            row.state, row.ended_at = "done", services.now()
+            transition(uow, row, CheckEvent.FINISH)
     return not last
 
 
@@ -131,25 +137,27 @@ def _pack_problem(services: Services, digest: bytes, size: int) -> str:
 
 def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[str, Any]:
     """With `fix`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
-    with services.db.transaction() as session:
-        builds = _builds_with(session, services, digest)
+    with begin(services) as uow:
+        builds = _builds_with(uow, digest)
         if fix:
-            forget_pack(session, digest)
+            forget_pack(uow.session, digest)
     if fix:
         services.store.remove_pack(digest)
     advice = f"Make again: {', '.join(builds)}." if fix and builds else AGAIN if builds else "Nothing needs it."
     return {"what": "pack", "name": digest.hex(), "problem": problem, "builds": builds, "advice": advice}
 
 
-def _builds_with(session: Session, services: Services, pack: bytes) -> list[str]:
+def _builds_with(uow: UnitOfWork, pack: bytes) -> list[str]:
     held = set(
-        session.scalars(
+        uow.session.scalars(
             select(ChunkRow.digest).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.pack_digest == pack)
         )
     )
     out = []
-    for build in session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number)):
-        if not held.isdisjoint(_chunks(services, build)):
+    for build in uow.session.scalars(
+        select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number)
+    ):
+        if not held.isdisjoint(_chunks(uow.services, build)):
             out.append(build.name)
     return out
 
@@ -164,22 +172,22 @@ def _chunks(services: Services, build: BuildRow) -> set[bytes]:
 def _manifest_problems(services: Services) -> list[dict[str, Any]]:
     """Manifests that are not there or not what they were, and builds that name chunks which no pack holds."""
     out = []
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         builds = list(
-            session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number))
+            uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.number))
         )
         for build in builds:
             wrong = [w for d in build.depots if (w := _manifest_problem(services, d.manifest))]
             missing = 0
             if not wrong:
                 wanted = _chunks(services, build)
-                missing = len(wanted) - len(chunk_sizes(session, list(wanted)))
+                missing = len(wanted) - len(chunk_sizes(uow.session, list(wanted)))
             problem = wrong[0] if wrong else f"{missing:,} of its chunks are in no pack" if missing else ""
             if problem:
                 out.append(
                     {"what": "build", "name": build.name, "problem": problem, "builds": [build.name], "advice": AGAIN}
                 )
-        for row in session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None))):
+        for row in uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None))):
             problem = _pack_problem(services, row.pack or b"", row.size)
             if problem:
                 advice = "Devices take plain chunks instead. Make it again: rampa update prepare --again."

@@ -19,6 +19,7 @@ from rampa.db.builds import BuildRow
 from rampa.db.content import DifferenceSetRow, PackRow, StoreStateRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.arrival import forget_pack
 from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
 from rampa.operations.updates.differences import forget_of
@@ -42,9 +43,9 @@ class _Found:
 
 def preview(services: Services, young: dt.timedelta = YOUNG, grace: dt.timedelta = GRACE) -> wire.CollectOut:
     """What a collection would condemn and remove now. Changes nothing."""
-    with services.db.transaction() as session:
-        found = _find(services, session, young, grace)
-        return _out(services, session, found)
+    with begin(services) as uow:
+        found = _find(uow, young, grace)
+        return _out(uow, found)
 
 
 def collect(
@@ -52,33 +53,32 @@ def collect(
 ) -> wire.CollectOut:
     """Condemns what nothing needs, and removes what was condemned long enough ago. Can be interrupted anywhere."""
     now = services.now()
-    with services.db.transaction() as session:
-        state = store_state(session, lock=True)
+    with begin(services, actor or service_actor("the hourly collection")) as uow:
+        state = store_state(uow.session, lock=True)
         if state.held_until and state.held_until > now:
             raise Refused(
                 "store.held",
                 f"a backup is being made until {state.held_until:%H:%M} UTC at the latest: nothing is removed",
                 hint="Collect again when it has ended.",
             )
-        gone = session.scalars(
+        gone = uow.session.scalars(
             select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
         )
-        forgotten = forget_of(session, list(gone))
-        found = _find(services, session, young, grace)
-        out = _out(services, session, found)
+        forgotten = forget_of(uow.session, list(gone))
+        found = _find(uow, young, grace)
+        out = _out(uow, found)
         # What is needed again is not condemned any more.
         keep = select(PackRow.digest).where(PackRow.condemned_at.is_not(None), PackRow.digest.not_in(list(found.packs)))
-        session.execute(update(PackRow).where(PackRow.digest.in_(keep)).values(condemned_at=None))
+        uow.session.execute(update(PackRow).where(PackRow.digest.in_(keep)).values(condemned_at=None))
         fresh = update(PackRow).where(PackRow.digest.in_(list(found.packs)), PackRow.condemned_at.is_(None))
-        session.execute(fresh.values(condemned_at=now))
+        uow.session.execute(fresh.values(condemned_at=now))
         removed = list(found.condemned)
         for digest in removed:
-            forget_pack(session, digest)
+            forget_pack(uow.session, digest)
         if removed:
-            store_state(session).epoch += 1
-        who = actor or service_actor("the hourly collection")
+            store_state(uow.session).epoch += 1
         if removed or found.files or actor:
-            audit.record(session, services, who, "store.collect", "store", "", packs=len(removed), frees=out.frees)
+            audit.record(uow, "store.collect", "store", "", packs=len(removed), frees=out.frees)
     for digest in [*removed, *found.files, *forgotten]:
         services.store.remove_pack(digest)
     for digest in found.manifests:
@@ -88,8 +88,8 @@ def collect(
 
 def hold(services: Services, most: dt.timedelta) -> dt.datetime:
     """While a backup is made nothing is removed, for `most` at the longest; returns when that ends."""
-    with services.db.transaction() as session:
-        state = store_state(session, lock=True)
+    with begin(services) as uow:
+        state = store_state(uow.session, lock=True)
         until = services.now() + most
         state.held_until = max(until, state.held_until or until)
         return state.held_until
@@ -97,8 +97,8 @@ def hold(services: Services, most: dt.timedelta) -> dt.datetime:
 
 def let_go(services: Services, until: dt.datetime) -> None:
     """The backup has ended; another that began meanwhile holds on."""
-    with services.db.transaction() as session:
-        state = store_state(session, lock=True)
+    with begin(services) as uow:
+        state = store_state(uow.session, lock=True)
         if state.held_until == until:
             state.held_until = None
 
@@ -113,24 +113,26 @@ def store_state(session: Session, *, lock: bool = False) -> StoreStateRow:
     return row
 
 
-def _find(services: Services, session: Session, young: dt.timedelta, grace: dt.timedelta) -> _Found:
-    now = services.now()
-    packs = {p.digest: p for p in session.scalars(select(PackRow))}
-    needed = packs_of(session, needed_chunks(services, session))
+def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
+    now = uow.now
+    packs = {p.digest: p for p in uow.session.scalars(select(PackRow))}
+    needed = packs_of(uow.session, needed_chunks(uow))
     idle = {d: p.size for d, p in packs.items() if d not in needed and p.created_at <= now - young}
     ripe = {d: n for d, n in idle.items() if (c := packs[d].condemned_at) is not None and c <= now - grace}
-    offered = set(session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.is_not(None))))
+    offered = set(uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.is_not(None))))
     old = (now - young).timestamp()
-    files = {s.digest: s.size for s in services.store.packs() if s.digest not in packs and s.written <= old}
-    named = needed_manifests(session)
-    manifests = {s.digest: s.size for s in services.store.manifests() if s.digest not in named and s.written <= old}
+    files = {s.digest: s.size for s in uow.services.store.packs() if s.digest not in packs and s.written <= old}
+    named = needed_manifests(uow.session)
+    manifests = {s.digest: s.size for s in uow.services.store.manifests() if s.digest not in named and s.written <= old}
     lost = {d: n for d, n in files.items() if d not in offered}
     return _Found(idle, ripe, lost, manifests)
 
 
-def _out(services: Services, session: Session, found: _Found) -> wire.CollectOut:
+def _out(uow: UnitOfWork, found: _Found) -> wire.CollectOut:
     ages = dict(
-        session.execute(select(PackRow.digest, PackRow.created_at).where(PackRow.digest.in_(list(found.packs)))).all()
+        uow.session.execute(
+            select(PackRow.digest, PackRow.created_at).where(PackRow.digest.in_(list(found.packs)))
+        ).all()
     )
     rows = [
         wire.IdlePack(pack=d.hex(), size=n, created_at=ages[d], ripe=d in found.condemned)

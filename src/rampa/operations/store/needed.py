@@ -12,27 +12,28 @@ from rampa.db.builds import BuildRow, BundleRow
 from rampa.db.content import ChunkRow, FrameRow
 from rampa.db.sources import FolderRow
 from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 BATCH = 5000
 
 
-def needed_chunks(services: Services, session: Session, without: set[object] = frozenset()) -> set[bytes]:  # type: ignore[assignment]
+def needed_chunks(uow: UnitOfWork, without: set[object] = frozenset()) -> set[bytes]:  # type: ignore[assignment]
     """Digests of all chunks that ready builds and uploaded folders name, if the builds `without` were gone."""
     needed: set[bytes] = set()
-    for build in session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):
+    for build in uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):
         if build.id not in without:
-            needed |= build_chunks(services, build)
+            needed |= build_chunks(uow.services, build)
     rows = select(BundleRow).join(BuildRow).where(BuildRow.state == BuildState.READY).options(undefer(BundleRow.chunks))
-    for bundle in session.scalars(rows):
+    for bundle in uow.session.scalars(rows):
         if bundle.build_id not in without:
             needed |= set(split_digests(bundle.chunks))
-    return needed | chunks_of(services, session.scalars(select(FolderRow.manifest)))
+    return needed | chunks_of(uow.services, uow.session.scalars(select(FolderRow.manifest)))
 
 
 def build_chunks(services: Services, build: BuildRow) -> set[bytes]:
     """Of a build's depots and symbols."""
-    return chunks_of(services, [d.manifest for d in build.depots] + ([build.symbols] if build.symbols else []))
+    return chunks_of(services, [d.manifest for d in build.depots] + ([build.symbols.manifest] if build.symbols else []))
 
 
 def chunks_of(services: Services, manifests: Iterable[bytes]) -> set[bytes]:
@@ -41,7 +42,8 @@ def chunks_of(services: Services, manifests: Iterable[bytes]) -> set[bytes]:
 
 def needed_manifests(session: Session) -> set[bytes]:
     rows = session.scalars(select(BuildRow).where(BuildRow.state.in_((BuildState.READY, BuildState.OPEN))))
-    found = {m for b in rows for m in [*(d.manifest for d in b.depots), b.symbols] if m}
+    builds = list(rows)
+    found = {d.manifest for b in builds for d in b.depots} | {b.symbols.manifest for b in builds if b.symbols}
     return found | set(session.scalars(select(FolderRow.manifest)))
 
 

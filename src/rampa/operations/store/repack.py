@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from blake3 import blake3
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
 from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.db.content import ChunkRow, FrameRow, PackRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.arrival import PACK_LIMIT, check_pack, locate
 from rampa.operations.content.reframe import frames_anew
 from rampa.operations.store.collection import store_state
@@ -36,15 +36,15 @@ class _Sparse:
 
 def preview(services: Services, share: float = HALF) -> wire.RepackOut:
     """Packs of which at most `share` is needed, and what packing them again would free. Changes nothing."""
-    with services.db.transaction() as session:
-        return _out(_sparse(services, session, share), 0, 0)
+    with begin(services) as uow:
+        return _out(_sparse(uow, share), 0, 0)
 
 
 def repack(services: Services, actor: Actor, share: float = HALF) -> wire.RepackOut:
     """Writes new packs first, then moves the rows: whoever reads meanwhile finds the old ones."""
-    with services.db.transaction() as session:
-        sparse = _sparse(services, session, share)
-        places = locate(session, [c.digest for s in sparse for c in s.chunks])
+    with begin(services, actor) as uow:
+        sparse = _sparse(uow, share)
+        places = locate(uow.session, [c.digest for s in sparse for c in s.chunks])
     made = size = 0
     writer = PackWriter()
     for frame in frames_anew(services, [c for s in sparse for c in s.chunks], places):
@@ -54,15 +54,15 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
             writer = PackWriter()
     if writer.size:
         size, made = size + _keep(services, writer), made + 1
-    with services.db.transaction() as session:
+    with begin(services, actor) as uow:
         # Dead chunks of those packs are in nobody's way, but would keep the old packs from being found idle.
         live = {c.digest for s in sparse for c in s.chunks}
         for pack in sparse:
             frames = select(FrameRow.id).where(FrameRow.pack_digest == pack.digest)
-            dead = set(session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames)))) - live
-            session.execute(delete(ChunkRow).where(ChunkRow.digest.in_(dead)))
+            dead = set(uow.session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames)))) - live
+            uow.session.execute(delete(ChunkRow).where(ChunkRow.digest.in_(dead)))
         if sparse:
-            audit.record(session, services, actor, "store.repack", "store", "", packs=len(sparse), made=made)
+            audit.record(uow, "store.repack", "store", "", packs=len(sparse), made=made)
         return _out(sparse, made, size)
 
 
@@ -72,31 +72,33 @@ def _keep(services: Services, writer: PackWriter) -> int:
     digest = blake3(data).digest()
     frames = []
     services.store.put_pack(digest, [data], PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
-    with services.db.transaction() as session:
+    with begin(services) as uow:
         row = insert(PackRow).values(digest=digest, size=len(data), created_at=services.now()).on_conflict_do_nothing()
-        if session.scalar(row.returning(PackRow.digest)) is None:
+        if uow.session.scalar(row.returning(PackRow.digest)) is None:
             return len(data)  # an earlier, interrupted run made this pack and moved its rows
         for frame in frames:
             made = FrameRow(pack_digest=digest, offset=frame.offset, stored=frame.stored, raw=frame.raw)
-            session.add(made)
-            session.flush()
+            uow.session.add(made)
+            uow.session.flush()
             at = 0
             for chunk in frame.chunks:
-                session.execute(update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=made.id, at=at))
+                uow.session.execute(
+                    update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=made.id, at=at)
+                )
                 at += chunk.size
-        store_state(session, lock=True).epoch += 1
+        store_state(uow.session, lock=True).epoch += 1
     return len(data)
 
 
-def _sparse(services: Services, session: Session, share: float) -> list[_Sparse]:
-    needed = needed_chunks(services, session)
-    sizes = dict(session.execute(select(PackRow.digest, PackRow.size)).all())
+def _sparse(uow: UnitOfWork, share: float) -> list[_Sparse]:
+    needed = needed_chunks(uow)
+    sizes = dict(uow.session.execute(select(PackRow.digest, PackRow.size)).all())
     live: dict[bytes, float] = defaultdict(float)
     own: dict[bytes, list[Piece]] = defaultdict(list)
     columns = (ChunkRow.digest, ChunkRow.size, FrameRow.pack_digest, FrameRow.stored, FrameRow.raw)
     # Encrypted packs are left as they are: what is in them belongs to keys of several builds.
     rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.key.is_(None))
-    for digest, size, pack, stored, raw in session.execute(rows):
+    for digest, size, pack, stored, raw in uow.session.execute(rows):
         if digest in needed:
             live[pack] += stored * size / raw
             own[pack].append(Piece(digest, size))

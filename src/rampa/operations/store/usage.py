@@ -9,10 +9,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from rampa.core.build.life import BuildState
+from rampa.core.placement.life import PlacementState
 from rampa.db.builds import BuildRow, BundleRow
 from rampa.db.channels import PlacementRow
 from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
 from rampa.operations.base.context import Services
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.content.stored_trees import split_digests
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
@@ -23,16 +25,16 @@ DAYS = 60
 
 def usage(services: Services) -> wire.UsageOut:
     """Bytes as stored. What several titles or channels share is counted for each of them, and once in the whole."""
-    with services.db.transaction() as session:
-        packs = list(session.execute(select(PackRow.size, PackRow.created_at, PackRow.condemned_at)).all())
-        differences = session.scalar(select(func.coalesce(func.sum(DifferenceSetRow.size), 0))) or 0
-        shares = _shares(session)
-        builds = list(session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
-        bundles = _bundles(session)
+    with begin(services) as uow:
+        packs = list(uow.session.execute(select(PackRow.size, PackRow.created_at, PackRow.condemned_at)).all())
+        differences = uow.session.scalar(select(func.coalesce(func.sum(DifferenceSetRow.size), 0))) or 0
+        shares = _shares(uow.session)
+        builds = list(uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
+        bundles = _bundles(uow.session)
         titles: dict[str, set[bytes]] = defaultdict(set)
         counts: dict[str, int] = defaultdict(int)
         channels: dict[str, set[bytes]] = defaultdict(set)
-        live = _live(session)
+        live = _live(uow.session)
         for build in builds:
             own = build_chunks(services, build)
             titles[build.title.slug] |= own | bundles.get(build.id, set())
@@ -76,8 +78,8 @@ def _bundles(session: Session) -> dict[object, set[bytes]]:
 
 def _live(session: Session) -> dict[object, list[str]]:
     out: dict[object, list[str]] = defaultdict(list)
-    for placement in session.scalars(select(PlacementRow).where(PlacementRow.state == "live")):
-        name = f"{placement.build.title.slug} {placement.channel.name} ({placement.platform})"
+    for placement in session.scalars(select(PlacementRow).where(PlacementRow.state == PlacementState.LIVE)):
+        name = f"{placement.build.title.slug} {placement.channel.name} ({placement.line.platform})"
         out[placement.build_id].append(name)
     return out
 

@@ -14,13 +14,13 @@ from rampa.core.profile.comparison import changed_profiles
 from rampa.core.profile.document import MAX_BYTES, Document
 from rampa.core.profile.text_changes import difference, merge
 from rampa.db.builds import BuildRow
+from rampa.db.channels import live_channels
 from rampa.db.people import PersonRow
-from rampa.db.titles import DraftRow, RevisionRow, TitleRow
+from rampa.db.signing import identity_names
+from rampa.db.titles import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.builds.views import live_channels
-from rampa.operations.signing.lookup import identity_names
-from rampa.operations.titles.documents import find_revision, load_document, read_or_problems
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.titles.documents import read_or_problems
 from rampa.schema.profiles import profiles as wire
 from rampa.schema.profiles.of_core import difference_out, finding_out
 from rampa.schema.titles import drafts as drafts_wire
@@ -30,9 +30,9 @@ BUILDS_SHOWN = 3
 
 def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.DraftsOut:
     """The newest revision, the asker's draft, and who else has one."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        rows = session.execute(
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug)
+        rows = uow.session.execute(
             select(DraftRow, PersonRow.name)
             .join(PersonRow, PersonRow.id == DraftRow.person_id)
             .where(DraftRow.title_id == title.id)
@@ -42,7 +42,7 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.Draft
         return drafts_wire.DraftsOut(
             title=slug,
             revision=title.revision,
-            document=find_revision(session, title).text,
+            document=find_revision(uow.session, title).text,
             draft=_draft_out(own, title) if own else None,
             others=[
                 drafts_wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
@@ -59,48 +59,50 @@ def save_draft(
 ) -> drafts_wire.DraftOut:
     """`expected` is the draft's version that the caller saw, 0 for none: two windows do not overwrite each other."""
     _must_fit(asked.document)
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        find_revision(session, title, asked.base)
-        draft = _own(session, title, actor)
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        find_revision(uow.session, title, asked.base)
+        draft = _own(uow.session, title, actor)
         if expected is not None and expected != (draft.version if draft else 0):
             hint = "Load it again; what you typed here is still on the page."
             raise Conflict("draft.moved", "your draft was changed in another window", hint=hint)
         if draft is None:
             draft = DraftRow(title_id=title.id, person_id=actor.person_id, version=0, created_at=services.now())
-            session.add(draft)
+            uow.session.add(draft)
         draft.base, draft.text = asked.base, asked.document
         draft.version += 1
         draft.saved_at = services.now()
-        session.flush()
+        uow.session.flush()
         return _draft_out(draft, title)
 
 
 def drop_draft(services: Services, actor: Actor, slug: str) -> None:
     """Doing it twice is no error."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        session.execute(delete(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id))
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug)
+        uow.session.execute(
+            delete(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
+        )
 
 
 def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_wire.ReviewOut:
     """What the text would change against the newest revision; when that is not its base, both changes together."""
     _must_fit(asked.document)
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        newest = find_revision(session, title)
-        base = find_revision(session, title, asked.base)
-        before = load_document(session, title)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        newest = find_revision(uow.session, title)
+        base = find_revision(uow.session, title, asked.base)
+        before = load_document(uow.session, title)
         meanwhile = _meanwhile(base, newest, asked.document) if asked.base != title.revision else None
         after, problems = read_or_problems(asked.document)
-        added, removed = _findings_changed(before, after, identity_names(session)) if after else ([], [])
+        added, removed = _findings_changed(before, after, identity_names(uow.session)) if after else ([], [])
         return drafts_wire.ReviewOut(
             base=asked.base,
             revision=title.revision,
             same=asked.document == newest.text,
             difference=difference(newest.text, asked.document, f"revision {title.revision}", "draft"),
             problems=problems,
-            profiles=profiles_changed(before, after, lambda name: _builds(session, title, name)) if after else [],
+            profiles=profiles_changed(before, after, lambda name: _builds(uow.session, title, name)) if after else [],
             findings_added=added,
             findings_removed=removed,
             meanwhile=meanwhile,
@@ -138,7 +140,7 @@ def _meanwhile(base: RevisionRow, newest: RevisionRow, text: str) -> drafts_wire
         theirs=difference(base.text, newest.text, f"revision {base.number}", f"revision {newest.number}"),
         mine=difference(base.text, text, f"revision {base.number}", "draft"),
         document=merged.text,
-        clashes=[drafts_wire.ClashOut(line=c.line, base=c.base, theirs=c.theirs, mine=c.mine) for c in merged.clashes],
+        clashes=list(merged.clashes),
     )
 
 

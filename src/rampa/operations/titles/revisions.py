@@ -7,13 +7,14 @@ from sqlalchemy import delete, select
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.text_changes import difference
-from rampa.db.titles import DraftRow, RevisionRow, TitleRow
+from rampa.db.titles import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
-from rampa.operations.titles.documents import find_revision, load_document, store_revision
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.titles.documents import store_revision
 from rampa.operations.titles.drafts import profiles_changed
-from rampa.operations.titles.titles import describe, find_title
+from rampa.operations.titles.titles import describe
 from rampa.schema.titles import drafts as drafts_wire
 from rampa.schema.titles import titles as wire
 
@@ -25,7 +26,7 @@ def add_revision(
     document = read_document(asked.document.encode())
 
     def make() -> wire.Title:
-        title = find_title(session, slug, lock=True)
+        title = find_title(uow.session, slug, lock=True)
         if expected is not None and expected != title.revision:
             raise Conflict(
                 "revision.moved",
@@ -40,43 +41,43 @@ def add_revision(
                 f"the document is for {identifier}, and {slug} is {title.identifier}",
                 hint="An identifier never changes: storefronts know the title by it.",
             )
-        if find_revision(session, title).text != document.text:
+        if find_revision(uow.session, title).text != document.text:
             title.name = document.title("title.name")
-            store_revision(session, services, actor, title, document.text, asked.message, asked.commit)
-            audit.record(session, services, actor, "revision.add", f"{slug} revision {title.revision}", slug)
+            store_revision(uow, title, document.text, asked.message, asked.commit)
+            audit.record(uow, "revision.add", f"{slug} revision {title.revision}", slug)
         own_draft = (DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
-        session.execute(delete(DraftRow).where(*own_draft, DraftRow.text == document.text))
+        uow.session.execute(delete(DraftRow).where(*own_draft, DraftRow.text == document.text))
         return describe(title, document)
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Title, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Title, make)
 
 
 def list_revisions(services: Services, slug: str) -> list[wire.Revision]:
     """Newest first."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        rows = session.scalars(
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        rows = uow.session.scalars(
             select(RevisionRow).where(RevisionRow.title_id == title.id).order_by(RevisionRow.number.desc())
         )
         return [wire.Revision(**_fields(r)) for r in rows]
 
 
 def get_revision(services: Services, slug: str, number: int) -> wire.RevisionText:
-    with services.db.transaction() as session:
-        row = find_revision(session, find_title(session, slug), number)
+    with begin(services) as uow:
+        row = find_revision(uow.session, find_title(uow.session, slug), number)
         return wire.RevisionText(**_fields(row), document=row.text)
 
 
 def get_change(services: Services, slug: str, number: int) -> drafts_wire.RevisionChange:
     """What a revision changed against the one before it."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        row = find_revision(session, title, number)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        row = find_revision(uow.session, title, number)
         if number == 1:
             return drafts_wire.RevisionChange(number=1, before=0, difference="", profiles=[])
-        old = find_revision(session, title, number - 1)
-        before, after = load_document(session, title, number - 1), load_document(session, title, number)
+        old = find_revision(uow.session, title, number - 1)
+        before, after = load_document(uow.session, title, number - 1), load_document(uow.session, title, number)
         return drafts_wire.RevisionChange(
             number=number,
             before=old.number,
@@ -87,11 +88,11 @@ def get_change(services: Services, slug: str, number: int) -> drafts_wire.Revisi
 
 def set_owner(services: Services, actor: Actor, slug: str, asked: drafts_wire.OwnerIn) -> wire.Title:
     """Hands the document to a source repository, or, with no source, back to the service."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
         title.source, title.source_path = asked.source, asked.path if asked.source else ""
-        audit.record(session, services, actor, "document.owner", slug, slug, source=asked.source or "the service")
-        return describe(title, load_document(session, title))
+        audit.record(uow, "document.owner", slug, slug, source=asked.source or "the service")
+        return describe(title, load_document(uow.session, title))
 
 
 def must_be_ours(title: TitleRow, commit: str) -> None:

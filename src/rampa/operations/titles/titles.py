@@ -8,18 +8,19 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from rampa.core.errors import Conflict, NotFound
-from rampa.core.placement.stations import CHANNELS
+from rampa.core.errors import Conflict
+from rampa.core.placement.channels import FIRST_CHANNELS
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.signing.seal import seal, unseal
 from rampa.db.channels import ChannelRow
-from rampa.db.titles import TitleRow
+from rampa.db.titles import TitleRow, find_title, load_document
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.idempotency import Once, once
-from rampa.operations.titles.documents import load_document, store_revision
+from rampa.operations.base.unit_of_work import begin
+from rampa.operations.titles.documents import store_revision
 from rampa.schema.titles import titles as wire
 
 
@@ -29,7 +30,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
 
     def make() -> wire.Title:
         name, identifier = document.title("title.name"), document.title("title.identifier")
-        known = session.scalar(select(TitleRow).where(TitleRow.identifier == identifier))
+        known = uow.session.scalar(select(TitleRow).where(TitleRow.identifier == identifier))
         if known:
             raise Conflict(
                 "title.exists",
@@ -37,7 +38,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
                 hint=f"Import the document as a revision of {known.slug}.",
             )
         signer = Ed25519PrivateKey.generate()
-        slug = _free_slug(session, name)
+        slug = _free_slug(uow.session, name)
         title = TitleRow(
             slug=slug,
             name=name,
@@ -46,38 +47,37 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
             manifest_sealed=seal(signer.private_bytes_raw(), services.master_key, f"manifest:{identifier}"),
             created_at=services.now(),
         )
-        session.add(title)
-        session.flush()
-        for station in CHANNELS:
-            session.add(ChannelRow(title_id=title.id, name=station.name, created_at=services.now()))
-        store_revision(session, services, actor, title, document.text, asked.message or "Imported.", asked.commit)
-        audit.record(session, services, actor, "title.import", slug, slug, identifier=title.identifier)
+        uow.session.add(title)
+        uow.session.flush()
+        for position, first in enumerate(FIRST_CHANNELS):
+            uow.session.add(
+                ChannelRow(
+                    title_id=title.id,
+                    name=first.name,
+                    position=position,
+                    audience=first.audience,
+                    reviewed=first.reviewed,
+                    created_at=uow.now,
+                )
+            )
+        store_revision(uow, title, document.text, asked.message or "Imported.", asked.commit)
+        audit.record(uow, "title.import", slug, slug, identifier=title.identifier)
         return describe(title, document)
 
-    with services.db.transaction() as session:
-        return once(session, services, actor, key, wire.Title, make)
+    with begin(services, actor) as uow:
+        return once(uow, key, wire.Title, make)
 
 
 def list_titles(services: Services) -> list[wire.Title]:
-    with services.db.transaction() as session:
-        titles = list(session.scalars(select(TitleRow).order_by(TitleRow.name)))
-        return [describe(t, load_document(session, t)) for t in titles]
+    with begin(services) as uow:
+        titles = list(uow.session.scalars(select(TitleRow).order_by(TitleRow.name)))
+        return [describe(t, load_document(uow.session, t)) for t in titles]
 
 
 def get_title(services: Services, slug: str) -> wire.Title:
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        return describe(title, load_document(session, title))
-
-
-def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
-    rows = select(TitleRow).where(TitleRow.slug == slug)
-    title = session.scalar(rows.with_for_update() if lock else rows)
-    if title is None:
-        known = ", ".join(session.scalars(select(TitleRow.slug).order_by(TitleRow.slug).limit(10)))
-        hint = f"There is: {known}." if known else "Import one: `rampa title import FOLDER`."
-        raise NotFound("title.unknown", f"there is no title {slug!r}", where="title", hint=hint)
-    return title
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        return describe(title, load_document(uow.session, title))
 
 
 def manifest_key(services: Services, title: TitleRow) -> Ed25519PrivateKey:

@@ -19,7 +19,7 @@ def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> Cost
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
     plan = plan_update(tree, have, locations)
-    papers = _manifests(services, new, old) + len(new.statement or b"")
+    papers = _manifests(services, new, old) + len(new.content.statement or b"")
     metadata = papers + len(encoded)
     plain = plan.download + metadata
     if plan.differences:
@@ -33,7 +33,7 @@ def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> Cost
         requests=len(plan.requests) + len(plan.differences),
         plain=plain,
         differences=sum(d.stored for d in plan.differences),
-        peak_disk=(old.size if old else 0) + plan.written,
+        peak_disk=(old.content.size if old else 0) + plan.written,
     )
 
 

@@ -7,7 +7,8 @@ from collections import Counter
 from rampa.core.content.depots.choice import Choice, chosen
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.reasons import reason
-from rampa.core.content.tree.comparison import FileChange, compare
+from rampa.core.content.tree.comparison import compare
+from rampa.core.content.tree.file_change import FileChange
 from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import FileEntry, Tree
@@ -138,7 +139,11 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
     located, encoded = build_locations(services, build, None, taken)
     tree = merge(trees[n] for n in taken)
     plan = plan_update(tree, LocalContent(), located)
-    papers = len(encoded) + len(build.statement or b"") + sum(d.manifest_size for d in build.depots if d.name in taken)
+    papers = (
+        len(encoded)
+        + len(build.content.statement or b"")
+        + sum(d.manifest_size for d in build.depots if d.name in taken)
+    )
     shares = []
     for depot in build.depots:
         selector = selectors[depot.name]

@@ -17,17 +17,21 @@ from sqlalchemy.orm import Session
 from rampa.core.build.life import BuildState
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import maker
+from rampa.core.content.patch.life import DifferenceEvent, DifferenceState
 from rampa.core.content.patch.locations import NOWHERE, Locations
 from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
+from rampa.core.placement.life import PlacementState
 from rampa.db import queue
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildRow, find_build
 from rampa.db.channels import ChannelRow, DeviceRow, PlacementRow
 from rampa.db.content import DifferenceSetRow, UnsealingKeyRow
 from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, must_place
-from rampa.operations.builds.builds import find_build
+from rampa.operations.base.context import Actor, Services, service_actor
+from rampa.operations.base.policy import Act, must
+from rampa.operations.base.transitions import transition
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.operations.content.file_source import StoredFileBytes
 from rampa.operations.content.stored_trees import build_locations, build_tree, find_ready
 from rampa.operations.updates.costs import update_cost
@@ -44,26 +48,26 @@ def budget() -> Budget:
     return Budget(seconds, int(os.environ.get("RAMPA_DIFFERENCE_MB", "2048")) * 1024 * 1024)
 
 
-def ask(session: Session, services: Services, build: BuildRow, old: list[BuildRow]) -> None:
+def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
     """Asks for the differences of these updates, with the transaction that makes them likely."""
-    released = session.get(UnsealingKeyRow, build.id)
+    released = uow.session.get(UnsealingKeyRow, build.id)
     locked = released is not None and released.unsealed_at is None  # a difference would give away what is encrypted
     for other in old:
         if locked or other.id == build.id or other.state != BuildState.READY:
             continue
-        row = {"new_id": build.id, "old_id": other.id, "state": "waiting", "created_at": services.now()}
+        row = {"new_id": build.id, "old_id": other.id, "state": DifferenceState.WAITING, "created_at": uow.now}
         empty = {"rows": b"", "size": 0, "count": 0, "seconds": 0.0, "within": True}
-        added = session.execute(
+        added = uow.session.execute(
             insert(DifferenceSetRow).values(**row, **empty).on_conflict_do_nothing().returning(DifferenceSetRow.new_id)
         ).scalar()
         if added:
-            queue.put(session, "make_differences", queue.CONTENT, new=str(build.id), old=str(other.id))
+            queue.put(uow.session, "make_differences", queue.CONTENT, new=str(build.id), old=str(other.id))
 
 
 def likely(session: Session, build: BuildRow) -> list[BuildRow]:
     """The builds that players of the title have on this platform now: live ones, and those that devices reported."""
     live = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-    live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state == "live")
+    live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state == PlacementState.LIVE)
     held = select(DeviceRow.build_id).where(DeviceRow.title_id == build.title_id, DeviceRow.build_id.is_not(None))
     rows = select(BuildRow).where(
         or_(BuildRow.id.in_(live), BuildRow.id.in_(held)),
@@ -78,11 +82,11 @@ def likely(session: Session, build: BuildRow) -> list[BuildRow]:
 def make(services: Services, new_id: str, old_id: str) -> None:
     """One update's differences, for the queue. Making them twice gives the same."""
     key = (uuid.UUID(new_id), uuid.UUID(old_id))
-    with services.db.transaction() as session:
-        row = session.get(DifferenceSetRow, key)
-        builds = [session.get(BuildRow, k) for k in key]
+    with begin(services) as uow:
+        row = uow.session.get(DifferenceSetRow, key)
+        builds = [uow.session.get(BuildRow, k) for k in key]
     new, old = builds
-    if row is None or row.state != "waiting" or new is None or old is None:
+    if row is None or row.state != DifferenceState.WAITING or new is None or old is None:
         return
     if new.state != BuildState.READY or old.state != BuildState.READY:
         return
@@ -91,7 +95,7 @@ def make(services: Services, new_id: str, old_id: str) -> None:
 
 def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn) -> wire.PreparedOut:
     """Asks for an update's differences by hand: made again, even where they were made before."""
-    must_place(actor)
+    must(actor, Act.PREPARE_UPDATE)
     if not maker.available():
         raise Refused(
             "difference.kernel",
@@ -99,20 +103,20 @@ def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn)
             hint="Install a C compiler and start it again; updates travel as plain chunks until then.",
         )
     new, old = find_ready(services, slug, asked.new), find_ready(services, slug, asked.old)
-    with services.db.transaction() as session:
-        session.execute(
+    with begin(services, actor) as uow:
+        uow.session.execute(
             delete(DifferenceSetRow).where(DifferenceSetRow.new_id == new.id, DifferenceSetRow.old_id == old.id)
         )
-        ask(session, services, new, [old])
-        audit.record(session, services, actor, "update.prepare", new.name, slug, old=old.number)
+        ask(uow, new, [old])
+        audit.record(uow, "update.prepare", new.name, slug, old=old.number)
     return prepared(services, slug, asked.new, asked.old)
 
 
 def prepared(services: Services, slug: str, new_number: int, old_number: int) -> wire.PreparedOut:
     """How far the differences of an update are."""
-    with services.db.transaction() as session:
-        new, old = find_build(session, slug, new_number), find_build(session, slug, old_number)
-        row = session.get(DifferenceSetRow, (new.id, old.id))
+    with begin(services) as uow:
+        new, old = find_build(uow.session, slug, new_number), find_build(uow.session, slug, old_number)
+        row = uow.session.get(DifferenceSetRow, (new.id, old.id))
     cost = update_cost(services, new, old)
     return wire.PreparedOut(
         new=new.number,
@@ -145,11 +149,12 @@ def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) ->
             services.store.put_pack(digest, _pieces(file), allowed.size + PAYLOAD_ROOM, _unchecked)
     places = tuple(p.within(digest) for p in made.places) if digest else ()
     rows = locations_format.encode(Locations(NOWHERE, places, old.number), *trees) if places else b""
-    with services.db.transaction() as session:
-        row = session.get(DifferenceSetRow, (new.id, old.id), with_for_update=True)
+    with begin(services, service_actor("the worker")) as uow:
+        row = uow.session.get(DifferenceSetRow, (new.id, old.id), with_for_update=True)
         if row is None:
             return
-        row.state, row.pack, row.rows = "ready" if places else "skipped", digest, rows
+        transition(uow, row, DifferenceEvent.MAKE if places else DifferenceEvent.SKIP)
+        row.pack, row.rows = digest, rows
         row.size, row.count, row.seconds, row.within = made.size, len(places), made.seconds, not made.out_of_budget
 
 

@@ -9,10 +9,10 @@ from rampa.core.build.life import BuildState
 from rampa.core.content.pack.trials import RATES
 from rampa.core.errors import Invalid
 from rampa.db.builds import BuildRow
-from rampa.db.channels import DeviceRow
+from rampa.db.channels import DeviceRow, live_channels
+from rampa.db.titles import find_title
 from rampa.operations.base.context import Services
-from rampa.operations.builds.views import live_channels
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
 from rampa.schema.channels import CostOut
@@ -23,10 +23,10 @@ NEWEST = 5
 
 def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.UpdateMatrix:
     """Only rising version codes: no device goes back by an update."""
-    with services.db.transaction() as session:
-        builds = _builds(session, slug, query)
-        devices = _devices(session, builds)
-        live = live_channels(session, builds)
+    with begin(services) as uow:
+        builds = _builds(uow.session, slug, query)
+        devices = _devices(uow.session, builds)
+        live = live_channels(uow.session, builds)
     cells = []
     for new in builds:
         cells.append(_cell(services, None, new, 0))
@@ -46,7 +46,7 @@ def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.Updat
                 profile=b.profile,
                 live_on=live.get(b.number, []),
                 devices=devices.get(b.number, 0),
-                size=b.size,
+                size=b.content.size,
             )
             for b in builds
         ],

@@ -8,14 +8,14 @@ import re
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
-from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.run.mask import LEAST
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.sources import VariablesRow
-from rampa.db.titles import TitleRow
+from rampa.db.titles import TitleRow, load_document
+from rampa.db.variables import VariablesRow, find_variables
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.titles.documents import load_document
+from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.schema import sources as wire
 
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,80}")
@@ -28,8 +28,8 @@ def put_variables(
 ) -> tuple[wire.StepVariablesOut, int]:
     """Makes or replaces the group. `expected` is the version that the caller saw, None for whichever it is."""
     _check(asked)
-    with services.db.transaction() as session:
-        row = session.scalar(
+    with begin(services, actor) as uow:
+        row = uow.session.scalar(
             select(VariablesRow)
             .where(VariablesRow.name == name)
             .options(undefer(VariablesRow.sealed))
@@ -39,7 +39,7 @@ def put_variables(
             raise Conflict("variables.moved", f"the group {name} was changed meanwhile", hint="Load it again.")
         if row is None:
             row = VariablesRow(name=name, created_at=services.now(), version=0)
-            session.add(row)
+            uow.session.add(row)
         kept = _secrets(services, row)
         secrets = {k: kept.get(k, "") if v is None else v for k, v in asked.secrets.items()}
         lost = [k for k, v in asked.secrets.items() if v is None and k not in kept]
@@ -51,9 +51,9 @@ def put_variables(
         row.changed_at, row.changed_by = services.now(), actor.name
         changed = sorted(k for k, v in secrets.items() if kept.get(k) != v)
         variables = sorted(asked.variables)
-        audit.record(session, services, actor, "variables.change", name, variables=variables, secrets_changed=changed)
-        session.flush()
-        return _out(session, row), row.version
+        audit.record(uow, "variables.change", name, variables=variables, secrets_changed=changed)
+        uow.session.flush()
+        return _out(uow.session, row), row.version
 
 
 def _check(asked: wire.StepVariablesIn) -> None:
@@ -72,43 +72,36 @@ def _check(asked: wire.StepVariablesIn) -> None:
 
 
 def list_variables(services: Services) -> list[wire.StepVariablesOut]:
-    with services.db.transaction() as session:
-        used = _uses(session)
-        return [_out(session, r, used) for r in session.scalars(select(VariablesRow).order_by(VariablesRow.name))]
+    with begin(services) as uow:
+        used = _uses(uow.session)
+        return [
+            _out(uow.session, r, used) for r in uow.session.scalars(select(VariablesRow).order_by(VariablesRow.name))
+        ]
 
 
 def get_variables(services: Services, name: str) -> tuple[wire.StepVariablesOut, int]:
-    with services.db.transaction() as session:
-        row = find_variables(session, name)
-        return _out(session, row), row.version
+    with begin(services) as uow:
+        row = find_variables(uow.session, name)
+        return _out(uow.session, row), row.version
 
 
 def remove_variables(services: Services, actor: Actor, name: str) -> None:
-    with services.db.transaction() as session:
-        row = find_variables(session, name)
-        used = _uses(session).get(name, [])
+    with begin(services, actor) as uow:
+        row = find_variables(uow.session, name)
+        used = _uses(uow.session).get(name, [])
         if used:
             hint = "Name another group in toolchain.variables first."
             raise Refused("variables.used", f"{', '.join(used)} name the group {name}", where=name, hint=hint)
-        session.delete(row)
-        audit.record(session, services, actor, "variables.remove", name)
+        uow.session.delete(row)
+        audit.record(uow, "variables.remove", name)
 
 
-def find_variables(session: Session, name: str) -> VariablesRow:
-    row = session.scalar(select(VariablesRow).where(VariablesRow.name == name))
-    if row is None:
-        known = ", ".join(session.scalars(select(VariablesRow.name).order_by(VariablesRow.name)))
-        hint = f"There is: {known}." if known else f"Make it: `rampa variables set {name} NAME=VALUE`."
-        raise NotFound("variables.unknown", f"there are no step variables {name!r}", where="variables", hint=hint)
-    return row
-
-
-def open_variables(services: Services, session: Session, name: str) -> tuple[dict[str, str], dict[str, str]]:
+def open_variables(uow: UnitOfWork, name: str) -> tuple[dict[str, str], dict[str, str]]:
     """(variables, secrets) for an agent; empty where no group is named."""
     if not name:
         return {}, {}
-    row = find_variables(session, name)
-    return dict(row.variables), _secrets(services, row)
+    row = find_variables(uow.session, name)
+    return dict(row.variables), _secrets(uow.services, row)
 
 
 def _secrets(services: Services, row: VariablesRow) -> dict[str, str]:

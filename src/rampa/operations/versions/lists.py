@@ -11,13 +11,13 @@ from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.db.base import new_id
-from rampa.db.builds import BuildRow, ReservationRow
-from rampa.db.titles import TitleRow
+from rampa.db.builds import BuildRow
+from rampa.db.titles import TitleRow, find_title, load_document
+from rampa.db.versions import ReservationRow
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.base.pages import cursor_id, page_of
-from rampa.operations.titles.documents import load_document
-from rampa.operations.titles.titles import find_title
+from rampa.operations.base.unit_of_work import begin
 from rampa.operations.versions.versions import CodeLine, WantedCode, hold, holder, line_of, next_for
 from rampa.schema import versions as wire
 from rampa.schema.common import Page
@@ -25,10 +25,10 @@ from rampa.schema.common import Page
 
 def next_codes(services: Services, slug: str) -> wire.NextCodes:
     """For each profile the code that its next build would get, or why it would get none."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        document = load_document(session, title)
-        return wire.NextCodes(items=[_next(session, resolve(document, name)) for name in document.profiles])
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        document = load_document(uow.session, title)
+        return wire.NextCodes(items=[_next(uow.session, resolve(document, name)) for name in document.profiles])
 
 
 def _next(session: Session, profile: ResolvedProfile) -> wire.NextCode:
@@ -57,9 +57,9 @@ def _next(session: Session, profile: ResolvedProfile) -> wire.NextCode:
 
 def history(services: Services, slug: str, query: wire.HistoryQuery) -> Page[wire.CodeHeld]:
     """Who holds which code and why, newest first."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug)
-        identifiers = _identifiers(session, title)
+    with begin(services) as uow:
+        title = find_title(uow.session, slug)
+        identifiers = _identifiers(uow.session, title)
         rows = select(ReservationRow).where(ReservationRow.identifier.in_(identifiers))
         rows = rows.order_by(ReservationRow.id.desc()).limit(query.limit + 1)
         if query.place:
@@ -70,7 +70,7 @@ def history(services: Services, slug: str, query: wire.HistoryQuery) -> Page[wir
             rows = rows.where(ReservationRow.code == query.code)
         if query.cursor:
             rows = rows.where(ReservationRow.id < cursor_id(query.cursor))
-        found = list(session.scalars(rows))
+        found = list(uow.session.scalars(rows))
         return page_of(Page[wire.CodeHeld], found, query.limit, _held, lambda r: str(r.id))
 
 
@@ -100,7 +100,7 @@ STATES = {
 def _held(row: ReservationRow) -> wire.CodeHeld:
     build = row.build
     state = STATES[BuildState(build.state)] if build else "taken"
-    run = f", run {build.run}" if build and build.run else ""
+    run = f", run {build.made.run}" if build and build.made.run else ""
     why = f"{build.name} ({build.profile}{run})" if build else row.note or "taken at the storefront"
     return wire.CodeHeld(
         identifier=row.identifier,
@@ -111,7 +111,7 @@ def _held(row: ReservationRow) -> wire.CodeHeld:
         state=state,
         why=why,
         build=build.number if build else None,
-        run=build.run if build and build.run else None,
+        run=build.made.run if build and build.made.run else None,
         origin=row.origin,
         by=row.created_by or (build.created_by if build else ""),
         at=row.created_at,
@@ -120,13 +120,13 @@ def _held(row: ReservationRow) -> wire.CodeHeld:
 
 def take(services: Services, actor: Actor, slug: str, asked: wire.TakenIn) -> wire.CodeHeld:
     """A code that the storefront knows already: it and lower ones are never given. Raises `Conflict` when it is held here."""
-    with services.db.transaction() as session:
-        title = find_title(session, slug, lock=True)
-        if asked.identifier and asked.identifier not in _identifiers(session, title):
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        if asked.identifier and asked.identifier not in _identifiers(uow.session, title):
             raise Invalid("version.identifier", f"{slug} has no profile with that identifier", where="identifier")
         line = _asked_line(asked, asked.identifier or title.identifier)
-        hold(session, line)
-        there = session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == asked.code))  # type: ignore[arg-type]
+        hold(uow.session, line)
+        there = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == asked.code))  # type: ignore[arg-type]
         if there is not None:
             raise Conflict(
                 "version.taken", f"version code {asked.code:,} is held by {holder(there)} already", where="code"
@@ -143,10 +143,10 @@ def take(services: Services, actor: Actor, slug: str, asked: wire.TakenIn) -> wi
             created_by=actor.name,
             created_at=services.now(),
         )
-        session.add(row)
+        uow.session.add(row)
         detail = {"code": asked.code, "place": line.place, "origin": asked.origin}
-        audit.record(session, services, actor, "version.take", line.identifier, slug, **detail)
-        session.flush()
+        audit.record(uow, "version.take", line.identifier, slug, **detail)
+        uow.session.flush()
         return _held(row)
 
 

@@ -16,8 +16,8 @@ from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.version.code import next_code
 from rampa.core.version.forms import PLACE, code_for_architecture, packed_code
 from rampa.db.base import new_id
-from rampa.db.builds import ReservationRow
-from rampa.operations.base.context import Actor, Services
+from rampa.db.versions import ReservationRow
+from rampa.operations.base.unit_of_work import UnitOfWork
 
 
 @dataclass(frozen=True)
@@ -123,25 +123,23 @@ def holder(row: ReservationRow | None) -> str:
     return row.build.name if row.build else "the storefront"
 
 
-def reserve(
-    session: Session, services: Services, actor: Actor, profile: ResolvedProfile, wanted: WantedCode
-) -> ReservationRow:
+def reserve(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> ReservationRow:
     """Takes the next code in the caller's transaction; the build is set by the caller."""
     line = line_of(profile)
-    hold(session, line)
+    hold(uow.session, line)
     row = ReservationRow(
         id=new_id(),
         identifier=line.identifier,
         platform=line.platform,
         storefront=line.storefront,
-        code=next_for(session, profile, wanted),
+        code=next_for(uow.session, profile, wanted),
         version_name=wanted.version_name,
         origin="build",
         note="",
-        created_by=actor.name,
-        created_at=services.now(),
+        created_by=uow.actor.name,
+        created_at=uow.now,
     )
-    session.add(row)
+    uow.session.add(row)
     return row
 
 

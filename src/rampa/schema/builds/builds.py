@@ -7,8 +7,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from rampa.core.build.life import BuildState
+from rampa.core.check.findings import Finding
+from rampa.core.content.select.left_out import LeftOut
 from rampa.schema.bundles.bundles import BundleVerified
-from rampa.schema.common import Action, Digest, FindingOut, Note, Number, PageQuery, Query, Slug, Wire
+from rampa.schema.common import Action, Digest, Note, Number, PageQuery, Query, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
 MISSING_LIMIT = 20_000
@@ -158,7 +161,7 @@ class CompleteBuild(Wire):
     """Symbols are kept with the build and never delivered; their manifest is of a depot named `symbols`."""
     tools: Annotated[dict[str, Word], Field(max_length=50)] = {}
     """Tool -> its version."""
-    findings: Annotated[list[FindingOut], Field(max_length=500)] = []
+    findings: Annotated[list[Finding], Field(max_length=500)] = []
     lease: Lease = ""
 
 
@@ -198,7 +201,7 @@ class BuildSummary(Wire):
     profile: str
     platform: str
     purpose: str
-    state: str
+    state: BuildState
     version_name: str
     version_code: int
     revision: int
@@ -235,7 +238,7 @@ class Build(BuildSummary):
     bundle_name: str
     launch: str
     depots: list[DepotOut]
-    findings: list[FindingOut]
+    findings: list[Finding]
     left_out_files: int
     left_out_size: int
     figures: Figures
@@ -254,7 +257,7 @@ class BuildQuery(PageQuery):
 
     profile: Slug | None = None
     platform: Slug | None = None
-    state: Literal["open", "ready", "abandoned", "removed"] | None = None
+    state: BuildState | None = None
     purpose: Literal["development", "testing", "release"] | None = None
     branch: Annotated[str, StringConstraints(max_length=250, pattern=r"^[^\x00]*$")] | None = None
     version: Annotated[str, StringConstraints(max_length=64, pattern=r"^[^\x00]*$")] | None = None
@@ -299,12 +302,5 @@ class SymbolsFound(Wire):
     items: list[SymbolsAt]
 
 
-class LeftOutOut(Wire):
-    path: str
-    size: int
-    why: str
-    origin: str
-
-
 class LeftOutList(Wire):
-    files: list[LeftOutOut]
+    files: list[LeftOut]

@@ -6,8 +6,10 @@ from typing import Annotated
 
 from pydantic import Field
 
+from rampa.core.check.findings import Finding
+from rampa.core.content.tree.file_change import FileChange
 from rampa.schema.builds.builds import BuildSummary
-from rampa.schema.common import FindingOut, Number, Query, Wire
+from rampa.schema.common import Number, Query, Wire
 from rampa.schema.profiles.profiles import DifferenceOut
 from rampa.schema.sources import CommitOut
 
@@ -17,14 +19,6 @@ FILES = 2000
 class BuildPairQuery(Query):
     left: Number
     right: Number
-
-
-class BuildFileChange(Wire):
-    path: str
-    kind: str
-    """added, removed or changed."""
-    before: int
-    after: int
 
 
 class SizePair(Wire):
@@ -48,13 +42,14 @@ class BuildComparison(Wire):
     added: int
     removed: int
     changed: int
+    moved: int
     unchanged: int
-    files: list[BuildFileChange]
+    files: list[FileChange]
     folders: list[SizePair]
     durations: list[SizePair]
     tools: list[ToolPair]
-    findings_left: list[FindingOut]
-    findings_right: list[FindingOut]
+    findings_left: list[Finding]
+    findings_right: list[Finding]
     same_native: bool | None
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from rampa.schema.common import FindingOut, Wire
+from rampa.core.bundle.report import Leftover, Part, PlatformLevel, Twin, Who
+from rampa.core.check.findings import Finding
+from rampa.schema.common import Wire
 
 
 class BundleFacts(Wire):
@@ -21,33 +23,10 @@ class BundleFacts(Wire):
     libraries: dict[str, list[str]] = {}
 
 
-class PartOut(Wire):
-    name: str
-    files: int
-    stored: int
-    size: int
-
-
 class BundleEntryOut(Wire):
     name: str
     stored: int
     size: int
-
-
-class TwinOut(Wire):
-    """The same content under several names."""
-
-    names: list[str]
-    size: int
-    wasted: int
-
-
-class LeftoverOut(Wire):
-    """Something that is likely not meant to ship."""
-
-    name: str
-    size: int
-    why: str
 
 
 class BundleInspected(Wire):
@@ -59,20 +38,13 @@ class BundleInspected(Wire):
     stored: int
     overhead: int
     signed_by: list[str]
-    folders: list[PartOut]
-    kinds: list[PartOut]
+    folders: list[Part]
+    kinds: list[Part]
     largest: list[BundleEntryOut]
-    twins: list[TwinOut]
-    leftovers: list[LeftoverOut]
-    findings: list[FindingOut]
+    twins: list[Twin]
+    leftovers: list[Leftover]
+    findings: list[Finding]
     notes: list[str] = []
-
-
-class WhoSigned(Wire):
-    fingerprint: str
-    subject: str
-    not_after: str
-    algorithm: str
 
 
 class SchemeOut(Wire):
@@ -80,20 +52,10 @@ class SchemeOut(Wire):
 
     name: str
     state: str
-    signers: list[WhoSigned] = []
+    signers: list[Who] = []
     why: str = ""
     where: str = ""
     line: list[str] = []
-
-
-class LevelOut(Wire):
-    """What platform levels from `first` to `last` (null: all after) look at."""
-
-    first: int
-    last: int | None
-    scheme: str
-    installs: bool
-    why: str
 
 
 class BundleVerified(Wire):
@@ -103,7 +65,7 @@ class BundleVerified(Wire):
     holds: bool
     facts: BundleFacts
     schemes: list[SchemeOut]
-    levels: list[LevelOut]
+    levels: list[PlatformLevel]
     checksums: int | None = None
     notes: list[str]
 

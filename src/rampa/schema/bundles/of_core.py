@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from rampa.core.bundle.comparison import Compared, Grown
-from rampa.core.bundle.inspection import Inspected, Part
+from rampa.core.bundle.inspection import Inspected
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
 from rampa.core.bundle.verification import Scheme, Verified
 from rampa.core.check.findings import Finding
 from rampa.schema.bundles import bundles as wire
-from rampa.schema.common import FindingOut
 
 
 def facts_out(facts: Facts) -> wire.BundleFacts:
@@ -30,10 +29,6 @@ def facts_out(facts: Facts) -> wire.BundleFacts:
     )
 
 
-def findings_out(found: Iterable[Finding]) -> list[FindingOut]:
-    return [FindingOut(severity=f.severity, code=f.code, message=f.message, where=f.where, hint=f.hint) for f in found]
-
-
 def inspected_out(file: str, size: int, seen: Inspected, findings: Iterable[Finding]) -> wire.BundleInspected:
     return wire.BundleInspected(
         file=file,
@@ -44,18 +39,14 @@ def inspected_out(file: str, size: int, seen: Inspected, findings: Iterable[Find
         stored=seen.stored,
         overhead=seen.overhead,
         signed_by=list(seen.signed_by),
-        folders=[_part(p) for p in seen.folders],
-        kinds=[_part(p) for p in seen.kinds],
+        folders=list(seen.folders),
+        kinds=list(seen.kinds),
         largest=[wire.BundleEntryOut(name=e.name, stored=e.stored, size=e.size) for e in seen.largest],
-        twins=[wire.TwinOut(names=list(t.names), size=t.size, wasted=t.wasted) for t in seen.twins],
-        leftovers=[wire.LeftoverOut(name=f.name, size=f.size, why=f.why) for f in seen.leftovers],
-        findings=findings_out(findings),
+        twins=list(seen.twins),
+        leftovers=list(seen.leftovers),
+        findings=list(findings),
         notes=[UNSIGNED] if seen.facts.kind == "ipa" else [],
     )
-
-
-def _part(part: Part) -> wire.PartOut:
-    return wire.PartOut(name=part.name, files=part.files, stored=part.stored, size=part.size)
 
 
 def verified_out(file: str, seen: Verified, checksums: int | None = None) -> wire.BundleVerified:
@@ -64,10 +55,7 @@ def verified_out(file: str, seen: Verified, checksums: int | None = None) -> wir
         holds=seen.holds,
         facts=facts_out(seen.facts),
         schemes=[scheme_out(s) for s in seen.schemes],
-        levels=[
-            wire.LevelOut(first=v.first, last=v.last, scheme=v.scheme, installs=v.installs, why=v.why)
-            for v in seen.levels
-        ],
+        levels=list(seen.levels),
         checksums=checksums,
         notes=[*seen.notes, *([UNSIGNED] if seen.facts.kind == "ipa" else [])],
     )
@@ -77,10 +65,7 @@ def scheme_out(scheme: Scheme) -> wire.SchemeOut:
     return wire.SchemeOut(
         name=scheme.name,
         state=scheme.state,
-        signers=[
-            wire.WhoSigned(fingerprint=w.fingerprint, subject=w.subject, not_after=w.not_after, algorithm=w.algorithm)
-            for w in scheme.signers
-        ],
+        signers=list(scheme.signers),
         why=scheme.why,
         where=scheme.where,
         line=list(scheme.line),

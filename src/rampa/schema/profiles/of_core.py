@@ -16,7 +16,6 @@ from rampa.core.profile.document import Document
 from rampa.core.profile.edits import Edit
 from rampa.core.profile.layers import Layer
 from rampa.core.profile.matrix import matrix
-from rampa.core.profile.problems import DocumentProblem
 from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.settings.table import GROUPS, SETTINGS
 from rampa.core.profile.values import ListChange, Origin, Value, spoken
@@ -91,17 +90,6 @@ def _layer(layer: Layer) -> wire.LayerOut:
             values[key] = {name: text for name, text in change.entries.items() if text is not None}
     return wire.LayerOut(
         name=layer.name, path=list(layer.path), facets=list(layer.facets), values=values, changes=changes
-    )
-
-
-def problem_out(problem: DocumentProblem) -> wire.ProblemOut:
-    return wire.ProblemOut(
-        line=problem.line,
-        column=problem.column,
-        key=problem.key,
-        code=problem.code,
-        message=problem.message,
-        hint=problem.hint,
     )
 
 

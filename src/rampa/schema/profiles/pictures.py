@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
+from rampa.core.picture.remark import Remark
 from rampa.schema.common import Wire
 
 MAX_PICTURE = 45_000_000
@@ -38,18 +39,11 @@ class PictureFileOut(Wire):
     data: str
 
 
-class RemarkOut(Wire):
-    severity: str
-    code: str
-    message: str
-    hint: str
-
-
 class PictureSetOut(Wire):
     platform: str
     platform_title: str
     files: list[PictureFileOut]
-    remarks: list[RemarkOut]
+    remarks: list[Remark]
 
 
 class PicturesOut(Wire):

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
+from rampa.core.profile.problems import DocumentProblem
 from rampa.schema.common import Number, Query, Slug, Wire
 from rampa.schema.titles.titles import DocumentText, TitlePath
 
@@ -212,17 +213,6 @@ class CheckOut(Wire):
     findings: list[ProfileFindingOut]
 
 
-class ProblemOut(Wire):
-    """Why a text is no profile document: a place in it; line and column from 1."""
-
-    line: int
-    column: int
-    key: str
-    code: str
-    message: str
-    hint: str
-
-
 class TextIn(Wire):
     """A text that may or may not be a profile document, with edits to make first."""
 
@@ -251,6 +241,6 @@ class TextOut(Wire):
     """The text after the edits; the problems that keep it from being a document, or its matrix and layers."""
 
     document: str
-    problems: list[ProblemOut]
+    problems: list[DocumentProblem]
     matrix: MatrixOut | None
     layers: list[LayerOut]

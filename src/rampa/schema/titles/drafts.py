@@ -7,8 +7,10 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
+from rampa.core.profile.problems import DocumentProblem
+from rampa.core.profile.text_changes import Clash
 from rampa.schema.common import Number, Wire
-from rampa.schema.profiles.profiles import DifferenceOut, ProblemOut, ProfileFindingOut
+from rampa.schema.profiles.profiles import DifferenceOut, ProfileFindingOut
 from rampa.schema.titles.titles import DocumentText
 
 
@@ -66,15 +68,6 @@ class ChangedProfile(Wire):
     builds: list[AffectedBuild]
 
 
-class ClashOut(Wire):
-    """Lines that both sides changed, each otherwise; `line` in the merged text."""
-
-    line: int
-    base: str
-    theirs: str
-    mine: str
-
-
 class MergedOut(Wire):
     """What happened meanwhile: `theirs` and `mine` are both differences since `base`, `document` both changes together."""
 
@@ -85,7 +78,7 @@ class MergedOut(Wire):
     theirs: str
     mine: str
     document: str
-    clashes: list[ClashOut]
+    clashes: list[Clash]
 
 
 class ReviewOut(Wire):
@@ -95,7 +88,7 @@ class ReviewOut(Wire):
     revision: int
     same: bool
     difference: str
-    problems: list[ProblemOut]
+    problems: list[DocumentProblem]
     profiles: list[ChangedProfile]
     findings_added: list[ProfileFindingOut]
     findings_removed: list[ProfileFindingOut]

@@ -7,7 +7,10 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from rampa.schema.common import Action, FindingOut, Number, Query, Slug, Wire
+from rampa.core.build.life import BuildState
+from rampa.core.check.findings import Finding
+from rampa.core.placement.stations import Station
+from rampa.schema.common import Action, Number, Query, Slug, Wire
 
 DocumentText = Annotated[str, StringConstraints(min_length=1, max_length=8_000_000)]
 
@@ -77,7 +80,7 @@ class RampBuild(Wire):
     version_name: str
     version_code: int
     height: int
-    state: str
+    state: BuildState
     live_on: list[str]
     shares: dict[str, int]
     """channel -> per cent of the devices that follow it and have this build; only where it is live and devices report."""
@@ -85,7 +88,7 @@ class RampBuild(Wire):
     created_at: dt.datetime
     created_by: str
     size: int
-    stop: FindingOut | None = None
+    stop: Finding | None = None
     """What keeps the build from its next station."""
     next: Action | None = None
 
@@ -100,16 +103,10 @@ class RampRow(Wire):
     builds: list[RampBuild]
 
 
-class StationOut(Wire):
-    name: str
-    channel: bool
-    closed: str
-
-
 class Ramp(Wire):
     """What is live where, what comes next, what blocks it. `at` is when it was true."""
 
     title: str
-    stations: list[StationOut]
+    stations: list[Station]
     rows: list[RampRow]
     at: dt.datetime

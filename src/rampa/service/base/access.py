@@ -1,4 +1,4 @@
-"""Who may call what: every route declares its roles, and a route that does not is closed."""
+"""Who may call what: every route declares its act, and a route that does not is closed. The policy says who may."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from flask import Flask, g, request
 
 from rampa.core.errors import Denied, Invalid
 from rampa.operations.base.context import Actor, Services
+from rampa.operations.base.policy import Act, must
 from rampa.operations.people import people
 from rampa.schema.common import Role
 
@@ -17,20 +18,12 @@ CSRF_HEADER = "X-CSRF-Token"
 UNKNOWN_LIMIT = 100_000
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 
-EVERYBODY = frozenset(Role)
-INSTALLERS = frozenset({Role.OWNER, Role.ENGINEER, Role.TESTER})
-MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
-ENGINEERS = frozenset({Role.OWNER, Role.ENGINEER})
-OWNERS = frozenset({Role.OWNER})
-PUBLIC: frozenset[Role] = frozenset()
-"""No sign-in: the signing-in itself, health, the OpenAPI document, the console's files."""
-
 
 @dataclass
 class AccessTable:
-    """endpoint -> roles. One an application."""
+    """endpoint -> what calling it does; the policy says who may. One an application."""
 
-    roles: dict[str, frozenset[Role]]
+    acts: dict[str, Act]
 
 
 def install(app: Flask, services: Services, table: AccessTable) -> None:
@@ -38,16 +31,14 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
     def check() -> None:
         if request.endpoint is None:
             return  # 404 and 405 are answered as such
-        roles = table.roles.get(request.endpoint)
-        if roles is None:
-            raise Denied("route.closed", "this route does not say who may call it", hint="This is a defect of Rampa.")
-        if roles is PUBLIC or not roles:
+        act = table.acts.get(request.endpoint)
+        if act is None:
+            raise Denied("route.closed", "this route does not say what it does", hint="This is a defect of Rampa.")
+        if act is Act.OPEN:
             _small()
             return
         actor = identify(services)
-        if actor.role not in roles:
-            allowed = ", ".join(sorted(roles))
-            raise Denied("role.denied", f"a {actor.role} may not do this", hint=f"It takes one of: {allowed}.")
+        must(actor, act)
         g.actor = actor
 
 

@@ -14,8 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rampa.core.errors import Conflict, Invalid
 from rampa.operations.base.idempotency import Once
-from rampa.schema.common import Page, Problem, Role, Wire
-from rampa.service.base.access import PUBLIC
+from rampa.operations.base.policy import Act
+from rampa.schema.common import Page, Problem, Wire
 from rampa.service.base.problems import MEDIA_TYPE, TITLES
 
 PREFIX = "/api/v1"
@@ -46,17 +46,17 @@ class CreateFromHeaders(CreateHeaders):
 
 
 class Resource(APIBlueprint):
-    """`access` collects the roles of each endpoint for the access table."""
+    """`acts` collects what each endpoint does, for the access table."""
 
     def __init__(self, name: str) -> None:
         super().__init__(name, __name__, url_prefix=PREFIX, abp_tags=[{"name": name}])
-        self.access: dict[str, frozenset[Role]] = {}
+        self.acts: dict[str, Act] = {}
 
     def call(
         self,
         method: str,
         rule: str,
-        roles: frozenset[Role],
+        act: Act,
         answer: type[BaseModel] | str | None,
         *,
         status: int = 200,
@@ -65,14 +65,14 @@ class Resource(APIBlueprint):
         """`answer` is a wire type, a media type of bytes, or None for no content. `sends`: media type of a raw body."""
 
         def declare(view: Callable[..., Any]) -> Callable[..., Any]:
-            self.access[f"{self.name}.{view.__name__}"] = roles
+            self.acts[f"{self.name}.{view.__name__}"] = act
             request_body = {"content": {sends: BINARY}, "required": True} if sends else None
             register = getattr(self, method.lower())
             register(
                 rule,
                 operation_id=view.__name__,
                 responses=_responses(answer, status),
-                security=[] if roles is PUBLIC else [{"bearer": []}, {"cookie": []}],
+                security=[] if act is Act.OPEN else [{"bearer": []}, {"cookie": []}],
                 **({"request_body": request_body} if request_body else {}),
             )(_answering(view, status))
             return view

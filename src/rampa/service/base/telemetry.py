@@ -14,7 +14,8 @@ from sqlalchemy import text
 
 from rampa.core.errors import RampaError, Unavailable
 from rampa.operations.base.context import Services
-from rampa.service.base.access import PUBLIC, AccessTable
+from rampa.operations.base.policy import Act
+from rampa.service.base.access import AccessTable
 
 REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{8,64}")
 log = structlog.get_logger()
@@ -87,4 +88,4 @@ def _health(app: Flask, services: Services, table: AccessTable, registry: Collec
 
     for view in (healthz, readyz, metrics):
         app.add_url_rule(f"/{view.__name__}", view.__name__, view)
-        table.roles[view.__name__] = PUBLIC
+        table.acts[view.__name__] = Act.OPEN

@@ -10,13 +10,15 @@ from flask import Response, redirect, request, send_file
 from werkzeug.http import parse_range_header
 
 from rampa.core.errors import NotFound
+from rampa.db.builds import find_build
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.operations.builds import builds, completion, lists
 from rampa.operations.content import arrival, stored_trees
 from rampa.schema.builds import builds as wire
 from rampa.schema.common import Page
 from rampa.schema.titles.titles import TitlePath
-from rampa.service.base.access import EVERYBODY, MAKERS, current_actor
+from rampa.service.base.access import current_actor
 from rampa.service.base.resource import ChangeHeaders, CreateHeaders, Resource, expected_version, once_from
 
 BUILD = "/titles/<string:title>/builds/<int:build>"
@@ -28,22 +30,22 @@ PIECE = 256 * 1024
 def resource(services: Services) -> Resource:
     api = Resource("builds")
 
-    @api.call("GET", "/titles/<string:title>/builds", EVERYBODY, Page[wire.BuildSummary])
+    @api.call("GET", "/titles/<string:title>/builds", Act.READ, Page[wire.BuildSummary])
     def list_builds(path: TitlePath, query: wire.BuildQuery) -> Page[wire.BuildSummary]:
         """A title's builds."""
         return lists.list_builds(services, path.title, query)
 
-    @api.call("POST", "/titles/<string:title>/builds", MAKERS, wire.Build, status=201)
+    @api.call("POST", "/titles/<string:title>/builds", Act.MAKE_BUILD, wire.Build, status=201)
     def open_build(path: TitlePath, body: wire.NewBuild, header: CreateHeaders) -> wire.Build:
         """Open a build: reserves its number and version code."""
         return builds.open_build(services, current_actor(), path.title, body, once_from(header))
 
-    @api.call("GET", BUILD, EVERYBODY, wire.Build)
+    @api.call("GET", BUILD, Act.READ, wire.Build)
     def get_build(path: wire.BuildPath) -> tuple[wire.Build, int]:
         """One build; the ETag is the version of its notes."""
         return builds.get_build(services, current_actor(), path.title, path.build)
 
-    @api.call("PATCH", BUILD, MAKERS, wire.Build)
+    @api.call("PATCH", BUILD, Act.NOTE_BUILD, wire.Build)
     def change_build(path: wire.BuildPath, body: wire.BuildChange, header: ChangeHeaders) -> tuple[wire.Build, int]:
         """Change a build's notes. If-Match: the ETag that you saw."""
         expected = expected_version(header.if_match, needed=True)
@@ -52,33 +54,33 @@ def resource(services: Services) -> Resource:
         changed = builds.change_build(services, current_actor(), path.title, path.build, body, expected)
         return changed, builds.notes_version(services, path.title, path.build)
 
-    @api.call("POST", BUILD + "/missing", MAKERS, wire.MissingOut)
+    @api.call("POST", BUILD + "/missing", Act.MAKE_BUILD, wire.MissingOut)
     def ask_missing(path: wire.BuildPath, body: wire.MissingIn) -> wire.MissingOut:
         """Which of these chunks the service does not have."""
         return wire.MissingOut(missing=arrival.missing_chunks(services, path.title, path.build, body.digests))
 
-    @api.call("PUT", BUILD + "/packs/<string:pack>", MAKERS, wire.PackStored, sends=BYTES)
+    @api.call("PUT", BUILD + "/packs/<string:pack>", Act.MAKE_BUILD, wire.PackStored, sends=BYTES)
     def put_pack(path: wire.PackPath) -> wire.PackStored:
         """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
         pieces = _body()
         return arrival.store_pack(services, path.title, path.build, bytes.fromhex(path.pack), pieces)
 
-    @api.call("POST", BUILD + "/complete", MAKERS, wire.Build)
+    @api.call("POST", BUILD + "/complete", Act.MAKE_BUILD, wire.Build)
     def complete_build(path: wire.BuildPath, body: wire.CompleteBuild) -> wire.Build:
         """Check everything, sign, and make the build ready."""
         return completion.complete_build(services, current_actor(), path.title, path.build, body)
 
-    @api.call("POST", BUILD + "/abandon", MAKERS, wire.Build)
+    @api.call("POST", BUILD + "/abandon", Act.ABANDON_BUILD, wire.Build)
     def abandon_build(path: wire.BuildPath) -> wire.Build:
         """Give an open build up; its version code is burned."""
         return builds.abandon_build(services, current_actor(), path.title, path.build)
 
-    @api.call("GET", BUILD + "/files", EVERYBODY, wire.FileList)
+    @api.call("GET", BUILD + "/files", Act.READ, wire.FileList)
     def list_files(path: wire.BuildPath) -> wire.FileList:
         """All files of a build."""
         return stored_trees.list_files(services, path.title, path.build)
 
-    @api.call("GET", BUILD + "/left-out", EVERYBODY, wire.LeftOutList)
+    @api.call("GET", BUILD + "/left-out", Act.READ, wire.LeftOutList)
     def list_left_out(path: wire.BuildPath) -> wire.LeftOutList:
         """What stayed out of a build, and why."""
         return stored_trees.list_left_out(services, path.title, path.build)
@@ -91,20 +93,20 @@ def resource(services: Services) -> Resource:
 def _papers(api: Resource, services: Services) -> None:
     """What says what a build is and where it lies."""
 
-    @api.call("GET", BUILD + "/statement", EVERYBODY, "application/vnd.in-toto+dsse")
+    @api.call("GET", BUILD + "/statement", Act.READ, "application/vnd.in-toto+dsse")
     def get_statement(path: wire.BuildPath) -> Response:
         """The signed statement: a DSSE envelope."""
         build = stored_trees.find_ready(services, path.title, path.build)
-        return _immutable(build.statement or b"", "application/vnd.in-toto+dsse", str(build.id))
+        return _immutable(build.content.statement or b"", "application/vnd.in-toto+dsse", str(build.id))
 
-    @api.call("GET", BUILD + "/provenance", EVERYBODY, "application/vnd.in-toto+dsse")
+    @api.call("GET", BUILD + "/provenance", Act.READ, "application/vnd.in-toto+dsse")
     def get_provenance(path: wire.BuildPath) -> Response:
         """How the bundle was made: SLSA provenance in a DSSE envelope."""
         return Response(
             stored_trees.provenance(services, path.title, path.build), content_type="application/vnd.in-toto+dsse"
         )
 
-    @api.call("GET", BUILD + "/depots/<string:depot>/manifest", EVERYBODY, BYTES)
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest", Act.READ, BYTES)
     def get_manifest(path: wire.DepotPath) -> Response:
         """A depot's manifest."""
         build = stored_trees.find_ready(services, path.title, path.build)
@@ -113,14 +115,14 @@ def _papers(api: Resource, services: Services) -> None:
                 return _immutable(services.store.manifest(depot.manifest), BYTES, depot.manifest.hex())
         raise NotFound("depot.unknown", f"{build.name} has no depot {path.depot!r}", where="depot")
 
-    @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", EVERYBODY, BYTES)
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", Act.READ, BYTES)
     def get_manifest_difference(path: wire.DepotPath, query: wire.ManifestQuery) -> Response:
         """A depot's manifest as a difference against one that the device has; empty where that does not pay."""
         build = stored_trees.find_ready(services, path.title, path.build)
         data = stored_trees.manifest_difference(services, build, path.depot, bytes.fromhex(query.base))
         return _immutable(data, BYTES, f"{query.base[:32]}-{path.depot}-{build.id}")
 
-    @api.call("GET", BUILD + "/locations", EVERYBODY, BYTES)
+    @api.call("GET", BUILD + "/locations", Act.READ, BYTES)
     def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
         """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
         return Response(stored_trees.locations_for(services, path.title, path.build, query), content_type=BYTES)
@@ -129,11 +131,11 @@ def _papers(api: Resource, services: Services) -> None:
 def _downloads(api: Resource, services: Services) -> None:
     """What devices and people fetch: immutable, with strong ETags."""
 
-    @api.call("GET", BUILD + "/bundle", EVERYBODY, BYTES)
+    @api.call("GET", BUILD + "/bundle", Act.READ, BYTES)
     def get_bundle(path: wire.BuildPath) -> Response:
         """The bundle, as it was signed."""
         with services.db.transaction() as session:
-            build = builds.find_build(session, path.title, path.build)
+            build = find_build(session, path.title, path.build)
             bundle = build.bundle
             digests = stored_trees.split_digests(bundle.chunks) if bundle else []
         if bundle is None:
@@ -143,7 +145,7 @@ def _downloads(api: Resource, services: Services) -> None:
         response.headers["Content-Disposition"] = f'attachment; filename="{bundle.name}"'
         return _forever(response, bundle.sha256.hex())
 
-    @api.call("GET", BUILD + "/signature", EVERYBODY, "application/pkcs7-signature")
+    @api.call("GET", BUILD + "/signature", Act.READ, "application/pkcs7-signature")
     def get_signature(path: wire.BuildPath) -> Response:
         """The bundle's detached CMS signature (DER)."""
         build = stored_trees.find_ready(services, path.title, path.build)
@@ -153,7 +155,7 @@ def _downloads(api: Resource, services: Services) -> None:
             raise NotFound("bundle.unsigned", f"the bundle of {build.name} {why}")
         return _immutable(build.bundle.signature, "application/pkcs7-signature", build.bundle.sha256.hex() + "-sig")
 
-    @api.call("GET", "/packs/<string:pack>", EVERYBODY, BYTES)
+    @api.call("GET", "/packs/<string:pack>", Act.READ, BYTES)
     def get_pack(path: wire.PackAddress) -> Response:
         """A pack's bytes; ranges welcome. The address never means anything else."""
         digest = bytes.fromhex(path.pack)

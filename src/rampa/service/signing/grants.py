@@ -5,11 +5,12 @@ from __future__ import annotations
 from flask import Response
 
 from rampa.operations.base.context import Services
+from rampa.operations.base.policy import Act
 from rampa.operations.signing import grants
 from rampa.schema.builds.builds import BuildPath
 from rampa.schema.signing import grants as wire
 from rampa.schema.titles.titles import TitlePath
-from rampa.service.base.access import ENGINEERS, EVERYBODY, current_actor
+from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
 
 GRANTS = "/titles/<string:title>/grants"
@@ -19,22 +20,22 @@ BUILD = "/titles/<string:title>/builds/<int:build>"
 def resource(services: Services) -> Resource:
     api = Resource("grants")
 
-    @api.call("GET", GRANTS, EVERYBODY, wire.Grants)
+    @api.call("GET", GRANTS, Act.READ, wire.Grants)
     def list_grants(path: TitlePath) -> wire.Grants:
         """Grants, newest first, and the builds that must be signed again."""
         return grants.list_grants(services, path.title)
 
-    @api.call("POST", GRANTS, ENGINEERS, wire.GrantOut, status=201)
+    @api.call("POST", GRANTS, Act.MAKE_GRANT, wire.GrantOut, status=201)
     def make_grant(path: TitlePath, body: wire.NewGrant) -> wire.GrantOut:
         """Sign a list of devices for what a profile builds."""
         return grants.make_grant(services, current_actor(), path.title, body)
 
-    @api.call("GET", BUILD + "/grant", EVERYBODY, "application/pkcs7-mime")
+    @api.call("GET", BUILD + "/grant", Act.READ, "application/pkcs7-mime")
     def get_grant(path: BuildPath) -> Response:
         """The grant that a build was signed with (CMS, the list inside)."""
         return Response(grants.get_signed(services, path.title, path.build), content_type="application/pkcs7-mime")
 
-    @api.call("POST", BUILD + "/re-sign", ENGINEERS, wire.ReSigned)
+    @api.call("POST", BUILD + "/re-sign", Act.MAKE_GRANT, wire.ReSigned)
     def re_sign(path: BuildPath, body: wire.ReSignIn) -> wire.ReSigned:
         """Sign a build again, with another grant; nothing is rebuilt."""
         return grants.re_sign(services, current_actor(), path.title, path.build, body)

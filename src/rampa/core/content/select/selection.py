@@ -20,6 +20,7 @@ import pathspec
 from rampa.core import parallel
 from rampa.core.content.select.file_traits import Sign, look
 from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
+from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Sources
 from rampa.core.content.tree.paths import check_link, path_problem, printable
 from rampa.core.errors import Invalid, NotFound
@@ -46,14 +47,6 @@ class ContentRules:
     include: tuple[Pattern, ...]
     leave_out: tuple[Pattern, ...]
     classes: Mapping[str, str] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class LeftOut:
-    path: str
-    size: int
-    why: str
-    origin: str
 
 
 @dataclass(frozen=True)

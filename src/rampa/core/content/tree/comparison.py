@@ -1,23 +1,15 @@
-"""Comparing two trees: what a person wants to know before they place a build."""
+"""The difference of two trees, file by file and folder by folder.
+
+Placing a build, comparing two, and what an update costs all read this one.
+"""
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+from rampa.core.content.tree.file_change import FileChange
 from rampa.core.content.tree.tree import FileEntry, Files, Tree
-
-
-@dataclass(frozen=True)
-class FileChange:
-    """`kind` is added, removed, changed or moved. `shared` counts bytes of the new file that the old one holds too."""
-
-    kind: str
-    path: str
-    old_path: str
-    old_size: int
-    new_size: int
-    shared: int
 
 
 def compare(old: Tree, new: Tree) -> list[FileChange]:
@@ -48,6 +40,19 @@ def compare(old: Tree, new: Tree) -> list[FileChange]:
         changes.append(FileChange("removed", old.files.paths[i], old.files.paths[i], old.files.sizes[i], 0, 0))
     order = {"changed": 0, "added": 1, "moved": 2, "removed": 3}
     return sorted(changes, key=lambda c: (order[c.kind], c.path))
+
+
+def by_weight(changes: list[FileChange]) -> list[FileChange]:
+    """Those that touch most bytes first."""
+    return sorted(changes, key=lambda c: (-max(c.old_size, c.new_size), c.path))
+
+
+def folder_sizes(tree: Tree) -> dict[str, int]:
+    """Top folder -> bytes; files that lie in none count for `.`."""
+    out: dict[str, int] = defaultdict(int)
+    for f in tree.files:
+        out[f.path.partition("/")[0] if "/" in f.path else "."] += f.size
+    return dict(out)
 
 
 def _shared(old: FileEntry, new: FileEntry) -> int:

@@ -188,32 +188,11 @@ def upgrade() -> None:
         sa.Column("version_name", sa.String(length=64), nullable=False),
         sa.Column("version_code", sa.Integer(), nullable=False),
         sa.Column("bundle_name", sa.String(length=250), nullable=False),
-        sa.Column("launch", sa.String(length=1100), nullable=False),
         sa.Column("notes", sa.Text(), nullable=False),
         sa.Column("notes_version", sa.Integer(), nullable=False),
+        sa.Column("pinned", sa.Boolean(), nullable=False),
         sa.Column("created_by", sa.String(length=200), nullable=False),
         sa.Column("completed_at", sa.DateTime(timezone=True), nullable=True),
-        sa.Column("files", sa.Integer(), nullable=False),
-        sa.Column("size", sa.BigInteger(), nullable=False),
-        sa.Column("packed", sa.BigInteger(), nullable=False),
-        sa.Column("figures", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("undelivered", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("left_out", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("left_out_files", sa.Integer(), nullable=False),
-        sa.Column("left_out_size", sa.BigInteger(), nullable=False),
-        sa.Column("statement", sa.LargeBinary(), nullable=True),
-        sa.Column("run", sa.Integer(), nullable=False),
-        sa.Column("commit", sa.String(length=64), nullable=False),
-        sa.Column("ref", sa.String(length=250), nullable=False),
-        sa.Column("why", sa.String(length=20), nullable=False),
-        sa.Column("pinned", sa.Boolean(), nullable=False),
-        sa.Column("native", sa.String(length=64), nullable=False),
-        sa.Column("made_with", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("symbols", sa.LargeBinary(), nullable=True),
-        sa.Column("symbols_size", sa.BigInteger(), nullable=False),
-        sa.Column("symbols_files", sa.Integer(), nullable=False),
-        sa.Column("provenance", sa.LargeBinary(), nullable=True),
-        sa.Column("grant", sa.Integer(), nullable=False),
         sa.Column("id", sa.Uuid(), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
         sa.ForeignKeyConstraint(["title_id"], ["title.id"], name=op.f("fk_build_title_id")),
@@ -226,6 +205,9 @@ def upgrade() -> None:
         "channel",
         sa.Column("title_id", sa.Uuid(), nullable=False),
         sa.Column("name", sa.String(length=60), nullable=False),
+        sa.Column("position", sa.Integer(), nullable=False),
+        sa.Column("audience", sa.String(length=20), nullable=False),
+        sa.Column("reviewed", sa.Boolean(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("id", sa.Uuid(), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
@@ -389,6 +371,44 @@ def upgrade() -> None:
         sa.UniqueConstraint("digest", name=op.f("uq_web_session_digest")),
     )
     op.create_table(
+        "build_content",
+        sa.Column("build_id", sa.Uuid(), nullable=False),
+        sa.Column("launch", sa.String(length=1100), nullable=False),
+        sa.Column("files", sa.Integer(), nullable=False),
+        sa.Column("size", sa.BigInteger(), nullable=False),
+        sa.Column("packed", sa.BigInteger(), nullable=False),
+        sa.Column("figures", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("undelivered", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("left_out", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("left_out_files", sa.Integer(), nullable=False),
+        sa.Column("left_out_size", sa.BigInteger(), nullable=False),
+        sa.Column("statement", sa.LargeBinary(), nullable=True),
+        sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_build_content_build_id")),
+        sa.PrimaryKeyConstraint("build_id", name=op.f("pk_build_content")),
+    )
+    op.create_table(
+        "build_origin",
+        sa.Column("build_id", sa.Uuid(), nullable=False),
+        sa.Column("run", sa.Integer(), nullable=False),
+        sa.Column("commit", sa.String(length=64), nullable=False),
+        sa.Column("ref", sa.String(length=250), nullable=False),
+        sa.Column("why", sa.String(length=20), nullable=False),
+        sa.Column("native", sa.String(length=64), nullable=False),
+        sa.Column("record", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("provenance", sa.LargeBinary(), nullable=True),
+        sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_build_origin_build_id")),
+        sa.PrimaryKeyConstraint("build_id", name=op.f("pk_build_origin")),
+    )
+    op.create_table(
+        "build_symbols",
+        sa.Column("build_id", sa.Uuid(), nullable=False),
+        sa.Column("manifest", sa.LargeBinary(), nullable=False),
+        sa.Column("files", sa.Integer(), nullable=False),
+        sa.Column("size", sa.BigInteger(), nullable=False),
+        sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_build_symbols_build_id")),
+        sa.PrimaryKeyConstraint("build_id", name=op.f("pk_build_symbols")),
+    )
+    op.create_table(
         "bundle",
         sa.Column("build_id", sa.Uuid(), nullable=False),
         sa.Column("name", sa.String(length=250), nullable=False),
@@ -400,7 +420,8 @@ def upgrade() -> None:
         sa.Column("signature", sa.LargeBinary(), nullable=True),
         sa.Column("signed_at", sa.DateTime(timezone=True), nullable=True),
         sa.Column("kind", sa.String(length=20), nullable=False),
-        sa.Column("read_back", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("read_back", postgresql.JSONB(astext_type=sa.Text()), nullable=True),
+        sa.Column("grant", sa.Integer(), nullable=False),
         sa.Column("bare", sa.String(length=64), nullable=False),
         sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_bundle_build_id")),
         sa.PrimaryKeyConstraint("build_id", name=op.f("pk_bundle")),
@@ -477,28 +498,17 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("new_id", "old_id", name=op.f("pk_difference_set")),
     )
     op.create_table(
-        "placement",
+        "line",
         sa.Column("channel_id", sa.Uuid(), nullable=False),
-        sa.Column("number", sa.Integer(), nullable=False),
         sa.Column("platform", sa.String(length=40), nullable=False),
-        sa.Column("build_id", sa.Uuid(), nullable=False),
-        sa.Column("state", sa.String(length=20), nullable=False),
-        sa.Column("placed_by", sa.String(length=200), nullable=False),
-        sa.Column("ended_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("storefront", sa.String(length=40), nullable=False),
         sa.Column("id", sa.Uuid(), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
-        sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_placement_build_id")),
-        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_placement_channel_id")),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_placement")),
-        sa.UniqueConstraint("channel_id", "number", name=op.f("uq_placement_channel_id_number")),
-    )
-    op.create_index(op.f("ix_placement_build_id"), "placement", ["build_id"], unique=False)
-    op.create_index(
-        "uq_placement_live",
-        "placement",
-        ["channel_id", "platform"],
-        unique=True,
-        postgresql_where=sa.text("state = 'live'"),
+        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_line_channel_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_line")),
+        sa.UniqueConstraint(
+            "channel_id", "platform", "storefront", name=op.f("uq_line_channel_id_platform_storefront")
+        ),
     )
     op.create_table(
         "reservation",
@@ -533,48 +543,17 @@ def upgrade() -> None:
         sa.Column("platform", sa.String(length=40), nullable=False),
         sa.Column("purpose", sa.String(length=20), nullable=False),
         sa.Column("revision", sa.Integer(), nullable=False),
-        sa.Column("commit", sa.String(length=64), nullable=False),
-        sa.Column("subject", sa.String(length=300), nullable=False),
-        sa.Column("ref", sa.String(length=250), nullable=False),
-        sa.Column("folder", sa.Integer(), nullable=False),
-        sa.Column("step_variables", sa.String(length=60), nullable=False),
-        sa.Column("version_name", sa.String(length=64), nullable=False),
-        sa.Column("note", sa.String(length=500), nullable=False),
-        sa.Column("identity", sa.String(length=60), nullable=False),
-        sa.Column("commits", sa.Integer(), nullable=False),
-        sa.Column("reproduces", sa.Integer(), nullable=False),
         sa.Column("state", sa.String(length=20), nullable=False),
         sa.Column("why", sa.String(length=20), nullable=False),
         sa.Column("trigger", sa.String(length=60), nullable=False),
         sa.Column("started_by", sa.String(length=200), nullable=False),
-        sa.Column("attempt", sa.Integer(), nullable=False),
-        sa.Column("agent_id", sa.Uuid(), nullable=True),
-        sa.Column("agent_name", sa.String(length=60), nullable=False),
-        sa.Column("lease", sa.String(length=64), nullable=False),
-        sa.Column("seen_at", sa.DateTime(timezone=True), nullable=True),
-        sa.Column("taken_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("note", sa.String(length=500), nullable=False),
         sa.Column("ended_at", sa.DateTime(timezone=True), nullable=True),
-        sa.Column("step", sa.Integer(), nullable=False),
-        sa.Column("spoke_at", sa.DateTime(timezone=True), nullable=True),
-        sa.Column("progress", sa.Double(), nullable=True),
-        sa.Column("steps", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("wanted", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("waits_for", sa.String(length=1000), nullable=False),
-        sa.Column("nearest", sa.String(length=60), nullable=False),
-        sa.Column("cause", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("cause", postgresql.JSONB(astext_type=sa.Text()), nullable=True),
         sa.Column("superseded_by", sa.Integer(), nullable=False),
-        sa.Column("lost_agents", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("native", sa.String(length=64), nullable=False),
-        sa.Column("expected", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
-        sa.Column("log_lines", sa.BigInteger(), nullable=False),
-        sa.Column("log_batch", sa.Integer(), nullable=False),
-        sa.Column("errors", sa.Integer(), nullable=False),
-        sa.Column("warnings", sa.Integer(), nullable=False),
-        sa.Column("first_error", sa.BigInteger(), nullable=False),
         sa.Column("build_id", sa.Uuid(), nullable=True),
         sa.Column("id", sa.Uuid(), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
-        sa.ForeignKeyConstraint(["agent_id"], ["agent.id"], name=op.f("fk_run_agent_id")),
         sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_run_build_id")),
         sa.ForeignKeyConstraint(["title_id"], ["title.id"], name=op.f("fk_run_title_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_run")),
@@ -632,6 +611,78 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("run_id", "first_line", name=op.f("pk_log_part")),
     )
     op.create_table(
+        "placement",
+        sa.Column("line_id", sa.Uuid(), nullable=False),
+        sa.Column("channel_id", sa.Uuid(), nullable=False),
+        sa.Column("number", sa.Integer(), nullable=False),
+        sa.Column("build_id", sa.Uuid(), nullable=False),
+        sa.Column("state", sa.String(length=20), nullable=False),
+        sa.Column("share", sa.Integer(), nullable=False),
+        sa.Column("placed_by", sa.String(length=200), nullable=False),
+        sa.Column("ended_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("id", sa.Uuid(), nullable=False),
+        sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
+        sa.ForeignKeyConstraint(["build_id"], ["build.id"], name=op.f("fk_placement_build_id")),
+        sa.ForeignKeyConstraint(["channel_id"], ["channel.id"], name=op.f("fk_placement_channel_id")),
+        sa.ForeignKeyConstraint(["line_id"], ["line.id"], name=op.f("fk_placement_line_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_placement")),
+        sa.UniqueConstraint("channel_id", "number", name=op.f("uq_placement_channel_id_number")),
+    )
+    op.create_index(op.f("ix_placement_build_id"), "placement", ["build_id"], unique=False)
+    op.create_index(op.f("ix_placement_line_id"), "placement", ["line_id"], unique=False)
+    op.create_index("ix_placement_live", "placement", ["line_id", "state"], unique=False)
+    op.create_table(
+        "run_attempt",
+        sa.Column("run_id", sa.Uuid(), nullable=False),
+        sa.Column("number", sa.Integer(), nullable=False),
+        sa.Column("agent_id", sa.Uuid(), nullable=True),
+        sa.Column("agent_name", sa.String(length=60), nullable=False),
+        sa.Column("lease", sa.String(length=64), nullable=False),
+        sa.Column("taken_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("seen_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("spoke_at", sa.DateTime(timezone=True), nullable=True),
+        sa.Column("step", sa.Integer(), nullable=False),
+        sa.Column("progress", sa.Double(), nullable=True),
+        sa.Column("waits_for", sa.String(length=1000), nullable=False),
+        sa.Column("nearest", sa.String(length=60), nullable=False),
+        sa.Column("lost_agents", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.ForeignKeyConstraint(["agent_id"], ["agent.id"], name=op.f("fk_run_attempt_agent_id")),
+        sa.ForeignKeyConstraint(["run_id"], ["run.id"], name=op.f("fk_run_attempt_run_id")),
+        sa.PrimaryKeyConstraint("run_id", name=op.f("pk_run_attempt")),
+    )
+    op.create_index(op.f("ix_run_attempt_agent_id"), "run_attempt", ["agent_id"], unique=False)
+    op.create_index(op.f("ix_run_attempt_agent_name"), "run_attempt", ["agent_name"], unique=False)
+    op.create_table(
+        "run_log",
+        sa.Column("run_id", sa.Uuid(), nullable=False),
+        sa.Column("lines", sa.BigInteger(), nullable=False),
+        sa.Column("batch", sa.Integer(), nullable=False),
+        sa.Column("errors", sa.Integer(), nullable=False),
+        sa.Column("warnings", sa.Integer(), nullable=False),
+        sa.Column("first_error", sa.BigInteger(), nullable=False),
+        sa.ForeignKeyConstraint(["run_id"], ["run.id"], name=op.f("fk_run_log_run_id")),
+        sa.PrimaryKeyConstraint("run_id", name=op.f("pk_run_log")),
+    )
+    op.create_table(
+        "run_order",
+        sa.Column("run_id", sa.Uuid(), nullable=False),
+        sa.Column("commit", sa.String(length=64), nullable=False),
+        sa.Column("subject", sa.String(length=300), nullable=False),
+        sa.Column("ref", sa.String(length=250), nullable=False),
+        sa.Column("folder", sa.Integer(), nullable=False),
+        sa.Column("commits", sa.Integer(), nullable=False),
+        sa.Column("step_variables", sa.String(length=60), nullable=False),
+        sa.Column("version_name", sa.String(length=64), nullable=False),
+        sa.Column("identity", sa.String(length=60), nullable=False),
+        sa.Column("reproduces", sa.Integer(), nullable=False),
+        sa.Column("native", sa.String(length=64), nullable=False),
+        sa.Column("steps", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("wanted", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("expected", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.ForeignKeyConstraint(["run_id"], ["run.id"], name=op.f("fk_run_order_run_id")),
+        sa.PrimaryKeyConstraint("run_id", name=op.f("pk_run_order")),
+    )
+    op.create_table(
         "run_step",
         sa.Column("run_id", sa.Uuid(), nullable=False),
         sa.Column("attempt", sa.Integer(), nullable=False),
@@ -666,6 +717,15 @@ def downgrade() -> None:
     op.drop_index(op.f("ix_unlock_identity_id"), table_name="unlock")
     op.drop_table("unlock")
     op.drop_table("run_step")
+    op.drop_table("run_order")
+    op.drop_table("run_log")
+    op.drop_index(op.f("ix_run_attempt_agent_name"), table_name="run_attempt")
+    op.drop_index(op.f("ix_run_attempt_agent_id"), table_name="run_attempt")
+    op.drop_table("run_attempt")
+    op.drop_index("ix_placement_live", table_name="placement")
+    op.drop_index(op.f("ix_placement_line_id"), table_name="placement")
+    op.drop_index(op.f("ix_placement_build_id"), table_name="placement")
+    op.drop_table("placement")
     op.drop_table("log_part")
     op.drop_table("log_kind")
     op.drop_table("unsealing_key")
@@ -678,9 +738,7 @@ def downgrade() -> None:
     op.drop_table("run")
     op.drop_index("uq_reservation_storefront", table_name="reservation", postgresql_where=sa.text("storefront <> ''"))
     op.drop_table("reservation")
-    op.drop_index("uq_placement_live", table_name="placement", postgresql_where=sa.text("state = 'live'"))
-    op.drop_index(op.f("ix_placement_build_id"), table_name="placement")
-    op.drop_table("placement")
+    op.drop_table("line")
     op.drop_table("difference_set")
     op.drop_index(op.f("ix_device_channel_id"), table_name="device")
     op.drop_table("device")
@@ -690,6 +748,9 @@ def downgrade() -> None:
     op.drop_table("content_key")
     op.drop_table("chunk")
     op.drop_table("bundle")
+    op.drop_table("build_symbols")
+    op.drop_table("build_origin")
+    op.drop_table("build_content")
     op.drop_table("web_session")
     op.drop_table("trigger")
     op.drop_table("token")

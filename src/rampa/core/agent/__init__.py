@@ -1,0 +1,1 @@
+"""An agent's life, as the service sees it."""

@@ -1,0 +1,13 @@
+"""What stays out of a build, and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    path: str
+    size: int
+    why: str
+    origin: str

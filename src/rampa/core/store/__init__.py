@@ -1,0 +1,1 @@
+"""The content store's own lives: its check."""

@@ -1,0 +1,146 @@
+"""Who may do what: one table. Routes, use cases and the `allowed_actions` of answers read it, and nothing else says it.
+
+A route names its act; a use case that can be reached in more ways than one asks again (`must`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from enum import StrEnum
+from typing import TypeVar
+
+from rampa.core.errors import Denied
+from rampa.core.transitions import possible, words
+from rampa.operations.base.context import Actor
+from rampa.schema.common import Action, Role
+
+S = TypeVar("S", bound=StrEnum)
+E = TypeVar("E", bound=StrEnum)
+
+
+class Act(StrEnum):
+    """What can be done, as the end of "an engineer may not …"."""
+
+    OPEN = "call what needs no sign-in"
+    OWN = "manage one's own session and tokens"
+    READ = "read the studio's titles, builds, channels and events"
+    READ_CONTENT = "read sources and symbols"
+    READ_VARIABLES = "read step variables"
+    READ_STORE = "read what the content store holds"
+    ADD_PERSON = "add people"
+    IMPORT_TITLE = "import titles"
+    CHANGE_DOCUMENT = "change profile documents"
+    SET_DOCUMENT_OWNER = "say who owns a profile document"
+    ADD_KEY = "add signing identities"
+    UNLOCK_KEY = "lock and unlock signing identities"
+    DRILL_KEY = "drill signing identities"
+    EXPORT_KEY = "export signing identities"
+    HAND_OVER_KEY = "hand over a signing identity"
+    CHANGE_MASTER_KEY = "change the master key"
+    MARK_CODE_TAKEN = "mark version codes as taken"
+    MAKE_GRANT = "make grants and sign builds again"
+    MAKE_BUILD = "make builds"
+    ABANDON_BUILD = "abandon builds"
+    NOTE_BUILD = "pin builds and change their notes"
+    SET_RETENTION = "remove builds by a policy"
+    PLACE = "place builds"
+    WITHDRAW = "withdraw builds"
+    UNSEAL = "unseal a build's content"
+    PREPARE_UPDATE = "make differences"
+    USE_DEVICE = "register and report devices"
+    CONNECT_SOURCE = "connect sources"
+    FETCH_SOURCE = "fetch a source"
+    UPLOAD_FOLDER = "upload folders"
+    START_RUN = "start and repeat runs"
+    CANCEL_RUN = "cancel runs"
+    CHANGE_TRIGGER = "change triggers"
+    CHANGE_VARIABLES = "change step variables"
+    WORK = "take and report runs"
+    CHANGE_AGENT = "pause and remove agents"
+    CHANGE_STORE = "check, collect and repack the content store"
+
+
+EVERYBODY = frozenset(Role)
+READERS = EVERYBODY - {Role.REVIEWER}
+INSTALLERS = frozenset({Role.OWNER, Role.ENGINEER, Role.TESTER})
+MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
+ENGINEERS = frozenset({Role.OWNER, Role.ENGINEER})
+OWNERS = frozenset({Role.OWNER})
+
+POLICY: dict[Act, frozenset[Role]] = {
+    Act.OPEN: frozenset(),
+    Act.OWN: EVERYBODY,
+    Act.READ: READERS,
+    Act.READ_CONTENT: MAKERS,
+    Act.READ_VARIABLES: ENGINEERS,
+    Act.READ_STORE: ENGINEERS,
+    Act.ADD_PERSON: OWNERS,
+    Act.IMPORT_TITLE: ENGINEERS,
+    Act.CHANGE_DOCUMENT: ENGINEERS,
+    Act.SET_DOCUMENT_OWNER: OWNERS,
+    Act.ADD_KEY: ENGINEERS,
+    Act.UNLOCK_KEY: ENGINEERS,
+    Act.DRILL_KEY: ENGINEERS,
+    Act.EXPORT_KEY: OWNERS,
+    Act.HAND_OVER_KEY: OWNERS,
+    Act.CHANGE_MASTER_KEY: OWNERS,
+    Act.MARK_CODE_TAKEN: ENGINEERS,
+    Act.MAKE_GRANT: ENGINEERS,
+    Act.MAKE_BUILD: MAKERS,
+    Act.ABANDON_BUILD: MAKERS,
+    Act.NOTE_BUILD: MAKERS,
+    Act.SET_RETENTION: ENGINEERS,
+    Act.PLACE: ENGINEERS,
+    Act.WITHDRAW: ENGINEERS,
+    Act.UNSEAL: ENGINEERS,
+    Act.PREPARE_UPDATE: ENGINEERS,
+    Act.USE_DEVICE: INSTALLERS,
+    Act.CONNECT_SOURCE: ENGINEERS,
+    Act.FETCH_SOURCE: MAKERS,
+    Act.UPLOAD_FOLDER: MAKERS,
+    Act.START_RUN: ENGINEERS,
+    Act.CANCEL_RUN: ENGINEERS,
+    Act.CHANGE_TRIGGER: ENGINEERS,
+    Act.CHANGE_VARIABLES: ENGINEERS,
+    Act.WORK: MAKERS,
+    Act.CHANGE_AGENT: ENGINEERS,
+    Act.CHANGE_STORE: OWNERS,
+}
+"""The role REVIEWER belongs to storefronts' reviewers: until there are submissions it reads nothing of the studio's."""
+
+
+def may(role: Role, act: Act) -> bool:
+    return role in POLICY[act]
+
+
+def denial(role: Role, act: Act) -> str:
+    """Why this role may not, as a sentence; empty where it may."""
+    said = f"{_article(role)} may not {act}."
+    return "" if may(role, act) else said[0].upper() + said[1:]
+
+
+def must(actor: Actor, act: Act) -> None:
+    """Raises `Denied` for who may not."""
+    if not may(actor.role, act):
+        takers = " or ".join(_article(r) for r in Role if may(r, act))
+        raise Denied("role.denied", f"{_article(actor.role)} may not {act}", hint=f"It takes {takers}.")
+
+
+def action(actor: Actor, act: Act, name: str, obstacle: str = "") -> Action:
+    """One entry of `allowed_actions`: the role's right first, then what else stands in the way."""
+    reason = denial(actor.role, act) or obstacle
+    return Action(name=name, possible=not reason, reason=reason)
+
+
+def actions(actor: Actor, table: Mapping[tuple[S, E], S], state: S, offered: Mapping[E, Act]) -> list[Action]:
+    """The table's events times the policy: what can be done in this state, by this role, and else why not."""
+    return from_events(actor, state, possible(table, state), offered)
+
+
+def from_events(actor: Actor, state: S, open_events: Collection[E], offered: Mapping[E, Act]) -> list[Action]:
+    obstacle = f"It is {words(state)}."
+    return [action(actor, act, e.value, "" if e in open_events else obstacle) for e, act in offered.items()]
+
+
+def _article(role: Role) -> str:
+    return f"{'an' if role[0] in 'aeiou' else 'a'} {role}" if role is not Role.OWNER else "the owner"

@@ -1,0 +1,52 @@
+"""States change through here alone: by the noun's own table, with the audit event in the same transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from enum import StrEnum
+from typing import Any, NamedTuple
+
+from rampa.core.build import life as build
+from rampa.core.content.patch import life as differences
+from rampa.core.placement import life as placement
+from rampa.core.run import life as run
+from rampa.core.store import check_life as check
+from rampa.core.transitions import advance
+from rampa.db.builds import BuildRow
+from rampa.db.channels import PlacementRow
+from rampa.db.content import DifferenceSetRow, StoreCheckRow
+from rampa.db.runs import RunRow
+from rampa.operations.base import audit
+from rampa.operations.base.unit_of_work import UnitOfWork
+
+Living = BuildRow | RunRow | PlacementRow | DifferenceSetRow | StoreCheckRow
+
+
+class Life(NamedTuple):
+    noun: str
+    table: Mapping[Any, Any]
+    ends_at: str = ""
+    """The column that says when a last state was reached."""
+
+
+LIVES: dict[type[Living], Life] = {
+    BuildRow: Life("build", build.TRANSITIONS),
+    RunRow: Life("run", run.TRANSITIONS, "ended_at"),
+    PlacementRow: Life("placement", placement.TRANSITIONS, "ended_at"),
+    DifferenceSetRow: Life("difference", differences.TRANSITIONS),
+    StoreCheckRow: Life("store-check", check.TRANSITIONS, "ended_at"),
+}
+
+
+def transition(uow: UnitOfWork, row: Living, event: StrEnum, **detail: Any) -> None:
+    """Raises `Conflict` where the table has no such step. The row must be locked by the caller's transaction."""
+    life = LIVES[type(row)]
+    row.state = advance(life.table, row.state, event, row.name)
+    if life.ends_at and _last(life.table, row.state):
+        setattr(row, life.ends_at, uow.now)
+    audit.record(uow, f"{life.noun}.{event.value}", row.name, row.title_slug, **detail)
+
+
+def _last(table: Mapping[Any, Any], state: StrEnum) -> bool:
+    """Nothing leads out of it to another state."""
+    return all(after == state for (at, _), after in table.items() if at == state)

@@ -1,0 +1,102 @@
+"""What stands where for a title: its channels, what is live on their lines, and what was ever placed, in a handful of queries.
+
+Checks of many builds against many channels read it, so that a page asks the database no more often for ten profiles than for one.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from rampa.core.check.placement import Standing
+from rampa.core.placement.life import PlacementState
+from rampa.db.builds import BuildRow
+from rampa.db.channels import ChannelRow, DeviceRow, LineRow, PlacementRow
+from rampa.db.signing import BindingRow, SigningIdentityRow
+from rampa.db.titles import TitleRow
+
+Key = tuple[str, str]
+"""(channel, platform)"""
+
+
+@dataclass
+class TitleStanding:
+    """`placed`: the highest version codes that were ever placed, with the build's number and name, highest first."""
+
+    title: TitleRow
+    channels: dict[str, ChannelRow] = field(default_factory=dict)
+    live: dict[Key, list[PlacementRow]] = field(default_factory=lambda: defaultdict(list))
+    placed: dict[Key, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
+    following: dict[Key, int] = field(default_factory=dict)
+    having: dict[tuple[Key, int], int] = field(default_factory=dict)
+    bindings: dict[tuple[str, str], BindingRow] = field(default_factory=dict)
+    identities: list[SigningIdentityRow] = field(default_factory=list)
+
+    def live_on(self, channel: str, platform: str, storefront: str | None = None) -> PlacementRow | None:
+        """The newest live placement of a line; of all of the platform's lines, where no storefront is asked for."""
+        found = [p for p in self.live[channel, platform] if storefront is None or p.line.storefront == storefront]
+        return max(found, key=lambda p: p.number, default=None)
+
+    def names_of(self, number: int) -> list[str]:
+        """The channels on which a build is live, in their order."""
+        live = {key[0] for key, rows in self.live.items() for row in rows if row.build.number == number}
+        return [name for name in self.channels if name in live]
+
+    def highest(self, channel: str, platform: str, number: int) -> Standing:
+        """The highest version code that another build ever had there.
+
+        Withdrawn ones count: devices may have them. The build itself does not: it can come back after a withdrawal.
+        """
+        others = ((code, other) for code, other in self.placed[channel, platform] if other != number)
+        code, other = next(others, (None, 0))
+        return Standing(code, f"{self.title.slug}#{other}" if code is not None else "")
+
+
+def load_standing(session: Session, title: TitleRow) -> TitleStanding:
+    standing = TitleStanding(title)
+    channels = select(ChannelRow).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)
+    standing.channels = {c.name: c for c in session.scalars(channels)}
+    _placements(session, standing)
+    _devices(session, standing)
+    identifiers = select(BindingRow)
+    standing.bindings = {(b.identifier, b.place): b for b in session.scalars(identifiers)}
+    standing.identities = list(session.scalars(select(SigningIdentityRow)))
+    return standing
+
+
+def _placements(session: Session, standing: TitleStanding) -> None:
+    of_title = [c.id for c in standing.channels.values()]
+    live = select(PlacementRow).where(PlacementRow.channel_id.in_(of_title), PlacementRow.state == PlacementState.LIVE)
+    for row in session.scalars(live.order_by(PlacementRow.number)):
+        standing.live[row.channel.name, row.line.platform].append(row)
+    ever = (
+        select(ChannelRow.name, LineRow.platform, BuildRow.version_code, BuildRow.number)
+        .select_from(PlacementRow)
+        .join(LineRow, LineRow.id == PlacementRow.line_id)
+        .join(ChannelRow, ChannelRow.id == LineRow.channel_id)
+        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
+        .where(PlacementRow.channel_id.in_(of_title))
+        .distinct()
+        .order_by(BuildRow.version_code.desc())
+    )
+    for channel, platform, code, number in session.execute(ever):
+        standing.placed[channel, platform].append((code, number))
+
+
+def _devices(session: Session, standing: TitleStanding) -> None:
+    """How many devices follow each channel, and how many of them have which build."""
+    names = {c.id: c.name for c in standing.channels.values()}
+    rows = (
+        select(DeviceRow.channel_id, DeviceRow.platform, BuildRow.number, func.count())
+        .outerjoin(BuildRow, BuildRow.id == DeviceRow.build_id)
+        .where(DeviceRow.title_id == standing.title.id)
+        .group_by(DeviceRow.channel_id, DeviceRow.platform, BuildRow.number)
+    )
+    for channel_id, platform, number, count in session.execute(rows):
+        key = (names[channel_id], platform)
+        standing.following[key] = standing.following.get(key, 0) + count
+        if number is not None:
+            standing.having[key, number] = count
