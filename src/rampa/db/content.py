@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.content.patch.life import DifferenceState
 from rampa.core.store.check_life import CheckState
@@ -134,3 +134,13 @@ class VerifiedFileRow(Base):
     __tablename__ = "verified_file"
     digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
     chunks: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
+
+
+def store_state(session: Session, *, lock: bool = False) -> StoreStateRow:
+    """The store's one row."""
+    row = session.get(StoreStateRow, 1, with_for_update=lock)
+    if row is None:
+        row = StoreStateRow(id=1, epoch=0)
+        session.add(row)
+        session.flush()
+    return row

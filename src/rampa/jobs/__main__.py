@@ -7,10 +7,10 @@ import os
 from pathlib import Path
 
 from rampa.core.signing.seal import read_masters
-from rampa.db.base import Database
+from rampa.db import Database
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import STALLED, make_app
-from rampa.operations.base.context import Services
+from rampa.operations.base import Services
 from rampa.store.address import open_store
 
 AT_ONCE = 4

@@ -15,7 +15,7 @@ from procrastinate.jobs import Status
 from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
-from rampa.operations.base.context import Services
+from rampa.operations.base import Services
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking

@@ -10,10 +10,9 @@ from pathlib import Path
 from sqlalchemy import select
 
 from rampa.core.signing.seal import read_masters
-from rampa.db.base import Database
-from rampa.db.people import PersonRow
+from rampa.db import Database, PersonRow
 from rampa.local.service import ServiceFolder, start_child
-from rampa.operations.base.context import Actor, Services
+from rampa.operations.base import Actor, Services
 from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.schema.people import NewToken

@@ -28,12 +28,12 @@ from blake3 import blake3
 from rampa import __version__
 from rampa.core.errors import Conflict, Damaged, NotFound, RampaError, Unavailable
 from rampa.core.signing.seal import read_masters
-from rampa.db.base import Database
+from rampa.db import Database, store_state
 from rampa.db.migrate import migrate
 from rampa.local.postgres import find_programs, private_server
 from rampa.local.service import ServiceFolder, stop
-from rampa.operations.base.context import Services
-from rampa.operations.store.collection import hold, let_go, store_state
+from rampa.operations.base import Services
+from rampa.operations.store.collection import hold, let_go
 from rampa.store.address import open_store
 from rampa.store.folder import FolderStore
 from rampa.store.objects import ObjectStore

@@ -16,12 +16,12 @@ from pathlib import Path
 from rampa.cli.base import home
 from rampa.core.errors import Conflict, RampaError
 from rampa.core.signing.seal import read_masters
-from rampa.db.base import Database
+from rampa.db import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
 from rampa.local.postgres import private_server
 from rampa.local.service import ServiceFolder, start_service, start_worker, stop
-from rampa.operations.base.context import Services
+from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
 

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from rampa.operations.agents import agents
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.runs import lease, logs
 from rampa.schema import agents as wire
 from rampa.schema.common import Page

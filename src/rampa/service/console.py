@@ -6,7 +6,7 @@ from pathlib import Path
 
 from flask import Flask, Response, abort, send_from_directory
 
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act
 from rampa.service.base.access import AccessTable
 
 POLICY = (

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.operations.base import audit
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services, audit
 from rampa.operations.devices import devices
 from rampa.schema import devices as wire
 from rampa.schema.common import Page

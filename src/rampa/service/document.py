@@ -7,8 +7,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-from rampa.db.base import Database
-from rampa.operations.base.context import Services
+from rampa.db import Database
+from rampa.operations.base import Services
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from flask import Response, g, request
 
 from rampa.core.errors import Denied
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.people import people
 from rampa.schema import people as wire
 from rampa.schema.common import Page

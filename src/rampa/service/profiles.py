@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.profiles import pictures, profiles
 from rampa.schema.profiles import pictures as pictures_wire
 from rampa.schema.profiles import profiles as wire

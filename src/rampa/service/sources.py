@@ -8,8 +8,7 @@ from collections.abc import Iterator
 from flask import Response, request
 
 from rampa.core.errors import Invalid, NotFound
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.content import arrival
 from rampa.operations.sources import commits, folders, repository
 from rampa.schema import sources as wire

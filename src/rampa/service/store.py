@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.store import check, collection, usage
 from rampa.operations.store import repack as repacking
 from rampa.schema import store as wire

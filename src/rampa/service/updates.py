@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.content import folders
 from rampa.operations.signing import content_keys
 from rampa.operations.updates import depots, differences, matrix

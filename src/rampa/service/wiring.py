@@ -9,9 +9,8 @@ from flask import Response
 from flask_openapi.openapi import OpenAPI
 
 from rampa import __version__
-from rampa.db.base import Database
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.db import Database
+from rampa.operations.base import Act, Services
 from rampa.schema.common import Problem
 from rampa.service import agents, channels, console, devices, people, profiles, sources, store, updates, versions
 from rampa.service.base import access, problems, telemetry

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from rampa.core.bundle import crc32
 from rampa.core.bundle.package_signature import (
-    Signer,
+    PackageSigner,
     key_of,
     sign_package,
     signatures_in,
@@ -175,7 +175,7 @@ def test_any_changed_byte_shows(tmp_path_factory: pytest.TempPathFactory, data: 
 def test_a_succession_is_followed(tmp_path: Path) -> None:
     old, new = make_identity("old", "rsa-2048"), make_identity("new", "ec-p384")
     line = succession.extend(succession.begin(old), old, new)
-    key = Signer(False, ("sha256", "sha512"))
+    key = PackageSigner(False, ("sha256", "sha512"))
     with FileBytes(write_zip_file(tmp_path / "plain", apk_files(21))) as stream:
         sign_package(stream, tmp_path / "o", with_identity(new, line, old), key)
     seen = verify_package(FileBytes(tmp_path / "o"))

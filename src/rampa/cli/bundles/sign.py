@@ -9,7 +9,7 @@ from pathlib import Path
 
 from rampa.cli.bundles import tables as shown
 from rampa.core.bundle.package import read_facts
-from rampa.core.bundle.package_signature import Signer, key_of, sign_package, with_identity
+from rampa.core.bundle.package_signature import PackageSigner, key_of, sign_package, with_identity
 from rampa.core.bundle.sources import FileBytes, read_through
 from rampa.core.bundle.tar_bundle import is_tar_zst
 from rampa.core.bundle.zip_reader import read_zip
@@ -61,7 +61,7 @@ def sign_inside(asked: Asked, quiet: bool) -> wire.BundleWritten:
             )
         oldest = asked.identity(asked.oldest) if asked.oldest else None
     own, first = key_of(identity, asked.padding), key_of(oldest or identity, asked.padding)
-    key = Signer(first.ec, tuple(sorted({*own.contents, *first.contents})))
+    key = PackageSigner(first.ec, tuple(sorted({*own.contents, *first.contents})))
     schemes = [s.strip() for s in asked.schemes.split(",") if s.strip()] or None
     with FileBytes(asked.file) as source, shown.bars("sign", 2 * source.size, quiet) as progress:
         _must_be_good(source)

@@ -19,7 +19,7 @@ from rampa.client.content.upload import BuildUpload, Sent, upload
 from rampa.core.bundle.assembly import write_package
 from rampa.core.bundle.desktop import write_desktop
 from rampa.core.bundle.layout import has_own, place
-from rampa.core.bundle.package_signature import Signatures, Signer, ToSign, sign_package
+from rampa.core.bundle.package_signature import PackageSigner, Signatures, ToSign, sign_package
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.stamp import Stamp
 from rampa.core.bundle.zip_writer import Member
@@ -137,7 +137,7 @@ class BuildParts:
             return Signatures(*(base64.b64decode(part) for part in (made.jar, made.v2, made.v3)))
 
         signed = file.with_name(f"{file.name}.signed")
-        key = Signer(about.ec, tuple(about.contents))
+        key = PackageSigner(about.ec, tuple(about.contents))
         with FileBytes(file) as source:
             sign_package(
                 source, signed, ask, key, self.profile.schemes or None, progress=self._writing(2 * source.size)

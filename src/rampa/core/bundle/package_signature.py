@@ -62,7 +62,7 @@ Ask = Callable[[ToSign], Signatures]
 
 
 @dataclass(frozen=True)
-class Signer:
+class PackageSigner:
     """What has to be known of the keys beforehand: whether v1's is of a curve, and the hashes that are signed."""
 
     ec: bool
@@ -77,13 +77,13 @@ class Signed:
     schemes: tuple[str, ...]
 
 
-def key_of(identity: Identity, padding: str = "pkcs1") -> Signer:
+def key_of(identity: Identity, padding: str = "pkcs1") -> PackageSigner:
     return key_of_public(identity.key.public_key(), padding)
 
 
-def key_of_public(public: object, padding: str = "pkcs1") -> Signer:
+def key_of_public(public: object, padding: str = "pkcs1") -> PackageSigner:
     is_ec = isinstance(public, EllipticCurvePublicKey)
-    return Signer(is_ec, (algorithms.algorithm_for(public, padding).content,))
+    return PackageSigner(is_ec, (algorithms.algorithm_for(public, padding).content,))
 
 
 def with_identity(
@@ -147,7 +147,7 @@ def sign_package(
     source: FileBytes,
     out: Path,
     ask: Ask,
-    key: Signer,
+    key: PackageSigner,
     schemes: Iterable[str] | None = None,
     *,
     replace: bool = False,
@@ -178,7 +178,7 @@ def _with_block(
     stream: BinaryIO,
     members: list[Member],
     wanted: tuple[str, ...],
-    key: Signer,
+    key: PackageSigner,
     ask: Ask,
     workers: int,
     progress: Progress,
@@ -204,7 +204,7 @@ def _with_block(
 
 
 def _members(
-    archive: Archive, wanted: tuple[str, ...], key: Signer, ask: Ask, workers: int, progress: Progress
+    archive: Archive, wanted: tuple[str, ...], key: PackageSigner, ask: Ask, workers: int, progress: Progress
 ) -> tuple[list[Member], tuple[str, ...]]:
     kept = unsigned_members(archive)
     if "v1" not in wanted:
@@ -254,7 +254,7 @@ def _plain_manifest(archive: Archive) -> bytes:
 def _add_block(
     stream: BinaryIO,
     wanted: tuple[str, ...],
-    key: Signer,
+    key: PackageSigner,
     ask: Ask,
     workers: int,
     progress: Progress,

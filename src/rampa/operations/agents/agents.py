@@ -14,14 +14,8 @@ from rampa.core.errors import Conflict
 from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, Toolchain
 from rampa.core.run.life import RunState
-from rampa.db import queue
-from rampa.db.agents import AgentRow, find_agent
-from rampa.db.people import PersonRow
-from rampa.db.runs import RunAttemptRow, RunRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, from_events
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import AgentRow, PersonRow, RunAttemptRow, RunRow, find_agent, queue
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, from_events
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
 

@@ -6,8 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from rampa.db.base import new_id
-from rampa.db.people import AuditEventRow
+from rampa.db import AuditEventRow, new_id
 from rampa.operations.base.context import Services
 from rampa.operations.base.pages import cursor_id, page_of
 from rampa.operations.base.unit_of_work import UnitOfWork, begin

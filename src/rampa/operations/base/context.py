@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rampa.core.signing.seal import Masters
-from rampa.db.base import Database
+from rampa.db import Database
 from rampa.schema.common import Role
 from rampa.store.port import ContentStore
 

@@ -12,8 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid
-from rampa.db.base import new_id
-from rampa.db.people import IdempotentAnswerRow
+from rampa.db import IdempotentAnswerRow, new_id
 from rampa.operations.base.context import Actor
 from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.schema.common import Wire

@@ -12,10 +12,7 @@ from rampa.core.placement import life as placement
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance
-from rampa.db.builds import BuildRow
-from rampa.db.channels import PlacementRow
-from rampa.db.content import DifferenceSetRow, StoreCheckRow
-from rampa.db.runs import RunRow
+from rampa.db import BuildRow, DifferenceSetRow, PlacementRow, RunRow, StoreCheckRow
 from rampa.operations.base import audit
 from rampa.operations.base.unit_of_work import UnitOfWork
 

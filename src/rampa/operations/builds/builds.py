@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.check.profile import check_profile, stops_a_build
@@ -11,15 +10,19 @@ from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name, resolve
 from rampa.core.run.life import HELD
-from rampa.db.builds import BuildContentRow, BuildOriginRow, BuildRow, find_build
-from rampa.db.runs import RunAttemptRow, RunRow
-from rampa.db.signing import identity_names
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import (
+    BuildContentRow,
+    BuildOriginRow,
+    BuildRow,
+    RunAttemptRow,
+    RunRow,
+    TitleRow,
+    find_build,
+    find_title,
+    identity_names,
+    load_document,
+)
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, transition
 from rampa.operations.builds.views import describe
 from rampa.operations.signing.continuity import profile_continues
 from rampa.operations.versions.versions import WantedCode, reserve
@@ -31,14 +34,14 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
 
     def make() -> wire.Build:
         title = find_title(uow.session, slug, lock=True)
-        run = run_of_lease(uow.session, title, asked.lease)
-        opened = opened_by(uow.session, title, run) if run else None
+        run = run_of_lease(uow, title, asked.lease)
+        opened = opened_by(uow, title, run) if run else None
         if opened:
-            return describe(uow.session, opened, actor, [])
+            return describe(uow, opened, actor, [])
         document = load_document(uow.session, title, asked.revision)
         profile = resolve(document, asked.profile)
-        _must_be_sound(uow.session, document, asked.profile)
-        _must_continue(uow.session, profile)
+        _must_be_sound(uow, document, asked.profile)
+        _must_continue(uow, profile)
         version = asked.version_name or profile.version_name
         problem = profile.version_problem(version)
         if problem:
@@ -48,54 +51,54 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
             build.created_by = run.started_by
         detail = {"profile": profile.name, "version": version, "code": build.version_code}
         audit.record(uow, "build.open", build.name, slug, **detail)
-        return describe(uow.session, build, actor, [])
+        return describe(uow, build, actor, [])
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Build, make)
 
 
-def run_of_lease(session: Session, title: TitleRow, lease: str) -> RunRow | None:
+def run_of_lease(uow: UnitOfWork, title: TitleRow, lease: str) -> RunRow | None:
     """The run that an agent holds; None where none is named. Raises `Conflict` when it is no longer held."""
     if not lease:
         return None
     rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease)
     rows = rows.where(RunRow.title_id == title.id, RunRow.state.in_(HELD))
-    run = session.scalar(rows.with_for_update(of=RunRow))
+    run = uow.session.scalar(rows.with_for_update(of=RunRow))
     if run is None:
         hint = "Stop working on it: it was given to another agent, cancelled, or ended."
         raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)
     return run
 
 
-def opened_by(session: Session, title: TitleRow, run: RunRow) -> BuildRow | None:
+def opened_by(uow: UnitOfWork, title: TitleRow, run: RunRow) -> BuildRow | None:
     rows = (
         select(BuildRow)
         .join(BuildOriginRow)
         .where(BuildRow.title_id == title.id, BuildOriginRow.run == run.number, BuildRow.state == BuildState.OPEN)
     )
-    return session.scalar(rows)
+    return uow.session.scalar(rows)
 
 
-def must_hold(session: Session, build: BuildRow, lease: str) -> None:
+def must_hold(uow: UnitOfWork, build: BuildRow, lease: str) -> None:
     """A build that a run makes is completed by whoever holds the run, and by nobody else."""
     if build.made.run:
-        run = run_of_lease(session, build.title, lease or "none")
+        run = run_of_lease(uow, build.title, lease or "none")
         if run is None or run.number != build.made.run:
             raise Conflict("lease.lost", f"{build.name} belongs to run {build.made.run}", where="lease")
 
 
-def _must_be_sound(session: Session, document: Document, name: str) -> None:
+def _must_be_sound(uow: UnitOfWork, document: Document, name: str) -> None:
     """What would fail after an hour's build, or at the storefront, is said before the build."""
-    found = stops_a_build(check_profile(document, document.profile(name), identity_names(session)))
+    found = stops_a_build(check_profile(document, document.profile(name), identity_names(uow.session)))
     if found:
         lines = "".join(f"\n  {f.message}. {f.hint}".rstrip() for f in found)
         count = "one finding stops" if len(found) == 1 else f"{len(found)} findings stop"
         raise Refused("profile.blocked", f"no build starts for {name}: {count} it{lines}")
 
 
-def _must_continue(session: Session, profile: ResolvedProfile) -> None:
+def _must_continue(uow: UnitOfWork, profile: ResolvedProfile) -> None:
     """Another certificate than the storefront knows is a blocker before anything is built."""
-    for f in profile_continues(session, profile):
+    for f in profile_continues(uow, profile):
         raise Refused(f.code, f.message, where=f.where, hint=f.hint)
 
 
@@ -149,7 +152,7 @@ def get_build(services: Services, actor: Actor, slug: str, number: int) -> tuple
     """A build, and the version of its notes."""
     with begin(services, actor) as uow:
         build = find_build(uow.session, slug, number)
-        return describe(uow.session, build, actor, []), build.notes_version
+        return describe(uow, build, actor, []), build.notes_version
 
 
 def must_be_open(build: BuildRow) -> BuildRow:
@@ -164,7 +167,7 @@ def abandon_build(services: Services, actor: Actor, slug: str, number: int) -> w
         build = find_build(uow.session, slug, number, lock=True)
         if build.state != BuildState.ABANDONED:
             transition(uow, build, BuildEvent.ABANDON, burned=build.version_code)
-        return describe(uow.session, build, actor, [])
+        return describe(uow, build, actor, [])
 
 
 def change_build(
@@ -184,7 +187,7 @@ def change_build(
             build.pinned = asked.pinned
             audit.record(uow, "build.pin" if asked.pinned else "build.unpin", build.name, slug)
         build.notes_version += 1
-        return describe(uow.session, build, actor, [])
+        return describe(uow, build, actor, [])
 
 
 def notes_version(services: Services, slug: str, number: int) -> int:

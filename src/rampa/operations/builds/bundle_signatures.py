@@ -8,7 +8,6 @@ import hashlib
 
 from cryptography import x509
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.bundle.block_signers import make_v2, make_v3
 from rampa.core.bundle.jar_signature import block
@@ -16,10 +15,8 @@ from rampa.core.bundle.package_signature import key_of_public
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing import succession
 from rampa.core.signing.succession import Succession
-from rampa.db.builds import find_build
-from rampa.db.signing import SigningIdentityRow, find_key
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import SigningIdentityRow, find_build, find_key
+from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.builds.builds import must_be_open, must_hold
 from rampa.operations.builds.bundles import profile_of, run_of
 from rampa.operations.signing.identities import open_identity, used
@@ -35,18 +32,18 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
     """
     with begin(services, actor) as uow:
         build = must_be_open(find_build(uow.session, slug, number, lock=True))
-        must_hold(uow.session, build, asked.lease)
-        profile = profile_of(uow.session, build)
+        must_hold(uow, build, asked.lease)
+        profile = profile_of(uow, build)
         if not profile.identity or not profile.signs_inside:
             raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
         row = find_key(uow.session, profile.identity, lock=True)
         line = succession.decode(row.succession) if row.succession else ()
         # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
-        first = row if profile.kind == "aab" else _oldest(uow.session, row, line)
+        first = row if profile.kind == "aab" else _oldest(uow, row, line)
         made = wire.SignaturesOut(**_about(first, row, profile.padding))
         if not (asked.jar or asked.v2 or asked.v3):
             return made
-        run = run_of(uow.session, build)
+        run = run_of(uow, build)
         older = open_identity(uow, first, run) if asked.jar or asked.v2 else None
         newer = open_identity(uow, row, run) if asked.v3 else None
         digests: dict[str, bytes] = {name: bytes.fromhex(value) for name, value in asked.digests.items()}
@@ -70,10 +67,10 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         return made
 
 
-def _oldest(session: Session, row: SigningIdentityRow, line: Succession) -> SigningIdentityRow:
+def _oldest(uow: UnitOfWork, row: SigningIdentityRow, line: Succession) -> SigningIdentityRow:
     if not line:
         return row
-    found = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == line[0].fingerprint))
+    found = uow.session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == line[0].fingerprint))
     if found is None:
         hint = "Schemes v1 and v2 are signed by the first identity of the succession: import it again."
         raise Refused(

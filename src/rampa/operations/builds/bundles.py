@@ -6,7 +6,6 @@ import uuid
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
@@ -17,12 +16,8 @@ from rampa.core.check.package import ExpectedPackage
 from rampa.core.errors import Damaged, Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.signing.cms import sign_detached
-from rampa.db.builds import BuildRow, BundleRow
-from rampa.db.runs import RunRow
-from rampa.db.signing import find_key
-from rampa.db.titles import load_document
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
+from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.content.chunk_source import ChunkSource
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used
@@ -41,8 +36,8 @@ class ReadBack:
     seen: Verified | None
 
 
-def profile_of(session: Session, build: BuildRow) -> ResolvedProfile:
-    return resolve(load_document(session, build.title, build.revision), build.profile)
+def profile_of(uow: UnitOfWork, build: BuildRow) -> ResolvedProfile:
+    return resolve(load_document(uow.session, build.title, build.revision), build.profile)
 
 
 def check_name(build: BuildRow, profile: ResolvedProfile, bundle: wire.BundleIn) -> None:
@@ -116,7 +111,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
 
 def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
     row = find_key(uow.session, read.profile.identity, lock=True)
-    identity = open_identity(uow, row, run_of(uow.session, build))
+    identity = open_identity(uow, row, run_of(uow, build))
     now = uow.now
     bundle.signature = sign_detached(bundle.sha256, identity, now)
     bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
@@ -127,11 +122,13 @@ def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: Read
         bundle.grant = grant.number if grant else 0
 
 
-def run_of(session: Session, build: BuildRow) -> uuid.UUID | None:
+def run_of(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
     """The id of the run that makes it; None when it is made by hand."""
     if not build.made.run:
         return None
-    return session.scalar(select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run))
+    return uow.session.scalar(
+        select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
+    )
 
 
 def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:

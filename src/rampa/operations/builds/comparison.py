@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
-from sqlalchemy.orm import Session
-
 from rampa.core.build.life import BuildState
 from rampa.core.content.tree import comparison
 from rampa.core.content.tree.file_change import FileChange
 from rampa.core.errors import RampaError
 from rampa.core.profile.comparison import compare
-from rampa.db.builds import BuildRow, find_build
-from rampa.db.channels import live_channels
-from rampa.db.sources import has_source
-from rampa.db.titles import load_document
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, find_build, has_source, live_channels, load_document
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.content.stored_trees import build_tree
 from rampa.operations.sources.repository import mirror_of
@@ -32,7 +26,7 @@ def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) ->
         left, right = find_build(uow.session, slug, query.left), find_build(uow.session, slug, query.right)
         live = live_channels(uow.session, [left, right])
         said, forth, back = _commits(uow, left, right)
-        settings = _settings(uow.session, left, right)
+        settings = _settings(uow, left, right)
     files, folders, unchanged = _contents(services, left, right)
     kinds = [f.kind for f in files]
     return wire.BuildComparison(
@@ -57,8 +51,8 @@ def compare_builds(services: Services, slug: str, query: wire.BuildPairQuery) ->
     )
 
 
-def _settings(session: Session, left: BuildRow, right: BuildRow) -> list[DifferenceOut]:
-    sides = [load_document(session, b.title, b.revision).profile(b.profile) for b in (left, right)]
+def _settings(uow: UnitOfWork, left: BuildRow, right: BuildRow) -> list[DifferenceOut]:
+    sides = [load_document(uow.session, b.title, b.revision).profile(b.profile) for b in (left, right)]
     return [difference_out(d) for d in compare(*sides)]
 
 

@@ -12,7 +12,6 @@ from itertools import chain
 from blake3 import blake3
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.build.record import MadeWith
@@ -26,11 +25,8 @@ from rampa.core.errors import Damaged, Invalid
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
-from rampa.db.builds import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, find_build
-from rampa.db.content import VerifiedFileRow
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, VerifiedFileRow, find_build
+from rampa.operations.base import Actor, Services, UnitOfWork, begin, transition
 from rampa.operations.builds.builds import must_be_open, must_hold
 from rampa.operations.builds.bundles import ReadBack, check_name, keep_bundle, profile_of, read_back
 from rampa.operations.builds.encryption import encrypt_depots
@@ -59,15 +55,15 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
     with begin(services, actor) as uow:
         build = find_build(uow.session, slug, number)
         if build.state == BuildState.READY and _same(build, given):
-            return describe(uow.session, build, actor, [])
-        must_hold(uow.session, must_be_open(build), asked.lease)
-        profile = profile_of(uow.session, build)
+            return describe(uow, build, actor, [])
+        must_hold(uow, must_be_open(build), asked.lease)
+        profile = profile_of(uow, build)
         _check_depots(profile, build, given)
         check_name(build, profile, asked.bundle)
         symbols = _symbols(asked)
         trees = [g.manifest.tree for g in (*given, *symbols)]
-        _check_chunks(uow.session, trees, asked.bundle)
-        unverified = _unverified(uow.session, trees)
+        _check_chunks(uow, trees, asked.bundle)
+        unverified = _unverified(uow, trees)
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
@@ -75,15 +71,15 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         services.store.put_manifest(g.digest, g.encoded)
     with begin(services, actor) as uow:
         build = must_be_open(find_build(uow.session, slug, number, lock=True))
-        must_hold(uow.session, build, asked.lease)
-        _check_chunks(uow.session, trees, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
+        must_hold(uow, build, asked.lease)
+        _check_chunks(uow, trees, asked.bundle)  # again: what nothing pointed at may have been swept meanwhile
         plain = _encrypt(uow, build, profile, given)
         _record(uow, build, given, asked, read)
-        _keep_symbols(uow.session, build, symbols)
-        _remember_verified(uow.session, unverified)
+        _keep_symbols(uow, build, symbols)
+        _remember_verified(uow, unverified)
         uow.session.flush()
         uow.session.refresh(build)
-        described = describe(uow.session, build, actor, [])
+        described = describe(uow, build, actor, [])
     for pack in plain:
         services.store.remove_pack(pack)
     return described
@@ -119,13 +115,13 @@ SYMBOL_PATH = re.compile(r"(?:.*/)?\.build-id/([0-9a-f]{2})/([0-9a-f]{2,126})\.d
 """Where debuggers look for symbols: by the build id, its first byte as a folder."""
 
 
-def _keep_symbols(session: Session, build: BuildRow, symbols: list[_Given]) -> None:
+def _keep_symbols(uow: UnitOfWork, build: BuildRow, symbols: list[_Given]) -> None:
     for g in symbols:
         for file in g.manifest.tree.files:
             match = SYMBOL_PATH.fullmatch(file.path)
             if match:
                 ident = match[1] + match[2]
-                session.add(SymbolFileRow(build_id=build.id, path=file.path, ident=ident, size=file.size))
+                uow.session.add(SymbolFileRow(build_id=build.id, path=file.path, ident=ident, size=file.size))
         tree = g.manifest.tree
         build.symbols = BuildSymbolsRow(manifest=g.digest, files=len(tree.files), size=tree.size)
 
@@ -144,10 +140,10 @@ def _check_depots(profile: ResolvedProfile, build: BuildRow, given: list[_Given]
         )
 
 
-def _check_chunks(session: Session, trees: list[Tree], bundle: wire.BundleIn) -> None:
+def _check_chunks(uow: UnitOfWork, trees: list[Tree], bundle: wire.BundleIn) -> None:
     """Every chunk that a manifest or the bundle names is recorded, with that size."""
     must_be_held(
-        session,
+        uow,
         chain(*(t.chunks for t in trees), (Chunk(bytes.fromhex(c.digest), c.size) for c in bundle.chunks)),
     )
 
@@ -156,7 +152,7 @@ def _chunks_digest(file: FileEntry) -> bytes:
     return blake3(b"".join(c.digest for c in file.chunks)).digest()
 
 
-def _unverified(session: Session, trees: list[Tree]) -> dict[bytes, FileEntry]:
+def _unverified(uow: UnitOfWork, trees: list[Tree]) -> dict[bytes, FileEntry]:
     """Files whose digest the service has never computed itself. One chunk is its own proof."""
     out: dict[bytes, FileEntry] = {}
     for file in chain.from_iterable(t.files for t in trees):
@@ -166,17 +162,17 @@ def _unverified(session: Session, trees: list[Tree]) -> dict[bytes, FileEntry]:
             out[_chunks_digest(file)] = file
     for batch in batched(list(out), BATCH):
         known = select(VerifiedFileRow.chunks, VerifiedFileRow.digest).where(VerifiedFileRow.chunks.in_(batch))
-        for chunks, digest in session.execute(known):
+        for chunks, digest in uow.session.execute(known):
             if out[chunks].digest == digest:
                 del out[chunks]
     return out
 
 
-def _remember_verified(session: Session, files: dict[bytes, FileEntry]) -> None:
+def _remember_verified(uow: UnitOfWork, files: dict[bytes, FileEntry]) -> None:
     """Another build may have verified the same at the same moment; in one order, so that neither waits for ever."""
     rows = [{"digest": files[chunks].digest, "chunks": chunks} for chunks in sorted(files)]
     if rows:
-        session.execute(insert(VerifiedFileRow).on_conflict_do_nothing(), rows)
+        uow.session.execute(insert(VerifiedFileRow).on_conflict_do_nothing(), rows)
 
 
 def _verify_files(services: Services, files: dict[bytes, FileEntry]) -> None:
@@ -205,8 +201,8 @@ def _record(
     read: ReadBack,
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
-    located = locate(uow.session, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
-    selectors = _selectors(uow.session, build)
+    located = locate(uow, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
+    selectors = _selectors(uow, build)
     for position, g in enumerate(given):
         uow.session.add(_depot(build, position, g, located, selectors))
     build.content.files = sum(len(g.manifest.tree.files) for g in given)
@@ -237,8 +233,8 @@ def _record(
     )
 
 
-def _selectors(session: Session, build: BuildRow) -> dict[str, Selector]:
-    return {d.name: d.selector for d in profile_of(session, build).depots}
+def _selectors(uow: UnitOfWork, build: BuildRow) -> dict[str, Selector]:
+    return {d.name: d.selector for d in profile_of(uow, build).depots}
 
 
 def _depot(build: BuildRow, position: int, g: _Given, located: ChunkPlaces, selectors: dict[str, Selector]) -> DepotRow:
@@ -265,10 +261,10 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
     """Signs the bundle of an open build before the build is complete. The same bundle again is no error."""
     with begin(services, actor) as uow:
         build = must_be_open(find_build(uow.session, slug, number))
-        must_hold(uow.session, build, asked.lease)
-        profile = profile_of(uow.session, build)
+        must_hold(uow, build, asked.lease)
+        profile = profile_of(uow, build)
         check_name(build, profile, asked.bundle)
-        _check_chunks(uow.session, [], asked.bundle)
+        _check_chunks(uow, [], asked.bundle)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
     with begin(services, actor) as uow:
@@ -277,7 +273,7 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
             keep_bundle(uow, build, asked.bundle, read)
         uow.session.flush()
         uow.session.refresh(build)
-        return describe(uow.session, build, actor, [])
+        return describe(uow, build, actor, [])
 
 
 def _statement(build: BuildRow, given: list[_Given], selectors: dict[str, Selector]) -> Statement:

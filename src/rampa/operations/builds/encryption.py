@@ -15,9 +15,8 @@ from rampa.core.content.pack.encryption import encrypt
 from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
 from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.core.content.tree.tree import Tree
-from rampa.db.builds import BuildRow
-from rampa.db.content import ChunkRow, FrameRow, PackRow
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow
+from rampa.operations.base import UnitOfWork
 from rampa.operations.content.arrival import PACK_LIMIT, chunk_sizes, locate
 from rampa.operations.content.reframe import frames_anew
 from rampa.operations.signing.content_keys import make_keys
@@ -32,7 +31,7 @@ def encrypt_depots(uow: UnitOfWork, build: BuildRow, trees: Mapping[str, Tree]) 
     touched: set[bytes] = set()
     for depot, tree in trees.items():
         own = [c for c in tree.chunks if c.digest not in public and c.digest not in seen]
-        places = locate(uow.session, [c.digest for c in own])
+        places = locate(uow, [c.digest for c in own])
         own = [c for c in own if not places[c.digest][0].key]
         seen |= {c.digest for c in own}
         touched |= {places[c.digest][0].pack for c in own}
@@ -43,7 +42,7 @@ def encrypt_depots(uow: UnitOfWork, build: BuildRow, trees: Mapping[str, Tree]) 
 def _write(uow: UnitOfWork, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
     """New packs of these chunks, encrypted where there is a key; their rows move there."""
     writer = PackWriter()
-    places = locate(uow.session, [c.digest for c in own])
+    places = locate(uow, [c.digest for c in own])
     for frame in frames_anew(uow.services, own, places):
         stored = encrypt(frame.stored, frame.raw, key[1], key[0]) if key else frame.stored
         writer.add(frame.chunks, stored)
@@ -77,7 +76,7 @@ def _empty(uow: UnitOfWork, packs: set[bytes]) -> list[bytes]:
     for pack in sorted(packs):
         frames = select(FrameRow.id).where(FrameRow.pack_digest == pack)
         rest = list(uow.session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames))))
-        sizes = chunk_sizes(uow.session, rest)
+        sizes = chunk_sizes(uow, rest)
         _write(uow, [Piece(d, sizes[d]) for d in rest], None)
     for pack in packs:
         uow.session.execute(delete(FrameRow).where(FrameRow.pack_digest == pack))

@@ -6,12 +6,8 @@ from sqlalchemy import Select, exists, or_, select, tuple_
 from sqlalchemy.orm import contains_eager
 
 from rampa.core.placement.life import PlacementState
-from rampa.db.builds import BuildContentRow, BuildOriginRow, BuildRow
-from rampa.db.channels import PlacementRow, live_channels
-from rampa.db.titles import find_title
-from rampa.operations.base.context import Services
-from rampa.operations.base.pages import cursor_numbers, page_of
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildContentRow, BuildOriginRow, BuildRow, PlacementRow, find_title, live_channels
+from rampa.operations.base import Services, begin, cursor_numbers, page_of
 from rampa.operations.builds.views import summary
 from rampa.schema.builds import builds as wire
 from rampa.schema.common import Page

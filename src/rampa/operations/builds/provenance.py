@@ -8,11 +8,8 @@ from sqlalchemy import select
 
 from rampa.core.signing import provenance as format_
 from rampa.core.signing.provenance import Provenance
-from rampa.db.builds import BuildRow, BundleRow
-from rampa.db.runs import RunRow
-from rampa.db.sources import SourceRow
-from rampa.db.titles import find_revision
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BuildRow, BundleRow, RunRow, SourceRow, find_revision
+from rampa.operations.base import UnitOfWork
 from rampa.operations.titles.titles import manifest_key
 
 

@@ -7,15 +7,8 @@ from sqlalchemy import select
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.build.retention import Policy, RetentionCandidate, sort_out
 from rampa.core.errors import Conflict
-from rampa.db import queue
-from rampa.db.builds import BuildRow
-from rampa.db.channels import PlacementRow
-from rampa.db.content import PackRow
-from rampa.db.titles import TitleRow, find_title
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, PackRow, PlacementRow, TitleRow, find_title, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, transition
 from rampa.operations.builds.views import summary
 from rampa.operations.store.needed import needed_chunks, packs_of
 from rampa.schema.builds import changes as wire
@@ -84,5 +77,5 @@ def _sorted_out(uow: UnitOfWork, title: TitleRow, policy: wire.RetentionPolicy) 
 
 def _unneeded(uow: UnitOfWork, without: set[object]) -> list[tuple[bytes, int]]:
     """(digest, size) of packs that hold nothing that is needed, if the builds `without` were gone."""
-    packs = packs_of(uow.session, needed_chunks(uow, without))
+    packs = packs_of(uow, needed_chunks(uow, without))
     return [(d, size) for d, size in uow.session.execute(select(PackRow.digest, PackRow.size)) if d not in packs]

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.build import life
 from rampa.core.build.life import BuildEvent
 from rampa.core.check.findings import Finding
 from rampa.core.platform.table import PLATFORMS
-from rampa.db.builds import BuildRow
-from rampa.db.channels import live_channels
-from rampa.db.runs import RunOrderRow, RunRow
-from rampa.operations.base.context import Actor
-from rampa.operations.base.policy import Act, actions
+from rampa.db import BuildRow, RunOrderRow, RunRow, live_channels
+from rampa.operations.base import Act, Actor, UnitOfWork, actions
 from rampa.schema.builds import builds as wire
 
 OFFERED = {BuildEvent.ABANDON: Act.ABANDON_BUILD, BuildEvent.PLACE: Act.PLACE}
@@ -23,11 +19,11 @@ def summary(build: BuildRow, live_on: list[str]) -> wire.BuildSummary:
     return wire.BuildSummary(**_fields(build, live_on))
 
 
-def describe(session: Session, build: BuildRow, actor: Actor, findings: list[Finding]) -> wire.Build:
-    live_on = live_channels(session, [build]).get(build.number, []) if build.id else []
+def describe(uow: UnitOfWork, build: BuildRow, actor: Actor, findings: list[Finding]) -> wire.Build:
+    live_on = live_channels(uow.session, [build]).get(build.number, []) if build.id else []
     return wire.Build(
         **_fields(build, live_on),
-        subject=subject_of_commit(session, build),
+        subject=subject_of_commit(uow, build),
         agent=build.made.record.agent,
         tools=build.made.record.tools,
         durations=dict(build.made.record.steps),
@@ -105,7 +101,7 @@ def _bundle(build: BuildRow) -> wire.BundleOut | None:
     )
 
 
-def subject_of_commit(session: Session, build: BuildRow) -> str:
+def subject_of_commit(uow: UnitOfWork, build: BuildRow) -> str:
     """The first line of the commit's message, as the run that made the build kept it."""
     if not build.made.run:
         return ""
@@ -114,7 +110,7 @@ def subject_of_commit(session: Session, build: BuildRow) -> str:
         .join(RunRow)
         .where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
     )
-    return session.scalar(rows) or ""
+    return uow.session.scalar(rows) or ""
 
 
 def platform_title(name: str) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding, blocks, in_order
@@ -15,15 +14,8 @@ from rampa.core.placement.life import PlacementEvent, PlacementState
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
-from rampa.db.builds import BuildRow, find_build
-from rampa.db.channels import ChannelRow, LineRow, PlacementRow, find_channel
-from rampa.db.titles import load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.policy import Act, must
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, load_document
+from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once, transition
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.placements import channel_of, describe_placement
 from rampa.operations.channels.standing import TitleStanding, load_standing
@@ -41,9 +33,9 @@ def preview(services: Services, slug: str, channel_name: str, number: int) -> wi
     """What placing would do, in figures. Changes nothing."""
     with begin(services) as uow:
         build = find_build(uow.session, slug, number)
-        standing = load_standing(uow.session, build.title)
+        standing = load_standing(uow, build.title)
         channel = channel_of(standing, channel_name)
-        live = standing.live_on(channel_name, build.platform, line_of_build(uow.session, build).storefront)
+        live = standing.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
         old = live.build if live else None
         findings = check(uow, standing, build, channel)
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
@@ -79,16 +71,16 @@ def place(
                 hint="Look again at what placing would do, then confirm.",
             )
         build = find_build(uow.session, slug, number)
-        standing = load_standing(uow.session, build.title)
+        standing = load_standing(uow, build.title)
         _refuse(build, channel, check(uow, standing, build, channel))
-        held = likely(uow.session, build)
-        code_line = line_of_build(uow.session, build)
+        held = likely(uow, build)
+        code_line = line_of_build(uow, build)
         placement = _put(uow, standing, channel, build, code_line)
         ask(uow, build, held)
         if build.bundle is not None:
             bind(uow, build, code_line, build.bundle.fingerprint)
         audit.record(uow, "build.place", build.name, slug, channel=channel_name)
-        return describe_placement(actor, load_standing(uow.session, build.title), placement)
+        return describe_placement(actor, load_standing(uow, build.title), placement)
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Placement, make)
@@ -107,12 +99,12 @@ def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, num
         transition(uow, placement, PlacementEvent.WITHDRAW, channel=channel_name)
         channel.version += 1
         uow.session.flush()
-        return describe_placement(actor, load_standing(uow.session, placement.build.title), placement)
+        return describe_placement(actor, load_standing(uow, placement.build.title), placement)
 
 
 def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: ChannelRow) -> list[Finding]:
     """All findings that stand between this build and this channel."""
-    code_line = line_of_build(uow.session, build)
+    code_line = line_of_build(uow, build)
     live = standing.live_on(channel.name, build.platform, code_line.storefront)
     highest = standing.highest(channel.name, build.platform, build.number)
     return in_order(
@@ -147,9 +139,9 @@ def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_l
     return [*found, *backup_findings(identity, uow.now)]
 
 
-def line_of_build(session: Session, build: BuildRow) -> CodeLine:
+def line_of_build(uow: UnitOfWork, build: BuildRow) -> CodeLine:
     """Where its codes rise, as the build's revision of the document said it."""
-    return line_of(resolve(load_document(session, build.title, build.revision), build.profile))
+    return line_of(resolve(load_document(uow.session, build.title, build.revision), build.profile))
 
 
 def candidate(services: Services, build: BuildRow) -> PlacementCandidate:

@@ -8,11 +8,8 @@ from rampa.core.errors import NotFound
 from rampa.core.placement import life
 from rampa.core.placement.life import PlacementEvent
 from rampa.core.placement.stations import closed_reason
-from rampa.db.channels import ChannelRow, PlacementRow
-from rampa.db.titles import find_title
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, action, actions
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import ChannelRow, PlacementRow, find_title
+from rampa.operations.base import Act, Actor, Services, action, actions, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.schema import channels as wire
@@ -23,13 +20,13 @@ HISTORY = 50
 def list_channels(services: Services, actor: Actor, slug: str) -> wire.ChannelList:
     """In the title's order, each with what is live; one channel alone has its history, too."""
     with begin(services, actor) as uow:
-        standing = load_standing(uow.session, find_title(uow.session, slug))
+        standing = load_standing(uow, find_title(uow.session, slug))
         return wire.ChannelList(items=[_channel(actor, standing, c, []) for c in standing.channels.values()])
 
 
 def get_channel(services: Services, actor: Actor, slug: str, name: str) -> wire.Channel:
     with begin(services, actor) as uow:
-        standing = load_standing(uow.session, find_title(uow.session, slug))
+        standing = load_standing(uow, find_title(uow.session, slug))
         channel = channel_of(standing, name)
         rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id)
         history = list(uow.session.scalars(rows.order_by(PlacementRow.number.desc()).limit(HISTORY)))
@@ -46,7 +43,7 @@ def channel_of(standing: TitleStanding, name: str) -> ChannelRow:
 def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.Offer:
     """What a device that follows the channel should have now. Raises `NotFound` when nothing is live."""
     with begin(services) as uow:
-        standing = load_standing(uow.session, find_title(uow.session, slug))
+        standing = load_standing(uow, find_title(uow.session, slug))
         live = standing.live_on(name, platform)
         if live is None:
             raise NotFound(

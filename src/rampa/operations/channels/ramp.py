@@ -10,12 +10,8 @@ from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.placement.stations import BUILT, DEPOTS, Station, stations_of
-from rampa.db.builds import BuildRow
-from rampa.db.signing import identity_names
-from rampa.db.titles import find_title, load_document
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, action
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, find_title, identity_names, load_document
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin
 from rampa.operations.builds.views import platform_title
 from rampa.operations.channels.place import check
 from rampa.operations.channels.standing import TitleStanding, load_standing
@@ -45,7 +41,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug)
         document = load_document(uow.session, title)
-        standing = load_standing(uow.session, title)
+        standing = load_standing(uow, title)
         heights = _Heights(standing)
         identities = identity_names(uow.session)
         builds = _row_builds(uow, standing)

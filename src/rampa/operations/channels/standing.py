@@ -9,14 +9,11 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.check.placement import Standing
 from rampa.core.placement.life import PlacementState
-from rampa.db.builds import BuildRow
-from rampa.db.channels import ChannelRow, DeviceRow, LineRow, PlacementRow
-from rampa.db.signing import BindingRow, SigningIdentityRow
-from rampa.db.titles import TitleRow
+from rampa.db import BindingRow, BuildRow, ChannelRow, DeviceRow, LineRow, PlacementRow, SigningIdentityRow, TitleRow
+from rampa.operations.base import UnitOfWork
 
 Key = tuple[str, str]
 """(channel, platform)"""
@@ -55,22 +52,22 @@ class TitleStanding:
         return Standing(code, f"{self.title.slug}#{other}" if code is not None else "")
 
 
-def load_standing(session: Session, title: TitleRow) -> TitleStanding:
+def load_standing(uow: UnitOfWork, title: TitleRow) -> TitleStanding:
     standing = TitleStanding(title)
     channels = select(ChannelRow).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)
-    standing.channels = {c.name: c for c in session.scalars(channels)}
-    _placements(session, standing)
-    _devices(session, standing)
+    standing.channels = {c.name: c for c in uow.session.scalars(channels)}
+    _placements(uow, standing)
+    _devices(uow, standing)
     identifiers = select(BindingRow)
-    standing.bindings = {(b.identifier, b.place): b for b in session.scalars(identifiers)}
-    standing.identities = list(session.scalars(select(SigningIdentityRow)))
+    standing.bindings = {(b.identifier, b.place): b for b in uow.session.scalars(identifiers)}
+    standing.identities = list(uow.session.scalars(select(SigningIdentityRow)))
     return standing
 
 
-def _placements(session: Session, standing: TitleStanding) -> None:
+def _placements(uow: UnitOfWork, standing: TitleStanding) -> None:
     of_title = [c.id for c in standing.channels.values()]
     live = select(PlacementRow).where(PlacementRow.channel_id.in_(of_title), PlacementRow.state == PlacementState.LIVE)
-    for row in session.scalars(live.order_by(PlacementRow.number)):
+    for row in uow.session.scalars(live.order_by(PlacementRow.number)):
         standing.live[row.channel.name, row.line.platform].append(row)
     ever = (
         select(ChannelRow.name, LineRow.platform, BuildRow.version_code, BuildRow.number)
@@ -82,11 +79,11 @@ def _placements(session: Session, standing: TitleStanding) -> None:
         .distinct()
         .order_by(BuildRow.version_code.desc())
     )
-    for channel, platform, code, number in session.execute(ever):
+    for channel, platform, code, number in uow.session.execute(ever):
         standing.placed[channel, platform].append((code, number))
 
 
-def _devices(session: Session, standing: TitleStanding) -> None:
+def _devices(uow: UnitOfWork, standing: TitleStanding) -> None:
     """How many devices follow each channel, and how many of them have which build."""
     names = {c.id: c.name for c in standing.channels.values()}
     rows = (
@@ -95,7 +92,7 @@ def _devices(session: Session, standing: TitleStanding) -> None:
         .where(DeviceRow.title_id == standing.title.id)
         .group_by(DeviceRow.channel_id, DeviceRow.platform, BuildRow.number)
     )
-    for channel_id, platform, number, count in session.execute(rows):
+    for channel_id, platform, number, count in uow.session.execute(rows):
         key = (names[channel_id], platform)
         standing.following[key] = standing.following.get(key, 0) + count
         if number is not None:

@@ -9,17 +9,14 @@ from typing import TypeVar
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.content.pack.pack import Frame as PackFrame
 from rampa.core.content.pack.pack import decompress, index_size, read_index, verify_chunks
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
 from rampa.core.content.tree.tree import Chunk as ChunkOfTree
 from rampa.core.errors import Conflict, Damaged, NotFound
-from rampa.db.builds import find_build
-from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import ChunkRow, DifferenceSetRow, FrameRow, PackRow, find_build
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.builds.builds import must_be_open
 from rampa.schema.builds import builds as wire
 
@@ -37,21 +34,21 @@ def missing_chunks(services: Services, slug: str, number: int, digests: list[str
 
 def missing_of(services: Services, digests: list[str]) -> list[str]:
     with begin(services) as uow:
-        held = set(chunk_sizes(uow.session, [bytes.fromhex(d) for d in digests]))
-        rescue(uow.session, held)
+        held = set(chunk_sizes(uow, [bytes.fromhex(d) for d in digests]))
+        rescue(uow, held)
     return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
 
 
-def rescue(session: Session, digests: Iterable[bytes]) -> None:
+def rescue(uow: UnitOfWork, digests: Iterable[bytes]) -> None:
     """Chunks that somebody counts on from now: packs that were to be removed and hold any of them stay."""
     condemned = select(PackRow.digest).where(PackRow.condemned_at.is_not(None))
-    if session.scalar(condemned.limit(1)) is None:
+    if uow.session.scalar(condemned.limit(1)) is None:
         return
     wanted = list(digests)
     for at in range(0, len(wanted), BATCH):
         inside = select(FrameRow.pack_digest).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
         inside = inside.where(ChunkRow.digest.in_(wanted[at : at + BATCH]))
-        session.execute(update(PackRow).where(PackRow.digest.in_(inside)).values(condemned_at=None))
+        uow.session.execute(update(PackRow).where(PackRow.digest.in_(inside)).values(condemned_at=None))
 
 
 def store_pack(services: Services, slug: str, number: int, digest: bytes, pieces: Iterable[bytes]) -> wire.PackStored:
@@ -68,7 +65,7 @@ def take_pack(services: Services, digest: bytes, pieces: Iterable[bytes]) -> wir
         if known:
             for _ in pieces:  # an answer before the body was read would look like a broken connection
                 pass
-            chunks = _count(uow.session, digest)
+            chunks = _count(uow, digest)
             return wire.PackStored(pack=digest.hex(), size=known.size, chunks=chunks, new_chunks=0)
     frames: list[PackFrame] = []
     size = services.store.put_pack(digest, pieces, PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
@@ -115,44 +112,44 @@ def _record(uow: UnitOfWork, digest: bytes, size: int, frames: list[PackFrame]) 
     return len(new)
 
 
-def forget_pack(session: Session, digest: bytes) -> None:
+def forget_pack(uow: UnitOfWork, digest: bytes) -> None:
     """Its rows: what it held counts as missing from then on. The bytes are removed by the caller, after the commit."""
     frames = select(FrameRow.id).where(FrameRow.pack_digest == digest)
-    session.execute(delete(ChunkRow).where(ChunkRow.frame_id.in_(frames)))
-    session.execute(delete(FrameRow).where(FrameRow.pack_digest == digest))
-    session.execute(delete(PackRow).where(PackRow.digest == digest))
+    uow.session.execute(delete(ChunkRow).where(ChunkRow.frame_id.in_(frames)))
+    uow.session.execute(delete(FrameRow).where(FrameRow.pack_digest == digest))
+    uow.session.execute(delete(PackRow).where(PackRow.digest == digest))
 
 
-def pack_size(session: Session, digest: bytes) -> int:
+def pack_size(uow: UnitOfWork, digest: bytes) -> int:
     """Of a pack of chunks or of differences, in bytes. Raises `NotFound`."""
-    size = session.scalar(select(PackRow.size).where(PackRow.digest == digest))
-    size = size or session.scalar(select(DifferenceSetRow.size).where(DifferenceSetRow.pack == digest).limit(1))
+    size = uow.session.scalar(select(PackRow.size).where(PackRow.digest == digest))
+    size = size or uow.session.scalar(select(DifferenceSetRow.size).where(DifferenceSetRow.pack == digest).limit(1))
     if not size:
         raise NotFound("content.unknown", f"there is no such pack: {digest.hex()[:12]}")
     return size
 
 
-def _count(session: Session, digest: bytes) -> int:
+def _count(uow: UnitOfWork, digest: bytes) -> int:
     rows = (
         select(ChunkRow.digest).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.pack_digest == digest)
     )
-    return len(session.scalars(rows).all())
+    return len(uow.session.scalars(rows).all())
 
 
-def chunk_sizes(session: Session, digests: list[bytes]) -> dict[bytes, int]:
+def chunk_sizes(uow: UnitOfWork, digests: list[bytes]) -> dict[bytes, int]:
     """digest -> size in bytes, for those that are recorded."""
     out: dict[bytes, int] = {}
     for at in range(0, len(digests), BATCH):
         rows = select(ChunkRow.digest, ChunkRow.size).where(ChunkRow.digest.in_(digests[at : at + BATCH]))
-        out.update((digest, size) for digest, size in session.execute(rows))
+        out.update((digest, size) for digest, size in uow.session.execute(rows))
     return out
 
 
-def must_be_held(session: Session, chunks: Iterable[ChunkOfTree]) -> None:
+def must_be_held(uow: UnitOfWork, chunks: Iterable[ChunkOfTree]) -> None:
     """Every chunk is recorded, with that size. Raises `Conflict` and `Damaged`."""
     missing = asked = 0
     for batch in batched(chunks, BATCH):
-        held = chunk_sizes(session, [c.digest for c in batch])
+        held = chunk_sizes(uow, [c.digest for c in batch])
         asked += len(batch)
         missing += len({c.digest for c in batch} - held.keys())
         if any(held.get(c.digest, c.size) != c.size for c in batch):
@@ -165,7 +162,7 @@ def must_be_held(session: Session, chunks: Iterable[ChunkOfTree]) -> None:
         )
 
 
-def locate(session: Session, digests: Iterable[bytes]) -> ChunkPlaces:
+def locate(uow: UnitOfWork, digests: Iterable[bytes]) -> ChunkPlaces:
     """Where chunks lie; those that are not recorded are left out."""
     found = PlacesBuilder()
     columns = (
@@ -179,7 +176,7 @@ def locate(session: Session, digests: Iterable[bytes]) -> ChunkPlaces:
     )
     for batch in batched(digests, BATCH):
         rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(ChunkRow.digest.in_(batch))
-        for digest, at, pack, offset, stored, raw, key in session.execute(rows):
+        for digest, at, pack, offset, stored, raw, key in uow.session.execute(rows):
             found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
     return found.places()
 

@@ -6,8 +6,7 @@ import bisect
 import itertools
 
 from rampa.core.errors import Damaged
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.operations.base import Services, begin
 from rampa.operations.content.arrival import chunk_sizes, locate
 from rampa.operations.content.frames import Frames
 
@@ -20,8 +19,8 @@ class ChunkSource:
     def __init__(self, services: Services, digests: list[bytes]) -> None:
         self._digests = digests
         with begin(services) as uow:
-            self._places = locate(uow.session, dict.fromkeys(digests))
-            sizes = chunk_sizes(uow.session, list(self._places))
+            self._places = locate(uow, dict.fromkeys(digests))
+            sizes = chunk_sizes(uow, list(self._places))
         missing = [d for d in digests if d not in self._places]
         if missing:
             raise Damaged("content.missing", f"chunk {missing[0].hex()[:12]} is not in the store")

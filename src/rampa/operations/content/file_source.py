@@ -8,8 +8,7 @@ import itertools
 from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.operations.base import Services, begin
 from rampa.operations.content.arrival import locate
 from rampa.operations.content.frames import Frames
 
@@ -23,7 +22,7 @@ class StoredFileBytes:
         self._files = tree.files
         self._ends: dict[str, list[int]] = {}
         with begin(services) as uow:
-            self._places = locate(uow.session, tree.chunks.digests)
+            self._places = locate(uow, tree.chunks.digests)
         self._frames = Frames(services, KEPT_FRAMES)
 
     def read(self, path: str, offset: int, size: int) -> bytes:

@@ -9,9 +9,8 @@ from operator import itemgetter
 
 from rampa.core.content.select.preview import PreviewedFile, PreviewedFolder, tree
 from rampa.core.errors import NotFound
-from rampa.db.builds import BuildRow, find_build
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildRow, find_build
+from rampa.operations.base import Services, begin
 from rampa.operations.content.stored_trees import ResultCache, depot_trees, find_ready
 from rampa.schema import content as wire
 

@@ -6,7 +6,7 @@ import threading
 from collections import OrderedDict
 
 from rampa.core.content.pack.places import FramePlace
-from rampa.operations.base.context import Services
+from rampa.operations.base import Services
 from rampa.operations.content.stored_trees import read_frame
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from rampa.core.content.pack.pack import FRAME_TARGET, compress
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.tree.tree import Chunk
-from rampa.operations.base.context import Services
+from rampa.operations.base import Services
 from rampa.operations.content.stored_trees import read_frame
 
 

@@ -25,10 +25,8 @@ from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.core.signing.seal import unseal
-from rampa.db.builds import BuildRow, DepotRow, SymbolFileRow, find_build
-from rampa.db.content import ContentKeyRow, DifferenceSetRow, StoreStateRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildRow, ContentKeyRow, DepotRow, DifferenceSetRow, StoreStateRow, SymbolFileRow, find_build
+from rampa.operations.base import Services, begin
 from rampa.operations.content.arrival import chunk_sizes, locate
 from rampa.schema.builds import builds as wire
 
@@ -107,7 +105,7 @@ def build_locations(
         old = build_tree(services, start.build, start.depots) if start else None
         wanted = missing_chunks(old, new) if old else new.chunks
         with begin(services) as uow:
-            chunks = locate(uow.session, wanted.digests)
+            chunks = locate(uow, wanted.digests)
         differences = _differences(services, build, start, made, new, old) if made and start and old else ()
         located = Locations(chunks, differences, start.build.number if start else 0)
         return located, locations_format.encode(located, new, old)
@@ -182,7 +180,7 @@ def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
 def symbols_locations(services: Services, slug: str, number: int) -> bytes:
     tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
     with begin(services) as uow:
-        found = locate(uow.session, tree.chunks.digests)
+        found = locate(uow, tree.chunks.digests)
     return locations_format.encode(Locations(found), tree)
 
 
@@ -250,8 +248,8 @@ def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[byte
     """The chunks' content, one after another; a few frames are kept, so order matters for speed only."""
     wanted = list(digests)
     with begin(services) as uow:
-        found = locate(uow.session, dict.fromkeys(wanted))
-        sizes = chunk_sizes(uow.session, list(found))
+        found = locate(uow, dict.fromkeys(wanted))
+        sizes = chunk_sizes(uow, list(found))
     frames: OrderedDict[FramePlace, bytes] = OrderedDict()
     for digest in wanted:
         if digest not in found:

@@ -3,17 +3,11 @@
 from __future__ import annotations
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.platform.table import PLATFORMS
-from rampa.db.builds import find_build
-from rampa.db.channels import DeviceRow, find_channel
-from rampa.db.titles import TitleRow, find_title
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import DeviceRow, TitleRow, find_build, find_channel, find_title
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.schema import devices as wire
 
 
@@ -29,7 +23,7 @@ def register(services: Services, actor: Actor, slug: str, asked: wire.NewDevice,
     def make() -> wire.Device:
         title = find_title(uow.session, slug)
         channel = find_channel(uow.session, slug, asked.channel)
-        if _find(uow.session, title, asked.name):
+        if _find(uow, title, asked.name):
             raise Conflict("device.exists", f"{slug} has a device {asked.name!r} already", where="name")
         row = DeviceRow(
             title_id=title.id,
@@ -60,7 +54,7 @@ def list_devices(services: Services, slug: str) -> list[wire.Device]:
 def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.DeviceReport) -> wire.Device:
     """What a device installed. Saying the same twice is no error."""
     with begin(services, actor) as uow:
-        row = _must_find(uow.session, slug, name)
+        row = _must_find(uow, slug, name)
         build = find_build(uow.session, slug, asked.build)
         if build.platform != row.platform:
             raise Conflict("device.platform", f"{build.name} is for {build.platform}, and {name} is {row.platform}")
@@ -75,16 +69,16 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
 def remove(services: Services, actor: Actor, slug: str, name: str) -> None:
     """Forgets a device; what is installed on it stays."""
     with begin(services, actor) as uow:
-        uow.session.delete(_must_find(uow.session, slug, name))
+        uow.session.delete(_must_find(uow, slug, name))
         audit.record(uow, "device.remove", name, slug)
 
 
-def _find(session: Session, title: TitleRow, name: str) -> DeviceRow | None:
-    return session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
+def _find(uow: UnitOfWork, title: TitleRow, name: str) -> DeviceRow | None:
+    return uow.session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
 
 
-def _must_find(session: Session, slug: str, name: str) -> DeviceRow:
-    row = _find(session, find_title(session, slug), name)
+def _must_find(uow: UnitOfWork, slug: str, name: str) -> DeviceRow:
+    row = _find(uow, find_title(uow.session, slug), name)
     if row is None:
         raise NotFound("device.unknown", f"{slug} has no device {name!r}", where="device")
     return row

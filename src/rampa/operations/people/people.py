@@ -13,11 +13,8 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, NotFound
-from rampa.db.people import PersonRow, StudioRow, TokenRow, WebSessionRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow
+from rampa.operations.base import Actor, Once, Services, audit, begin, once
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 

@@ -14,9 +14,8 @@ from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile import proposal
 from rampa.core.profile.file_probe import Seen
-from rampa.db.people import PersonRow, StudioRow
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import PersonRow, StudioRow
+from rampa.operations.base import Actor, Services, begin
 from rampa.schema.profiles import pictures as wire
 
 

@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-from sqlalchemy.orm import Session
-
 from rampa.core.check.profile import check_document
 from rampa.core.errors import Refused
 from rampa.core.profile.comparison import compare
 from rampa.core.profile.document import MAX_BYTES
 from rampa.core.profile.edits import apply_edits
 from rampa.core.profile.resolution import Resolved
-from rampa.db.builds import find_build
-from rampa.db.signing import identity_names
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import TitleRow, find_build, find_title, identity_names, load_document
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.titles.documents import read_or_problems
 from rampa.schema.profiles import profiles as wire
 from rampa.schema.profiles.of_core import check_out, comparison_out, edit_in, layers_out, matrix_out, resolved_out
@@ -51,21 +46,21 @@ def get_comparison(services: Services, slug: str, left: str, right: str) -> wire
     """Raises `NotFound` for a side that does not exist."""
     with begin(services) as uow:
         title = find_title(uow.session, slug)
-        old, says_old = _side(uow.session, title, left)
-        new, says_new = _side(uow.session, title, right)
+        old, says_old = _side(uow, title, left)
+        new, says_new = _side(uow, title, right)
     return comparison_out(says_old, says_new, compare(old, new))
 
 
-def _side(session: Session, title: TitleRow, spoken: str) -> tuple[Resolved, wire.SideOut]:
+def _side(uow: UnitOfWork, title: TitleRow, spoken: str) -> tuple[Resolved, wire.SideOut]:
     """`#12` is the profile that made build 12, as its revision said it; `NAME@3` a profile as of revision 3."""
     number = 0
     if spoken.startswith("#"):
-        build = find_build(session, title.slug, int(spoken[1:]))
+        build = find_build(uow.session, title.slug, int(spoken[1:]))
         name, revision, number = build.profile, build.revision, build.number
     else:
         name, _, at = spoken.partition("@")
         revision = int(at) if at else title.revision
-    document = load_document(session, title, revision)
+    document = load_document(uow.session, title, revision)
     says = f"{name} of build {title.slug}#{number}" if number else name
     side = wire.SideOut(says=f"{says}, revision {revision}", profile=name, revision=revision, build=number)
     return document.profile(name), side

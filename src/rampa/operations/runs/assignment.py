@@ -10,21 +10,15 @@ import uuid
 from collections import Counter
 
 from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, WantedAbilities, lacks, nearest_agent
 from rampa.core.run.causes import cause_of
 from rampa.core.run.life import RunEvent, RunState, StepState
-from rampa.db import queue
-from rampa.db.agents import AgentRow
-from rampa.db.builds import BuildOriginRow, BuildRow
-from rampa.db.runs import LogKindRow, RunAttemptRow, RunRow, RunStepRow
+from rampa.db import AgentRow, BuildOriginRow, BuildRow, LogKindRow, RunAttemptRow, RunRow, RunStepRow, queue
 from rampa.operations.agents.agents import LEASE
-from rampa.operations.base.context import Services
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.base import Services, UnitOfWork, begin, transition
 from rampa.operations.runs.logs import say
 from rampa.operations.signing.unlock import locked_for
 
@@ -59,13 +53,11 @@ def assign(services: Services) -> int:
             locked = locked_for(uow, run) if run.order.identity and not run.order.reproduces else ""
             if locked:
                 who = "an owner or engineer who knows its passphrase"
-                _say_waits(
-                    uow.session, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", ""
-                )
+                _say_waits(uow, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", "")
                 continue
             chosen = _choose(run, agents, busy)
             if chosen is None:
-                _wait(uow.session, run, agents, busy)
+                _wait(uow, run, agents, busy)
             else:
                 _give(uow, run, chosen)
                 busy[chosen.id] += 1
@@ -92,15 +84,15 @@ def _choose(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -
     return min(free, key=lambda a: (a.name in run.attempt.lost_agents, busy[a.id] / a.at_once, a.name), default=None)
 
 
-def _wait(session: Session, run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> None:
-    _say_waits(session, run, *_reason(run, agents, busy))
+def _wait(uow: UnitOfWork, run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> None:
+    _say_waits(uow, run, *_reason(run, agents, busy))
 
 
-def _say_waits(session: Session, run: RunRow, said: str, nearest: str) -> None:
+def _say_waits(uow: UnitOfWork, run: RunRow, said: str, nearest: str) -> None:
     if (said, nearest) != (run.attempt.waits_for, run.attempt.nearest):
         run.attempt.waits_for, run.attempt.nearest = said[:1000], nearest
-        queue.tell(session, f"run/{run.id}")
-        queue.tell(session, f"title/{run.title.slug}")
+        queue.tell(uow.session, f"run/{run.id}")
+        queue.tell(uow.session, f"title/{run.title.slug}")
 
 
 def _reason(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> tuple[str, str]:
@@ -136,7 +128,7 @@ def _give(uow: UnitOfWork, run: RunRow, agent: AgentRow) -> None:
     run.log.errors = run.log.warnings = run.log.first_error = 0
     uow.session.execute(delete(LogKindRow).where(LogKindRow.run_id == run.id))
     again = f", attempt {run.attempt.number}" if run.attempt.number > 1 else ""
-    say(uow.session, run, f"Given to agent {agent.name}{again}.")
+    say(uow, run, f"Given to agent {agent.name}{again}.")
     queue.tell(uow.session, f"agent/{agent.id}")
     queue.tell(uow.session, f"title/{run.title.slug}")
 
@@ -178,7 +170,7 @@ def lose(uow: UnitOfWork, run: RunRow, why: str) -> None:
     run.attempt.lost_agents = [*run.attempt.lost_agents, run.attempt.agent_name]
     if stopping:
         transition(uow, run, RunEvent.LOSE, why=why)
-        say(uow.session, run, f"The run was lost while it was being stopped: {why}.")
+        say(uow, run, f"The run was lost while it was being stopped: {why}.")
     elif run.attempt.number >= life.ATTEMPTS:
         transition(uow, run, RunEvent.FAIL, why=why)
         run.cause = cause_of(
@@ -186,11 +178,11 @@ def lose(uow: UnitOfWork, run: RunRow, why: str) -> None:
             agent=run.attempt.agent_name,
             detail=f"{run.attempt.number} times: {', '.join(run.attempt.lost_agents)}",
         )
-        say(uow.session, run, f"The run was lost: {why}. It is not tried again.")
+        say(uow, run, f"The run was lost: {why}. It is not tried again.")
     else:
         transition(uow, run, RunEvent.LOSE, why=why)
         run.attempt.waits_for = f"Lost by {run.attempt.agent_name}; waits to be given to an agent again"
-        say(uow.session, run, f"The run was lost: {why}. It waits for an agent again.")
+        say(uow, run, f"The run was lost: {why}. It waits for an agent again.")
     run.attempt.lease, run.attempt.step, run.attempt.progress = "", -1, None
     queue.tell(uow.session, f"run/{run.id}")
     queue.tell(uow.session, f"title/{run.title.slug}")

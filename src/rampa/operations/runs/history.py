@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections import defaultdict
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.run.expectation import HISTORY, ExpectedTimes, expect
-from rampa.db.runs import RunRow, RunStepRow
-from rampa.db.titles import TitleRow
+from rampa.db import RunRow, RunStepRow, TitleRow
+from rampa.operations.base import UnitOfWork
 
 
-def expected_of(session: Session, title: TitleRow, profile: str) -> ExpectedTimes:
+def expected_of(uow: UnitOfWork, title: TitleRow, profile: str) -> ExpectedTimes:
     """From the profile's latest runs."""
     latest = (
         select(RunRow.id)
@@ -20,7 +19,7 @@ def expected_of(session: Session, title: TitleRow, profile: str) -> ExpectedTime
         .order_by(RunRow.number.desc())
         .limit(HISTORY * 2)
     )
-    rows = session.execute(
+    rows = uow.session.execute(
         select(RunStepRow.name, func.extract("epoch", RunStepRow.ended_at - RunStepRow.started_at))
         .where(RunStepRow.run_id.in_(latest), RunStepRow.state == "done")
         .order_by(RunStepRow.started_at.desc())

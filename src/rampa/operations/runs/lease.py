@@ -6,24 +6,28 @@ import time
 from dataclasses import replace
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict
 from rampa.core.run import life
 from rampa.core.run.causes import cause_of
 from rampa.core.run.life import AttemptResult, RunEvent, RunState, StepState
-from rampa.db import queue
-from rampa.db.agents import AgentRow, find_agent
-from rampa.db.builds import BuildRow, find_build
-from rampa.db.people import PersonRow
-from rampa.db.runs import RunAttemptRow, RunRow, RunStepRow, held_run
-from rampa.db.sources import has_source
-from rampa.db.titles import find_revision
+from rampa.db import (
+    AgentRow,
+    BuildRow,
+    PersonRow,
+    RunAttemptRow,
+    RunRow,
+    RunStepRow,
+    find_agent,
+    find_build,
+    find_revision,
+    has_source,
+    held_run,
+    queue,
+)
 from rampa.operations.agents.agents import abilities_in, must_be
-from rampa.operations.base.context import Services, service_actor
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.base import Services, UnitOfWork, begin, service_actor, transition
 from rampa.operations.runs.assignment import give_up_build, lose, stop_steps
 from rampa.operations.runs.logs import say
 from rampa.operations.variables.variables import open_variables
@@ -159,7 +163,7 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
             if build.made.run != run.number or (asked.result == AttemptResult.DONE and build.state != BuildState.READY):
                 raise Conflict("build.other", f"{build.name} is not a finished build of this run", where="build")
             run.build_id = build.id
-            _keep_durations(uow.session, run, build)
+            _keep_durations(uow, run, build)
         if asked.result == AttemptResult.DONE:
             _ended(uow, run, RunEvent.FINISH)
         elif asked.result == AttemptResult.STOPPED or run.state == RunState.STOPPING:
@@ -180,16 +184,16 @@ def _ended(uow: UnitOfWork, run: RunRow, event: RunEvent) -> None:
         run.attempt.progress = None
         stop_steps(uow, run)
         said = run.cause.sentence if run.cause else ""
-        say(uow.session, run, f"The run is {run.state}{': ' + said if said else ''}.")
+        say(uow, run, f"The run is {run.state}{': ' + said if said else ''}.")
     queue.put(uow.session, "assign", queue.RUNS, lock="assign")
     queue.tell(uow.session, f"run/{run.id}")
     queue.tell(uow.session, f"title/{run.title.slug}")
 
 
-def _keep_durations(session: Session, run: RunRow, build: BuildRow) -> None:
+def _keep_durations(uow: UnitOfWork, run: RunRow, build: BuildRow) -> None:
     """How long each step took stands with the build, too."""
     steps: list[tuple[str, float]] = []
-    for row in session.scalars(
+    for row in uow.session.scalars(
         select(RunStepRow)
         .where(RunStepRow.run_id == run.id, RunStepRow.attempt == run.attempt.number)
         .order_by(RunStepRow.position)

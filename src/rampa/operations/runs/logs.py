@@ -7,16 +7,13 @@ from collections.abc import Iterator, Sequence
 
 import zstandard
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict
 from rampa.core.run import life
 from rampa.core.run.life import RunState
 from rampa.core.run.log_lines import clean, kind_of
-from rampa.db import queue
-from rampa.db.runs import LogKindRow, LogPartRow, RunRow, find_run, held_run
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import LogKindRow, LogPartRow, RunRow, find_run, held_run, queue
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.schema import runs as wire
 from rampa.schema.agents import LogIn, LogTaken
 
@@ -37,18 +34,18 @@ def take_batch(services: Services, agent: str, lease: str, asked: LogIn) -> LogT
             raise Conflict("log.gap", f"batch {run.log.batch + 1} of the log is missing", where="batch")
         run.log.batch = asked.batch
         run.attempt.spoke_at = run.attempt.seen_at = services.now()
-        add_lines(uow.session, run, asked.lines)
+        add_lines(uow, run, asked.lines)
         return LogTaken(batch=run.log.batch, lines=run.log.lines)
 
 
-def add_lines(session: Session, run: RunRow, rows: Sequence[Row]) -> None:
+def add_lines(uow: UnitOfWork, run: RunRow, rows: Sequence[Row]) -> None:
     """The run's row must be locked."""
     if not rows:
         return
     first = run.log.lines + 1
     data = "\n".join(f"{ms}\t{step}\t{level}\t{text}" for ms, step, level, text in rows).encode()
     packed = zstandard.ZstdCompressor(level=3).compress(data)
-    session.add(
+    uow.session.add(
         LogPartRow(
             run_id=run.id, first_line=first, lines=len(rows), attempt=run.attempt.number, size=len(data), data=packed
         )
@@ -56,12 +53,12 @@ def add_lines(session: Session, run: RunRow, rows: Sequence[Row]) -> None:
     run.log.lines += len(rows)
     marked = [(first + n, row[2], row[3]) for n, row in enumerate(rows) if row[2] in ("error", "warning")]
     if marked:
-        _fold(session, run, marked)
-    session.flush()
-    queue.tell(session, f"run/{run.id}")
+        _fold(uow, run, marked)
+    uow.session.flush()
+    queue.tell(uow.session, f"run/{run.id}")
 
 
-def _fold(session: Session, run: RunRow, marked: list[tuple[int, str, str]]) -> None:
+def _fold(uow: UnitOfWork, run: RunRow, marked: list[tuple[int, str, str]]) -> None:
     found: dict[tuple[str, str], list[int]] = {}
     examples: dict[tuple[str, str], str] = {}
     for number, level, text in marked:
@@ -73,7 +70,7 @@ def _fold(session: Session, run: RunRow, marked: list[tuple[int, str, str]]) -> 
     run.log.warnings += len(marked) - len(errors)
     if errors and not run.log.first_error:
         run.log.first_error = errors[0]
-    known = {(k.level, k.digest): k for k in session.scalars(select(LogKindRow).where(LogKindRow.run_id == run.id))}
+    known = {(k.level, k.digest): k for k in uow.session.scalars(select(LogKindRow).where(LogKindRow.run_id == run.id))}
     for key, numbers in found.items():
         kind = known.get(key)
         if kind is not None:
@@ -90,13 +87,13 @@ def _fold(session: Session, run: RunRow, marked: list[tuple[int, str, str]]) -> 
                 first_line=numbers[0],
                 lines=numbers[:KIND_LINES],
             )
-            session.add(kind)
+            uow.session.add(kind)
             known[key] = kind
 
 
-def say(session: Session, run: RunRow, text: str, step: int = -1) -> None:
+def say(uow: UnitOfWork, run: RunRow, text: str, step: int = -1) -> None:
     """Lines of the service's own; what agents gave it to say may be of several."""
-    add_lines(session, run, [(0, step, "rampa", clean(line)) for line in text.splitlines()])
+    add_lines(uow, run, [(0, step, "rampa", clean(line)) for line in text.splitlines()])
 
 
 def rows_of(part: LogPartRow) -> list[Row]:
@@ -108,9 +105,9 @@ def rows_of(part: LogPartRow) -> list[Row]:
     return out
 
 
-def read_rows(session: Session, run: RunRow, start: int, limit: int) -> list[Row]:
+def read_rows(uow: UnitOfWork, run: RunRow, start: int, limit: int) -> list[Row]:
     """Lines from number `start` on."""
-    parts = session.scalars(
+    parts = uow.session.scalars(
         select(LogPartRow)
         .where(LogPartRow.run_id == run.id, LogPartRow.first_line < start + limit)
         .where(LogPartRow.first_line + LogPartRow.lines > start)
@@ -126,14 +123,14 @@ def read_rows(session: Session, run: RunRow, start: int, limit: int) -> list[Row
 def read_log(services: Services, slug: str, number: int, query: wire.LogQuery) -> wire.LogOut:
     with begin(services) as uow:
         run = find_run(uow.session, slug, number)
-        rows = read_rows(uow.session, run, query.start, query.limit)
+        rows = read_rows(uow, run, query.start, query.limit)
         return wire.LogOut(start=query.start, lines=run.log.lines, rows=rows, ended=RunState(run.state) in life.ENDED)
 
 
-def tail_of(session: Session, run: RunRow, count: int) -> list[wire.LineOut]:
+def tail_of(uow: UnitOfWork, run: RunRow, count: int) -> list[wire.LineOut]:
     """The newest lines."""
     start = max(1, run.log.lines - count + 1)
-    rows = read_rows(session, run, start, count)
+    rows = read_rows(uow, run, start, count)
     return [
         wire.LineOut(number=start + n, ms=ms, step=step, level=level, text=text)
         for n, (ms, step, level, text) in enumerate(rows)

@@ -5,17 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import RampaError
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.run.native import GROUPS, SETTINGS, native_files
-from rampa.db.builds import BuildOriginRow, BuildRow
-from rampa.db.sources import has_source
-from rampa.db.titles import TitleRow, load_document
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BuildOriginRow, BuildRow, TitleRow, has_source, load_document
+from rampa.operations.base import UnitOfWork
 from rampa.operations.sources.repository import mirror_of
 from rampa.schema.runs import NativePlan
 
@@ -43,15 +40,15 @@ def native_plan(
     if build.made.native == digest:
         said = f"Only content changed since {build.name}: what testers have installed of its native part can stay."
         return NativePlan(needed=False, since=build.number, changed=[], said=said)
-    changed = _changed_settings(uow.session, title, build, profile) + _changed_files(uow, title, build, profile, files)
+    changed = _changed_settings(uow, title, build, profile) + _changed_files(uow, title, build, profile, files)
     first = changed[0] if changed else "something that is not known any more"
     more = f" and {len(changed) - 1} more" if len(changed) > 1 else ""
     said = f"The native part changed since {build.name}: {first}{more}."
     return NativePlan(needed=True, since=build.number, changed=changed[:SHOWN], said=said)
 
 
-def _changed_settings(session: Session, title: TitleRow, build: BuildRow, profile: Resolved) -> list[str]:
-    before = load_document(session, title, build.revision).profiles.get(build.profile)
+def _changed_settings(uow: UnitOfWork, title: TitleRow, build: BuildRow, profile: Resolved) -> list[str]:
+    before = load_document(uow.session, title, build.revision).profiles.get(build.profile)
     if before is None:
         return []
     keys = [k for k in profile.values if k in SETTINGS or k.startswith(GROUPS)]

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
@@ -20,14 +19,18 @@ from rampa.core.run.expectation import ExpectedTimes
 from rampa.core.run.native import native_digest
 from rampa.core.run.step import Step
 from rampa.core.run.steps import steps_of
-from rampa.db.agents import AgentRow
-from rampa.db.signing import identity_names
-from rampa.db.sources import find_folder, has_source
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.db.variables import VariablesRow
+from rampa.db import (
+    AgentRow,
+    TitleRow,
+    VariablesRow,
+    find_folder,
+    find_title,
+    has_source,
+    identity_names,
+    load_document,
+)
 from rampa.operations.agents.agents import agent_state
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.builds.views import platform_title
 from rampa.operations.runs.history import expected_of
 from rampa.operations.runs.native import native_plan
@@ -127,7 +130,7 @@ def _prepare(
     wanted = WantedCode(asked.version_name or typed.version_name, origin.commits)
     code = 0
     if not stops and not asked.reproduces:
-        stops, code = _version_stops(uow.session, typed, wanted)
+        stops, code = _version_stops(uow, typed, wanted)
     return Prepared(
         code=code,
         identity=typed.identity,
@@ -140,7 +143,7 @@ def _prepare(
         findings=findings,
         stops=stops,
         native=native_digest(profile, origin.files),
-        expected=expected_of(uow.session, title, name),
+        expected=expected_of(uow, title, name),
         version_name=asked.version_name or profile.get("version.name"),
     )
 
@@ -205,15 +208,15 @@ def _backup(uow: UnitOfWork, p: Prepared) -> list[Finding]:
     return check_backup(uow, p.identity)
 
 
-def _version_stops(session: Session, profile: ResolvedProfile, wanted: WantedCode) -> tuple[list[str], int]:
+def _version_stops(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> tuple[list[str], int]:
     """(why no version code can be had or its bundle would be refused, the code)."""
     stops: list[str] = []
     code = 0
     try:
-        code = next_for(session, profile, wanted)
+        code = next_for(uow, profile, wanted)
     except (Refused, Invalid) as error:
         stops.append(error.sentence())
-    stops += [f"{f.message}. {f.hint}" for f in profile_continues(session, profile)]
+    stops += [f"{f.message}. {f.hint}" for f in profile_continues(uow, profile)]
     return stops, code
 
 

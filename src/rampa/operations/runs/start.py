@@ -6,22 +6,14 @@ import secrets
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Refused
 from rampa.core.run import life
 from rampa.core.run.abilities import wanted_of
 from rampa.core.run.life import RunEvent, RunState
 from rampa.core.run.step import Step
-from rampa.db import queue
-from rampa.db.builds import find_build
-from rampa.db.runs import RunAttemptRow, RunLogRow, RunOrderRow, RunRow, find_run
-from rampa.db.titles import TitleRow, find_title
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import RunAttemptRow, RunLogRow, RunOrderRow, RunRow, TitleRow, find_build, find_run, find_title, queue
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, transition
 from rampa.operations.runs.plan import Prepared, prepare
 from rampa.operations.runs.views import summary
 from rampa.schema import runs as wire
@@ -51,7 +43,7 @@ def start_in(uow: UnitOfWork, slug: str, asked: wire.NewRuns, why: Why) -> list[
     """In the caller's transaction."""
     title = find_title(uow.session, slug, lock=True)
     if asked.reproduces:
-        asked = _of_build(uow.session, slug, asked.reproduces)
+        asked = _of_build(uow, slug, asked.reproduces)
     prepared = prepare(uow, title, asked)
     _must_start(prepared)
     together = secrets.token_hex(8)
@@ -71,9 +63,9 @@ def start_in(uow: UnitOfWork, slug: str, asked: wire.NewRuns, why: Why) -> list[
     return runs
 
 
-def _of_build(session: Session, slug: str, number: int) -> wire.NewRuns:
+def _of_build(uow: UnitOfWork, slug: str, number: int) -> wire.NewRuns:
     """What made a build, to be done again: its commit or folder, profile and version name."""
-    build = find_build(session, slug, number)
+    build = find_build(uow.session, slug, number)
     if build.bundle is None or not build.bundle.bare:
         raise Conflict("build.no-bundle", f"{build.name} has no bundle to compare with")
     if build.revision != build.title.revision:
@@ -81,7 +73,7 @@ def _of_build(session: Session, slug: str, number: int) -> wire.NewRuns:
         raise Conflict(
             "reproduce.revision", f"{build.name} was made by revision {build.revision} of the document", hint=hint
         )
-    run = find_run(session, slug, build.made.run) if build.made.run else None
+    run = find_run(uow.session, slug, build.made.run) if build.made.run else None
     if run is None:
         raise Conflict("reproduce.by-hand", f"{build.name} was made by hand: there is no commit to build again")
     return wire.NewRuns(

@@ -7,7 +7,6 @@ import os
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound, RampaError
 from rampa.core.run.triggers import (
@@ -21,12 +20,8 @@ from rampa.core.run.triggers import (
     touches,
 )
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import queue
-from rampa.db.sources import CallSeenRow, SourceRow, TriggerRow, find_source
-from rampa.db.titles import find_title, load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import CallSeenRow, SourceRow, TriggerRow, find_source, find_title, load_document, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.runs.start import Why, start_in
 from rampa.operations.sources.commits import open_mirror
 from rampa.operations.sources.repository import fetch, mirror_of
@@ -59,7 +54,7 @@ def add_trigger(services: Services, actor: Actor, slug: str, asked: wire.NewTrig
 
 def change_trigger(services: Services, actor: Actor, slug: str, name: str, asked: wire.TriggerIn) -> wire.TriggerOut:
     with begin(services, actor) as uow:
-        row = find_trigger(uow.session, slug, name)
+        row = find_trigger(uow, slug, name)
         _check(uow, slug, asked)
         secret = _fill(uow, row, asked)
         audit.record(uow, "trigger.change", f"{slug} {name}", slug, kind=asked.kind)
@@ -94,9 +89,9 @@ def _check(uow: UnitOfWork, slug: str, asked: wire.TriggerIn) -> None:
         document.profile(name)
 
 
-def find_trigger(session: Session, slug: str, name: str) -> TriggerRow:
-    title = find_title(session, slug)
-    row = session.scalar(
+def find_trigger(uow: UnitOfWork, slug: str, name: str) -> TriggerRow:
+    title = find_title(uow.session, slug)
+    row = uow.session.scalar(
         select(TriggerRow)
         .where(TriggerRow.title_id == title.id, TriggerRow.name == name)
         .with_for_update(of=TriggerRow)
@@ -115,7 +110,7 @@ def list_triggers(services: Services, slug: str) -> list[wire.TriggerOut]:
 
 def remove_trigger(services: Services, actor: Actor, slug: str, name: str) -> None:
     with begin(services, actor) as uow:
-        uow.session.delete(find_trigger(uow.session, slug, name))
+        uow.session.delete(find_trigger(uow, slug, name))
         audit.record(uow, "trigger.remove", f"{slug} {name}", slug)
 
 
@@ -203,7 +198,7 @@ def called(
     """A signed call. Whoever has no right to call learns nothing, not even whether there is such a trigger."""
     with begin(services) as uow:
         try:
-            trigger = find_trigger(uow.session, slug, name)
+            trigger = find_trigger(uow, slug, name)
         except NotFound:
             trigger = None
         secret = b"\0" * 32
@@ -217,7 +212,7 @@ def called(
             return wire.CallOut(started=[], said="The trigger is switched off.")
     fetch(services, slug)
     with begin(services) as uow:
-        trigger = find_trigger(uow.session, slug, name)
+        trigger = find_trigger(uow, slug, name)
         mirror = mirror_of(services, find_source(uow.session, slug))
         of = asked.of or mirror.branch()
         _, ref = mirror.resolve(of)

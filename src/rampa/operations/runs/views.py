@@ -6,15 +6,12 @@ import datetime as dt
 from dataclasses import asdict
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.run import life
 from rampa.core.run.expectation import ExpectedTimes
 from rampa.core.run.life import RunEvent, StepState
-from rampa.db.runs import LogKindRow, RunRow, RunStepRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act, actions
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import LogKindRow, RunRow, RunStepRow
+from rampa.operations.base import Act, Services, UnitOfWork, actions
 from rampa.operations.runs.logs import tail_of
 from rampa.schema import runs as wire
 
@@ -57,20 +54,20 @@ def describe(uow: UnitOfWork, run: RunRow) -> wire.Run:
             for k in kinds
         ],
         first_error=run.log.first_error,
-        tail=tail_of(uow.session, run, TAIL),
+        tail=tail_of(uow, run, TAIL),
         allowed_actions=actions(uow.actor, life.TRANSITIONS, run.state, OFFERED),
     )
 
 
-def step_began(session: Session, runs: list[RunRow]) -> dict[tuple[object, int, int], dt.datetime]:
+def step_began(uow: UnitOfWork, runs: list[RunRow]) -> dict[tuple[object, int, int], dt.datetime]:
     """(run, attempt, position) -> when it began, for runs that are worked on."""
     ids = [r.id for r in runs if r.state in life.HELD]
-    rows = session.scalars(select(RunStepRow).where(RunStepRow.run_id.in_(ids))) if ids else ()
+    rows = uow.session.scalars(select(RunStepRow).where(RunStepRow.run_id.in_(ids))) if ids else ()
     return {(r.run_id, r.attempt, r.position): r.started_at for r in rows}
 
 
 def summaries(uow: UnitOfWork, runs: list[RunRow]) -> list[wire.RunSummary]:
-    began = step_began(uow.session, runs)
+    began = step_began(uow, runs)
     return [summary(uow.services, r, began.get((r.id, r.attempt.number, r.attempt.step))) for r in runs]
 
 

@@ -10,15 +10,9 @@ from sqlalchemy.orm import contains_eager
 
 from rampa.core.run import life
 from rampa.core.run.life import RunEvent, RunState
-from rampa.db import queue
-from rampa.db.agents import AgentRow
-from rampa.db.runs import RunOrderRow, RunRow, find_run
-from rampa.db.titles import find_title
+from rampa.db import AgentRow, RunOrderRow, RunRow, find_run, find_title, queue
 from rampa.operations.agents.agents import agent_state
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.pages import cursor_numbers, page_of
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.operations.base import Actor, Services, UnitOfWork, begin, cursor_numbers, page_of, transition
 from rampa.operations.runs.logs import read_rows, say
 from rampa.operations.runs.views import describe, summaries
 from rampa.schema import runs as wire
@@ -82,7 +76,7 @@ def cancel_run(services: Services, actor: Actor, slug: str, number: int) -> wire
         if run.state not in (RunState.STOPPING, RunState.CANCELLED):
             transition(uow, run, RunEvent.CANCEL, step=run.attempt.step)
             run.attempt.waits_for = ""
-            say(uow.session, run, f"Cancelled by {actor.name}.")
+            say(uow, run, f"Cancelled by {actor.name}.")
             for what in (f"agent/{run.attempt.agent_id}", f"run/{run.id}", f"title/{slug}"):
                 queue.tell(uow.session, what)
         return describe(uow, run)
@@ -100,7 +94,7 @@ def run_stream(services: Services, actor: Actor, slug: str, number: int, after: 
         with begin(services, actor) as uow:
             run = find_run(uow.session, slug, number)
             topic = f"run/{run.id}"
-            rows = read_rows(uow.session, run, sent + 1, STREAM_ROWS) if run.log.lines > sent else []
+            rows = read_rows(uow, run, sent + 1, STREAM_ROWS) if run.log.lines > sent else []
             lines = wire.LogOut(start=sent + 1, lines=run.log.lines, rows=rows, ended=False).model_dump_json()
             ended = run.state in life.ENDED and run.log.lines <= sent + len(rows)
             due = ended or not rows or time.monotonic() - told > 1

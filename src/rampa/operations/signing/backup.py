@@ -13,11 +13,8 @@ import hmac
 from rampa.core.errors import Damaged
 from rampa.core.signing import cms
 from rampa.core.signing.identity import to_pkcs12
-from rampa.db.signing import find_key
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, must
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import find_key
+from rampa.operations.base import Act, Actor, Services, audit, begin, must
 from rampa.operations.signing.identities import open_identity
 from rampa.operations.signing.views import describe
 from rampa.schema.signing import identities as wire

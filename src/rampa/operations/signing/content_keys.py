@@ -5,17 +5,12 @@ from __future__ import annotations
 import uuid
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.content.pack import encryption
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.builds import BuildRow, find_build
-from rampa.db.content import ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, must
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow, find_build
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.content.stored_trees import content_key, find_ready, key_label
 from rampa.operations.store.needed import build_chunks
 from rampa.operations.updates.differences import ask, likely
@@ -38,9 +33,9 @@ def make_keys(uow: UnitOfWork, build: BuildRow, depots: list[str]) -> dict[str, 
     return made
 
 
-def is_locked(session: Session, build: BuildRow) -> bool:
+def is_locked(uow: UnitOfWork, build: BuildRow) -> bool:
     """It has encrypted depots whose key was not given out yet."""
-    row = session.get(UnsealingKeyRow, build.id)
+    row = uow.session.get(UnsealingKeyRow, build.id)
     return row is not None and row.unsealed_at is None
 
 
@@ -49,7 +44,7 @@ def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
     build = find_ready(services, slug, number)
     with begin(services) as uow:
         row = uow.session.get(UnsealingKeyRow, build.id)
-        idents = _idents(uow.session, build_chunks(services, build))
+        idents = _idents(uow, build_chunks(services, build))
         if row is None:
             if idents:
                 return _from_earlier(uow, idents)
@@ -65,7 +60,7 @@ def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
 
 def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     """A build that is not encrypted, and shares content with one that is: its readers need those keys, if they are out."""
-    locked = [i for i in idents if is_locked(uow.session, _build_of(uow.session, i))]
+    locked = [i for i in idents if is_locked(uow, _build_of(uow, i))]
     if locked:
         raise Refused("content.locked", "this build shares content with one that is not released yet")
     unsealing = encryption.new_key()
@@ -76,9 +71,9 @@ def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     return wire.ContentKeys(build=0, unsealed_at=uow.now, unsealing_key=unsealing.hex(), keys=keys)
 
 
-def _build_of(session: Session, ident: bytes) -> BuildRow:
-    key = session.get(ContentKeyRow, ident)
-    build = session.get(BuildRow, key.build_id) if key else None
+def _build_of(uow: UnitOfWork, ident: bytes) -> BuildRow:
+    key = uow.session.get(ContentKeyRow, ident)
+    build = uow.session.get(BuildRow, key.build_id) if key else None
     if build is None:
         raise NotFound("content.key", "a content key is not in the vault")
     return build
@@ -95,16 +90,16 @@ def unseal_build(services: Services, actor: Actor, slug: str, number: int) -> wi
         if row.unsealed_at is None:
             row.unsealed_at, row.unsealed_by = services.now(), actor.name
             audit.record(uow, "content.unseal", build.name, slug)
-            ask(uow, build, likely(uow.session, build))
+            ask(uow, build, likely(uow, build))
     return get_keys(services, slug, number)
 
 
-def _idents(session: Session, chunks: set[bytes]) -> set[bytes]:
+def _idents(uow: UnitOfWork, chunks: set[bytes]) -> set[bytes]:
     wanted, out = list(chunks), set()
     for at in range(0, len(wanted), BATCH):
         rows = select(FrameRow.key).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
         rows = rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH]), FrameRow.key.is_not(None))
-        out |= {k for k in session.scalars(rows.distinct()) if k}
+        out |= {k for k in uow.session.scalars(rows.distinct()) if k}
     return out
 
 

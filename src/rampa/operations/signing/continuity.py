@@ -7,26 +7,23 @@ from collections.abc import Iterable
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.check.findings import Finding
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import succession
 from rampa.core.signing.identity import validity_warning
-from rampa.db.base import new_id
-from rampa.db.builds import BuildRow
-from rampa.db.signing import BindingRow, SigningIdentityRow, find_key
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BindingRow, BuildRow, SigningIdentityRow, find_key, new_id
+from rampa.operations.base import UnitOfWork
 from rampa.operations.versions.versions import CodeLine, line_of
 
 
-def find_binding(session: Session, identifier: str, place: str) -> BindingRow | None:
-    return session.scalar(select(BindingRow).where(BindingRow.identifier == identifier, BindingRow.place == place))
+def find_binding(uow: UnitOfWork, identifier: str, place: str) -> BindingRow | None:
+    return uow.session.scalar(select(BindingRow).where(BindingRow.identifier == identifier, BindingRow.place == place))
 
 
-def check_continuity(session: Session, identifier: str, place: str, fingerprint: str) -> list[Finding]:
-    bound = find_binding(session, identifier, place)
-    known = list(session.scalars(select(SigningIdentityRow))) if bound else []
+def check_continuity(uow: UnitOfWork, identifier: str, place: str, fingerprint: str) -> list[Finding]:
+    bound = find_binding(uow, identifier, place)
+    known = list(uow.session.scalars(select(SigningIdentityRow))) if bound else []
     return continuity_findings(bound, known, fingerprint)
 
 
@@ -53,12 +50,12 @@ def continuity_findings(
     ]
 
 
-def profile_continues(session: Session, profile: ResolvedProfile) -> list[Finding]:
+def profile_continues(uow: UnitOfWork, profile: ResolvedProfile) -> list[Finding]:
     """The same for what a profile would build, before it is built."""
     if not profile.identity or profile.purpose != "release":
         return []
-    fingerprint = find_key(session, profile.identity).fingerprint
-    return check_continuity(session, profile.identifier, line_of(profile).place, fingerprint)
+    fingerprint = find_key(uow.session, profile.identity).fingerprint
+    return check_continuity(uow, profile.identifier, line_of(profile).place, fingerprint)
 
 
 def check_backup(uow: UnitOfWork, name: str) -> list[Finding]:

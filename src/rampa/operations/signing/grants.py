@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, NotFound
@@ -13,13 +12,19 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
 from rampa.core.signing import grant as format_
 from rampa.core.signing.grant import Grant as Signed
-from rampa.db.builds import BuildRow, BundleRow, find_build
-from rampa.db.channels import DeviceRow
-from rampa.db.signing import GrantRow, SigningIdentityRow, find_key
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import (
+    BuildRow,
+    BundleRow,
+    DeviceRow,
+    GrantRow,
+    SigningIdentityRow,
+    TitleRow,
+    find_build,
+    find_key,
+    find_title,
+    load_document,
+)
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.signing.identities import open_identity, used
 from rampa.schema.signing import grants as wire
 
@@ -36,7 +41,7 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
         if not profile.identity:
             raise Invalid("grant.identity", f"the profile {profile.name} names no signing identity", where="profile")
         row = find_key(uow.session, profile.identity, lock=True)
-        devices = _devices(uow.session, title, profile.platform.name, asked.devices)
+        devices = _devices(uow, title, profile.platform.name, asked.devices)
         now = services.now().replace(microsecond=0)
         number = (uow.session.scalar(select(func.max(GrantRow.number)).where(GrantRow.title_id == title.id)) or 0) + 1
         made = Signed(
@@ -61,13 +66,13 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
         return describe(uow, grant)
 
 
-def _devices(session: Session, title: TitleRow, platform: str, named: list[str]) -> list[str]:
+def _devices(uow: UnitOfWork, title: TitleRow, platform: str, named: list[str]) -> list[str]:
     rows = (
         select(DeviceRow.name)
         .where(DeviceRow.title_id == title.id, DeviceRow.platform == platform)
         .order_by(DeviceRow.name)
     )
-    there = list(session.scalars(rows))
+    there = list(uow.session.scalars(rows))
     unknown = [n for n in named if n not in there]
     if unknown:
         hint = f"Registered for {PLATFORMS[platform].title}: {', '.join(there) or 'none'}."
@@ -92,7 +97,7 @@ def get_signed(services: Services, slug: str, number: int) -> bytes:
     """The grant that a build was signed with, as a device wants it."""
     with begin(services) as uow:
         build = find_build(uow.session, slug, number)
-        grant = find_grant(uow.session, build.title, grant_number(build)) if grant_number(build) else None
+        grant = find_grant(uow, build.title, grant_number(build)) if grant_number(build) else None
         if grant is None:
             raise NotFound(
                 "grant.none",
@@ -102,8 +107,8 @@ def get_signed(services: Services, slug: str, number: int) -> bytes:
         return grant.signed
 
 
-def find_grant(session: Session, title: TitleRow, number: int) -> GrantRow:
-    row = session.scalar(select(GrantRow).where(GrantRow.title_id == title.id, GrantRow.number == number))
+def find_grant(uow: UnitOfWork, title: TitleRow, number: int) -> GrantRow:
+    row = uow.session.scalar(select(GrantRow).where(GrantRow.title_id == title.id, GrantRow.number == number))
     if row is None:
         raise NotFound("grant.unknown", f"{title.slug} has no grant {number}", where="grant")
     return row
@@ -136,7 +141,7 @@ def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wir
         profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
         row = find_key(uow.session, build.bundle.identity)
         grant = (
-            find_grant(uow.session, build.title, asked.grant)
+            find_grant(uow, build.title, asked.grant)
             if asked.grant
             else grant_for(uow, build.title, profile.identifier, build.purpose, row)
         )
@@ -147,7 +152,7 @@ def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wir
             profile.identifier, build.purpose, build.bundle.fingerprint,
         ):  # fmt: skip
             raise Conflict("grant.other", f"grant {grant.number} is for another identifier, purpose or certificate")
-        missing = [d for d in _names(uow.session, build.title, build.platform) if d not in grant.devices]
+        missing = [d for d in _names(uow, build.title, build.platform) if d not in grant.devices]
         if grant.number == build.bundle.grant and missing:
             hint = f"Make a new one: rampa grant make {build.profile}"
             raise Conflict(
@@ -194,10 +199,10 @@ def _behind(uow: UnitOfWork, title: TitleRow) -> list[wire.Behind]:
         BuildRow.purpose != "release",
         BuildRow.state == BuildState.READY,
     )
-    devices = {p: _names(uow.session, title, p) for p in restricted}
+    devices = {p: _names(uow, title, p) for p in restricted}
     out = []
     for build in uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(50)):
-        grant = find_grant(uow.session, title, grant_number(build)) if grant_number(build) else None
+        grant = find_grant(uow, title, grant_number(build)) if grant_number(build) else None
         listed = set(grant.devices) if grant and grant.expires_at > uow.now else set()
         missing = [d for d in devices[build.platform] if d not in listed]
         if missing:
@@ -224,6 +229,6 @@ def _newest_for(uow: UnitOfWork, build: BuildRow) -> GrantRow | None:
     return grant_for(uow, build.title, profile.identifier, build.purpose, row)
 
 
-def _names(session: Session, title: TitleRow, platform: str) -> list[str]:
+def _names(uow: UnitOfWork, title: TitleRow, platform: str) -> list[str]:
     rows = select(DeviceRow.name).where(DeviceRow.title_id == title.id, DeviceRow.platform == platform)
-    return list(session.scalars(rows.order_by(DeviceRow.name)))
+    return list(uow.session.scalars(rows.order_by(DeviceRow.name)))

@@ -15,11 +15,9 @@ from rampa.core.signing import passphrase
 from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
 from rampa.core.signing.keystore import read_pkcs8, read_pkcs12
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.signing import SigningIdentityRow, find_key, locked
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import SigningIdentityRow, find_key
+from rampa.db.signing import locked
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.operations.signing.unlock import find_unlock
 from rampa.operations.signing.views import describe
 from rampa.schema.signing import identities as wire

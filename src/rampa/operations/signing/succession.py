@@ -5,20 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, NotFound
 from rampa.core.signing import succession
 from rampa.core.signing.seal import rewrap, sealed_by
-from rampa.db.content import ContentKeyRow, UnsealingKeyRow
-from rampa.db.signing import SigningIdentityRow, UnlockRow, find_key
-from rampa.db.sources import SourceRow, TriggerRow
-from rampa.db.titles import TitleRow
-from rampa.db.variables import VariablesRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, must
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import (
+    ContentKeyRow,
+    SigningIdentityRow,
+    SourceRow,
+    TitleRow,
+    TriggerRow,
+    UnlockRow,
+    UnsealingKeyRow,
+    VariablesRow,
+    find_key,
+)
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.content.stored_trees import key_label
 from rampa.operations.signing.content_keys import unsealing_label
 from rampa.operations.signing.identities import label_of, open_identity
@@ -64,7 +66,7 @@ def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
     masters = services.master_key if isinstance(services.master_key, tuple) else (services.master_key,)
     done = left = 0
     with begin(services, actor) as uow:
-        for row, field, label in _secrets(uow.session):
+        for row, field, label in _secrets(uow):
             sealed = getattr(row, field)
             if sealed_by(sealed, masters[0], label):
                 left += 1
@@ -75,23 +77,27 @@ def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
     return wire.Rewrapped(wrapped=done, unchanged=left, keys=len(masters))
 
 
-def _secrets(session: Session) -> Iterator[tuple[object, str, str]]:
+def _secrets(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
     """Every sealed secret of the service: (row, column, label)."""
-    for identity in session.scalars(select(SigningIdentityRow).with_for_update()):
+    for identity in uow.session.scalars(select(SigningIdentityRow).with_for_update()):
         yield identity, "sealed", label_of(identity.name)
-    for unlock in session.scalars(select(UnlockRow).with_for_update(of=UnlockRow)):
+    for unlock in uow.session.scalars(select(UnlockRow).with_for_update(of=UnlockRow)):
         yield unlock, "sealed", f"unlock:{unlock.id}"
-    for title in session.scalars(select(TitleRow).with_for_update()):
+    for title in uow.session.scalars(select(TitleRow).with_for_update()):
         yield title, "manifest_sealed", f"manifest:{title.identifier}"
-    for key in session.scalars(select(ContentKeyRow).with_for_update()):
+    for key in uow.session.scalars(select(ContentKeyRow).with_for_update()):
         yield key, "sealed", key_label(key.id)
-    for unsealing in session.scalars(select(UnsealingKeyRow).with_for_update()):
+    for unsealing in uow.session.scalars(select(UnsealingKeyRow).with_for_update()):
         yield unsealing, "sealed", unsealing_label(unsealing.build_id)
-    for variables in session.scalars(select(VariablesRow).where(VariablesRow.sealed.is_not(None)).with_for_update()):
+    for variables in uow.session.scalars(
+        select(VariablesRow).where(VariablesRow.sealed.is_not(None)).with_for_update()
+    ):
         yield variables, "sealed", f"variables:{variables.name}"
-    for source in session.scalars(select(SourceRow).where(SourceRow.sealed.is_not(None)).with_for_update(of=SourceRow)):
+    for source in uow.session.scalars(
+        select(SourceRow).where(SourceRow.sealed.is_not(None)).with_for_update(of=SourceRow)
+    ):
         yield source, "sealed", f"source:{source.id}"
-    for trigger in session.scalars(
+    for trigger in uow.session.scalars(
         select(TriggerRow).where(TriggerRow.sealed.is_not(None)).with_for_update(of=TriggerRow)
     ):
         yield trigger, "sealed", f"trigger:{trigger.id}"

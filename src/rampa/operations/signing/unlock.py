@@ -9,20 +9,14 @@ import datetime as dt
 import uuid
 
 from sqlalchemy import delete, or_, select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict, Invalid
 from rampa.core.run import life as run_life
 from rampa.core.run.life import RunState
 from rampa.core.signing import passphrase, succession
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import queue
-from rampa.db.base import new_id
-from rampa.db.runs import RunRow, find_run
-from rampa.db.signing import SigningIdentityRow, UnlockRow, find_key
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import RunRow, SigningIdentityRow, UnlockRow, find_key, find_run, new_id, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.schema.signing import identities as wire
 
 FOR_A_RUN = dt.timedelta(days=7)
@@ -92,7 +86,7 @@ def open_unlocks(uow: UnitOfWork, row: SigningIdentityRow) -> list[UnlockRow]:
 def locked_for(uow: UnitOfWork, run: RunRow) -> str:
     """The name of the identity that is still locked for this run; empty when none is."""
     row = uow.session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.name == run.order.identity))
-    for one in _signers(uow.session, row) if row is not None else []:
+    for one in _signers(uow, row) if row is not None else []:
         holds = or_(UnlockRow.run_id.is_(None), UnlockRow.run_id == run.id)
         rows = select(UnlockRow.id).where(UnlockRow.identity_id == one.id, UnlockRow.expires_at > uow.now, holds)
         if one.protected and uow.session.scalar(rows.limit(1)) is None:
@@ -100,10 +94,10 @@ def locked_for(uow: UnitOfWork, run: RunRow) -> str:
     return ""
 
 
-def _signers(session: Session, row: SigningIdentityRow) -> list[SigningIdentityRow]:
+def _signers(uow: UnitOfWork, row: SigningIdentityRow) -> list[SigningIdentityRow]:
     """After a hand-over the oldest identity signs as well."""
     if not row.succession:
         return [row]
     oldest = succession.fingerprints(succession.decode(row.succession))[0]
-    first = session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == oldest))
+    first = uow.session.scalar(select(SigningIdentityRow).where(SigningIdentityRow.fingerprint == oldest))
     return [row] if first is None else [first, row]

@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.signing import succession
 from rampa.core.signing.identity import shortness_warning, validity_warning
-from rampa.db.builds import BuildRow, BundleRow
-from rampa.db.people import AuditEventRow
-from rampa.db.signing import BindingRow, SigningIdentityRow
-from rampa.db.titles import TitleRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import AuditEventRow, BindingRow, BuildRow, BundleRow, SigningIdentityRow, TitleRow
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.signing.unlock import open_unlocks
 from rampa.schema.signing import identities as wire
 
@@ -20,7 +15,7 @@ USES = 50
 
 
 def describe(uow: UnitOfWork, row: SigningIdentityRow) -> wire.Key:
-    bindings = _bindings(uow.session, row)
+    bindings = _bindings(uow, row)
     line = succession.fingerprints(succession.decode(row.succession)) if row.succession else []
     unlocks = open_unlocks(uow, row) if row.protected else []
     return wire.Key(
@@ -45,19 +40,19 @@ def describe(uow: UnitOfWork, row: SigningIdentityRow) -> wire.Key:
         succession=line,
         predecessor=row.predecessor,
         bound_to=bindings,
-        titles=_titles(uow.session, row),
+        titles=_titles(uow, row),
         warnings=_warnings(uow, row, bindings),
     )
 
 
-def _bindings(session: Session, row: SigningIdentityRow) -> list[wire.BindingOut]:
-    rows = session.scalars(
+def _bindings(uow: UnitOfWork, row: SigningIdentityRow) -> list[wire.BindingOut]:
+    rows = uow.session.scalars(
         select(BindingRow).where(BindingRow.fingerprint == row.fingerprint).order_by(BindingRow.identifier)
     )
     return [wire.BindingOut(identifier=b.identifier, place=b.place, build=b.build, since=b.created_at) for b in rows]
 
 
-def _titles(session: Session, row: SigningIdentityRow) -> list[str]:
+def _titles(uow: UnitOfWork, row: SigningIdentityRow) -> list[str]:
     """Titles that have bundles signed by it."""
     rows = (
         select(TitleRow.slug)
@@ -65,7 +60,7 @@ def _titles(session: Session, row: SigningIdentityRow) -> list[str]:
         .join(BundleRow, BundleRow.build_id == BuildRow.id)
         .where(BundleRow.fingerprint == row.fingerprint)
     )
-    return sorted(session.scalars(rows.distinct()))
+    return sorted(uow.session.scalars(rows.distinct()))
 
 
 def _warnings(uow: UnitOfWork, row: SigningIdentityRow, bindings: list[wire.BindingOut]) -> list[str]:

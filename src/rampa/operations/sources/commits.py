@@ -16,11 +16,9 @@ from rampa.core.profile.proposal import propose
 from rampa.core.profile.values import FILE_NAME
 from rampa.core.run.git_settings import PROTOCOLS
 from rampa.core.run.triggers import matching
-from rampa.db.runs import RunOrderRow, RunRow
-from rampa.db.sources import SourceRow, find_source
-from rampa.operations.base.context import Services
-from rampa.operations.base.pages import cursor_numbers, encode_cursor
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import RunOrderRow, RunRow, SourceRow, find_source
+from rampa.operations.base import Services, begin, cursor_numbers
+from rampa.operations.base.pages import encode_cursor
 from rampa.operations.sources.repository import credential_of, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page

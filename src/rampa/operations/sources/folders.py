@@ -12,11 +12,8 @@ from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.locations import Locations
 from rampa.core.errors import Damaged, Invalid
-from rampa.db.sources import FolderRow, find_folder
-from rampa.db.titles import find_title
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import FolderRow, find_folder, find_title
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.content.arrival import locate, must_be_held
 from rampa.operations.content.stored_trees import manifest_tree
 from rampa.schema import sources as wire
@@ -38,7 +35,7 @@ def add_folder(services: Services, actor: Actor, slug: str, asked: wire.NewFolde
     services.store.put_manifest(digest, encoded)
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug, lock=True)
-        must_be_held(uow.session, manifest.tree.chunks)
+        must_be_held(uow, manifest.tree.chunks)
         number = (uow.session.scalar(select(func.max(FolderRow.number)).where(FolderRow.title_id == title.id)) or 0) + 1
         row = FolderRow(
             title_id=title.id,
@@ -72,7 +69,7 @@ def folder_manifest(services: Services, slug: str, number: int) -> bytes:
 def folder_locations(services: Services, slug: str, number: int) -> bytes:
     with begin(services) as uow:
         tree = manifest_tree(services, find_folder(uow.session, slug, number).manifest)
-        return locations_format.encode(Locations(locate(uow.session, tree.chunks.digests)), tree)
+        return locations_format.encode(Locations(locate(uow, tree.chunks.digests)), tree)
 
 
 def folder_files(uow: UnitOfWork, slug: str, number: int) -> Iterator[tuple[str, str]]:

@@ -10,12 +10,9 @@ from sqlalchemy import select
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import queue
-from rampa.db.sources import SourceRow, find_source
-from rampa.db.titles import find_revision, find_title, read
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import SourceRow, find_revision, find_source, find_title, queue
+from rampa.db.titles import read
+from rampa.operations.base import Actor, Services, audit, begin, service_actor
 from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
 from rampa.store.git import Credential, check_address

@@ -12,13 +12,8 @@ from rampa.core.build.life import BuildState
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.errors import NotFound, RampaError
 from rampa.core.store.check_life import CheckEvent, CheckState
-from rampa.db import queue
-from rampa.db.builds import BuildRow
-from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow, StoreCheckRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, ChunkRow, DifferenceSetRow, FrameRow, PackRow, StoreCheckRow, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor, transition
 from rampa.operations.content.arrival import chunk_sizes, forget_pack
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
@@ -140,7 +135,7 @@ def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[
     with begin(services) as uow:
         builds = _builds_with(uow, digest)
         if fix:
-            forget_pack(uow.session, digest)
+            forget_pack(uow, digest)
     if fix:
         services.store.remove_pack(digest)
     advice = f"Make again: {', '.join(builds)}." if fix and builds else AGAIN if builds else "Nothing needs it."
@@ -181,7 +176,7 @@ def _manifest_problems(services: Services) -> list[dict[str, Any]]:
             missing = 0
             if not wrong:
                 wanted = _chunks(services, build)
-                missing = len(wanted) - len(chunk_sizes(uow.session, list(wanted)))
+                missing = len(wanted) - len(chunk_sizes(uow, list(wanted)))
             problem = wrong[0] if wrong else f"{missing:,} of its chunks are in no pack" if missing else ""
             if problem:
                 out.append(

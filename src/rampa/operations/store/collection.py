@@ -11,15 +11,11 @@ import datetime as dt
 from dataclasses import dataclass
 
 from sqlalchemy import select, update
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Refused
-from rampa.db.builds import BuildRow
-from rampa.db.content import DifferenceSetRow, PackRow, StoreStateRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, DifferenceSetRow, PackRow, store_state
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.content.arrival import forget_pack
 from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
 from rampa.operations.updates.differences import forget_of
@@ -64,7 +60,7 @@ def collect(
         gone = uow.session.scalars(
             select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
         )
-        forgotten = forget_of(uow.session, list(gone))
+        forgotten = forget_of(uow, list(gone))
         found = _find(uow, young, grace)
         out = _out(uow, found)
         # What is needed again is not condemned any more.
@@ -74,7 +70,7 @@ def collect(
         uow.session.execute(fresh.values(condemned_at=now))
         removed = list(found.condemned)
         for digest in removed:
-            forget_pack(uow.session, digest)
+            forget_pack(uow, digest)
         if removed:
             store_state(uow.session).epoch += 1
         if removed or found.files or actor:
@@ -103,26 +99,16 @@ def let_go(services: Services, until: dt.datetime) -> None:
             state.held_until = None
 
 
-def store_state(session: Session, *, lock: bool = False) -> StoreStateRow:
-    """The store's one row."""
-    row = session.get(StoreStateRow, 1, with_for_update=lock)
-    if row is None:
-        row = StoreStateRow(id=1, epoch=0)
-        session.add(row)
-        session.flush()
-    return row
-
-
 def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
     now = uow.now
     packs = {p.digest: p for p in uow.session.scalars(select(PackRow))}
-    needed = packs_of(uow.session, needed_chunks(uow))
+    needed = packs_of(uow, needed_chunks(uow))
     idle = {d: p.size for d, p in packs.items() if d not in needed and p.created_at <= now - young}
     ripe = {d: n for d, n in idle.items() if (c := packs[d].condemned_at) is not None and c <= now - grace}
     offered = set(uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.is_not(None))))
     old = (now - young).timestamp()
     files = {s.digest: s.size for s in uow.services.store.packs() if s.digest not in packs and s.written <= old}
-    named = needed_manifests(uow.session)
+    named = needed_manifests(uow)
     manifests = {s.digest: s.size for s in uow.services.store.manifests() if s.digest not in named and s.written <= old}
     lost = {d: n for d, n in files.items() if d not in offered}
     return _Found(idle, ripe, lost, manifests)

@@ -5,14 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import undefer
 
 from rampa.core.build.life import BuildState
-from rampa.db.builds import BuildRow, BundleRow
-from rampa.db.content import ChunkRow, FrameRow
-from rampa.db.sources import FolderRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import BuildRow, BundleRow, ChunkRow, FolderRow, FrameRow
+from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 BATCH = 5000
@@ -40,17 +37,17 @@ def chunks_of(services: Services, manifests: Iterable[bytes]) -> set[bytes]:
     return {d for m in manifests for d in manifest_tree(services, m).chunks.digests}
 
 
-def needed_manifests(session: Session) -> set[bytes]:
-    rows = session.scalars(select(BuildRow).where(BuildRow.state.in_((BuildState.READY, BuildState.OPEN))))
+def needed_manifests(uow: UnitOfWork) -> set[bytes]:
+    rows = uow.session.scalars(select(BuildRow).where(BuildRow.state.in_((BuildState.READY, BuildState.OPEN))))
     builds = list(rows)
     found = {d.manifest for b in builds for d in b.depots} | {b.symbols.manifest for b in builds if b.symbols}
-    return found | set(session.scalars(select(FolderRow.manifest)))
+    return found | set(uow.session.scalars(select(FolderRow.manifest)))
 
 
-def packs_of(session: Session, chunks: Iterable[bytes]) -> set[bytes]:
+def packs_of(uow: UnitOfWork, chunks: Iterable[bytes]) -> set[bytes]:
     """The packs that hold any of these chunks."""
     wanted, packs = list(chunks), set()
     for at in range(0, len(wanted), BATCH):
         rows = select(FrameRow.pack_digest).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
-        packs |= set(session.scalars(rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH])).distinct()))
+        packs |= set(uow.session.scalars(rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH])).distinct()))
     return packs

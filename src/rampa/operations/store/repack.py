@@ -11,13 +11,10 @@ from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
 from rampa.core.content.tree.tree import Chunk as Piece
-from rampa.db.content import ChunkRow, FrameRow, PackRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import ChunkRow, FrameRow, PackRow, store_state
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.content.arrival import PACK_LIMIT, check_pack, locate
 from rampa.operations.content.reframe import frames_anew
-from rampa.operations.store.collection import store_state
 from rampa.operations.store.needed import needed_chunks
 from rampa.schema import store as wire
 
@@ -44,7 +41,7 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
     """Writes new packs first, then moves the rows: whoever reads meanwhile finds the old ones."""
     with begin(services, actor) as uow:
         sparse = _sparse(uow, share)
-        places = locate(uow.session, [c.digest for s in sparse for c in s.chunks])
+        places = locate(uow, [c.digest for s in sparse for c in s.chunks])
     made = size = 0
     writer = PackWriter()
     for frame in frames_anew(services, [c for s in sparse for c in s.chunks], places):

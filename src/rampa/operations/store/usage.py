@@ -6,15 +6,12 @@ import datetime as dt
 from collections import defaultdict
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import undefer
 
 from rampa.core.build.life import BuildState
 from rampa.core.placement.life import PlacementState
-from rampa.db.builds import BuildRow, BundleRow
-from rampa.db.channels import PlacementRow
-from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildRow, BundleRow, ChunkRow, DifferenceSetRow, FrameRow, PackRow, PlacementRow
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.stored_trees import split_digests
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
@@ -28,13 +25,13 @@ def usage(services: Services) -> wire.UsageOut:
     with begin(services) as uow:
         packs = list(uow.session.execute(select(PackRow.size, PackRow.created_at, PackRow.condemned_at)).all())
         differences = uow.session.scalar(select(func.coalesce(func.sum(DifferenceSetRow.size), 0))) or 0
-        shares = _shares(uow.session)
+        shares = _shares(uow)
         builds = list(uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
-        bundles = _bundles(uow.session)
+        bundles = _bundles(uow)
         titles: dict[str, set[bytes]] = defaultdict(set)
         counts: dict[str, int] = defaultdict(int)
         channels: dict[str, set[bytes]] = defaultdict(set)
-        live = _live(uow.session)
+        live = _live(uow)
         for build in builds:
             own = build_chunks(services, build)
             titles[build.title.slug] |= own | bundles.get(build.id, set())
@@ -61,9 +58,9 @@ def usage(services: Services) -> wire.UsageOut:
     )
 
 
-def _shares(session: Session) -> dict[bytes, float]:
+def _shares(uow: UnitOfWork) -> dict[bytes, float]:
     columns = (ChunkRow.digest, ChunkRow.size, FrameRow.stored, FrameRow.raw)
-    rows = session.execute(select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id))
+    rows = uow.session.execute(select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id))
     return {digest: stored * size / raw for digest, size, stored, raw in rows}
 
 
@@ -71,14 +68,14 @@ def _sum(shares: dict[bytes, float], chunks: set[bytes]) -> int:
     return round(sum(shares.get(d, 0.0) for d in chunks))
 
 
-def _bundles(session: Session) -> dict[object, set[bytes]]:
-    rows = session.scalars(select(BundleRow).options(undefer(BundleRow.chunks)))
+def _bundles(uow: UnitOfWork) -> dict[object, set[bytes]]:
+    rows = uow.session.scalars(select(BundleRow).options(undefer(BundleRow.chunks)))
     return {b.build_id: set(split_digests(b.chunks)) for b in rows}
 
 
-def _live(session: Session) -> dict[object, list[str]]:
+def _live(uow: UnitOfWork) -> dict[object, list[str]]:
     out: dict[object, list[str]] = defaultdict(list)
-    for placement in session.scalars(select(PlacementRow).where(PlacementRow.state == PlacementState.LIVE)):
+    for placement in uow.session.scalars(select(PlacementRow).where(PlacementRow.state == PlacementState.LIVE)):
         name = f"{placement.build.title.slug} {placement.channel.name} ({placement.line.platform})"
         out[placement.build_id].append(name)
     return out

@@ -6,8 +6,8 @@ from blake3 import blake3
 
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.problems import DocumentInvalid, DocumentProblem
-from rampa.db.titles import RevisionRow, TitleRow
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import RevisionRow, TitleRow
+from rampa.operations.base import UnitOfWork
 
 PROBLEMS = 200
 """Problems of one text that are answered."""

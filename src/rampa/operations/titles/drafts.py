@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
 
 from rampa.core.check.profile import check_document
 from rampa.core.check.profile_findings import ProfileFinding
@@ -13,13 +12,19 @@ from rampa.core.errors import Conflict, Invalid
 from rampa.core.profile.comparison import changed_profiles
 from rampa.core.profile.document import MAX_BYTES, Document
 from rampa.core.profile.text_changes import difference, merge
-from rampa.db.builds import BuildRow
-from rampa.db.channels import live_channels
-from rampa.db.people import PersonRow
-from rampa.db.signing import identity_names
-from rampa.db.titles import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import (
+    BuildRow,
+    DraftRow,
+    PersonRow,
+    RevisionRow,
+    TitleRow,
+    find_revision,
+    find_title,
+    identity_names,
+    live_channels,
+    load_document,
+)
+from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.titles.documents import read_or_problems
 from rampa.schema.profiles import profiles as wire
 from rampa.schema.profiles.of_core import difference_out, finding_out
@@ -62,7 +67,7 @@ def save_draft(
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug, lock=True)
         find_revision(uow.session, title, asked.base)
-        draft = _own(uow.session, title, actor)
+        draft = _own(uow, title, actor)
         if expected is not None and expected != (draft.version if draft else 0):
             hint = "Load it again; what you typed here is still on the page."
             raise Conflict("draft.moved", "your draft was changed in another window", hint=hint)
@@ -102,7 +107,7 @@ def review(services: Services, slug: str, asked: drafts_wire.DraftIn) -> drafts_
             same=asked.document == newest.text,
             difference=difference(newest.text, asked.document, f"revision {title.revision}", "draft"),
             problems=problems,
-            profiles=profiles_changed(before, after, lambda name: _builds(uow.session, title, name)) if after else [],
+            profiles=profiles_changed(before, after, lambda name: _builds(uow, title, name)) if after else [],
             findings_added=added,
             findings_removed=removed,
             meanwhile=meanwhile,
@@ -116,8 +121,10 @@ def _must_fit(text: str) -> None:
         )
 
 
-def _own(session: Session, title: TitleRow, actor: Actor) -> DraftRow | None:
-    return session.scalar(select(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id))
+def _own(uow: UnitOfWork, title: TitleRow, actor: Actor) -> DraftRow | None:
+    return uow.session.scalar(
+        select(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
+    )
 
 
 def _draft_out(draft: DraftRow, title: TitleRow) -> drafts_wire.DraftOut:
@@ -163,11 +170,11 @@ def profiles_changed(
     ]
 
 
-def _builds(session: Session, title: TitleRow, profile: str) -> list[drafts_wire.AffectedBuild]:
+def _builds(uow: UnitOfWork, title: TitleRow, profile: str) -> list[drafts_wire.AffectedBuild]:
     """The profile's newest builds: they stay as they are; the next one will be otherwise."""
     rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.profile == profile, BuildRow.state == "ready")
-    builds = list(session.scalars(rows.order_by(BuildRow.number.desc()).limit(BUILDS_SHOWN)))
-    live = live_channels(session, builds)
+    builds = list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(BUILDS_SHOWN)))
+    live = live_channels(uow.session, builds)
     return [
         drafts_wire.AffectedBuild(
             number=b.number,

@@ -7,11 +7,8 @@ from sqlalchemy import delete, select
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.text_changes import difference
-from rampa.db.titles import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
+from rampa.operations.base import Actor, Once, Services, audit, begin, once
 from rampa.operations.titles.documents import store_revision
 from rampa.operations.titles.drafts import profiles_changed
 from rampa.operations.titles.titles import describe

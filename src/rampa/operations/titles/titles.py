@@ -6,7 +6,6 @@ import re
 
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Conflict
 from rampa.core.placement.channels import FIRST_CHANNELS
@@ -14,12 +13,8 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.channels import ChannelRow
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.idempotency import Once, once
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import ChannelRow, TitleRow, find_title, load_document
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.operations.titles.documents import store_revision
 from rampa.schema.titles import titles as wire
 
@@ -38,7 +33,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
                 hint=f"Import the document as a revision of {known.slug}.",
             )
         signer = Ed25519PrivateKey.generate()
-        slug = _free_slug(uow.session, name)
+        slug = _free_slug(uow, name)
         title = TitleRow(
             slug=slug,
             name=name,
@@ -113,9 +108,9 @@ def _profile(own: Resolved) -> wire.ProfileOut:
     )
 
 
-def _free_slug(session: Session, name: str) -> str:
+def _free_slug(uow: UnitOfWork, name: str) -> str:
     base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "title"
     slug, number = base, 2
-    while session.scalar(select(TitleRow.id).where(TitleRow.slug == slug)):
+    while uow.session.scalar(select(TitleRow.id).where(TitleRow.slug == slug)):
         slug, number = f"{base}-{number}", number + 1
     return slug

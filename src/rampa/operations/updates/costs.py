@@ -7,8 +7,8 @@ from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
-from rampa.db.builds import BuildRow, DepotRow
-from rampa.operations.base.context import Services
+from rampa.db import BuildRow, DepotRow
+from rampa.operations.base import Services
 from rampa.operations.content.stored_trees import Start, build_locations, build_tree, manifest_difference, selectors_of
 from rampa.schema.channels import CostOut
 

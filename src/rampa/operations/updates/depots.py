@@ -13,8 +13,8 @@ from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.install.plan import plan_update
-from rampa.db.builds import BuildRow
-from rampa.operations.base.context import Services
+from rampa.db import BuildRow
+from rampa.operations.base import Services
 from rampa.operations.content.file_source import StoredFileBytes
 from rampa.operations.content.stored_trees import build_locations, build_tree, depot_trees, find_ready, selectors_of
 from rampa.operations.updates.costs import update_cost

@@ -12,7 +12,6 @@ from typing import BinaryIO
 from blake3 import blake3
 from sqlalchemy import delete, or_, select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.patch import locations as locations_format
@@ -23,15 +22,8 @@ from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
 from rampa.core.placement.life import PlacementState
-from rampa.db import queue
-from rampa.db.builds import BuildRow, find_build
-from rampa.db.channels import ChannelRow, DeviceRow, PlacementRow
-from rampa.db.content import DifferenceSetRow, UnsealingKeyRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.policy import Act, must
-from rampa.operations.base.transitions import transition
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, UnsealingKeyRow, find_build, queue
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor, transition
 from rampa.operations.content.file_source import StoredFileBytes
 from rampa.operations.content.stored_trees import build_locations, build_tree, find_ready
 from rampa.operations.updates.costs import update_cost
@@ -64,7 +56,7 @@ def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
             queue.put(uow.session, "make_differences", queue.CONTENT, new=str(build.id), old=str(other.id))
 
 
-def likely(session: Session, build: BuildRow) -> list[BuildRow]:
+def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
     """The builds that players of the title have on this platform now: live ones, and those that devices reported."""
     live = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
     live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state == PlacementState.LIVE)
@@ -76,7 +68,7 @@ def likely(session: Session, build: BuildRow) -> list[BuildRow]:
         BuildRow.id != build.id,
         BuildRow.version_code <= build.version_code,
     )
-    return list(session.scalars(rows.order_by(BuildRow.number.desc()).limit(20)))
+    return list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(20)))
 
 
 def make(services: Services, new_id: str, old_id: str) -> None:
@@ -173,8 +165,8 @@ def _unchecked(path: Path, size: int) -> None:
     """Each difference was applied before it was kept."""
 
 
-def forget_of(session: Session, gone: list[uuid.UUID]) -> list[bytes]:
+def forget_of(uow: UnitOfWork, gone: list[uuid.UUID]) -> list[bytes]:
     """Drops the differences from and to builds that are no more; returns the packs that nothing points at then."""
     rows = delete(DifferenceSetRow).where(DifferenceSetRow.new_id.in_(gone) | DifferenceSetRow.old_id.in_(gone))
-    packs = {p for p in session.scalars(rows.returning(DifferenceSetRow.pack)) if p}
-    return list(packs - set(session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.in_(packs)))))
+    packs = {p for p in uow.session.scalars(rows.returning(DifferenceSetRow.pack)) if p}
+    return list(packs - set(uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.in_(packs)))))

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.pack.trials import RATES
 from rampa.core.errors import Invalid
-from rampa.db.builds import BuildRow
-from rampa.db.channels import DeviceRow, live_channels
-from rampa.db.titles import find_title
-from rampa.operations.base.context import Services
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildRow, DeviceRow, find_title, live_channels
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
 from rampa.schema.channels import CostOut
@@ -24,8 +20,8 @@ NEWEST = 5
 def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.UpdateMatrix:
     """Only rising version codes: no device goes back by an update."""
     with begin(services) as uow:
-        builds = _builds(uow.session, slug, query)
-        devices = _devices(uow.session, builds)
+        builds = _builds(uow, slug, query)
+        devices = _devices(uow, builds)
         live = live_channels(uow.session, builds)
     cells = []
     for new in builds:
@@ -68,8 +64,8 @@ def _cell(services: Services, old: BuildRow | None, new: BuildRow, devices: int)
     )
 
 
-def _builds(session: Session, slug: str, query: wire.MatrixQuery) -> list[BuildRow]:
-    title = find_title(session, slug)
+def _builds(uow: UnitOfWork, slug: str, query: wire.MatrixQuery) -> list[BuildRow]:
+    title = find_title(uow.session, slug)
     rows = select(BuildRow).where(
         BuildRow.title_id == title.id, BuildRow.platform == query.platform, BuildRow.state == BuildState.READY
     )
@@ -78,7 +74,7 @@ def _builds(session: Session, slug: str, query: wire.MatrixQuery) -> list[BuildR
         raise Invalid(
             "matrix.wide", f"a matrix has at most {MOST} builds, and {len(asked)} were asked for", where="builds"
         )
-    every = list(session.scalars(rows.order_by(BuildRow.number.desc()).limit(2000)))
+    every = list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(2000)))
     if asked:
         found = [b for b in every if b.number in asked]
         unknown = asked - {b.number for b in found}
@@ -89,14 +85,14 @@ def _builds(session: Session, slug: str, query: wire.MatrixQuery) -> list[BuildR
                 where="builds",
             )
     else:
-        live, held = live_channels(session, every), _devices(session, every)
+        live, held = live_channels(uow.session, every), _devices(uow, every)
         wanted = [b for b in every if b.number in live or b.number in held]
         found = list(dict.fromkeys([*wanted, *every[:NEWEST]]))[:MOST]
     return sorted(found, key=lambda b: b.version_code)
 
 
-def _devices(session: Session, builds: list[BuildRow]) -> dict[int, int]:
+def _devices(uow: UnitOfWork, builds: list[BuildRow]) -> dict[int, int]:
     """Build number -> registered devices that have it."""
     numbers = {b.id: b.number for b in builds}
     rows = select(DeviceRow.build_id, func.count()).where(DeviceRow.build_id.in_(numbers)).group_by(DeviceRow.build_id)
-    return {numbers[k]: n for k, n in session.execute(rows) if k}
+    return {numbers[k]: n for k, n in uow.session.execute(rows) if k}

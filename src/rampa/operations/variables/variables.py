@@ -6,16 +6,13 @@ import json
 import re
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import undefer
 
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.run.mask import LEAST
 from rampa.core.signing.seal import seal, unseal
-from rampa.db.titles import TitleRow, load_document
-from rampa.db.variables import VariablesRow, find_variables
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.unit_of_work import UnitOfWork, begin
+from rampa.db import TitleRow, VariablesRow, find_variables, load_document
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import sources as wire
 
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,80}")
@@ -53,7 +50,7 @@ def put_variables(
         variables = sorted(asked.variables)
         audit.record(uow, "variables.change", name, variables=variables, secrets_changed=changed)
         uow.session.flush()
-        return _out(uow.session, row), row.version
+        return _out(uow, row), row.version
 
 
 def _check(asked: wire.StepVariablesIn) -> None:
@@ -73,22 +70,20 @@ def _check(asked: wire.StepVariablesIn) -> None:
 
 def list_variables(services: Services) -> list[wire.StepVariablesOut]:
     with begin(services) as uow:
-        used = _uses(uow.session)
-        return [
-            _out(uow.session, r, used) for r in uow.session.scalars(select(VariablesRow).order_by(VariablesRow.name))
-        ]
+        used = _uses(uow)
+        return [_out(uow, r, used) for r in uow.session.scalars(select(VariablesRow).order_by(VariablesRow.name))]
 
 
 def get_variables(services: Services, name: str) -> tuple[wire.StepVariablesOut, int]:
     with begin(services) as uow:
         row = find_variables(uow.session, name)
-        return _out(uow.session, row), row.version
+        return _out(uow, row), row.version
 
 
 def remove_variables(services: Services, actor: Actor, name: str) -> None:
     with begin(services, actor) as uow:
         row = find_variables(uow.session, name)
-        used = _uses(uow.session).get(name, [])
+        used = _uses(uow).get(name, [])
         if used:
             hint = "Name another group in toolchain.variables first."
             raise Refused("variables.used", f"{', '.join(used)} name the group {name}", where=name, hint=hint)
@@ -111,18 +106,18 @@ def _secrets(services: Services, row: VariablesRow) -> dict[str, str]:
     return found
 
 
-def _uses(session: Session) -> dict[str, list[str]]:
+def _uses(uow: UnitOfWork) -> dict[str, list[str]]:
     """Group -> the titles' profiles that name it."""
     out: dict[str, list[str]] = {}
-    for title in session.scalars(select(TitleRow).order_by(TitleRow.slug)):
-        for name, profile in load_document(session, title).profiles.items():
+    for title in uow.session.scalars(select(TitleRow).order_by(TitleRow.slug)):
+        for name, profile in load_document(uow.session, title).profiles.items():
             group = profile.get("toolchain.variables")
             if group:
                 out.setdefault(group, []).append(f"{title.slug} {name}")
     return out
 
 
-def _out(session: Session, row: VariablesRow, used: dict[str, list[str]] | None = None) -> wire.StepVariablesOut:
+def _out(uow: UnitOfWork, row: VariablesRow, used: dict[str, list[str]] | None = None) -> wire.StepVariablesOut:
     return wire.StepVariablesOut(
         name=row.name,
         note=row.note,
@@ -131,5 +126,5 @@ def _out(session: Session, row: VariablesRow, used: dict[str, list[str]] | None 
         version=row.version,
         changed_at=row.changed_at,
         changed_by=row.changed_by,
-        used_by=(_uses(session) if used is None else used).get(row.name, []),
+        used_by=(_uses(uow) if used is None else used).get(row.name, []),
     )

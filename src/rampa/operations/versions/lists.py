@@ -3,21 +3,14 @@
 from __future__ import annotations
 
 from sqlalchemy import or_, select
-from sqlalchemy.orm import Session
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import ResolvedProfile, resolve
-from rampa.db.base import new_id
-from rampa.db.builds import BuildRow
-from rampa.db.titles import TitleRow, find_title, load_document
-from rampa.db.versions import ReservationRow
-from rampa.operations.base import audit
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.pages import cursor_id, page_of
-from rampa.operations.base.unit_of_work import begin
+from rampa.db import BuildRow, ReservationRow, TitleRow, find_title, load_document, new_id
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, cursor_id, page_of
 from rampa.operations.versions.versions import CodeLine, WantedCode, hold, holder, line_of, next_for
 from rampa.schema import versions as wire
 from rampa.schema.common import Page
@@ -28,17 +21,17 @@ def next_codes(services: Services, slug: str) -> wire.NextCodes:
     with begin(services) as uow:
         title = find_title(uow.session, slug)
         document = load_document(uow.session, title)
-        return wire.NextCodes(items=[_next(uow.session, resolve(document, name)) for name in document.profiles])
+        return wire.NextCodes(items=[_next(uow, resolve(document, name)) for name in document.profiles])
 
 
-def _next(session: Session, profile: ResolvedProfile) -> wire.NextCode:
+def _next(uow: UnitOfWork, profile: ResolvedProfile) -> wire.NextCode:
     line = line_of(profile)
     code, stops, hint = None, "", ""
     if profile.forming == "commits":
         stops, hint = "the count of commits of what is built", "rampa run plan says it for a commit."
     else:
         try:
-            code = next_for(session, profile, WantedCode(profile.version_name))
+            code = next_for(uow, profile, WantedCode(profile.version_name))
         except (Refused, Invalid) as error:
             stops, hint = error.message, error.hint
     return wire.NextCode(
@@ -59,7 +52,7 @@ def history(services: Services, slug: str, query: wire.HistoryQuery) -> Page[wir
     """Who holds which code and why, newest first."""
     with begin(services) as uow:
         title = find_title(uow.session, slug)
-        identifiers = _identifiers(uow.session, title)
+        identifiers = _identifiers(uow, title)
         rows = select(ReservationRow).where(ReservationRow.identifier.in_(identifiers))
         rows = rows.order_by(ReservationRow.id.desc()).limit(query.limit + 1)
         if query.place:
@@ -74,18 +67,18 @@ def history(services: Services, slug: str, query: wire.HistoryQuery) -> Page[wir
         return page_of(Page[wire.CodeHeld], found, query.limit, _held, lambda r: str(r.id))
 
 
-def _identifiers(session: Session, title: TitleRow) -> set[str]:
+def _identifiers(uow: UnitOfWork, title: TitleRow) -> set[str]:
     """The title's own, and those that its profiles have or had."""
     own = {title.identifier}
     if title.revision:
-        document = load_document(session, title)
+        document = load_document(uow.session, title)
         own |= {str(p.get("title.identifier")) for p in document.profiles.values()}
     rows = (
         select(ReservationRow.identifier)
         .join(BuildRow, BuildRow.id == ReservationRow.build_id)
         .where(BuildRow.title_id == title.id)
     )
-    return own | set(session.scalars(rows.distinct()))
+    return own | set(uow.session.scalars(rows.distinct()))
 
 
 STATES = {
@@ -122,10 +115,10 @@ def take(services: Services, actor: Actor, slug: str, asked: wire.TakenIn) -> wi
     """A code that the storefront knows already: it and lower ones are never given. Raises `Conflict` when it is held here."""
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug, lock=True)
-        if asked.identifier and asked.identifier not in _identifiers(uow.session, title):
+        if asked.identifier and asked.identifier not in _identifiers(uow, title):
             raise Invalid("version.identifier", f"{slug} has no profile with that identifier", where="identifier")
         line = _asked_line(asked, asked.identifier or title.identifier)
-        hold(uow.session, line)
+        hold(uow, line)
         there = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == asked.code))  # type: ignore[arg-type]
         if there is not None:
             raise Conflict(

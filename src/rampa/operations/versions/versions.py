@@ -9,15 +9,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlalchemy import and_, func, or_, select, text
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.version.code import next_code
 from rampa.core.version.forms import PLACE, code_for_architecture, packed_code
-from rampa.db.base import new_id
-from rampa.db.versions import ReservationRow
-from rampa.operations.base.unit_of_work import UnitOfWork
+from rampa.db import ReservationRow, new_id
+from rampa.operations.base import UnitOfWork
 
 
 @dataclass(frozen=True)
@@ -51,23 +49,23 @@ def line_of(profile: ResolvedProfile) -> CodeLine:
     return CodeLine(profile.identifier, profile.platform.name, profile.storefront)
 
 
-def next_for(session: Session, profile: ResolvedProfile, wanted: WantedCode) -> int:
+def next_for(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> int:
     """The code that a build would get now. Raises `Refused` or `Invalid` when it would get none, with what frees it."""
     line = line_of(profile)
-    highest = session.scalar(select(func.max(ReservationRow.code)).where(line.holds()))  # type: ignore[arg-type]
+    highest = uow.session.scalar(select(func.max(ReservationRow.code)).where(line.holds()))  # type: ignore[arg-type]
     if profile.per_architecture:
-        return _with_digit(session, line, profile, wanted, highest)
+        return _with_digit(uow, line, profile, wanted, highest)
     limit = profile.code_limit
     if profile.forming == "counter":
         return next_code(highest, limit, profile.first_code)
     code = _formed(profile, wanted, limit)
     if highest is not None and code <= highest:
-        raise _not_above(session, line, profile, wanted, code, highest)
+        raise _not_above(uow, line, profile, wanted, code, highest)
     return code
 
 
 def _with_digit(
-    session: Session, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, highest: int | None
+    uow: UnitOfWork, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, highest: int | None
 ) -> int:
     """Codes rise before the digit; packages of one version and several architectures share what is before it."""
     before = None if highest is None else highest // PLACE
@@ -76,9 +74,9 @@ def _with_digit(
     else:
         base = _formed(profile, wanted, profile.code_limit)
     code = code_for_architecture(base, profile.architectures[0], profile.platform.code_limit)
-    taken = session.scalar(select(ReservationRow.id).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
+    taken = uow.session.scalar(select(ReservationRow.id).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
     if taken is not None or (before is not None and base < before):
-        raise _not_above(session, line, profile, wanted, code, highest or 0)
+        raise _not_above(uow, line, profile, wanted, code, highest or 0)
     return code
 
 
@@ -103,10 +101,10 @@ def _too_few(wanted: WantedCode, profile: ResolvedProfile) -> int:
 
 
 def _not_above(
-    session: Session, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, code: int, highest: int
+    uow: UnitOfWork, line: CodeLine, profile: ResolvedProfile, wanted: WantedCode, code: int, highest: int
 ) -> Refused:
-    row = session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
-    top = session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == highest))  # type: ignore[arg-type]
+    row = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
+    top = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == highest))  # type: ignore[arg-type]
     what = wanted.version_name if profile.forming == "packed" else f"{wanted.commits:,} commits"
     held = f"is held by {holder(row)}" if row else f"is below {highest:,}, which {holder(top)} has"
     fix = (
@@ -126,13 +124,13 @@ def holder(row: ReservationRow | None) -> str:
 def reserve(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> ReservationRow:
     """Takes the next code in the caller's transaction; the build is set by the caller."""
     line = line_of(profile)
-    hold(uow.session, line)
+    hold(uow, line)
     row = ReservationRow(
         id=new_id(),
         identifier=line.identifier,
         platform=line.platform,
         storefront=line.storefront,
-        code=next_for(uow.session, profile, wanted),
+        code=next_for(uow, profile, wanted),
         version_name=wanted.version_name,
         origin="build",
         note="",
@@ -143,6 +141,6 @@ def reserve(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> Re
     return row
 
 
-def hold(session: Session, line: CodeLine) -> None:
+def hold(uow: UnitOfWork, line: CodeLine) -> None:
     """One at a time an identifier: lines of one identifier can share codes."""
-    session.execute(text("select pg_advisory_xact_lock(hashtextextended(:line, 20))"), {"line": line.identifier})
+    uow.session.execute(text("select pg_advisory_xact_lock(hashtextextended(:line, 20))"), {"line": line.identifier})

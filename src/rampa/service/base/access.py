@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from flask import Flask, g, request
 
 from rampa.core.errors import Denied, Invalid
-from rampa.operations.base.context import Actor, Services
-from rampa.operations.base.policy import Act, must
+from rampa.operations.base import Act, Actor, Services, must
 from rampa.operations.people import people
 from rampa.schema.common import Role
 

@@ -13,8 +13,7 @@ from flask_openapi.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 
 from rampa.core.errors import Conflict, Invalid
-from rampa.operations.base.idempotency import Once
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Once
 from rampa.schema.common import Page, Problem, Wire
 from rampa.service.base.problems import MEDIA_TYPE, TITLES
 

@@ -13,8 +13,7 @@ from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, H
 from sqlalchemy import text
 
 from rampa.core.errors import RampaError, Unavailable
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.service.base.access import AccessTable
 
 REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{8,64}")

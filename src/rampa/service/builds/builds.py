@@ -10,9 +10,8 @@ from flask import Response, redirect, request, send_file
 from werkzeug.http import parse_range_header
 
 from rampa.core.errors import NotFound
-from rampa.db.builds import find_build
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.db import find_build
+from rampa.operations.base import Act, Services, begin
 from rampa.operations.builds import builds, completion, lists
 from rampa.operations.content import arrival, stored_trees
 from rampa.schema.builds import builds as wire
@@ -172,8 +171,8 @@ def _downloads(api: Resource, services: Services) -> None:
 
 def _out_of_store(services: Services, digest: bytes, name: str) -> Response:
     """A range of a pack that is no file of this machine; Rampa's devices always ask for one."""
-    with services.db.transaction() as session:
-        size = arrival.pack_size(session, digest)
+    with begin(services) as uow:
+        size = arrival.pack_size(uow, digest)
     asked = parse_range_header(request.headers.get("Range"))
     span = asked.range_for_length(size) if asked else (0, size)
     if span is None:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.builds import bundle_signatures, comparison, completion, retention
 from rampa.operations.content import stored_trees
 from rampa.schema.builds import builds as builds_wire

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.runs import logs, plan, start, watch
 from rampa.schema import runs as wire
 from rampa.schema.common import Page

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from flask import request
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.runs import triggers
 from rampa.operations.variables import variables
 from rampa.schema import sources as wire

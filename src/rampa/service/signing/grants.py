@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.signing import grants
 from rampa.schema.builds.builds import BuildPath
 from rampa.schema.signing import grants as wire

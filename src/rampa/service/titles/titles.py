@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.operations.base.context import Services
-from rampa.operations.base.policy import Act
+from rampa.operations.base import Act, Services
 from rampa.operations.channels import ramp
 from rampa.operations.titles import revisions, titles
 from rampa.schema.common import Page

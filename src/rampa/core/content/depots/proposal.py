@@ -51,7 +51,7 @@ class Saving:
 
 
 @dataclass(frozen=True)
-class Proposal:
+class DepotProposal:
     """`text`: the depots as tables of a profile document."""
 
     depots: tuple[Proposed, ...]
@@ -67,7 +67,7 @@ class _Key:
     quality: str
 
 
-def propose(trees: Mapping[str, Tree]) -> Proposal:
+def propose(trees: Mapping[str, Tree]) -> DepotProposal:
     """`trees`: what was exported, by platform."""
     groups: dict[_Key, dict[str, FileEntry]] = defaultdict(dict)
     for key, path, file in _sorted_out(trees):
@@ -87,7 +87,7 @@ def propose(trees: Mapping[str, Tree]) -> Proposal:
         )
         for key, files in sorted(groups.items())
     )
-    return Proposal(depots, tuple(_savings(trees, groups)), _document(depots))
+    return DepotProposal(depots, tuple(_savings(trees, groups)), _document(depots))
 
 
 def _sorted_out(trees: Mapping[str, Tree]) -> list[tuple[_Key, str, FileEntry]]:
