@@ -58,8 +58,8 @@ def _run(count: int, scratch: Path, title: str, builds: list[int], way: tuple[st
     service, front, token = way
     first, second = builds
     with Client(service, token) as client:
-        told = client.title(title)
-        statements = {b: client.statement(title, b) for b in builds}
+        told = client.titles.get(title)
+        statements = {b: client.builds.statement(title, b) for b in builds}
         have = Installation(scratch / "first", told.identifier, bytes.fromhex(told.manifest_key))
         have.update(statements[first], HttpDelivery(client, title, first))
     for n in range(count):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import zstandard
 
@@ -56,7 +57,7 @@ def dictionary(tree: Tree) -> list[Figure]:
             size += len(small[-1])
     if len(small) < 100:
         return [Figure("dictionary-size-plain", 0, None, "bytes", 0.95, "the tree has hardly any small files")]
-    chosen = random.Random(1).sample(small, min(SAMPLES, len(small)))
+    chosen: list[Any] = random.Random(1).sample(small, min(SAMPLES, len(small)))
     trained = zstandard.train_dictionary(DICTIONARY, chosen)
     form = zstandard.ZstdCompressionParameters.from_level(3, source_size=FRAME_TARGET, window_log=20, min_match=4)
     packer = zstandard.ZstdCompressor(compression_params=form, dict_data=trained)

@@ -19,7 +19,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 
 import psutil
@@ -89,8 +89,8 @@ def world(root: Path) -> World:
         add_key(client)
         import_title(client)
         repo = peatlight(folder / "peatlight")
-        client.connect_source(TITLE, SourceIn(address=str(repo.root), every=0))
-        while client.source(TITLE).fetched_at is None:
+        client.sources.connect(TITLE, SourceIn(address=str(repo.root), every=0))
+        while client.sources.get(TITLE).fetched_at is None:
             time.sleep(0.1)
     return made
 
@@ -113,7 +113,7 @@ class Idle:
         self.taken: dict[int, tuple[float, wire.Work]] = {}
         self._over = threading.Event()
         with at.client() as client:
-            client.register_agent(name, wire.RegisterIn(instance=self._instance, abilities=self._can, at_once=64))
+            client.agents.register(name, wire.RegisterIn(instance=self._instance, abilities=self._can, at_once=64))
         threading.Thread(target=self._ask, daemon=True).start()
 
     def _ask(self) -> None:
@@ -121,7 +121,7 @@ class Idle:
             while not self._over.is_set():
                 holds = [work.lease for _, work in self.taken.values()][-60:]
                 asked = wire.AskIn(instance=self._instance, abilities=self._can, holds=holds, wait=5)
-                found = client.ask_for_work(self._name, asked).work
+                found = client.agents.ask_for_work(self._name, asked).work
                 if found:
                     self.taken[found.run] = (time.perf_counter(), found)
 
@@ -139,12 +139,12 @@ def queue_latency(tree: Tree) -> list[Figure]:
         for _ in range(LATENCIES):
             time.sleep(0.15)
             began = time.perf_counter()
-            (run,) = client.start_runs(TITLE, NewRuns(profiles=["linux-unsigned"]))
+            (run,) = client.runs.start(TITLE, NewRuns(profiles=["linux-unsigned"]))
             while run.number not in agent.taken:
                 time.sleep(0.0005)
             taken, work = agent.taken.pop(run.number)
             times.append(taken - began)
-            client.end_run("idle", work.lease, wire.EndIn(result="failed", code="step.failed"))
+            client.agents.end_run("idle", work.lease, wire.EndIn(result="failed", code="step.failed"))
     agent.stop()
     own = statistics.median(times)
     theirs = median_of(LATENCIES, lambda: _notify(at.database))
@@ -169,7 +169,7 @@ def log_throughput(tree: Tree) -> list[Figure]:
     at = world(tree.scratch)
     agent = Idle(at, "loud")
     with at.client() as client:
-        (run,) = client.start_runs(TITLE, NewRuns(profiles=["linux-unsigned"]))
+        (run,) = client.runs.start(TITLE, NewRuns(profiles=["linux-unsigned"]))
         while run.number not in agent.taken:
             time.sleep(0.01)
         work = agent.taken[run.number][1]
@@ -218,9 +218,9 @@ def _pipe(piece: bytes) -> float:
     with subprocess.Popen(["cat"], stdin=subprocess.PIPE, stdout=subprocess.PIPE) as cat:
         assert cat.stdin
         assert cat.stdout
-        thread = threading.Thread(
-            target=lambda: [cat.stdin.write(piece) for _ in range(LINES // 1000)] and cat.stdin.close()
-        )  # type: ignore[union-attr]
+        into = cat.stdin
+        assert into
+        thread = threading.Thread(target=lambda: [into.write(piece) for _ in range(LINES // 1000)] and into.close())
         thread.start()
         count = sum(1 for _ in cat.stdout)
         thread.join()
@@ -255,8 +255,8 @@ def ten_thousand_builds(tree: Tree) -> list[Figure]:
     out = []
     for name, query in FILTERS.items():
         path = f"/api/v1/titles/{TITLE}/builds?{query}"
-        ours = _crowd(lambda p=path: _asking(at, p))
-        sql = _crowd(lambda s=LIST if name == "list" else FILTER: _querying(at, s))
+        ours = _crowd(partial(_asking, at, path))
+        sql = _crowd(partial(_querying, at, LIST if name == "list" else FILTER))
         out += _figures(f"builds-{name}", ours, sql)
     path = f"/api/v1/titles/{TITLE}/builds/comparison?left=1&right=2"
     ours = _crowd(lambda: _asking(at, path))
@@ -292,7 +292,7 @@ def _crowd(make: Callable[[], Iterator[Callable[[], None]]]) -> list[float]:
 
 def _asking(at: World, path: str) -> Iterator[Callable[[], None]]:
     with at.client() as client:
-        yield lambda: client.connection.request("GET", path) and None
+        yield lambda: (client.connection.request("GET", path), None)[1]
 
 
 def _querying(at: World, query: str) -> Iterator[Callable[[], None]]:

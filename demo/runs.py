@@ -39,17 +39,17 @@ def fill_with_runs(client: Client, folder: Path, address: str) -> None:
     install(toolchains / "loft-2", "3.1.4", ["linux", "windows"], accepted=False)
     _variables(client, QUICK)
     repository = make(folder / "peatlight")
-    before = client.connect_source(TITLE, SourceIn(address=str(repository), every=15)).tried_at
-    _until(lambda: client.source(TITLE).tried_at != before, "the repository was not fetched")
-    document = client.proposal(TITLE).document
-    client.add_revision(TITLE, document, "From the repository: the program is compiled now.", 3)
-    client.set_defaults(TITLE, [
+    before = client.sources.connect(TITLE, SourceIn(address=str(repository), every=15)).tried_at
+    _until(lambda: client.sources.get(TITLE).tried_at != before, "the repository was not fetched")
+    document = client.sources.proposal(TITLE).document
+    client.titles.revise(TITLE, document, "From the repository: the program is compiled now.", 3)
+    client.sources.set_defaults(TITLE, [
         BranchDefault(pattern="main", profiles=FIVE),
         BranchDefault(pattern="release/*", profiles=["linux-release", "windows-release"]),
         BranchDefault(pattern="*", profiles=["linux-testing"]),
     ])  # fmt: skip
     _until(
-        lambda: sum(bool(a.abilities.toolchains) for a in client.agents()) == 2,
+        lambda: sum(bool(a.abilities.toolchains) for a in client.agents.all()) == 2,
         "the agents did not find their toolchains",
     )
     _history(client, repository, folder, address)
@@ -60,7 +60,7 @@ def _variables(client: Client, pace: str) -> None:
     for name, note in (("desktop", "Desktop exports."), ("phones", "Phones and tablets."), ("headsets", "Headsets.")):
         variables = {"LANTERN_PACE": pace, "ASSET_SERVER": "assets.quillback.example"}
         secrets: dict[str, str | None] = {"LANTERN_TOKEN": f"{name}-lantern-4f9c2a7e"}
-        client.put_variables(name, StepVariablesIn(variables=variables, secrets=secrets, note=note))
+        client.variables.put(name, StepVariablesIn(variables=variables, secrets=secrets, note=note))
 
 
 def _history(client: Client, repository: Path, folder: Path, address: str) -> None:
@@ -79,7 +79,7 @@ def _history(client: Client, repository: Path, folder: Path, address: str) -> No
 def _phones(client: Client) -> None:
     """Packages for phones, signed inside by two identities; a grant, and a handset that came after it."""
     _device(client, "moss-handset")
-    client.make_grant(TITLE, NewGrant(profile="ios-testing", days=60))
+    client.signing.make_grant(TITLE, NewGrant(profile="ios-testing", days=60))
     for profile in (
         "android-release",
         "android-testing",
@@ -87,18 +87,20 @@ def _phones(client: Client) -> None:
     ):  # one by one: the README names builds by number
         _tell(client, _start(client, [profile], of="main", note="Phones."))
     _device(client, "loft-tablet")
-    newest = next(b for b in client.builds(TITLE, profile="linux-release") if b.state == "ready")
+    newest = next(b for b in client.builds.all(TITLE, profile="linux-release") if b.state == "ready")
     # The first release on Northquay: from here on it knows Peatlight by this certificate.
-    client.place(TITLE, "testers", newest.number, client.preview(TITLE, "testers", newest.number).etag)
-    client.take_version(TITLE, TakenIn(place="mossgate", code=3, note="Uploaded by hand before Rampa was here."))
+    client.channels.place(
+        TITLE, "testers", newest.number, client.channels.preview(TITLE, "testers", newest.number).etag
+    )
+    client.versions.mark_taken(TITLE, TakenIn(place="mossgate", code=3, note="Uploaded by hand before Rampa was here."))
 
 
 def _device(client: Client, name: str) -> None:
-    client.register_device(TITLE, NewDevice(name=name, platform="ios", channel="testers", simulated=True))
+    client.devices.register(TITLE, NewDevice(name=name, platform="ios", channel="testers", simulated=True))
 
 
 def _start(client: Client, profiles: list[str], of: str, note: str = "") -> list[RunSummary]:
-    return client.start_runs(TITLE, NewRuns(profiles=profiles, of=of, note=note))
+    return client.runs.start(TITLE, NewRuns(profiles=profiles, of=of, note=note))
 
 
 def _tell(client: Client, runs: list[RunSummary]) -> None:
@@ -109,41 +111,44 @@ def _tell(client: Client, runs: list[RunSummary]) -> None:
 
 
 def _ended(client: Client, number: int) -> Run:
-    _until(lambda: client.run(TITLE, number).state in ENDED, f"run {number} did not end")
-    return client.run(TITLE, number)
+    _until(lambda: client.runs.get(TITLE, number).state in ENDED, f"run {number} did not end")
+    return client.runs.get(TITLE, number)
 
 
 def _cancelled(client: Client) -> None:
     run = _start(client, ["windows-release"], of="marrow-bend", note="The wrong branch, after all.")[0]
-    _until(lambda: client.run(TITLE, run.number).step == "export", f"run {run.number} did not come to its export")
-    client.cancel_run(TITLE, run.number)
+    _until(lambda: client.runs.get(TITLE, run.number).step == "export", f"run {run.number} did not come to its export")
+    client.runs.cancel(TITLE, run.number)
     _tell(client, [run])
 
 
 def _killed(client: Client, folder: Path, address: str) -> None:
     """A third agent, alone for a moment, is killed in the middle of a run; another takes the run over."""
-    token = client.make_token(NewToken(name="demo agent", role=Role.AGENT, days=1))
+    token = client.people.make_token(NewToken(name="demo agent", role=Role.AGENT, days=1))
     for name in ("kiln-1", "loft-2"):
-        client.change_agent(name, paused=True)
+        client.agents.change(name, paused=True)
     install(folder / "toolchains" / "yard-3", "3.3.0", EVERYWHERE)
     process = _agent("yard-3", folder, address, token.secret)
     try:
         _until(
-            lambda: any(a.name == "yard-3" and a.abilities.toolchains for a in client.agents()), "yard-3 did not come"
+            lambda: any(a.name == "yard-3" and a.abilities.toolchains for a in client.agents.all()),
+            "yard-3 did not come",
         )
         run = _start(client, ["linux-release"], of="release/1.6", note="For the last hour's new line.")[0]
-        _until(lambda: client.run(TITLE, run.number).step == "export", f"run {run.number} did not come to its export")
+        _until(
+            lambda: client.runs.get(TITLE, run.number).step == "export", f"run {run.number} did not come to its export"
+        )
     finally:
         os.kill(process.pid, signal.SIGKILL)
         process.wait()
     for name in ("kiln-1", "loft-2"):
-        client.change_agent(name, paused=False)
+        client.agents.change(name, paused=False)
     print(
         "  killed the agent yard-3 in the middle of a run; another takes it over when its silence was noticed",
         flush=True,
     )
     _tell(client, [run])
-    client.revoke_token(token.id)
+    client.people.revoke_token(token.id)
 
 
 def _agent(name: str, folder: Path, address: str, token: str) -> subprocess.Popen[bytes]:
@@ -163,11 +168,11 @@ def _agent(name: str, folder: Path, address: str, token: str) -> subprocess.Pope
 
 def _superseded(client: Client, repository: Path) -> None:
     """Two commits come while no agent is free: the trigger starts both, and the newer one wins."""
-    client.add_trigger(TITLE, NewTrigger(name="main-testing", kind="branch", pattern="main", profiles=["linux-testing"],
+    client.runs.add_trigger(TITLE, NewTrigger(name="main-testing", kind="branch", pattern="main", profiles=["linux-testing"],
                                          paths=["src/", "art/", "texts/", "maps/"]))  # fmt: skip
     for name in ("kiln-1", "loft-2"):
-        client.change_agent(name, paused=True)
-    seen = max(r.number for r in client.runs(TITLE))
+        client.agents.change(name, paused=True)
+    seen = max(r.number for r in client.runs.all(TITLE))
     for number, (path, text, message) in enumerate(
         (
             ("maps/alder-halt.places", "60 60 9000\n120 90 20000\n", "Alder Halt gets its second hill"),
@@ -176,11 +181,13 @@ def _superseded(client: Client, repository: Path) -> None:
         1,
     ):
         push_to(repository, "main", path, text, message, "Iida")
-        client.fetch_source(TITLE)
-        _until(lambda n=number: max(r.number for r in client.runs(TITLE)) >= seen + n, "the trigger started nothing")
+        client.sources.fetch(TITLE)
+        _until(
+            lambda n=number: max(r.number for r in client.runs.all(TITLE)) >= seen + n, "the trigger started nothing"
+        )
     for name in ("kiln-1", "loft-2"):
-        client.change_agent(name, paused=False)
-    _tell(client, [r for r in client.runs(TITLE) if r.number > seen])
+        client.agents.change(name, paused=False)
+    _tell(client, [r for r in client.runs.all(TITLE) if r.number > seen])
 
 
 def _until(true, otherwise: str) -> None:  # type: ignore[no-untyped-def]

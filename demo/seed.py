@@ -38,24 +38,26 @@ def main(folder: Path, address: str, email: str) -> None:
     with Client(address, token.secret) as client:
         for name, role in PEOPLE:
             password = secrets.token_urlsafe(12)
-            client.add_person(
+            client.people.add(
                 NewPerson(name=name, email=f"{name.lower()}@quillback.example", role=role, password=password)
             )
         _keys(client, folder)
         document = (folders["1.4.0"] / "rampa.toml").read_text()
-        client.import_title(document, "The first profile document.")
+        client.titles.add(document, "The first profile document.")
         first = _build(client, "linux-release", folders["1.4.0"], "First night on the bog. Try the fog at Marrow Bend.")
         windows = _build(client, "windows-release", folders["1.4.0"], "The same night, on Windows.")
         _build(client, "linux-testing", folders["1.4.0"], "Unsigned, for a quick look.")
         for number, channel in ((first, "studio"), (first, "testers"), (windows, "studio")):
-            client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
+            client.channels.place(
+                "peatlight", channel, number, client.channels.preview("peatlight", channel, number).etag
+            )
         for name in ("loft-desk", "kiln-laptop"):
             _device(client, folder, name, address)
-        client.add_revision("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
+        client.titles.revise("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
-        client.add_revision("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
+        client.titles.revise("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
         fill_with_runs(client, folder, address)
-        client.revoke_token(token.id)
+        client.people.revoke_token(token.id)
 
 
 def _keys(client: Client, folder: Path) -> None:
@@ -65,7 +67,7 @@ def _keys(client: Client, folder: Path) -> None:
     old = identity.make("lantern-2017", STUDIO, "rsa-2048", now - dt.timedelta(days=365 * 10 - 90), years=10)
     restore_drill(client, "lantern-2017", *_key(client, folder, "lantern-2017", old))
     _key(client, folder, "lantern-2026", identity.make("lantern-2026", STUDIO, "rsa-3072", now))
-    client.hand_over("lantern-2017", "lantern-2026")
+    client.signing.hand_over("lantern-2017", "lantern-2026")
 
 
 def _key(client: Client, folder: Path, name: str, made: identity.Identity) -> tuple[bytes, str]:
@@ -76,7 +78,7 @@ def _key(client: Client, folder: Path, name: str, made: identity.Identity) -> tu
         fd = os.open(folder / file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(fd, "wb") as out:
             out.write(content)
-    client.add_key(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password=password, origin="made"))
+    client.signing.add(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password=password, origin="made"))
     return data, password
 
 
@@ -87,14 +89,14 @@ def _build(client: Client, profile: str, source: Path, notes: str) -> int:
 
 
 def _device(client: Client, folder: Path, name: str, address: str) -> None:
-    title = client.title("peatlight")
-    client.register_device("peatlight", NewDevice(name=name, platform="linux", channel="studio", simulated=True))
+    title = client.titles.get("peatlight")
+    client.devices.register("peatlight", NewDevice(name=name, platform="linux", channel="studio", simulated=True))
     own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "studio", address, title.manifest_key)
     device = SimulatedDevice.add(folder / "devices" / name, own)
-    release = client.offer("peatlight", "studio", "linux")
+    release = client.channels.offer("peatlight", "studio", "linux")
     delivery = HttpDelivery(client, "peatlight", release.build)
-    report = device.update(client.statement("peatlight", release.build), delivery, lambda _: None)
-    client.report_device("peatlight", name, device_report(release.build, report))
+    report = device.update(client.builds.statement("peatlight", release.build), delivery, lambda _: None)
+    client.devices.report("peatlight", name, device_report(release.build, report))
 
 
 if __name__ == "__main__":

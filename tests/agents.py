@@ -18,7 +18,7 @@ TERMS = "lantern-export studio terms 2026"
 
 
 def can(**more: object) -> wire.AbilitiesWire:
-    return wire.AbilitiesWire(**{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", **more})  # type: ignore[arg-type]
+    return wire.AbilitiesWire(**{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", **more})
 
 
 class FakeAgent:
@@ -33,12 +33,12 @@ class FakeAgent:
         self.register()
 
     def register(self) -> None:
-        self.client.register_agent(self.name, wire.RegisterIn(instance=self.instance, abilities=self.abilities))
+        self.client.agents.register(self.name, wire.RegisterIn(instance=self.instance, abilities=self.abilities))
 
     def ask(self) -> wire.WorkOut:
         assignment.assign(self.services)
         asked = wire.AskIn(instance=self.instance, abilities=self.abilities, holds=self.holds, wait=0)
-        return self.client.ask_for_work(self.name, asked)
+        return self.client.agents.ask_for_work(self.name, asked)
 
     def work(self) -> wire.Work:
         """Takes what there is; fails the test when there is nothing."""
@@ -49,23 +49,23 @@ class FakeAgent:
         return found
 
     def step(self, work: wire.Work, position: int, state: str, said: str = "") -> bool:
-        sent = wire.StepIn(position=position, state=state, said=said)  # type: ignore[arg-type]
-        return self.client.report_step(self.name, work.lease, sent).stop
+        sent = wire.StepIn(position=position, state=state, said=said)
+        return self.client.agents.report_step(self.name, work.lease, sent).stop
 
     def say(self, work: wire.Work, *lines: str, level: str = "", step: int = 0) -> None:
         self.batch += 1
         rows = [(10 * n, step, level, line) for n, line in enumerate(lines)]
-        self.client.send_log(self.name, work.lease, wire.LogIn(batch=self.batch, lines=rows))  # type: ignore[arg-type]
+        self.client.agents.send_log(self.name, work.lease, wire.LogIn(batch=self.batch, lines=rows))
 
     def end(self, work: wire.Work, result: str = "done", **more: object) -> None:
-        self.client.end_run(self.name, work.lease, wire.EndIn(result=result, **more))  # type: ignore[arg-type]
+        self.client.agents.end_run(self.name, work.lease, wire.EndIn(result=result, **more))
         self.holds.remove(work.lease)
 
     def build(self, work: wire.Work, folder, state) -> builds_wire.Build:  # type: ignore[no-untyped-def]
         """Makes the run's build of a folder, as the steps from bundle to complete do."""
         profile = resolve(read_document(work.document.encode()), work.profile)
         asked = builds_wire.NewBuild(profile=work.profile, revision=work.revision, lease=work.lease)
-        build = self.client.open_build(work.title, asked)
+        build = self.client.builds.open(work.title, asked)
         parts = BuildParts(
             self.client, work.title, build, profile, select(folder, profile.rules), state, lease=work.lease
         )

@@ -104,11 +104,11 @@ def change_folder(root: Path) -> None:
 def add_key(client: Client, name: str = "quillback-2026") -> None:
     made = identity.make(name, "Quillback Works", "ec-p256", dt.datetime.now(dt.UTC))
     data = identity.to_pkcs12(made, name, "a password")
-    client.add_key(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password="a password"))
+    client.signing.add(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password="a password"))
 
 
 def import_title(client: Client, document: str = DOCUMENT) -> None:
-    client.import_title(document)
+    client.titles.add(document)
 
 
 def build(client: Client, folder: Path, state: Path, profile: str = "linux-release", **more: object) -> MadeBuild:

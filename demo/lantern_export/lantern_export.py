@@ -20,6 +20,8 @@ import json
 import os
 import sys
 import time
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent.parent))
@@ -127,14 +129,14 @@ class Export:
             self._done += 1
             time.sleep(self._pace * 0.18)
 
-    def _pieces(self):  # type: ignore[no-untyped-def]
+    def _pieces(self) -> list[tuple[str, Callable[[], None]]]:
         names = [n for n in self._options.architectures.split(",") if n]
-        work = [("compile the program", lambda: self._program(names))]
-        work += [(f"bake {p.name}", lambda p=p: self._picture(p)) for p in self._files("art/*.png")]
-        work += [(f"render {p.name}", lambda p=p: self._sound(p)) for p in self._files("sounds/*.notes")]
-        work += [(f"pack {p.name}", lambda p=p: self._text(p)) for p in self._files("texts/*.toml")]
-        work += [(f"lay out {p.name}", lambda p=p: self._map(p)) for p in self._files("maps/*.places")]
-        work += [(f"copy {p.name}", lambda p=p: self._copy(p)) for p in self._files("addons/**/*", "LICENCE.txt")]
+        work: list[tuple[str, Callable[[], None]]] = [("compile the program", partial(self._program, names))]
+        work += [(f"bake {p.name}", partial(self._picture, p)) for p in self._files("art/*.png")]
+        work += [(f"render {p.name}", partial(self._sound, p)) for p in self._files("sounds/*.notes")]
+        work += [(f"pack {p.name}", partial(self._text, p)) for p in self._files("texts/*.toml")]
+        work += [(f"lay out {p.name}", partial(self._map, p)) for p in self._files("maps/*.places")]
+        work += [(f"copy {p.name}", partial(self._copy, p)) for p in self._files("addons/**/*", "LICENCE.txt")]
         if self._options.fail == "memory":
             work.append(("pack the light map", _eat_memory))
         return work

@@ -122,7 +122,7 @@ def heights(rng: np.random.Generator, size: int) -> bytes:
         y, x = np.mgrid[0:size, 0:size].astype(np.float32) / size * octave * 3
         ground += np.sin(x + rng.uniform(0, 6)) * np.cos(y + rng.uniform(0, 6)) / octave
     ground += rng.normal(0, 0.002, ground.shape)
-    return ((ground - ground.min()) * 4000).astype("<u2").tobytes()
+    return bytes(((ground - ground.min()) * 4000).astype("<u2").tobytes())
 
 
 def network(rng: np.random.Generator) -> bytes:

@@ -126,7 +126,7 @@ def test_work_folders_are_kept_by_policy_and_tidied(tmp_path: Path) -> None:
     assert abilities(settings, []).disk > 0
 
     def one(number: int, result: str) -> Path:
-        work = Work.model_construct(title="peatlight", run=number, attempt=1)
+        work = Work.model_construct(title="peatlight", run=number, attempt=1)  # type: ignore[call-arg]
         folder = make_folder(settings, work, 0)
         (folder.source / "locked").mkdir()
         (folder.source / "locked/file").write_text("x")

@@ -38,7 +38,7 @@ def shell(live: Live, tmp_path: Path) -> Iterator[Shell]:
     made.run("sign-in", live.address, "--email", OWNER)
     with live.client() as client:
         add_key(client)
-        client.import_title(BROKEN)
+        client.titles.add(BROKEN)
         machines = Machines(live, client, tmp_path)
         machines.worker()
         machines.agent("kiln-1")

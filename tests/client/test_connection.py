@@ -33,7 +33,7 @@ def connection(handler: Handler, clock: Clock | None = None, patience: float = 3
 
 
 def problem(status: int, code: str, **more: object) -> httpx.Response:
-    body = Problem(type=f"x/{code}", title="t", status=status, detail="what was wrong", code=code, **more)  # type: ignore[arg-type]
+    body = Problem(type=f"x/{code}", title="t", status=status, detail="what was wrong", code=code, **more)
     return httpx.Response(status, content=body.model_dump_json())
 
 
@@ -167,7 +167,7 @@ def test_creating_calls_carry_a_key_and_changes_their_etag() -> None:
         return problem(409, "build.closed")
 
     client = Client("http://rampa.test", connection=connection(handler))
-    for call in (lambda: client.place("peatlight", "studio", 1, "7"), lambda: client.import_title("x")):
+    for call in (lambda: client.channels.place("peatlight", "studio", 1, "7"), lambda: client.titles.add("x")):
         with pytest.raises(errors.Conflict):
             call()
     assert seen[0]["If-Match"] == '"7"'
@@ -181,5 +181,5 @@ def test_a_download_that_breaks_off_is_said_and_leaves_nothing(tmp_path) -> None
 
     client = Client("http://rampa.test", connection=connection(lambda _: httpx.Response(200, content=broken())))
     with pytest.raises(errors.Unavailable, match="broke off"):
-        client.save_bundle("peatlight", 1, tmp_path / "b.zip")
+        client.builds.save_bundle("peatlight", 1, tmp_path / "b.zip")
     assert list(tmp_path.iterdir()) == []

@@ -22,8 +22,8 @@ def signed_in(
 ) -> Page:
     context = browser.new_context(
         base_url=live.address,
-        color_scheme=scheme,
-        viewport={"width": width, "height": 800},  # type: ignore[arg-type]
+        color_scheme="dark" if scheme == "dark" else "light",
+        viewport={"width": width, "height": 800},
     )
     page = context.new_page()
     page.goto("/titles/peatlight")

@@ -28,7 +28,7 @@ def two(live: Live, tmp_path: Path) -> Live:
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
         build(client, source, tmp_path / "state")
-        client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
+        client.channels.place("peatlight", "studio", 1, client.channels.preview("peatlight", "studio", 1).etag)
         change_folder(source)
         build(client, source, tmp_path / "state")
     return live
@@ -39,7 +39,7 @@ def test_a_cell_of_the_matrix_opens_its_depots_and_dearest_files(browser: Browse
     page.goto("/titles/peatlight/updates")
     settled(page)
     with two.client() as client:
-        cell = next(c for c in client.update_matrix("peatlight", "linux").cells if (c.old, c.new) == (1, 2))
+        cell = next(c for c in client.updates.matrix("peatlight", "linux").cells if (c.old, c.new) == (1, 2))
     said = f"{cell.download / 1e3:.1f} kB"
     page.get_by_role("button", name=said).click()
     settled(page)

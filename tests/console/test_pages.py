@@ -42,7 +42,7 @@ def filled(live: Live, tmp_path: Path) -> Live:
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
         build(client, source, tmp_path / "state", notes="first night")
-        client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
+        client.channels.place("peatlight", "studio", 1, client.channels.preview("peatlight", "studio", 1).etag)
         change_folder(source)
         build(client, source, tmp_path / "state")
         build(client, source, tmp_path / "state", profile="linux-unsigned")
@@ -73,7 +73,7 @@ def test_from_the_ramp_to_a_placed_build(browser: Browser, filled: Live) -> None
     expect(dialogue).to_have_count(0)
     expect(page.get_by_role("row", name=re.compile("Linux.*#2.*1.4.0.*Withdraw"))).to_be_visible()
     with filled.client() as client:
-        assert client.offer("peatlight", "studio", "linux").build == 2
+        assert client.channels.offer("peatlight", "studio", "linux").build == 2
 
 
 def test_a_blocked_build_cannot_be_placed(browser: Browser, filled: Live) -> None:
@@ -88,7 +88,7 @@ def test_what_moved_on_is_said_and_can_be_looked_at_again(browser: Browser, fill
     page.goto("/titles/peatlight/channels/studio/place/2")
     expect(page.get_by_role("button", name="Place on studio")).to_be_enabled()
     with filled.client() as client:
-        client.withdraw("peatlight", "studio", 1)
+        client.channels.withdraw("peatlight", "studio", 1)
     page.get_by_role("button", name="Place on studio").click()
     expect(page.get_by_role("alert")).to_contain_text("changed meanwhile")
     page.get_by_role("button", name="Try again").click()

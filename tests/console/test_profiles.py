@@ -45,10 +45,10 @@ def revised(live: Live) -> Live:
     """Three revisions, the second with mistakes; a second engineer."""
     with live.client() as client:
         add_key(client)
-        client.import_title(FIRST, "The first.")
-        client.add_revision("peatlight", hurried(), "In a hurry.", 1)
-        client.add_revision("peatlight", EVERYWHERE, "Fixed.", 2)
-        client.add_person(NewPerson(name="Oskari", email=OTHER, role=Role.ENGINEER, password=SECRET))
+        client.titles.add(FIRST, "The first.")
+        client.titles.revise("peatlight", hurried(), "In a hurry.", 1)
+        client.titles.revise("peatlight", EVERYWHERE, "Fixed.", 2)
+        client.people.add(NewPerson(name="Oskari", email=OTHER, role=Role.ENGINEER, password=SECRET))
     return live
 
 
@@ -116,9 +116,9 @@ def test_a_form_knows_the_rules_and_its_change_becomes_a_revision(browser: Brows
     confirm.click()
     expect(page.get_by_role("list", name="Revisions")).to_contain_text("Newer headsets only.")
     with revised.client() as client:
-        text = client.revision("peatlight", 4).document
+        text = client.titles.revision("peatlight", 4).document
         assert text == EVERYWHERE.replace('output.kind = "zip"\n', 'output.kind = "zip"\nsystem.minimum = "33"\n')
-        assert client.drafts("peatlight").draft is None
+        assert client.titles.drafts("peatlight").draft is None
 
 
 def test_a_wrong_text_is_told_with_its_lines_and_kept(browser: Browser, revised: Live) -> None:
@@ -142,7 +142,7 @@ def test_a_wrong_text_is_told_with_its_lines_and_kept(browser: Browser, revised:
 
 def test_findings_are_fixed_in_a_draft(browser: Browser, revised: Live) -> None:
     with revised.client() as client:
-        client.add_revision("peatlight", hurried(), "Again.", 3)
+        client.titles.revise("peatlight", hurried(), "Again.", 3)
     page = signed_in(browser, revised)
     go(page, "check")
     expect(page.get_by_text("android-release, android-testing, ios-release: Touch controls: no")).to_be_visible()
@@ -159,12 +159,12 @@ def test_findings_are_fixed_in_a_draft(browser: Browser, revised: Live) -> None:
 def test_the_second_of_two_people_sees_both_and_loses_nothing(browser: Browser, revised: Live) -> None:
     page = signed_in(browser, revised)
     with the_other(revised) as other:
-        other.save_draft("peatlight", EVERYWHERE.replace("1.5.0", "1.6.0"), 3, 0)
+        other.titles.save_draft("peatlight", EVERYWHERE.replace("1.5.0", "1.6.0"), 3, 0)
         go(page, "document/edit?layer=facet handheld&group=display")
         expect(page.get_by_role("note")).to_contain_text("Oskari has a draft too, from revision 3")
         page.get_by_role("radiogroup", name="Streamed to handhelds").get_by_text("Yes").click()
         expect(page.get_by_role("status")).to_contain_text("Draft kept")
-        other.add_revision("peatlight", EVERYWHERE.replace("1.5.0", "1.6.0"), "The next version.", 3)
+        other.titles.revise("peatlight", EVERYWHERE.replace("1.5.0", "1.6.0"), "The next version.", 3)
     expect(page.get_by_role("alert")).to_contain_text("Revision 4 was made meanwhile")
     page.get_by_role("button", name="Review").click()
     expect(page.get_by_text("Revision 4 was made meanwhile by Oskari")).to_be_visible()
@@ -175,7 +175,7 @@ def test_the_second_of_two_people_sees_both_and_loses_nothing(browser: Browser, 
     page.get_by_role("button", name="Make revision 5").click()
     expect(page.get_by_role("list", name="Revisions")).to_contain_text("Streamed.")
     with revised.client() as client:
-        text = client.revision("peatlight", 5).document
+        text = client.titles.revision("peatlight", 5).document
     assert 'name = "1.6.0"' in text
     assert "display.streamed = true" in text
 
@@ -189,12 +189,12 @@ def test_going_back_is_reviewed_like_any_change(browser: Browser, revised: Live)
     page.get_by_role("button", name="Make revision 4").click()
     expect(page.get_by_role("list", name="Revisions")).to_contain_text("Desktops only, for now.")
     with revised.client() as client:
-        assert client.revision("peatlight", 4).document == FIRST
+        assert client.titles.revision("peatlight", 4).document == FIRST
 
 
 def test_a_document_that_a_repository_owns_is_edited_to_be_downloaded(browser: Browser, revised: Live) -> None:
     with revised.client() as client:
-        client.set_owner("peatlight", "https://git.quillback.example/peatlight.git", "build/rampa.toml")
+        client.titles.set_owner("peatlight", "https://git.quillback.example/peatlight.git", "build/rampa.toml")
     page = signed_in(browser, revised)
     go(page, "document")
     expect(page.get_by_role("note")).to_contain_text(
@@ -245,13 +245,13 @@ def test_a_document_is_imported_from_a_file_and_into_a_draft(browser: Browser, r
     page.get_by_label("A document's file").set_input_files(tmp_path / "rampa.toml")
     expect(page.get_by_role("status")).to_contain_text("Draft kept")
     with revised.client() as client:
-        kept = client.drafts("peatlight").draft
+        kept = client.titles.drafts("peatlight").draft
     assert kept
     assert kept.document == FIRST
 
 
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, revised: Live) -> None:
     with revised.client() as client:
-        client.save_draft("peatlight", EVERYWHERE.replace("display.touch_controls = true", ""), 3, 0)
+        client.titles.save_draft("peatlight", EVERYWHERE.replace("display.touch_controls = true", ""), 3, 0)
     wrong = complaints(signed_in(browser, revised), PAGES)
     assert not wrong, "\n".join(wrong)

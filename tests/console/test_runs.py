@@ -47,11 +47,13 @@ def stage(live: Live, tmp_path: Path) -> Iterator[Stage]:
         import_title(client)
         repo = peatlight(tmp_path / "peatlight")
         repo.git("branch", "release/1.6")
-        client.connect_source(TITLE, SourceIn(address=str(repo.root), every=0))
+        client.sources.connect(TITLE, SourceIn(address=str(repo.root), every=0))
         assert repository.fetch(services, TITLE)
-        client.set_defaults(TITLE, [BranchDefault(pattern="main", profiles=["linux-release", "windows-release"])])
-        client.put_variables("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
-        client.add_trigger(TITLE, NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", pattern="main"))
+        client.sources.set_defaults(
+            TITLE, [BranchDefault(pattern="main", profiles=["linux-release", "windows-release"])]
+        )
+        client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+        client.runs.add_trigger(TITLE, NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", pattern="main"))
         agent = FakeAgent(client, services, "kiln-1")
         for _ in range(2):
             start(client)
@@ -79,7 +81,7 @@ def stage(live: Live, tmp_path: Path) -> Iterator[Stage]:
 
 
 def start(client: Client, profile: str = "linux-release") -> None:
-    client.start_runs(TITLE, NewRuns(profiles=[profile], note="For the weekend."))
+    client.runs.start(TITLE, NewRuns(profiles=[profile], note="For the weekend."))
 
 
 def open_page(browser: Browser, stage: Stage, path: str) -> Page:
@@ -106,16 +108,16 @@ def test_a_run_is_seen_as_it_goes(browser: Browser, stage: Stage) -> None:
     work = stage.agent.holds[0]
     from rampa.schema.agents import LogIn, StepIn
 
-    stage.client.send_log("kiln-1", work, LogIn(batch=2, lines=[(900, 0, "", "the fog lifts")]))
+    stage.client.agents.send_log("kiln-1", work, LogIn(batch=2, lines=[(900, 0, "", "the fog lifts")]))
     expect(log).to_contain_text("the fog lifts")
-    stage.client.report_step("kiln-1", work, StepIn(position=0, state="done"))
-    stage.client.report_step("kiln-1", work, StepIn(position=1, state="working"))
+    stage.client.agents.report_step("kiln-1", work, StepIn(position=0, state="done"))
+    stage.client.agents.report_step("kiln-1", work, StepIn(position=1, state="working"))
     expect(page.get_by_role("listitem").filter(has_text="collect")).to_contain_text("working")
     page.get_by_role("button", name="Cancel …").click()
     expect(page.get_by_role("dialog")).to_contain_text("kiln-1".capitalize() + " stops the step collect")
     page.get_by_role("button", name="Cancel the run").click()
     expect(page.get_by_text("stopping").first).to_be_visible()
-    assert stage.client.beat("kiln-1", work, None).stop
+    assert stage.client.agents.beat("kiln-1", work, None).stop
 
 
 def test_why_it_failed_and_where(browser: Browser, stage: Stage) -> None:
@@ -147,7 +149,7 @@ def test_a_hundred_thousand_lines(browser: Browser, stage: Stage) -> None:
 
     for batch in range(LINES // 20_000):
         lines = [(n, 0, "", f"wagon {batch * 20_000 + n} is home") for n in range(20_000)]
-        stage.client.send_log("kiln-1", work, LogIn(batch=2 + batch, lines=lines))  # type: ignore[arg-type]
+        stage.client.agents.send_log("kiln-1", work, LogIn(batch=2 + batch, lines=lines))
     page = open_page(browser, stage, f"{RUNS}/4?line=50001")
     marked = page.locator(".line.marked")
     expect(marked).to_contain_text("wagon 49998 is home")
@@ -167,7 +169,7 @@ def test_a_plan_then_the_start(browser: Browser, stage: Stage) -> None:
     page.get_by_label("Note").fill("From the console.")
     page.get_by_role("button", name="Start 3 runs").click()
     expect(page).to_have_url(re.compile(RUNS + "$"))
-    started = [r for r in stage.client.runs(TITLE) if r.note == "From the console."]
+    started = [r for r in stage.client.runs.all(TITLE) if r.note == "From the console."]
     assert {r.profile for r in started} == {"linux-release", "windows-release", "linux-unsigned"}
 
 
@@ -191,7 +193,7 @@ def test_source_trigger_and_group(browser: Browser, stage: Stage) -> None:
     dialog.get_by_label("Value of the secret").nth(1).fill("another-one")
     dialog.get_by_role("button", name="Save the group").click()
     expect(dialog).to_have_count(0)
-    assert stage.client.one_variables("desktop").secrets == ["KEY", "TOKEN"]
+    assert stage.client.variables.get("desktop").secrets == ["KEY", "TOKEN"]
 
 
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, stage: Stage) -> None:

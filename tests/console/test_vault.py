@@ -23,14 +23,14 @@ pytestmark = MARKS
 def filled(live: Live, tmp_path: Path) -> Live:
     with live.client() as client:
         add_key(client)
-        client.add_key(new_key("fog-locked").model_copy(update={"passphrase": "night shift 1907"}))
+        client.signing.add(new_key("fog-locked").model_copy(update={"passphrase": "night shift 1907"}))
         import_title(client, DOCUMENT)
-        client.register_device(
+        client.devices.register(
             "peatlight", NewDevice(name="moss-handset", platform="ios", channel="testers", simulated=True)
         )
-        client.make_grant("peatlight", NewGrant(profile="handset"))
+        client.signing.make_grant("peatlight", NewGrant(profile="handset"))
         build(client, lay_out(tmp_path / "e", ipa_files()), tmp_path / "state", "handset")
-        client.register_device(
+        client.devices.register(
             "peatlight", NewDevice(name="loft-tablet", platform="ios", channel="testers", simulated=True)
         )
     return live
@@ -62,7 +62,7 @@ def test_a_taken_code_is_entered(browser: Browser, filled: Live) -> None:
     expect(page.get_by_text("■ taken")).to_be_visible()
     expect(page.get_by_text("by hand, before").last).to_be_visible()
     with filled.client() as client:
-        assert next(n.code for n in client.next_versions("peatlight") if n.profile == "handset") == 42
+        assert next(n.code for n in client.versions.next("peatlight") if n.profile == "handset") == 42
 
 
 def test_a_build_behind_its_grant_is_signed_again(browser: Browser, filled: Live) -> None:
@@ -76,4 +76,4 @@ def test_a_build_behind_its_grant_is_signed_again(browser: Browser, filled: Live
     page.get_by_role("button", name="Sign again with the newest grant").click()
     expect(page.get_by_text("To be signed again")).to_have_count(0)
     with filled.client() as client:
-        assert client.build("peatlight", 1).grant == 2
+        assert client.builds.get("peatlight", 1).grant == 2

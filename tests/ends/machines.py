@@ -29,7 +29,7 @@ class Machines:
         self.live, self.client, self.root = live, client, root
         self.agents: dict[str, subprocess.Popen[bytes]] = {}
         self._others: list[subprocess.Popen[bytes]] = []
-        self._token = client.make_token(NewToken(name="agents", role=Role.AGENT, days=1)).secret
+        self._token = client.people.make_token(NewToken(name="agents", role=Role.AGENT, days=1)).secret
 
     def worker(self) -> subprocess.Popen[bytes]:
         made = self.live.starter.submit(start_worker, self.live.folder, self.live.url).result()
@@ -49,7 +49,8 @@ class Machines:
                 [sys.executable, "-m", "rampa.cli.main", *words], env=environment, stdout=log, stderr=log
             )
         until(
-            lambda: any(a.name == name and a.state in ("idle", "working") for a in self.client.agents()), f"{name} came"
+            lambda: any(a.name == name and a.state in ("idle", "working") for a in self.client.agents.all()),
+            f"{name} came",
         )
         return self.agents[name]
 

@@ -53,9 +53,9 @@ def command(live: Live, client: Client, tmp_path: Path, *words: str) -> subproce
 
 
 def bundle_is_whole(client: Client, number: int, tmp_path: Path) -> None:
-    build_ = client.build("peatlight", number)
+    build_ = client.builds.get("peatlight", number)
     assert build_.bundle
-    client.save_bundle("peatlight", number, tmp_path / "b.zip")
+    client.builds.save_bundle("peatlight", number, tmp_path / "b.zip")
     assert (tmp_path / "b.zip").stat().st_size == build_.bundle.size
 
 
@@ -70,12 +70,12 @@ def test_the_client_killed_in_its_upload_goes_on_with_the_same_build(live: Live,
         time.sleep(chance.uniform(0.6, 1.5))
         os.killpg(process.pid, signal.SIGKILL)
         process.communicate()
-    builds_before = list(ready.builds("peatlight"))
+    builds_before = list(ready.builds.all("peatlight"))
     assert len(builds_before) <= 1, "each command went on with the first one's build"
     process = command(live, ready, tmp_path, *words)
     _out, err = process.communicate(timeout=120)
     assert process.returncode == 0, err.decode()
-    done = next(iter(ready.builds("peatlight", limit=1)))
+    done = next(iter(ready.builds.all("peatlight", limit=1)))
     assert (done.state, done.version_code) == ("ready", done.number)
     bundle_is_whole(ready, done.number, tmp_path)
 
@@ -100,7 +100,7 @@ def test_the_service_killed_in_an_upload_loses_nothing(live: Live, ready: Client
         ended.set()
         killer.join()
     assert made.build.state == "ready"
-    assert len(list(ready.builds("peatlight"))) == 1
+    assert len(list(ready.builds.all("peatlight"))) == 1
     bundle_is_whole(ready, 1, tmp_path)
     for pack in (live.folder.store / "packs").rglob("*.pack"):
         assert blake3(pack.read_bytes()).hexdigest() == pack.stem
@@ -139,7 +139,7 @@ def test_postgres_restarted_in_an_upload_is_waited_for(how: signal.Signals, tmp_
                 made = make_build(client, "peatlight", "linux-release", source, state=tmp_path / "state")
                 restarter.join()
                 assert made.build.state == "ready"
-                assert len(list(client.builds("peatlight"))) == 1
+                assert len(list(client.builds.all("peatlight"))) == 1
                 bundle_is_whole(client, 1, tmp_path)
                 assert len(running) == 3
         finally:
@@ -154,15 +154,15 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
     change_folder(source)
     (source / "data/more.bin").write_bytes(random.Random(8).randbytes(20_000_000))
     build(ready, source, state)
-    ready.place("peatlight", "studio", 1, ready.preview("peatlight", "studio", 1).etag)
+    ready.channels.place("peatlight", "studio", 1, ready.channels.preview("peatlight", "studio", 1).etag)
     device = tmp_path / "desk"
     assert command(live, ready, tmp_path, "device", "add", str(device), "--title", "peatlight").wait() == 0
-    title = ready.title("peatlight")
+    title = ready.titles.get("peatlight")
     installation = Installation(device / "title", title.identifier, bytes.fromhex(title.manifest_key))
     chance = random.Random(6)
     for number in (1, 2):
         if number == 2:
-            ready.place("peatlight", "studio", 2, ready.preview("peatlight", "studio", 2).etag)
+            ready.channels.place("peatlight", "studio", 2, ready.channels.preview("peatlight", "studio", 2).etag)
         for _ in range(5):
             process = command(live, ready, tmp_path, "device", "update", str(device))
             time.sleep(chance.uniform(0.45, 1.0))
@@ -183,7 +183,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
 
 def test_the_service_killed_in_a_device_s_update(live: Live, ready: Client, tmp_path: Path) -> None:
     build(ready, make_folder(tmp_path / "source", BIG), tmp_path / "state")
-    title = ready.title("peatlight")
+    title = ready.titles.get("peatlight")
     installation = Installation(tmp_path / "device", title.identifier, bytes.fromhex(title.manifest_key))
     delivery = HttpDelivery(ready, "peatlight", 1)
     real, calls, one = delivery.read, [0], threading.Lock()
@@ -201,7 +201,7 @@ def test_the_service_killed_in_a_device_s_update(live: Live, ready: Client, tmp_
         return real(pack, offset, size)
 
     delivery.read = read  # type: ignore[method-assign]
-    installation.update(ready.statement("peatlight", 1), delivery)
+    installation.update(ready.builds.statement("peatlight", 1), delivery)
     for restart in restarts:
         restart.join()
     assert len(restarts) == 2

@@ -31,78 +31,78 @@ PASSPHRASE = "night shift 1907"
 def ready(client: Client, machines: Machines, tmp_path: Path) -> Client:
     """The demo's repository, its toolchain on one agent, and the phones' identity locked."""
     add_key(client)
-    client.add_key(new_key("lantern-2026").model_copy(update={"passphrase": PASSPHRASE}))
+    client.signing.add(new_key("lantern-2026").model_copy(update={"passphrase": PASSPHRASE}))
     root = make(tmp_path / "demo-peatlight")
-    client.import_title((root / "rampa.toml").read_text())
+    client.titles.add((root / "rampa.toml").read_text())
     for name in ("desktop", "phones"):
-        client.put_variables(name, StepVariablesIn(variables={"LANTERN_PACE": "0"}))
-    client.connect_source(TITLE, SourceIn(address=str(root), every=0))
-    until(lambda: client.source(TITLE).fetched_at, "the repository was fetched")
+        client.variables.put(name, StepVariablesIn(variables={"LANTERN_PACE": "0"}))
+    client.sources.connect(TITLE, SourceIn(address=str(root), every=0))
+    until(lambda: client.sources.get(TITLE).fetched_at, "the repository was fetched")
     machines.agent("kiln-1", "--toolchains", str(install(tmp_path / "toolchains", "3.3.0", ["linux", "android"])))
     return client
 
 
 def ended(client: Client, number: int) -> Run:
-    until(lambda: client.run(TITLE, number).state in ENDED, f"run {number} ended", 90)
-    return client.run(TITLE, number)
+    until(lambda: client.runs.get(TITLE, number).state in ENDED, f"run {number} ended", 90)
+    return client.runs.get(TITLE, number)
 
 
 def test_a_run_waits_for_a_locked_identity_before_it_builds(ready: Client, tmp_path: Path) -> None:
-    first, second = (ready.start_runs(TITLE, NewRuns(profiles=["android-testing"]))[0].number for _ in range(2))
-    until(lambda: "lantern-2026 to be unlocked" in ready.run(TITLE, first).waits_for, "it says what it waits for")
-    waiting = ready.run(TITLE, first)
+    first, second = (ready.runs.start(TITLE, NewRuns(profiles=["android-testing"]))[0].number for _ in range(2))
+    until(lambda: "lantern-2026 to be unlocked" in ready.runs.get(TITLE, first).waits_for, "it says what it waits for")
+    waiting = ready.runs.get(TITLE, first)
     assert (waiting.state, waiting.attempt) == ("waiting", 0)
     assert "rampa key unlock lantern-2026" in waiting.waits_for
     assert "an owner or engineer who knows its passphrase" in waiting.waits_for
-    key = ready.unlock_key("lantern-2026", UnlockIn(passphrase=PASSPHRASE, title=TITLE, run=second))
+    key = ready.signing.unlock("lantern-2026", UnlockIn(passphrase=PASSPHRASE, title=TITLE, run=second))
     assert (key.unlocked_until, key.unlocked_runs) == (None, [second])
     run = ended(ready, second)
     assert run.state == "done", run.cause
-    assert ready.run(TITLE, first).state == "waiting", "the other run was not meant"
-    ready.unlock_key("lantern-2026", UnlockIn(passphrase=PASSPHRASE, minutes=5))
+    assert ready.runs.get(TITLE, first).state == "waiting", "the other run was not meant"
+    ready.signing.unlock("lantern-2026", UnlockIn(passphrase=PASSPHRASE, minutes=5))
     assert ended(ready, first).state == "done"
-    build = ready.build(TITLE, run.build)
-    ready.save_bundle(TITLE, build.number, tmp_path / "o.apk")
+    build = ready.builds.get(TITLE, run.build)
+    ready.builds.save_bundle(TITLE, build.number, tmp_path / "o.apk")
     seen = verify_package(FileBytes(tmp_path / "o.apk"))
     assert seen.holds
     assert (seen.facts.version_name, seen.facts.version_code) == (build.version_name, build.version_code)
-    (use,) = (u for u in ready.key_uses("lantern-2026") if u.act == "key.use" and u.detail["run"] == str(second))
+    (use,) = (u for u in ready.signing.uses("lantern-2026") if u.act == "key.use" and u.detail["run"] == str(second))
     assert use.detail["build"] == build.name
 
 
 @pytest.mark.skipif(not shutil.which("cc") or not shutil.which("objcopy"), reason="no compiler or no binutils")
 def test_symbols_go_apart_by_build_id_and_bytes_repeat(ready: Client, tmp_path: Path) -> None:
-    run = ended(ready, ready.start_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].number)
+    run = ended(ready, ready.runs.start(TITLE, NewRuns(profiles=["linux-release"]))[0].number)
     assert run.state == "done", run.cause
-    build = ready.build(TITLE, run.build)
-    ready.save_bundle(TITLE, build.number, tmp_path / "o.zip")
+    build = ready.builds.get(TITLE, run.build)
+    ready.builds.save_bundle(TITLE, build.number, tmp_path / "o.zip")
     archive = read_zip(FileBytes(tmp_path / "o.zip"))
     program = archive.read(next(n for n in archive.by_name if n.endswith("/bin/peatlight")))
     elf = read_elf(program)
     assert elf is not None
     assert (elf.has_debug, build.symbols_files) == (False, 1)
-    (found,) = ready.find_symbols(elf.build_id).items
+    (found,) = ready.builds.find_symbols(elf.build_id).items
     assert (found.build, found.path) == (build.name, f".build-id/{elf.build_id[:2]}/{elf.build_id[2:]}.debug")
-    log = b"".join(ready.log_text(TITLE, run.number)).decode()
+    log = b"".join(ready.runs.log_text(TITLE, run.number)).decode()
     assert "The self-test passed" in log
-    again = ended(ready, ready.start_runs(TITLE, NewRuns(reproduces=build.number))[0].number)
+    again = ended(ready, ready.runs.start(TITLE, NewRuns(reproduces=build.number))[0].number)
     assert again.state == "done", again.cause
-    assert "The same bytes as " + build.name in b"".join(ready.log_text(TITLE, again.number)).decode()
-    opened = ready.open_build(TITLE, NewBuild(profile="linux-testing"))
+    assert "The same bytes as " + build.name in b"".join(ready.runs.log_text(TITLE, again.number)).decode()
+    opened = ready.builds.open(TITLE, NewBuild(profile="linux-testing"))
     with pytest.raises(Conflict, match="has no bundle to compare with"):
-        ready.start_runs(TITLE, NewRuns(reproduces=opened.number))
-    assert build.version_code + 2 == next(n.code for n in ready.next_versions(TITLE) if n.profile == "linux-release")
+        ready.runs.start(TITLE, NewRuns(reproduces=opened.number))
+    assert build.version_code + 2 == next(n.code for n in ready.versions.next(TITLE) if n.profile == "linux-release")
 
 
 def test_what_a_storefront_would_refuse_ends_the_run_before_anything_is_sent(ready: Client, tmp_path: Path) -> None:
     """The export leaves an identifier that is not the profile's."""
-    text = ready.revision(TITLE, 1).document.replace(
+    text = ready.titles.revision(TITLE, 1).document.replace(
         '"--identifier", "{identifier}"', '"--identifier", "example.other"'
     )
-    ready.add_revision(TITLE, text, "Somebody wrote the identifier by hand.", 1)
-    ready.unlock_key("lantern-2026", UnlockIn(passphrase=PASSPHRASE))
-    run = ended(ready, ready.start_runs(TITLE, NewRuns(profiles=["android-testing"]))[0].number)
+    ready.titles.revise(TITLE, text, "Somebody wrote the identifier by hand.", 1)
+    ready.signing.unlock("lantern-2026", UnlockIn(passphrase=PASSPHRASE))
+    run = ended(ready, ready.runs.start(TITLE, NewRuns(profiles=["android-testing"]))[0].number)
     assert run.cause
     assert run.cause.code == "bundle.blocked"
     assert "identifier is example.other, and should be example.quillback.peatlight.testing" in run.cause.sentence
-    assert [h.state for h in ready.versions(TITLE)] == ["burned"]
+    assert [h.state for h in ready.versions.all(TITLE)] == ["burned"]

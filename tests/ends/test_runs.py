@@ -103,27 +103,27 @@ toolchain.steps = ["fetch", "{name}", "collect", "check", "bundle", "complete", 
 @pytest.fixture
 def repo(client: Client, machines: Machines, tmp_path: Path) -> Repo:
     add_key(client)
-    client.import_title(document())
-    client.put_variables("desktop", StepVariablesIn(secrets={"TOKEN": SECRET}))
+    client.titles.add(document())
+    client.variables.put("desktop", StepVariablesIn(secrets={"TOKEN": SECRET}))
     made = peatlight(tmp_path / "peatlight", document())
     tools = {"talk": TALK, "sleep": SLEEP, "greedy": GREEDY, "slow": SLOW}
     made.commit("Tools", {f"tools/{name}.py": text for name, text in tools.items()})
-    client.connect_source(TITLE, SourceIn(address=str(made.root), every=0))
-    until(lambda: client.source(TITLE).fetched_at, "the repository was fetched")
+    client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
+    until(lambda: client.sources.get(TITLE).fetched_at, "the repository was fetched")
     return made
 
 
 def start(client: Client, *profiles: str, **more: object) -> list[int]:
-    return [r.number for r in client.start_runs(TITLE, NewRuns(profiles=list(profiles), **more))]  # type: ignore[arg-type]
+    return [r.number for r in client.runs.start(TITLE, NewRuns(profiles=list(profiles), **more))]
 
 
 def ended(client: Client, number: int, seconds: float = 60) -> Run:
-    until(lambda: client.run(TITLE, number).state in ENDED, f"run {number} ended", seconds)
-    return client.run(TITLE, number)
+    until(lambda: client.runs.get(TITLE, number).state in ENDED, f"run {number} ended", seconds)
+    return client.runs.get(TITLE, number)
 
 
 def text(client: Client, number: int) -> str:
-    return b"".join(client.log_text(TITLE, number)).decode()
+    return b"".join(client.runs.log_text(TITLE, number)).decode()
 
 
 def test_two_services_two_workers_and_three_agents_build_everything_once(
@@ -141,7 +141,7 @@ def test_two_services_two_workers_and_three_agents_build_everything_once(
         assert {r.attempt for r in runs} == {1}
         assert len({r.agent for r in runs}) == 3
         assert len({r.build for r in runs}) == 18
-        builds = list(client.builds(TITLE))
+        builds = list(client.builds.all(TITLE))
         assert Counter(b.state for b in builds) == {"ready": 18}
         for platform, count in (("linux", 12), ("windows", 6)):
             assert sorted(b.version_code for b in builds if b.platform == platform) == list(range(1, count + 1))
@@ -154,7 +154,7 @@ def test_two_services_two_workers_and_three_agents_build_everything_once(
 def test_an_agent_killed_in_a_run_loses_it_to_another(client: Client, repo: Repo, machines: Machines) -> None:
     machines.agent("kiln-1")
     (number,) = start(client, "slow")
-    until(lambda: client.run(TITLE, number).log_lines > 8, "the step spoke")
+    until(lambda: client.runs.get(TITLE, number).log_lines > 8, "the step spoke")
     machines.kill("kiln-1")
     machines.agent("loft-2")
     run = ended(client, number)
@@ -163,7 +163,7 @@ def test_an_agent_killed_in_a_run_loses_it_to_another(client: Client, repo: Repo
     said = text(client, number)
     assert "kiln-1 was silent for" in said
     assert said.index("Given to agent kiln-1") < said.index("Given to agent loft-2, attempt 2")
-    codes = [b.version_code for b in client.builds(TITLE)]
+    codes = [b.version_code for b in client.builds.all(TITLE)]
     assert len(codes) == len(set(codes))
 
 
@@ -176,8 +176,8 @@ def test_what_a_killed_agent_left_running_is_ended_when_it_starts_again(
     child = int(text(client, number).split("child ")[1].split()[0])
     machines.kill("kiln-1")
     machines.agent("kiln-1")
-    client.cancel_run(TITLE, number)
-    until(lambda: not alive(child) or client.run(TITLE, number).state in ENDED, "the child ended")
+    client.runs.cancel(TITLE, number)
+    until(lambda: not alive(child) or client.runs.get(TITLE, number).state in ENDED, "the child ended")
     assert ended(client, number).state == "cancelled"
 
 
@@ -185,7 +185,7 @@ def test_the_network_gone_for_a_while(client: Client, repo: Repo, machines: Mach
     line = Line(live.port)
     machines.agent("kiln-1", address=line.address)
     (short,) = start(client, "slow")
-    until(lambda: client.run(TITLE, short).log_lines > 6, "the step spoke")
+    until(lambda: client.runs.get(TITLE, short).log_lines > 6, "the step spoke")
     line.cut()
     time.sleep(2)
     line.fix()
@@ -194,19 +194,19 @@ def test_the_network_gone_for_a_while(client: Client, repo: Repo, machines: Mach
     said = [line for line in text(client, short).splitlines() if " slow " in line]
     assert [int(line.split()[-1]) for line in said if line.split()[-1].isdigit()] == list(range(40))
     (long,) = start(client, "slow")
-    until(lambda: client.run(TITLE, long).log_lines > 6, "the step spoke")
+    until(lambda: client.runs.get(TITLE, long).log_lines > 6, "the step spoke")
     line.cut()
     machines.agent("loft-2")
     run = ended(client, long)
     assert (run.state, run.attempt, run.agent) == ("done", 2, "loft-2")
     line.fix()
-    until(lambda: {a.name: a.state for a in client.agents()}["kiln-1"] == "idle", "the agent came back")
-    assert client.run(TITLE, long).state == "done"
+    until(lambda: {a.name: a.state for a in client.agents.all()}["kiln-1"] == "idle", "the agent came back")
+    assert client.runs.get(TITLE, long).state == "done"
     line.close()
 
 
 def alive(pid: int) -> bool:
-    return psutil.pid_exists(pid) and psutil.Process(pid).status() != "zombie"
+    return bool(psutil.pid_exists(pid) and psutil.Process(pid).status() != "zombie")
 
 
 def test_cancelling_ends_everything_that_runs_within_seconds(client: Client, repo: Repo, machines: Machines) -> None:
@@ -216,7 +216,7 @@ def test_cancelling_ends_everything_that_runs_within_seconds(client: Client, rep
     child = int(text(client, number).split("child ")[1].split()[0])
     assert alive(child)
     began = time.monotonic()
-    client.cancel_run(TITLE, number)
+    client.runs.cancel(TITLE, number)
     assert ended(client, number).state == "cancelled"
     until(lambda: not alive(child), "a child in a session of its own ended, too", 10)
     assert time.monotonic() - began < 15
@@ -231,7 +231,7 @@ def test_secrets_never_show_and_a_title_s_own_step_runs(client: Client, repo: Re
     assert "signed in with •••" in said
     for shape in (SECRET, SECRET[4:], base64.b64encode(f"iida:{SECRET}".encode()).decode()[8:-4]):
         assert shape not in said
-    build = client.build(TITLE, client.run(TITLE, number).build)
+    build = client.builds.get(TITLE, client.runs.get(TITLE, number).build)
     assert SECRET not in build.model_dump_json()
     assert (machines.root / "kiln-1" / "runs" / f"{TITLE}-{number}-1" / "out" / "told").exists()
 
@@ -281,9 +281,9 @@ def test_an_uploaded_folder_is_built_with_its_symbols_apart(
     folder, _, _ = upload_folder(client, TITLE, repo.root, "", lambda *_: None)
     (number,) = start(client, "linux-release", folder=folder.number)
     run = ended(client, number)
-    build = client.build(TITLE, run.build)
+    build = client.builds.get(TITLE, run.build)
     assert (run.state, build.commit, build.signed, build.symbols_files) == ("done", "", True, 1)
-    assert not [f for f in client.files(TITLE, build.number) if f.path.endswith(".sym")]
+    assert not [f for f in client.builds.files(TITLE, build.number) if f.path.endswith(".sym")]
     from rampa.client.builds.symbols import bring_symbols
 
     bring_symbols(client, TITLE, build.number, tmp_path / "symbols")
@@ -296,19 +296,19 @@ def test_submodules_and_pointers(client: Client, repo: Repo, machines: Machines,
     repo.git("submodule", "add", "-q", "../fonts", "data/fonts")
     pointer = "version https://quillback.example/spec/v1\noid sha256:" + "a" * 64 + "\nsize 12345\n"
     repo.commit("Fonts", {"art/large.psb": pointer})
-    client.connect_source(TITLE, SourceIn(address=str(repo.root), submodules=True, every=0))
+    client.sources.connect(TITLE, SourceIn(address=str(repo.root), submodules=True, every=0))
     head = repo.git("rev-parse", "HEAD")
-    until(lambda: next(iter(client.commits(TITLE))).commit == head, "the new commit was fetched")
+    until(lambda: next(iter(client.sources.commits(TITLE))).commit == head, "the new commit was fetched")
     machines.agent("kiln-1")
     (number,) = start(client, "linux-unsigned")
     run = ended(client, number)
     assert run.state == "done"
-    assert "data/fonts/face.txt" in {f.path for f in client.files(TITLE, run.build)}
+    assert "data/fonts/face.txt" in {f.path for f in client.builds.files(TITLE, run.build)}
     assert "warning: art/large.psb is a large-file pointer" in text(client, number)
     repo.commit("A pointer where players look", {"data/bog.arc": pointer})
-    client.fetch_source(TITLE)
+    client.sources.fetch(TITLE)
     head = repo.git("rev-parse", "HEAD")
-    until(lambda: next(iter(client.commits(TITLE))).commit == head, "the new commit was fetched")
+    until(lambda: next(iter(client.sources.commits(TITLE))).commit == head, "the new commit was fetched")
     (number,) = start(client, "linux-unsigned")
     failed = ended(client, number)
     assert failed.cause
@@ -320,23 +320,23 @@ def test_a_worker_killed_in_a_job_loses_it_to_another(
 ) -> None:
     """The job is a fetch from a server that answers nothing; the second time it hangs up."""
     add_key(client)
-    client.import_title(document())
+    client.titles.add(document())
     monkeypatch.setenv("RAMPA_STALLED_SECONDS", "3")
     machines.end_workers()
     worker = machines.worker()
     silent = socket.create_server(("127.0.0.1", 0))
     address = f"git://127.0.0.1:{silent.getsockname()[1]}/peatlight"
-    client.connect_source(TITLE, SourceIn(address=address, every=0))
+    client.sources.connect(TITLE, SourceIn(address=address, every=0))
     silent.settimeout(30)
     first, _ = silent.accept()
     worker.send_signal(signal.SIGKILL)
     worker.wait()
-    assert client.source(TITLE).tried_at is None
+    assert client.sources.get(TITLE).tried_at is None
     machines.worker()
     second, _ = silent.accept()
     for each in (first, second, silent):
         each.close()
-    until(lambda: client.source(TITLE).error, "the second worker said what came of it")
+    until(lambda: client.sources.get(TITLE).error, "the second worker said what came of it")
 
 
 def test_the_stand_in_engine_and_its_licence(client: Client, machines: Machines, tmp_path: Path) -> None:
@@ -344,19 +344,21 @@ def test_the_stand_in_engine_and_its_licence(client: Client, machines: Machines,
 
     add_key(client)
     root = make(tmp_path / "demo-peatlight")
-    client.import_title((root / "rampa.toml").read_text())
-    client.put_variables("desktop", StepVariablesIn(variables={"LANTERN_PACE": "0"}))
-    client.connect_source(TITLE, SourceIn(address=str(root), every=0))
-    until(lambda: client.source(TITLE).fetched_at, "the repository was fetched")
+    client.titles.add((root / "rampa.toml").read_text())
+    client.variables.put("desktop", StepVariablesIn(variables={"LANTERN_PACE": "0"}))
+    client.sources.connect(TITLE, SourceIn(address=str(root), every=0))
+    until(lambda: client.sources.get(TITLE).fetched_at, "the repository was fetched")
     chains = install(tmp_path / "toolchains", "3.3.0", ["linux", "windows"], accepted=False)
     machines.agent("kiln-1", "--toolchains", str(chains))
     good, broken = start(client, "linux-release")[0], start(client, "linux-testing", of="fog-drift")[0]
-    until(lambda: "has not accepted the licence" in client.run(TITLE, good).waits_for, "the run says what is missing")
+    until(
+        lambda: "has not accepted the licence" in client.runs.get(TITLE, good).waits_for, "the run says what is missing"
+    )
     words = [sys.executable, "-m", "demo.lantern_export.lantern_export", "--installation", str(chains / "3.3.0")]
     subprocess.run([*words, "licence", "accept"], check=True, cwd=Path(__file__).parents[2], env={**os.environ})
     run = ended(client, good, 90)
     assert run.state == "done", run.cause
-    build = client.build(TITLE, run.build)
+    build = client.builds.get(TITLE, run.build)
     assert build.tools == {"lantern-export": "3.3.0"}
     failed = ended(client, broken, 90)
     assert failed.cause

@@ -26,7 +26,7 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
         import_title(client)
         folder = make_folder(tmp_path / "source")
         build(client, folder, tmp_path / "state")
-        title = client.title("peatlight")
+        title = client.titles.get("peatlight")
         (folder / "data/later.bin").write_bytes(noise(2_000_000, 8))
         later = threading.Thread(target=build, args=(client, folder, tmp_path / "state"))
         later.start()
@@ -48,10 +48,10 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
         with there.client() as client:
             for number in (1, 2):
                 on = Installation(tmp_path / f"device-{number}", title.identifier, bytes.fromhex(title.manifest_key))
-                on.update(client.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
+                on.update(client.builds.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
                 assert on.verify() == []
-            assert client.store_usage().size > 0
-            assert client.collect(CollectIn()).removed == 0, "the restored store is not held for a backup"
+            assert client.store.usage().size > 0
+            assert client.store.collect(CollectIn()).removed == 0, "the restored store is not held for a backup"
     finally:
         stop(service, signal.SIGTERM)
         if server:

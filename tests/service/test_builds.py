@@ -46,28 +46,28 @@ def test_a_build_from_folder_to_record(ready: Client, folder: Path, tmp_path: Pa
     assert {d.name: d.files for d in b.depots} == {"base": 4, "languages": 2}
     assert b.files == 6
     assert b.packed < b.size
-    assert {(o.path, o.why) for o in ready.left_out("peatlight", 1)} >= {
+    assert {(o.path, o.why) for o in ready.builds.left_out("peatlight", 1)} >= {
         ("bin/peatlight.sym", "symbols"),
         ("locale/new.draft.json", "leave-out rule *.draft.*"),
     }
-    assert [f.path for f in ready.files("peatlight", 1)][:2] == ["bin/peatlight", "bin/peatlight.cmd"]
-    title = ready.title("peatlight")
-    signed = statement.verify(ready.statement("peatlight", 1), bytes.fromhex(title.manifest_key))
+    assert [f.path for f in ready.builds.files("peatlight", 1)][:2] == ["bin/peatlight", "bin/peatlight.cmd"]
+    title = ready.titles.get("peatlight")
+    signed = statement.verify(ready.builds.statement("peatlight", 1), bytes.fromhex(title.manifest_key))
     assert (signed.title, signed.build, signed.launch) == ("example.quillback.peatlight", 1, "bin/peatlight")
-    acts = [e.act for e in ready.events(title="peatlight")]
+    acts = [e.act for e in ready.events.all(title="peatlight")]
     assert acts[:3] == ["build.complete", "key.use", "build.open"]
 
 
 def test_the_bundle_comes_back_as_it_was_signed(ready: Client, folder: Path, tmp_path: Path) -> None:
     made = build(ready, folder, tmp_path / "state")
     assert made.build.bundle
-    ready.save_bundle("peatlight", 1, tmp_path / "b.zip")
+    ready.builds.save_bundle("peatlight", 1, tmp_path / "b.zip")
     data = (tmp_path / "b.zip").read_bytes()
     assert hashlib.sha256(data).hexdigest() == made.build.bundle.sha256
     with zipfile.ZipFile(io.BytesIO(data)) as bundle:
         assert {n.split("/")[0] for n in bundle.namelist()} == {"peatlight-1.4.0-1-linux-release"}
         assert bundle.read("peatlight-1.4.0-1-linux-release/data/bog.arc") == (folder / "data/bog.arc").read_bytes()
-    (tmp_path / "b.p7s").write_bytes(ready.signature("peatlight", 1))
+    (tmp_path / "b.p7s").write_bytes(ready.builds.signature("peatlight", 1))
     command = [
         "openssl",
         "cms",
@@ -103,7 +103,7 @@ def test_the_same_folder_gives_the_same_manifests(ready: Client, folder: Path, t
 def test_many_builds_at_once_get_different_codes_in_order(ready: Client) -> None:
     with ThreadPoolExecutor(12) as threads:
         opened = list(
-            threads.map(lambda _: ready.open_build("peatlight", wire.NewBuild(profile="linux-release")), range(30))
+            threads.map(lambda _: ready.builds.open("peatlight", wire.NewBuild(profile="linux-release")), range(30))
         )
     assert sorted(b.version_code for b in opened) == list(range(1, 31))
     assert len({b.number for b in opened}) == 30
@@ -118,30 +118,30 @@ def test_two_uploads_of_the_same_content_at_once_are_both_right(
         made = list(threads.map(lambda n: build(ready, folder, tmp_path / f"state{n}"), range(2)))
     assert sorted(m.build.version_code for m in made) == [1, 2]
     for m in made:
-        ready.save_bundle("peatlight", m.build.number, tmp_path / "x.zip")
+        ready.builds.save_bundle("peatlight", m.build.number, tmp_path / "x.zip")
         with zipfile.ZipFile(tmp_path / "x.zip") as bundle:
             assert bundle.testzip() is None
 
 
 def test_the_same_key_opens_one_build(ready: Client) -> None:
     asked = wire.NewBuild(profile="linux-release")
-    one = ready.open_build("peatlight", asked, "key-12345678")
-    assert ready.open_build("peatlight", asked, "key-12345678").number == one.number
+    one = ready.builds.open("peatlight", asked, "key-12345678")
+    assert ready.builds.open("peatlight", asked, "key-12345678").number == one.number
     with pytest.raises(Invalid, match="was used for another call"):
-        ready.open_build("peatlight", wire.NewBuild(profile="windows-release"), "key-12345678")
+        ready.builds.open("peatlight", wire.NewBuild(profile="windows-release"), "key-12345678")
     with ThreadPoolExecutor(6) as threads:
-        same = set(threads.map(lambda _: ready.open_build("peatlight", asked, "key-abcdefgh").number, range(6)))
+        same = set(threads.map(lambda _: ready.builds.open("peatlight", asked, "key-abcdefgh").number, range(6)))
     assert len(same) == 1
 
 
 def test_an_abandoned_code_is_burned(ready: Client) -> None:
     asked = wire.NewBuild(profile="linux-release")
-    ready.open_build("peatlight", asked)
-    assert ready.abandon_build("peatlight", 1).state == "abandoned"
-    assert ready.abandon_build("peatlight", 1).state == "abandoned"
-    assert ready.open_build("peatlight", asked).version_code == 2
+    ready.builds.open("peatlight", asked)
+    assert ready.builds.abandon("peatlight", 1).state == "abandoned"
+    assert ready.builds.abandon("peatlight", 1).state == "abandoned"
+    assert ready.builds.open("peatlight", asked).version_code == 2
     with pytest.raises(Conflict, match="nothing can be sent"):
-        ready.put_pack("peatlight", 1, b"x")
+        ready.builds.put_pack("peatlight", 1, b"x")
 
 
 def pack_of(*contents: bytes) -> bytes:
@@ -157,17 +157,17 @@ def lying_pack() -> bytes:
 
 
 def test_a_pack_that_lies_is_refused_and_leaves_nothing(ready: Client, tmp_path: Path) -> None:
-    ready.open_build("peatlight", wire.NewBuild(profile="linux-release"))
+    ready.builds.open("peatlight", wire.NewBuild(profile="linux-release"))
     for bad in (lying_pack(), pack_of(b"fog")[:-1], b"noise" * 100, b""):
         with pytest.raises((Damaged, Invalid)):
-            ready.put_pack("peatlight", 1, bad)
+            ready.builds.put_pack("peatlight", 1, bad)
     path = f"/api/v1/titles/peatlight/builds/1/packs/{'a' * 64}"
     with pytest.raises(Invalid, match="not the one that was announced"):
         ready.connection.request("PUT", path, content=pack_of(b"fog"))
     assert [p for p in (tmp_path / "store").rglob("*") if p.is_file()] == []
-    assert ready.missing("peatlight", 1, ["0" * 64]) == ["0" * 64]
-    assert ready.put_pack("peatlight", 1, pack_of(b"fog")).new_chunks == 1
-    assert ready.put_pack("peatlight", 1, pack_of(b"fog")).new_chunks == 0
+    assert ready.builds.missing("peatlight", 1, ["0" * 64]) == ["0" * 64]
+    assert ready.builds.put_pack("peatlight", 1, pack_of(b"fog")).new_chunks == 1
+    assert ready.builds.put_pack("peatlight", 1, pack_of(b"fog")).new_chunks == 0
 
 
 def complete(
@@ -185,7 +185,7 @@ def complete(
         manifests=[
             wire.ManifestIn(depot=d, data=base64.b64encode(m).decode()) for d, m in zip(depots, manifests, strict=True)
         ],
-        bundle=wire.BundleIn(**(fields | more)),  # type: ignore[arg-type]
+        bundle=wire.BundleIn(**(fields | more)),
     )
 
 
@@ -195,8 +195,8 @@ def entry(digest: bytes, *contents: bytes) -> FileEntry:
 
 
 def test_what_a_maker_claims_is_checked(ready: Client) -> None:
-    ready.open_build("peatlight", wire.NewBuild(profile="linux-release"))
-    ready.put_pack("peatlight", 1, pack_of(b"fog", b"bog"))
+    ready.builds.open("peatlight", wire.NewBuild(profile="linux-release"))
+    ready.builds.put_pack("peatlight", 1, pack_of(b"fog", b"bog"))
     whole = blake3(b"fogbog").digest()
     good = entry(whole, b"fog", b"bog")
     lies = {
@@ -211,22 +211,23 @@ def test_what_a_maker_claims_is_checked(ready: Client) -> None:
     }
     for what, lie in lies.items():
         with pytest.raises(RampaError):
-            ready.complete_build("peatlight", 1, lie)
-        assert ready.build("peatlight", 1).state == "open", what
-    ready.complete_build("peatlight", 1, complete([good]))
-    again = ready.complete_build("peatlight", 1, complete([good]))
+            ready.builds.complete("peatlight", 1, lie)
+        assert ready.builds.get("peatlight", 1).state == "open", what
+    ready.builds.complete("peatlight", 1, complete([good]))
+    again = ready.builds.complete("peatlight", 1, complete([good]))
     assert again.state == "ready"
     with pytest.raises(Conflict):
-        ready.complete_build("peatlight", 1, complete([entry(blake3(b"fog").digest(), b"fog")]))
+        ready.builds.complete("peatlight", 1, complete([entry(blake3(b"fog").digest(), b"fog")]))
 
 
 def test_a_full_store_says_so_and_keeps_nothing_half(
     world: World, ready: Client, folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from rampa.store import folder as folder_store
 
     with monkeypatch.context() as patch:
-        patch.setattr(folder_store.os, "fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+        patch.setattr(
+            "rampa.store.folder.os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device"))
+        )
         with pytest.raises(Unavailable, match="content store is full"):
             build(ready, folder, tmp_path / "state")
     assert [p for p in (tmp_path / "store").rglob("*") if p.is_file()] == []
@@ -243,12 +244,12 @@ def test_a_sweep_removes_what_a_kill_left(tmp_path: Path) -> None:
 
 def test_unknown_things_are_said_with_what_there_is(ready: Client, folder: Path, tmp_path: Path) -> None:
     with pytest.raises(NotFound, match="no title 'fog'") as caught:
-        ready.title("fog")
+        ready.titles.get("fog")
     assert "peatlight" in caught.value.hint
     with pytest.raises(NotFound, match="no profile 'mac'"):
         build(ready, folder, tmp_path, profile="mac")
     with pytest.raises(NotFound, match="no build peatlight#9"):
-        ready.build("peatlight", 9)
+        ready.builds.get("peatlight", 9)
     with pytest.raises(Invalid, match="SemVer"):
         build(ready, folder, tmp_path, version_name="one")
 
@@ -256,18 +257,18 @@ def test_unknown_things_are_said_with_what_there_is(ready: Client, folder: Path,
 def test_lists_filter_sort_and_page(ready: Client) -> None:
     for n in range(7):
         profile = "windows-release" if n % 3 == 0 else "linux-release"
-        ready.open_build("peatlight", wire.NewBuild(profile=profile, notes=f"night {n}"))
-    assert [b.number for b in ready.builds("peatlight", limit=2)] == [7, 6, 5, 4, 3, 2, 1]
-    assert [b.number for b in ready.builds("peatlight", profile="windows-release")] == [7, 4, 1]
-    assert [b.number for b in ready.builds("peatlight", search="night 4")] == [5]
-    assert [b.number for b in ready.builds("peatlight", search="100%_")] == []
-    assert len(list(ready.builds("peatlight", sort="size", limit=3))) == 7
+        ready.builds.open("peatlight", wire.NewBuild(profile=profile, notes=f"night {n}"))
+    assert [b.number for b in ready.builds.all("peatlight", limit=2)] == [7, 6, 5, 4, 3, 2, 1]
+    assert [b.number for b in ready.builds.all("peatlight", profile="windows-release")] == [7, 4, 1]
+    assert [b.number for b in ready.builds.all("peatlight", search="night 4")] == [5]
+    assert [b.number for b in ready.builds.all("peatlight", search="100%_")] == []
+    assert len(list(ready.builds.all("peatlight", sort="size", limit=3))) == 7
     with pytest.raises(Invalid, match="cursor"):
-        list(ready.builds("peatlight", cursor="bm9uc2Vuc2U="))
+        list(ready.builds.all("peatlight", cursor="bm9uc2Vuc2U="))
 
 
 def test_notes_change_under_an_etag(world: World, ready: Client) -> None:
-    ready.open_build("peatlight", wire.NewBuild(profile="linux-release"))
+    ready.builds.open("peatlight", wire.NewBuild(profile="linux-release"))
     http = world.app.test_client()  # type: ignore[attr-defined]
     headers = {"Authorization": f"Bearer {world.token()}"}
     at = "/api/v1/titles/peatlight/builds/1"
@@ -275,20 +276,20 @@ def test_notes_change_under_an_etag(world: World, ready: Client) -> None:
     assert http.patch(at, json={"notes": "a"}, headers=headers).status_code == 428
     assert http.patch(at, json={"notes": "a"}, headers=headers | {"If-Match": etag}).status_code == 200
     assert http.patch(at, json={"notes": "b"}, headers=headers | {"If-Match": etag}).status_code == 412
-    assert ready.build("peatlight", 1).notes == "a"
+    assert ready.builds.get("peatlight", 1).notes == "a"
 
 
 def test_documents_move_by_revisions(ready: Client) -> None:
     newer = DOCUMENT.replace("1.4.0", "1.5.0")
-    assert ready.add_revision("peatlight", newer, "thaw", 1).version_name == "1.5.0"
+    assert ready.titles.revise("peatlight", newer, "thaw", 1).version_name == "1.5.0"
     with pytest.raises(Conflict, match="at revision 2 now"):
-        ready.add_revision("peatlight", DOCUMENT, "late", 1)
-    assert ready.add_revision("peatlight", newer, "again", 2).revision == 2
-    assert ready.revision("peatlight", 1).document == DOCUMENT
+        ready.titles.revise("peatlight", DOCUMENT, "late", 1)
+    assert ready.titles.revise("peatlight", newer, "again", 2).revision == 2
+    assert ready.titles.revision("peatlight", 1).document == DOCUMENT
     with pytest.raises(Conflict, match="belongs to the title peatlight"):
-        ready.import_title(DOCUMENT)
+        ready.titles.add(DOCUMENT)
     with pytest.raises(Invalid, match="2 problems"):
-        ready.import_title(DOCUMENT.replace('"linux"', '"linus"'))
+        ready.titles.add(DOCUMENT.replace('"linux"', '"linus"'))
 
 
 def test_an_event_names_who_and_never_a_secret(world: World, ready: Client) -> None:
@@ -297,4 +298,4 @@ def test_an_event_names_who_and_never_a_secret(world: World, ready: Client) -> N
         kept += str(connection.exec_driver_sql("select * from idempotent_answer").fetchall())
     assert "a password" not in kept
     assert "PRIVATE" not in kept
-    assert all(e.who for e in ready.events())
+    assert all(e.who for e in ready.events.all())

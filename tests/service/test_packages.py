@@ -93,21 +93,21 @@ def test_an_apk_is_stamped_signed_and_read_back(ready: Client, tmp_path: Path) -
     assert said
     assert (said.facts.version_name, said.facts.version_code) == (done.version_name, done.version_code) == ("1.6.0", 1)
     assert {s.name: s.state for s in said.schemes} == {"v1": "absent", "v2": "holds", "v3": "holds"}
-    ready.save_bundle("peatlight", 1, tmp_path / "o.apk")
+    ready.builds.save_bundle("peatlight", 1, tmp_path / "o.apk")
     seen = verify_package(FileBytes(tmp_path / "o.apk"))
     assert seen.holds
-    assert seen.fingerprint == done.bundle.fingerprint == ready.key("quillback-2026").fingerprint
-    (use,) = ready.events(act="key.use")
+    assert seen.fingerprint == done.bundle.fingerprint == ready.signing.get("quillback-2026").fingerprint
+    (use,) = ready.events.all(act="key.use")
     assert use.detail["scheme"] == "v2,v3"
     assert len(use.detail["content_sha256"]) == 64
     with pytest.raises(NotFound, match="carries its signature inside"):
-        ready.signature("peatlight", 1)
+        ready.builds.signature("peatlight", 1)
 
 
 def test_an_aab_is_signed_by_v1(ready: Client, tmp_path: Path) -> None:
     done = made(ready, tmp_path, "store", aab_files())
     assert done.bundle.name == "peatlight-1.6.0-1-store.aab"
-    ready.save_bundle("peatlight", 1, tmp_path / "o.aab")
+    ready.builds.save_bundle("peatlight", 1, tmp_path / "o.aab")
     seen = verify_package(FileBytes(tmp_path / "o.aab"))
     assert [(s.name, s.state) for s in seen.schemes] == [("v1", "holds")]
 
@@ -125,8 +125,8 @@ def test_what_a_storefront_would_refuse_is_no_build(ready: Client, tmp_path: Pat
 
 def test_provenance_says_how_it_was_made(ready: Client, tmp_path: Path) -> None:
     done = made(ready, tmp_path, "desk", {"classes.dex": b"fog"})
-    key = bytes.fromhex(ready.title("peatlight").manifest_key)
-    statement = provenance.verify(ready.provenance("peatlight", 1), key)
+    key = bytes.fromhex(ready.titles.get("peatlight").manifest_key)
+    statement = provenance.verify(ready.builds.provenance("peatlight", 1), key)
     assert statement["subject"] == [{"name": done.bundle.name, "digest": {"sha256": done.bundle.sha256}}]
     assert done.bundle.name.endswith(".tar.zst")
     asked = statement["predicate"]["buildDefinition"]["externalParameters"]
@@ -134,34 +134,36 @@ def test_provenance_says_how_it_was_made(ready: Client, tmp_path: Path) -> None:
 
 
 def device(client: Client, name: str) -> None:
-    client.register_device("peatlight", NewDevice(name=name, platform="ios", channel="testers", simulated=True))
+    client.devices.register("peatlight", NewDevice(name=name, platform="ios", channel="testers", simulated=True))
 
 
 def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> None:
     with pytest.raises(Conflict, match="no device is registered for iOS"):
-        ready.make_grant("peatlight", NewGrant(profile="handset"))
+        ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
     device(ready, "moss-handset")
-    first = ready.make_grant("peatlight", NewGrant(profile="handset", days=30))
+    first = ready.signing.make_grant("peatlight", NewGrant(profile="handset", days=30))
     assert (first.number, first.devices) == (1, ["moss-handset"])
     done = made(ready, tmp_path, "handset", ipa_files())
     assert done.grant == 1
     assert "no vendor code signature" in done.bundle.says.notes[0]
-    assert ready.grants("peatlight").behind == []
+    assert ready.signing.grants("peatlight").behind == []
     device(ready, "loft-tablet")
-    assert [(b.build, b.devices) for b in ready.grants("peatlight").behind] == [(1, ["loft-tablet"])]
-    read = grants.read(ready.grant_of("peatlight", 1))
+    assert [(b.build, b.devices) for b in ready.signing.grants("peatlight").behind] == [(1, ["loft-tablet"])]
+    read = grants.read(ready.signing.grant_of("peatlight", 1))
     with pytest.raises(Refused, match="does not list loft-tablet"):
         grants.must_allow(read, "loft-tablet", read.identifier, done.bundle.fingerprint, dt.datetime.now(dt.UTC))
-    ready.make_grant("peatlight", NewGrant(profile="handset"))
-    signed = ready.re_sign("peatlight", 1)
+    ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
+    signed = ready.signing.re_sign("peatlight", 1)
     assert (signed.before, signed.grant, signed.devices) == (1, 2, ["loft-tablet", "moss-handset"])
-    after = ready.build("peatlight", 1)
+    after = ready.builds.get("peatlight", 1)
+    assert after.bundle
+    assert done.bundle
     assert (after.grant, after.bundle.sha256) == (2, done.bundle.sha256), "nothing was rebuilt"
-    assert ready.grants("peatlight").behind == []
+    assert ready.signing.grants("peatlight").behind == []
     with pytest.raises(Conflict, match="runs test builds on any device"):
-        ready.make_grant("peatlight", NewGrant(profile="phone"))
+        ready.signing.make_grant("peatlight", NewGrant(profile="phone"))
     with pytest.raises(NotFound, match="no device 'kiln'"):
-        ready.make_grant("peatlight", NewGrant(profile="handset", devices=["kiln"]))
+        ready.signing.make_grant("peatlight", NewGrant(profile="handset", devices=["kiln"]))
 
 
 def test_links_do_not_go_into_packages(ready: Client, tmp_path: Path) -> None:
@@ -178,21 +180,21 @@ def test_a_folder_without_a_manifest_is_said(ready: Client, tmp_path: Path) -> N
 
 def test_re_signing_with_the_same_grant_says_what_to_do(ready: Client, tmp_path: Path) -> None:
     device(ready, "moss-handset")
-    ready.make_grant("peatlight", NewGrant(profile="handset"))
+    ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
     made(ready, tmp_path, "handset", ipa_files())
     device(ready, "loft-tablet")
     with pytest.raises(Conflict, match="is the newest, and does not list loft-tablet"):
-        ready.re_sign("peatlight", 1)
+        ready.signing.re_sign("peatlight", 1)
 
 
 def test_nothing_but_signature_files_is_signed_for_a_maker(ready: Client) -> None:
     """Otherwise an agent could have a grant, or a restore drill, signed in the identity's name."""
-    opened = ready.open_build("peatlight", NewBuild(profile="store"))
+    opened = ready.builds.open("peatlight", NewBuild(profile="store"))
     for content in (b'{"kind":"rampa-grant-1"}', b"rampa restore drill\n"):
         asked = ToSignIn(jar=base64.b64encode(content).decode())
         with pytest.raises(Invalid, match="not a JAR's signature file"):
-            ready.sign_parts("peatlight", opened.number, asked)
-    assert not list(ready.events(act="key.use"))
+            ready.builds.sign_parts("peatlight", opened.number, asked)
+    assert not list(ready.events.all(act="key.use"))
 
 
 def test_a_package_whose_signature_does_not_hold_is_no_build(
@@ -213,4 +215,4 @@ def test_a_package_whose_signature_does_not_hold_is_no_build(
     monkeypatch.setattr(BuildParts, "sign_inside", spoiled)
     with pytest.raises(RampaError, match="signature does not hold: v2: the content was changed after signing"):
         made(ready, tmp_path, "phone", apk_files())
-    assert ready.build("peatlight", 1).state == "open"
+    assert ready.builds.get("peatlight", 1).state == "open"

@@ -35,20 +35,22 @@ def placed(client: Client, folder: Path, tmp_path: Path) -> Client:
 
 
 def place(client: Client, number: int, channel: str = "studio"):  # type: ignore[no-untyped-def]
-    return client.place("peatlight", channel, number, client.preview("peatlight", channel, number).etag)
+    return client.channels.place(
+        "peatlight", channel, number, client.channels.preview("peatlight", channel, number).etag
+    )
 
 
 def installation(client: Client, root: Path) -> Installation:
-    title = client.title("peatlight")
+    title = client.titles.get("peatlight")
     return Installation(root, title.identifier, bytes.fromhex(title.manifest_key))
 
 
 def update(client: Client, device: Installation, number: int):  # type: ignore[no-untyped-def]
-    return device.update(client.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
+    return device.update(client.builds.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
 
 
 def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tmp_path: Path) -> None:
-    seen = placed.preview("peatlight", "studio", 2)
+    seen = placed.channels.preview("peatlight", "studio", 2)
     assert seen.possible
     assert seen.replaces
     assert seen.replaces.number == 1
@@ -75,15 +77,15 @@ def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tm
 
 def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
     assert place(placed, 2).state == "live"
-    channel = placed.channel("peatlight", "studio")
+    channel = placed.channels.get("peatlight", "studio")
     assert [(p.build.number, p.state) for p in channel.history] == [(2, "live"), (1, "superseded")]
-    assert placed.offer("peatlight", "studio", "linux").build == 2
-    done = placed.withdraw("peatlight", "studio", 2)
+    assert placed.channels.offer("peatlight", "studio", "linux").build == 2
+    done = placed.channels.withdraw("peatlight", "studio", 2)
     assert done.state == "withdrawn"
     with pytest.raises(NotFound, match="nothing is live"):
-        placed.offer("peatlight", "studio", "linux")
+        placed.channels.offer("peatlight", "studio", "linux")
     with pytest.raises(Conflict, match="is withdrawn"):
-        placed.withdraw("peatlight", "studio", 2)
+        placed.channels.withdraw("peatlight", "studio", 2)
     with pytest.raises(Refused, match="not above 2"):
         place(placed, 1)
     assert place(placed, 2).state == "live", "a build can come back after a withdrawal"
@@ -91,7 +93,7 @@ def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
 
 def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state", profile="linux-unsigned")
-    seen = placed.preview("peatlight", "studio", 3)
+    seen = placed.channels.preview("peatlight", "studio", 3)
     assert not seen.possible
     assert [f.code for f in seen.findings] == ["bundle.unsigned"]
     with pytest.raises(Refused, match="the bundle is not signed"):
@@ -106,7 +108,7 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
     add_key(client)
     import_title(client, DOCUMENT.replace('not = ["locale/"]', 'not = ["data/none"]'))
     build(client, folder, tmp_path / "state")
-    seen = client.preview("peatlight", "studio", 1)
+    seen = client.channels.preview("peatlight", "studio", 1)
     assert {f.code for f in seen.findings} == {"depot.overlap", "signing.not-backed-up"}
     assert seen.fresh is None
     with pytest.raises(Refused, match="both deliver locale/en"):
@@ -116,45 +118,45 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
 def test_an_open_build_is_not_placed(placed: Client) -> None:
     from rampa.schema.builds.builds import NewBuild
 
-    placed.open_build("peatlight", NewBuild(profile="linux-release"))
-    assert [f.code for f in placed.preview("peatlight", "studio", 3).findings] == ["build.not-ready"]
+    placed.builds.open("peatlight", NewBuild(profile="linux-release"))
+    assert [f.code for f in placed.channels.preview("peatlight", "studio", 3).findings] == ["build.not-ready"]
 
 
 def test_what_was_not_seen_is_not_placed(placed: Client) -> None:
-    old = placed.preview("peatlight", "studio", 2).etag
-    placed.withdraw("peatlight", "studio", 1)
+    old = placed.channels.preview("peatlight", "studio", 2).etag
+    placed.channels.withdraw("peatlight", "studio", 1)
     with pytest.raises(Conflict, match="changed meanwhile"):
-        placed.place("peatlight", "studio", 2, old)
+        placed.channels.place("peatlight", "studio", 2, old)
 
 
 def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state")
-    etag = placed.preview("peatlight", "studio", 2).etag
+    etag = placed.channels.preview("peatlight", "studio", 2).etag
 
     def attempt(number: int) -> str:
         try:
-            return placed.place("peatlight", "studio", number, etag).state
+            return placed.channels.place("peatlight", "studio", number, etag).state
         except Conflict:
             return "conflict"
 
     with ThreadPoolExecutor(2) as threads:
         assert sorted(threads.map(attempt, (2, 3))) == ["conflict", "live"]
-    assert len(placed.channel("peatlight", "studio").live) == 1
+    assert len(placed.channels.get("peatlight", "studio").live) == 1
 
 
 def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
     with world.client(Role.TESTER) as tester:
-        channel = tester.channel("peatlight", "studio")
+        channel = tester.channels.get("peatlight", "studio")
         assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not place builds.")]
         with pytest.raises(Denied, match="a tester may not"):
-            tester.place("peatlight", "studio", 2, "0")
+            tester.channels.place("peatlight", "studio", 2, "0")
 
 
 def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: Path, tmp_path: Path) -> None:
     build(placed, folder, tmp_path / "state", profile="linux-unsigned")
-    placed.register_device("peatlight", NewDevice(name="desk", platform="linux", channel="studio", simulated=True))
-    placed.report_device("peatlight", "desk", DeviceReport(build=1))
-    ramp = placed.ramp("peatlight")
+    placed.devices.register("peatlight", NewDevice(name="desk", platform="linux", channel="studio", simulated=True))
+    placed.devices.report("peatlight", "desk", DeviceReport(build=1))
+    ramp = placed.titles.ramp("peatlight")
     names = [s.name for s in ramp.stations]
     rows = {r.profile: r.builds for r in ramp.rows}
     lead, live = rows["linux-release"]
@@ -171,10 +173,10 @@ def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: P
 
 def test_devices_are_registered_once_and_forgotten(placed: Client) -> None:
     asked = NewDevice(name="desk", platform="linux", channel="studio")
-    placed.register_device("peatlight", asked)
+    placed.devices.register("peatlight", asked)
     with pytest.raises(Conflict, match="has a device 'desk' already"):
-        placed.register_device("peatlight", asked)
+        placed.devices.register("peatlight", asked)
     with pytest.raises(NotFound, match="no channel 'none'"):
-        placed.register_device("peatlight", NewDevice(name="other", platform="linux", channel="none"))
-    placed.remove_device("peatlight", "desk")
-    assert placed.devices("peatlight") == []
+        placed.devices.register("peatlight", NewDevice(name="other", platform="linux", channel="none"))
+    placed.devices.remove("peatlight", "desk")
+    assert placed.devices.all("peatlight") == []

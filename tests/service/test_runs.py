@@ -40,10 +40,10 @@ CHAIN = agents_wire.ToolchainWire(name="lantern-export", version="3.3.0", licenc
 @pytest.fixture
 def repo(world: World, client: Client, tmp_path: Path) -> Repo:
     add_key(client)
-    client.import_title(DESKTOP)
-    client.put_variables("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+    client.titles.add(DESKTOP)
+    client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
     made = peatlight(tmp_path / "peatlight", DESKTOP)
-    client.connect_source(TITLE, SourceIn(address=str(made.root), every=0))
+    client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
     assert repository.fetch(world.services, TITLE)
     return made
 
@@ -54,13 +54,13 @@ def agent(world: World, client: Client) -> FakeAgent:
 
 
 def start(client: Client, *profiles: str, **more: object) -> list[int]:
-    asked = NewRuns(profiles=list(profiles or ("linux-release",)), **more)  # type: ignore[arg-type]
-    return [r.number for r in client.start_runs(TITLE, asked)]
+    asked = NewRuns(profiles=list(profiles or ("linux-release",)), **more)
+    return [r.number for r in client.runs.start(TITLE, asked)]
 
 
 def test_a_plan_says_everything_and_changes_nothing(client: Client, repo: Repo, agent: FakeAgent, world: World) -> None:
     FakeAgent(client, world.services, "loft-2")
-    plan = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0]
+    plan = client.runs.plan(TITLE, NewRuns(profiles=["linux-release"]))[0]
     assert [s.name for s in plan.steps] == [
         "fetch",
         "toolchain",
@@ -81,7 +81,7 @@ def test_a_plan_says_everything_and_changes_nothing(client: Client, repo: Repo, 
         None,
     )
     assert "lantern-4f9c" not in plan.model_dump_json()
-    assert list(client.runs(TITLE)) == []
+    assert list(client.runs.all(TITLE)) == []
 
 
 @pytest.mark.parametrize(
@@ -100,25 +100,25 @@ def test_what_cannot_start_says_why_and_starts_nothing(
     client: Client, repo: Repo, asked: dict[str, object], error: type[Exception], said: str
 ) -> None:
     with pytest.raises(error, match=said):
-        client.start_runs(TITLE, NewRuns(**asked))  # type: ignore[arg-type]
-    assert list(client.runs(TITLE)) == []
+        client.runs.start(TITLE, NewRuns(**asked))
+    assert list(client.runs.all(TITLE)) == []
 
 
 def test_the_same_call_twice_starts_once(client: Client, repo: Repo) -> None:
     asked = NewRuns(profiles=["linux-release", "windows-release"])
-    first = client.start_runs(TITLE, asked, key="one-and-the-same")
-    assert client.start_runs(TITLE, asked, key="one-and-the-same") == first
+    first = client.runs.start(TITLE, asked, key="one-and-the-same")
+    assert client.runs.start(TITLE, asked, key="one-and-the-same") == first
     assert len({r.together for r in first}) == 1
-    assert len(list(client.runs(TITLE))) == 2
+    assert len(list(client.runs.all(TITLE))) == 2
 
 
 def test_a_branchs_own_profiles_and_group(client: Client, repo: Repo) -> None:
-    client.put_variables("nightly", StepVariablesIn())
+    client.variables.put("nightly", StepVariablesIn())
     own = BranchDefault(pattern="main", profiles=["linux-release", "linux-unsigned"], step_variables="nightly")
-    client.set_defaults(TITLE, [own])
-    runs = client.start_runs(TITLE, NewRuns(of="main"))
+    client.sources.set_defaults(TITLE, [own])
+    runs = client.runs.start(TITLE, NewRuns(of="main"))
     assert [r.profile for r in runs] == ["linux-release", "linux-unsigned"]
-    assert client.run(TITLE, 1).step_variables == "nightly"
+    assert client.runs.get(TITLE, 1).step_variables == "nightly"
 
 
 def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, tmp_path: Path) -> None:
@@ -139,41 +139,41 @@ def test_from_a_commit_to_a_build(client: Client, repo: Repo, agent: FakeAgent, 
         agent.step(work, position, "done")
     build = agent.build(work, repo.root, tmp_path / "state")
     agent.end(work, build=build.number)
-    run = client.run(TITLE, number)
+    run = client.runs.get(TITLE, number)
     assert (run.state, run.build, run.warnings, run.agent) == ("done", build.number, 2, "kiln-1")
     assert [k.count for k in run.kinds] == [1, 1]
-    made = client.build(TITLE, build.number)
+    made = client.builds.get(TITLE, build.number)
     assert (made.commit, made.ref, made.run, made.why) == (work.commit, "branch/main", number, "manual")
     assert made.tools == {"lantern-export": "3.3.0"}
     assert (made.notes, made.created_by, made.subject) == ("", "Iida", "A night on the bog")
     assert list(made.durations)[:2] == ["fetch", "toolchain"]
     assert made.signed
-    assert client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].expected is not None
+    assert client.runs.plan(TITLE, NewRuns(profiles=["linux-release"]))[0].expected is not None
 
 
 def test_runs_go_to_who_can_and_the_others_say_what_is_missing(client: Client, repo: Repo, world: World) -> None:
     start(client)
     assignment.assign(world.services)
-    assert client.run(TITLE, 1).waits_for.startswith("No agent is there")
+    assert client.runs.get(TITLE, 1).waits_for.startswith("No agent is there")
     old = FakeAgent(client, world.services, "yard-3", toolchains=[CHAIN.model_copy(update={"version": "3.1.0"})])
     assert old.ask().work is None
-    run = client.run(TITLE, 1)
+    run = client.runs.get(TITLE, 1)
     assert "yard-3 comes nearest: it has lantern-export 3.1.0, and >=3.2,<4 is wanted" in run.waits_for
     assert run.nearest == "yard-3"
     old.abilities.toolchains[0] = CHAIN.model_copy(update={"licences": []})
     old.ask()
     assert old.ask().work is None
-    assert "has not accepted the licence" in client.run(TITLE, 1).waits_for
+    assert "has not accepted the licence" in client.runs.get(TITLE, 1).waits_for
     new = FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
-    client.change_agent("kiln-1", paused=True)
+    client.agents.change("kiln-1", paused=True)
     assert new.ask().work is None
-    assert "Paused: kiln-1" in client.run(TITLE, 1).waits_for
-    client.change_agent("kiln-1", paused=False)
+    assert "Paused: kiln-1" in client.runs.get(TITLE, 1).waits_for
+    client.agents.change("kiln-1", paused=False)
     assert new.work().run == 1
     start(client)
     assert new.ask().work is None
-    assert client.run(TITLE, 2).waits_for == "Waits for an agent to be free: kiln-1 (1 of 1)"
-    queue = client.queue()
+    assert client.runs.get(TITLE, 2).waits_for == "Waits for an agent to be free: kiln-1 (1 of 1)"
+    queue = client.runs.queue()
     assert [(q.run.number, q.place) for q in queue.items] == [(1, 0), (2, 1)]
     assert {a.name: a.busy for a in queue.agents} == {"yard-3": 0, "kiln-1": 1}
 
@@ -192,19 +192,19 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
     agent.say(work, "half of the fog")
     from rampa.schema.builds.builds import NewBuild
 
-    opened = client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease))
-    assert client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease)).number == opened.number
+    opened = client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease))
+    assert client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease)).number == opened.number
     assert assignment.look_for_lost(world.services) == 0
     assert assignment.look_for_lost(later(world, 40)) == 1  # type: ignore[arg-type]
-    run = client.run(TITLE, 1)
+    run = client.runs.get(TITLE, 1)
     assert (run.state, run.attempt, run.attempts[0].steps[0].state) == ("waiting", 1, "stopped")
     assert "half of the fog" in [r.text for r in run.tail]
-    assert client.build(TITLE, opened.number).state == "abandoned"
+    assert client.builds.get(TITLE, opened.number).state == "abandoned"
     for late in (
         lambda: agent.step(work, 1, "working"),
         lambda: agent.say(work, "late"),
-        lambda: client.open_build(TITLE, NewBuild(profile="linux-release", lease=work.lease)),
-        lambda: client.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
+        lambda: client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease)),
+        lambda: client.agents.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
     ):
         with pytest.raises(Conflict, match="does not have that run"):
             late()
@@ -213,7 +213,7 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
     assert agent.ask().lost == [work.lease]
     assert (again.run, again.attempt) == (1, 2)
     assert (
-        client.open_build(TITLE, NewBuild(profile="linux-release", lease=again.lease)).version_code
+        client.builds.open(TITLE, NewBuild(profile="linux-release", lease=again.lease)).version_code
         > opened.version_code
     )
 
@@ -238,7 +238,7 @@ def test_a_run_that_is_lost_again_and_again_fails_with_that_cause(
         agent.holds.clear()
         assert agent.work().attempt == attempt
         assignment.look_for_lost(later(world, 40))  # type: ignore[arg-type]
-    run = client.run(TITLE, 1)
+    run = client.runs.get(TITLE, 1)
     assert run.state == "failed"
     assert run.cause
     assert (run.cause.code, run.cause.sentence) == ("agent.lost", "The run was lost 3 times: kiln-1, kiln-1, kiln-1")
@@ -247,17 +247,17 @@ def test_a_run_that_is_lost_again_and_again_fails_with_that_cause(
 def test_cancelling(client: Client, repo: Repo, agent: FakeAgent) -> None:
     first, second = start(client, "linux-release", "windows-release")
     work = agent.work()
-    assert client.cancel_run(TITLE, second).state == "cancelled"
-    assert client.cancel_run(TITLE, first).state == "stopping"
-    assert client.cancel_run(TITLE, first).state == "stopping"
+    assert client.runs.cancel(TITLE, second).state == "cancelled"
+    assert client.runs.cancel(TITLE, first).state == "stopping"
+    assert client.runs.cancel(TITLE, first).state == "stopping"
     assert agent.ask().stop == [work.lease]
-    assert client.beat(agent.name, work.lease, None).stop
+    assert client.agents.beat(agent.name, work.lease, None).stop
     agent.end(work, "stopped")
-    assert client.run(TITLE, first).state == "cancelled"
+    assert client.runs.get(TITLE, first).state == "cancelled"
     done = start(client)
     agent.end(agent.work())
     with pytest.raises(Conflict, match="cancel is not possible now"):
-        client.cancel_run(TITLE, done[0])
+        client.runs.cancel(TITLE, done[0])
 
 
 def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
@@ -265,24 +265,24 @@ def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
 ) -> None:
     start(client)
     assignment.assign(world.services)
-    client.cancel_run(TITLE, 1)
+    client.runs.cancel(TITLE, 1)
     assert agent.ask().work is None
-    assert client.run(TITLE, 1).state == "cancelled"
+    assert client.runs.get(TITLE, 1).state == "cancelled"
 
 
 def test_a_failure_has_its_cause_and_can_be_started_again(client: Client, repo: Repo, agent: FakeAgent) -> None:
     start(client)
     with pytest.raises(Conflict, match="is waiting"):
-        client.repeat_run(TITLE, 1)
+        client.runs.repeat(TITLE, 1)
     work = agent.work()
     agent.step(work, 0, "working")
     agent.step(work, 0, "failed", "exit code 1")
     agent.end(work, "failed", code="time.limit", step="fetch", detail="its limit of 60 s")
-    run = client.run(TITLE, 1)
+    run = client.runs.get(TITLE, 1)
     assert run.cause
     assert run.cause.sentence == "The step fetch took longer than its limit of 60 s"
     assert [s.state for s in run.attempts[0].steps[:2]] == ["failed", "not-reached"]
-    again = client.repeat_run(TITLE, 1)
+    again = client.runs.repeat(TITLE, 1)
     assert (again.number, again.commit, again.why) == (2, run.commit, "repeat")
 
 
@@ -295,7 +295,7 @@ def test_an_agent_may_not_claim_a_build_that_is_not_the_runs(
     agent.end(first, build=build.number)
     second = agent.work()
     with pytest.raises(Conflict, match="is not a finished build of this run"):
-        client.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
+        client.agents.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
 
 
 def test_a_log_is_kept_once_searched_folded_and_streamed(
@@ -307,19 +307,19 @@ def test_a_log_is_kept_once_searched_folded_and_streamed(
     agent.say(
         work, "src/fog.c:7:31: error: 'lanterns' undeclared", "src/fog.c:9:1: error: 'owls' undeclared", level="error"
     )
-    client.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
+    client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
     with pytest.raises(Conflict, match="batch 3 of the log is missing"):
-        client.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
-    run = client.run(TITLE, 1)
+        client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
+    run = client.runs.get(TITLE, 1)
     assert (run.log_lines, run.errors, run.first_error) == (3003, 2, 3002)
     assert [(k.count, k.lines) for k in run.kinds] == [(2, [3002, 3003])]
-    part = client.log(TITLE, 1, start=2999, limit=3)
+    part = client.runs.log(TITLE, 1, start=2999, limit=3)
     assert [row[3] for row in part.rows] == ["wagon 2997 is home", "wagon 2998 is home", "wagon 2999 is home"]
-    assert client.search_log(TITLE, 1, "WAGON 299").numbers == [301, *range(2992, 3002)]
-    text = b"".join(client.log_text(TITLE, 1)).decode()
+    assert client.runs.search_log(TITLE, 1, "WAGON 299").numbers == [301, *range(2992, 3002)]
+    text = b"".join(client.runs.log_text(TITLE, 1)).decode()
     assert text.count("\n") == 3003
     agent.end(work)
-    seen = list(client.watch_run(TITLE, 1, after=3001))
+    seen = list(client.runs.watch(TITLE, 1, after=3001))
     lines = [row[3] for event in seen for row in getattr(event, "rows", ())]
     assert lines[0].startswith("src/fog.c:7")
     assert lines[-1] == "The run is done."
@@ -331,9 +331,9 @@ def test_what_agents_say_of_several_lines_stays_readable(client: Client, repo: R
     work = agent.work()
     two = agents_wire.LogIn.model_construct(batch=1, lines=[(0, 0, "", "one\ntwo")])
     with pytest.raises(Invalid):
-        client.send_log(agent.name, work.lease, two)
+        client.agents.send_log(agent.name, work.lease, two)
     agent.end(work, "failed", code="step.failed", step="check", detail="two files:\n  a: bad\tname\r\n  b")
-    lines = [row[3] for row in client.log(TITLE, 1).rows]
+    lines = [row[3] for row in client.runs.log(TITLE, 1).rows]
     assert lines[-1] == "  b."
     assert len(lines) == 4
 
@@ -359,16 +359,16 @@ def test_only_content_changed(client: Client, repo: Repo, agent: FakeAgent, worl
     agent.end(work, build=agent.build(work, repo.root, tmp_path / "s").number)
     repo.commit("words", {"locale/en.json": '{"a": "b"}'})
     repository.fetch(world.services, TITLE)
-    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].native
+    native = client.runs.plan(TITLE, NewRuns(profiles=["linux-release"]))[0].native
     assert native
     assert (native.needed, native.since) == (False, 1)
     repo.commit("fog", {"src/fog.c": "int fog = 5;\n"})
     repository.fetch(world.services, TITLE)
-    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"]))[0].native
+    native = client.runs.plan(TITLE, NewRuns(profiles=["linux-release"]))[0].native
     assert native
     assert (native.needed, native.changed) == (True, ["src/fog.c"])
-    client.add_revision(TITLE, DESKTOP.replace('versions = ">=3.2,<4"', 'versions = ">=3.3"'), "newer", 1)
-    native = client.plan_runs(TITLE, NewRuns(profiles=["linux-release"], of="main"))[0].native
+    client.titles.revise(TITLE, DESKTOP.replace('versions = ">=3.2,<4"', 'versions = ">=3.3"'), "newer", 1)
+    native = client.runs.plan(TITLE, NewRuns(profiles=["linux-release"], of="main"))[0].native
     assert native
     assert native.changed == ["setting toolchain.versions", "src/fog.c"]
 
@@ -386,7 +386,7 @@ def test_two_builds_side_by_side_and_retention(
         start(client)
         work = agent.work()
         agent.end(work, build=agent.build(work, repo.root, tmp_path / "s").number)
-    c = client.compare_builds(TITLE, 1, 3)
+    c = client.builds.compare(TITLE, 1, 3)
     assert [k.subject for k in c.commits] == ["change 3", "change 2"]
     assert (c.added, c.removed, c.changed, c.same_native) == (2, 0, 1, True)
     assert {f.path: f.kind for f in c.files} == {
@@ -394,24 +394,24 @@ def test_two_builds_side_by_side_and_retention(
         "data/3.bin": "added",
         "locale/en.json": "changed",
     }
-    assert [k.subject for k in client.compare_builds(TITLE, 3, 1).commits_back] == ["change 3", "change 2"]
+    assert [k.subject for k in client.builds.compare(TITLE, 3, 1).commits_back] == ["change 3", "change 2"]
     from rampa.schema.builds.changes import RetentionPolicy
 
-    client.pin_build(TITLE, 1, pinned=True)
+    client.builds.pin(TITLE, 1, pinned=True)
     policy = RetentionPolicy(keep_newest=1, keep_days=0)
-    seen = client.set_retention(TITLE, policy)
+    seen = client.builds.set_retention(TITLE, policy)
     assert ([b.number for b in seen.removes], [(k.number, k.why) for k in seen.keeps]) == ([2], [(1, "it is pinned")])
     with pytest.raises(Conflict, match="other builds would go now"):
-        client.apply_retention(TITLE, [1, 2])
-    client.apply_retention(TITLE, [2])
-    assert client.build(TITLE, 2).state == "removed"
+        client.builds.apply_retention(TITLE, [1, 2])
+    client.builds.apply_retention(TITLE, [2])
+    assert client.builds.get(TITLE, 2).state == "removed"
     from rampa.operations.store import collection
 
-    before = {n: client.files(TITLE, n) for n in (1, 3)}
+    before = {n: client.builds.files(TITLE, n) for n in (1, 3)}
     assert collection.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
     assert collection.collect(world.services, None, dt.timedelta(0), dt.timedelta(0)).removed >= 0
     for n in (1, 3):
-        assert client.files(TITLE, n) == before[n]
-        client.save_bundle(TITLE, n, tmp_path / f"{n}.zip")
+        assert client.builds.files(TITLE, n) == before[n]
+        client.builds.save_bundle(TITLE, n, tmp_path / f"{n}.zip")
     with pytest.raises(NotFound, match="is removed"):
-        client.files(TITLE, 2)
+        client.builds.files(TITLE, 2)

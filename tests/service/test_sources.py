@@ -31,14 +31,14 @@ def repo(world: World, client: Client, tmp_path: Path) -> Repo:
     add_key(client)
     import_title(client)
     made = peatlight(tmp_path / "peatlight")
-    client.connect_source(TITLE, wire.SourceIn(address=str(made.root), every=0))
+    client.sources.connect(TITLE, wire.SourceIn(address=str(made.root), every=0))
     assert repository.fetch(world.services, TITLE)
     triggers.after_fetch(world.services, TITLE)
     return made
 
 
 def add(client: Client, **more: object) -> wire.TriggerOut:
-    return client.add_trigger(TITLE, wire.NewTrigger(**{"profiles": ["linux-unsigned"], **more}))  # type: ignore[arg-type]
+    return client.runs.add_trigger(TITLE, wire.NewTrigger(**{"profiles": ["linux-unsigned"], **more}))
 
 
 def look(world: World) -> list[int]:
@@ -50,20 +50,20 @@ def test_what_a_repository_holds(world: World, client: Client, repo: Repo) -> No
     repo.git("tag", "v1.4.0")
     repo.commit("Fog", {"src/fog.c": "int fog = 1;\n"})
     look(world)
-    source = client.source(TITLE)
+    source = client.sources.get(TITLE)
     assert (source.branch, source.branches, source.tags, source.error) == ("main", 1, 1, "")
-    assert [c.subject for c in client.commits(TITLE)] == ["Fog", "A night on the bog"]
-    assert [c.subject for c in client.commits(TITLE, limit=1)] == ["Fog", "A night on the bog"]
-    assert [r.name for r in client.refs(TITLE, "tag")] == ["v1.4.0"]
-    assert client.proposal(TITLE).found
-    assert client.proposal(TITLE).document == DOCUMENT
+    assert [c.subject for c in client.sources.commits(TITLE)] == ["Fog", "A night on the bog"]
+    assert [c.subject for c in client.sources.commits(TITLE, limit=1)] == ["Fog", "A night on the bog"]
+    assert [r.name for r in client.sources.refs(TITLE, "tag")] == ["v1.4.0"]
+    assert client.sources.proposal(TITLE).found
+    assert client.sources.proposal(TITLE).document == DOCUMENT
 
 
 def test_without_a_document_one_is_proposed_from_the_tree(world: World, client: Client, repo: Repo) -> None:
     repo.git("rm", "-q", "rampa.toml")
     repo.commit("No document", {"bin/peatlight": b"\x7fELF\x02\x01\x01" + bytes(9) + b"\x03\0\x3e\0" + bytes(50)})
     look(world)
-    seen = client.proposal(TITLE)
+    seen = client.sources.proposal(TITLE)
     assert not seen.found
     assert 'platform = "linux"' in seen.document
     assert seen.seen
@@ -73,98 +73,100 @@ def test_a_repository_is_looked_at_before_there_is_a_title(client: Client, tmp_p
     repo = peatlight(tmp_path / "fog-line")
     repo.git("rm", "-q", "rampa.toml")
     repo.commit("No document", {})
-    seen = client.try_repository(wire.TryIn(source=wire.SourceIn(address=str(repo.root))))
+    seen = client.sources.try_repository(wire.TryIn(source=wire.SourceIn(address=str(repo.root))))
     assert not seen.found
     assert 'name = "Fog Line"' in seen.document
     with pytest.raises(Invalid, match=r"git repository|not exist"):
-        client.try_repository(wire.TryIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
+        client.sources.try_repository(wire.TryIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
 
 
 def test_a_fetch_that_fails_is_said_and_the_mirror_stays(world: World, client: Client, repo: Repo) -> None:
     repo.root.rename(repo.root.with_name("elsewhere"))
     assert not repository.fetch(world.services, TITLE)
-    source = client.source(TITLE)
+    source = client.sources.get(TITLE)
     assert "git repository" in source.error or "not exist" in source.error
     assert source.branches == 1
 
 
 def test_a_credential_is_never_answered(world: World, client: Client, repo: Repo) -> None:
     asked = wire.SourceIn(address="https://git.quillback.example/peatlight.git", user="iida", password="hush-hush-hush")
-    answer = client.connect_source(TITLE, asked)
+    answer = client.sources.connect(TITLE, asked)
     assert (answer.credential, answer.user) == ("password", "iida")
     for role in (Role.VIEWER, Role.OWNER):
         with world.client(role) as other:
-            assert "hush" not in other.source(TITLE).model_dump_json()
-    assert "hush" not in json.dumps([e.model_dump(mode="json") for e in client.events()])
+            assert "hush" not in other.sources.get(TITLE).model_dump_json()
+    assert "hush" not in json.dumps([e.model_dump(mode="json") for e in client.events.all()])
 
 
 def test_an_owned_document_follows_the_repository(world: World, client: Client, repo: Repo) -> None:
-    client.set_owner(TITLE, "https://git.quillback.example/peatlight.git")
+    client.titles.set_owner(TITLE, "https://git.quillback.example/peatlight.git")
     newer = DOCUMENT.replace('name = "1.4.0"', 'name = "1.4.1"')
     commit = repo.commit("1.4.1", {"rampa.toml": newer})
     look(world)
-    assert client.title(TITLE).revision == 2
-    assert client.revision(TITLE, 2).document == newer
-    assert client.revisions(TITLE)[0].commit == commit
+    assert client.titles.get(TITLE).revision == 2
+    assert client.titles.revision(TITLE, 2).document == newer
+    assert client.titles.revisions(TITLE)[0].commit == commit
     repo.commit("broken", {"rampa.toml": "[title"})
     assert not repository.fetch(world.services, TITLE)
-    assert "no profile document" in client.source(TITLE).error
-    assert client.title(TITLE).revision == 2
+    assert "no profile document" in client.sources.get(TITLE).error
+    assert client.titles.get(TITLE).revision == 2
 
 
 def test_patterns_show_what_they_match_before_they_are_saved(world: World, client: Client, repo: Repo) -> None:
     for name in ("release/1.6", "feature/fog"):
         repo.git("branch", name)
     look(world)
-    found = client.matches(TITLE, "branch", "release/*")
+    found = client.sources.matches(TITLE, "branch", "release/*")
     assert (found.matched, found.others) == (["release/1.6"], ["feature/fog", "main"])
 
 
 def test_a_branch_that_moves_starts_runs_once_and_the_newest_commit_wins(
     world: World, client: Client, repo: Repo
 ) -> None:
-    client.add_trigger(
+    client.runs.add_trigger(
         TITLE, wire.NewTrigger(name="fog", kind="branch", pattern="ma*", paths=["src/"], profiles=["linux-unsigned"])
     )
     assert look(world) == []
     repo.commit("words only", {"README.md": "fog"})
     assert look(world) == []
-    assert "no path of it that counts" in client.triggers(TITLE)[0].last_said
+    assert "no path of it that counts" in client.runs.triggers(TITLE)[0].last_said
     repo.commit("fog", {"src/fog.c": "int fog = 3;\n"})
     assert look(world) == [1]
     assert look(world) == []
     newest = repo.commit("more fog", {"src/fog.c": "int fog = 4;\n"})
     assert look(world) == [2]
-    assert [(r.number, r.state, r.superseded_by) for r in client.runs(TITLE)] == [
+    assert [(r.number, r.state, r.superseded_by) for r in client.runs.all(TITLE)] == [
         (2, "waiting", 0),
         (1, "superseded", 2),
     ]
-    run = client.run(TITLE, 2)
+    run = client.runs.get(TITLE, 2)
     assert (run.why, run.trigger, run.commit, run.ref) == ("trigger", "fog", newest, "branch/main")
 
 
 def test_a_tag_starts_the_profiles_that_are_named(world: World, client: Client, repo: Repo) -> None:
-    client.add_trigger(
+    client.runs.add_trigger(
         TITLE, wire.NewTrigger(name="tags", kind="tag", pattern="v*", profiles=["linux-release", "windows-release"])
     )
     repo.git("tag", "nightly")
     repo.git("tag", "v1.4.0")
     assert look(world) == [1, 2]
-    assert {r.ref for r in client.runs(TITLE)} == {"tag/v1.4.0"}
+    assert {r.ref for r in client.runs.all(TITLE)} == {"tag/v1.4.0"}
 
 
 def test_a_trigger_that_cannot_start_says_why_and_breaks_nothing(world: World, client: Client, repo: Repo) -> None:
-    client.add_trigger(TITLE, wire.NewTrigger(name="own", kind="branch", pattern="*"))
-    client.add_trigger(TITLE, wire.NewTrigger(name="named", kind="branch", pattern="*", profiles=["linux-unsigned"]))
+    client.runs.add_trigger(TITLE, wire.NewTrigger(name="own", kind="branch", pattern="*"))
+    client.runs.add_trigger(
+        TITLE, wire.NewTrigger(name="named", kind="branch", pattern="*", profiles=["linux-unsigned"])
+    )
     repo.commit("fog", {"src/fog.c": "int fog = 3;\n"})
     assert look(world) == [1]
-    said = {t.name: t.last_said for t in client.triggers(TITLE)}
+    said = {t.name: t.last_said for t in client.runs.triggers(TITLE)}
     assert "no profile is named" in said["own"]
     assert "Started run 1" in said["named"]
 
 
 def test_a_schedule_starts_once_at_its_time(world: World, client: Client, repo: Repo) -> None:
-    made = client.add_trigger(
+    made = client.runs.add_trigger(
         TITLE, wire.NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", profiles=["linux-unsigned"])
     )
     assert made.next_at
@@ -173,9 +175,9 @@ def test_a_schedule_starts_once_at_its_time(world: World, client: Client, repo: 
     then = replace(world.services, now=lambda: later)
     assert triggers.due_schedules(then) == [1]
     assert triggers.due_schedules(then) == []
-    assert client.run(TITLE, 1).why == "schedule"
+    assert client.runs.get(TITLE, 1).why == "schedule"
     with pytest.raises(Invalid, match="five fields"):
-        client.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="every night"))
+        client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="every night"))
 
 
 def call(world: World, name: str, secret: str, body: bytes, time: int | None = None) -> httpx.Response:
@@ -189,11 +191,11 @@ def call(world: World, name: str, secret: str, body: bytes, time: int | None = N
 
 def test_a_signed_call_starts_what_it_may_and_only_once(world: World, client: Client, repo: Repo) -> None:
     repo.git("branch", "feature/fog")
-    made = client.add_trigger(
+    made = client.runs.add_trigger(
         TITLE, wire.NewTrigger(name="pushed", kind="call", pattern="ma*", profiles=["linux-unsigned"])
     )
     assert made.secret
-    assert client.triggers(TITLE)[0].secret == ""
+    assert client.runs.triggers(TITLE)[0].secret == ""
     now = int(world.services.now().timestamp())
     answer = call(world, "pushed", made.secret, b"{}", now)
     assert (answer.status_code, answer.json()["started"]) == (200, [1])
@@ -207,17 +209,17 @@ def test_a_signed_call_starts_what_it_may_and_only_once(world: World, client: Cl
     ):
         assert answer.status_code == 401, answer.text
         assert answer.json()["code"] in ("call.signature", "call.old")
-    assert len(list(client.runs(TITLE))) == 1
+    assert len(list(client.runs.all(TITLE))) == 1
 
 
 def test_defaults_of_branches(world: World, client: Client, repo: Repo) -> None:
     repo.git("branch", "release/1.6")
     look(world)
-    client.set_defaults(TITLE, [
+    client.sources.set_defaults(TITLE, [
         wire.BranchDefault(pattern="release/*", profiles=["linux-release", "windows-release"]),
         wire.BranchDefault(pattern="*", profiles=["linux-unsigned"], step_variables="nightly"),
     ])  # fmt: skip
-    own = {r.name: (r.profiles, r.step_variables) for r in client.refs(TITLE)}
+    own = {r.name: (r.profiles, r.step_variables) for r in client.sources.refs(TITLE)}
     assert own["release/1.6"] == (["linux-release", "windows-release"], "")
     assert own["main"] == (["linux-unsigned"], "nightly")
 
@@ -232,7 +234,7 @@ def test_an_uploaded_folder_comes_back_and_only_changes_travel(client: Client, t
     (folder / "src/fog.c").write_text("int fog = 9;\n")
     second, sent, _ = upload_folder(client, TITLE, folder, "", lambda *_: None)
     assert sent.content - sent.present < 100
-    assert [f.number for f in client.folders(TITLE)] == [2, 1]
+    assert [f.number for f in client.sources.folders(TITLE)] == [2, 1]
     bring_folder(client, TITLE, second.number, tmp_path / "back", lambda _: None)
     assert (tmp_path / "back/src/fog.c").read_text() == "int fog = 9;\n"
     assert (tmp_path / "back/bin/peatlight").stat().st_mode & 0o111 == (folder / "bin/peatlight").stat().st_mode & 0o111
@@ -242,18 +244,18 @@ def test_an_uploaded_folder_comes_back_and_only_changes_travel(client: Client, t
 
 def test_environment_groups_keep_their_secrets(world: World, client: Client) -> None:
     import_title(client)
-    made = client.put_variables(
+    made = client.variables.put(
         "desktop", wire.StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"})
     )
     assert (made.variables, made.secrets, made.version) == ({"PACE": "1"}, ["TOKEN"], 1)
-    again = client.put_variables(
+    again = client.variables.put(
         "desktop", wire.StepVariablesIn(variables={}, secrets={"TOKEN": None, "KEY": "another-one"}), 1
     )
     assert (again.secrets, again.version) == (["KEY", "TOKEN"], 2)
     with pytest.raises(Conflict, match="changed meanwhile"):
-        client.put_variables("desktop", wire.StepVariablesIn(), 1)
-    everything = json.dumps([e.model_dump(mode="json") for e in client.variables()])
-    everything += json.dumps([e.model_dump(mode="json") for e in client.events()])
+        client.variables.put("desktop", wire.StepVariablesIn(), 1)
+    everything = json.dumps([e.model_dump(mode="json") for e in client.variables.all()])
+    everything += json.dumps([e.model_dump(mode="json") for e in client.events.all()])
     assert "lantern-4f9c" not in everything
     for bad, said in (
         ({"variables": {"PATH": "/x"}}, "set by the agent itself"),
@@ -264,18 +266,18 @@ def test_environment_groups_keep_their_secrets(world: World, client: Client) -> 
         ({"variables": {"T": "1"}, "secrets": {"T": "abcdefgh"}}, "a variable and a secret"),
     ):
         with pytest.raises(Invalid, match=said):
-            client.put_variables("other", wire.StepVariablesIn(**bad))
+            client.variables.put("other", wire.StepVariablesIn(**bad))
     with world.client(Role.TESTER) as tester, pytest.raises(Denied):
-        tester.variables()
-    client.remove_variables("desktop")
+        tester.variables.all()
+    client.variables.remove("desktop")
     with pytest.raises(NotFound):
-        client.one_variables("desktop")
+        client.variables.get("desktop")
 
 
 def test_a_group_that_a_profile_names_is_not_removed(client: Client) -> None:
     document = DOCUMENT.replace("[content]", '[toolchain]\nvariables = "desktop"\n\n[content]', 1)
-    client.import_title(document)
-    client.put_variables("desktop", wire.StepVariablesIn(variables={"A": "1"}))
-    assert client.one_variables("desktop").used_by[0] == "peatlight linux-release"
+    client.titles.add(document)
+    client.variables.put("desktop", wire.StepVariablesIn(variables={"A": "1"}))
+    assert client.variables.get("desktop").used_by[0] == "peatlight linux-release"
     with pytest.raises(Refused, match="name the group desktop"):
-        client.remove_variables("desktop")
+        client.variables.remove("desktop")

@@ -6,6 +6,7 @@ import datetime as dt
 from pathlib import Path
 
 import pytest
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from sqlalchemy import select
 
 from rampa.client import Client
@@ -59,16 +60,16 @@ needs_kernel = pytest.mark.skipif(not maker.available(), reason="there is no C c
 
 
 def device(client: Client, root: Path, **more: bool) -> Installation:
-    title = client.title(TITLE)
+    title = client.titles.get(TITLE)
     return Installation(root, title.identifier, bytes.fromhex(title.manifest_key), **more)
 
 
 def update(client: Client, on: Installation, number: int, choice: Choice = Choice()):  # type: ignore[no-untyped-def]
-    return on.update(client.statement(TITLE, number), HttpDelivery(client, TITLE, number), choice=choice)
+    return on.update(client.builds.statement(TITLE, number), HttpDelivery(client, TITLE, number), choice=choice)
 
 
 def place(client: Client, number: int) -> None:
-    client.place(TITLE, "studio", number, client.preview(TITLE, "studio", number).etag)
+    client.channels.place(TITLE, "studio", number, client.channels.preview(TITLE, "studio", number).etag)
 
 
 def carried_out(world: World) -> int:
@@ -103,12 +104,12 @@ def three(client: Client, tmp_path: Path) -> Path:
 def test_the_matrix_is_what_devices_download_with_and_without_differences(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
-    plain = {(c.old, c.new): c for c in client.update_matrix(TITLE, "linux").cells}
+    plain = {(c.old, c.new): c for c in client.updates.matrix(TITLE, "linux").cells}
     assert set(plain) == {(0, 1), (0, 2), (0, 3), (1, 2), (1, 3), (2, 3)}
     for old, new in ((1, 2), (2, 3)):
-        assert client.make_differences(TITLE, old, new).state == "waiting"
+        assert client.updates.make_differences(TITLE, old, new).state == "waiting"
     assert carried_out(world) == 2
-    cells = {(c.old, c.new): c for c in client.update_matrix(TITLE, "linux").cells}
+    cells = {(c.old, c.new): c for c in client.updates.matrix(TITLE, "linux").cells}
     for (old, new), cell in cells.items():
         on = device(client, tmp_path / f"device-{old}-{new}")
         if old:
@@ -130,12 +131,12 @@ def test_placing_asks_for_differences_from_what_is_live(client: Client, world: W
     place(client, 1)
     assert carried_out(world) == 0
     place(client, 2)
-    assert client.differences(TITLE, 1, 2).state == "waiting"
+    assert client.updates.differences(TITLE, 1, 2).state == "waiting"
     assert carried_out(world) == 1
-    made = client.differences(TITLE, 1, 2)
+    made = client.updates.differences(TITLE, 1, 2)
     assert (made.state, made.within_budget) == ("ready", True)
     assert made.download < made.plain
-    assert client.differences(TITLE, 1, 3).state == "none"
+    assert client.updates.differences(TITLE, 1, 3).state == "none"
 
 
 @needs_kernel
@@ -143,16 +144,16 @@ def test_no_budget_makes_no_differences(
     client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("RAMPA_DIFFERENCE_SECONDS", "0")
-    client.make_differences(TITLE, 1, 2)
+    client.updates.make_differences(TITLE, 1, 2)
     carried_out(world)
-    assert client.differences(TITLE, 1, 2).state == "skipped"
+    assert client.updates.differences(TITLE, 1, 2).state == "skipped"
 
 
 @needs_kernel
 def test_a_device_whose_files_were_touched_takes_plain_chunks(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
-    client.make_differences(TITLE, 1, 2)
+    client.updates.make_differences(TITLE, 1, 2)
     carried_out(world)
     on = device(client, tmp_path / "device")
     update(client, on, 1)
@@ -167,7 +168,7 @@ def test_a_device_whose_files_were_touched_takes_plain_chunks(
 
 @needs_kernel
 def test_damaged_differences_do_no_harm(client: Client, world: World, three: Path, tmp_path: Path) -> None:
-    client.make_differences(TITLE, 1, 2)
+    client.updates.make_differences(TITLE, 1, 2)
     carried_out(world)
     with world.services.db.transaction() as session:
         pack = session.scalar(select(DifferenceSetRow.pack))
@@ -182,7 +183,7 @@ def test_damaged_differences_do_no_harm(client: Client, world: World, three: Pat
 
 
 def test_two_builds_by_depot_say_which_files_cost_most_and_why(client: Client, three: Path, tmp_path: Path) -> None:
-    found = client.compare_depots(TITLE, 1, 2)
+    found = client.updates.compare_depots(TITLE, 1, 2)
     depots = {d.name: d for d in found.depots}
     assert depots["languages"].changed == 1
     assert depots["base"].added == 1
@@ -191,7 +192,7 @@ def test_two_builds_by_depot_say_which_files_cost_most_and_why(client: Client, t
     assert dear["data/thaw.bin"].reason == "new"
     assert dear["data/big.arc"].reason == "packed-before" or dear["data/big.arc"].shared > 0
     with pytest.raises(NotFound):
-        client.compare_depots(TITLE, 1, 99)
+        client.updates.compare_depots(TITLE, 1, 99)
 
 
 def test_a_device_gets_the_depots_that_it_chose(client: Client, tmp_path: Path) -> None:
@@ -202,8 +203,10 @@ def test_a_device_gets_the_depots_that_it_chose(client: Client, tmp_path: Path) 
         (folder / "data" / quality).mkdir()
         (folder / "data" / quality / "bog.tex").write_bytes(noise(size, len(quality)))
     build(client, folder, tmp_path / "state")
-    assert client.preview(TITLE, "studio", 1).possible, "qualities deliver the same path, and are never together"
-    plan = client.depot_plan(TITLE, 1, DepotPlanQuery(languages="fi", quality="plain"))
+    assert client.channels.preview(TITLE, "studio", 1).possible, (
+        "qualities deliver the same path, and are never together"
+    )
+    plan = client.updates.depot_plan(TITLE, 1, DepotPlanQuery(languages="fi", quality="plain"))
     assert [d.name for d in plan.depots if d.taken] == ["base", "finnish", "plain"]
     on = device(client, tmp_path / "device")
     report = update(client, on, 1, Choice(languages=("fi",), quality="plain"))
@@ -241,11 +244,11 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     with pytest.raises(Refused, match="is sealed"):
         update(client, on, 1)
     assert on.current() is None
-    keys = client.content_keys(TITLE, 1)
+    keys = client.signing.content_keys(TITLE, 1)
     assert (keys.unsealing_key, len(keys.keys)) == ("", 2)
-    released = client.unseal_content(TITLE, 1)
+    released = client.signing.unseal(TITLE, 1)
     assert released.unsealing_key
-    assert any(e.act == "content.unseal" for e in client.events())
+    assert any(e.act == "content.unseal" for e in client.events.all())
     update(client, on, 1)
     assert (on.root / "current/tree/data/secret.txt").read_bytes() == secret
     # The next build shares its chunks, has keys of its own, and is closed again.
@@ -254,7 +257,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     assert second.content.present > 0
     with pytest.raises(Refused, match="is sealed"):
         update(client, on, 2)
-    assert client.unseal_content(TITLE, 2).unsealed_at
+    assert client.signing.unseal(TITLE, 2).unsealed_at
     update(client, on, 2)
     assert on.verify() == []
 
@@ -276,12 +279,10 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
     filtered = 0
     for pack, offset, stored, raw, key in frames:
         body = world.services.store.read_pack(pack, offset, stored)[8:]
-        opened = encryption.AESGCM(content_key(world.services, key)).decrypt(
-            body[:12], body[12:], encryption._about(key, raw)
-        )
+        opened = AESGCM(content_key(world.services, key)).decrypt(body[:12], body[12:], encryption._about(key, raw))
         filtered += filters.unwrap(memoryview(opened), raw) is not None
     assert filtered
-    client.unseal_content(TITLE, 1)
+    client.signing.unseal(TITLE, 1)
     on = device(client, tmp_path / "device")
     update(client, on, 1)
     assert (on.root / "current/tree/data/horn.wav").read_bytes() == sound(4)
@@ -289,16 +290,16 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
 
 def test_a_plain_build_has_no_key_to_give_out(client: Client, three: Path) -> None:
     with pytest.raises(Conflict, match="no encrypted depot"):
-        client.unseal_content(TITLE, 1)
-    assert client.content_keys(TITLE, 1).keys == []
+        client.signing.unseal(TITLE, 1)
+    assert client.signing.content_keys(TITLE, 1).keys == []
 
 
 def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
-    started = client.check_store()
+    started = client.store.check()
     check.go_on(world.services, 1)
-    done = client.store_check()
+    done = client.store.latest_check()
     assert (started.state, done.state, done.problems, done.packs_done) == ("running", "done", [], done.packs)
     with world.services.db.transaction() as session:
         broken = session.scalars(select(PackRow.digest).order_by(PackRow.created_at)).first()
@@ -308,25 +309,25 @@ def test_a_check_names_what_is_broken_and_mending_lets_it_come_again(
     data = bytearray(file.read_bytes())
     data[40] ^= 1
     file.write_bytes(data)
-    client.check_store(fix=True)
+    client.store.check(fix=True)
     check.go_on(world.services, 2)
-    found = client.store_check()
+    found = client.store.latest_check()
     hurt = [p for p in found.problems if p.what == "pack"]
     assert [p.name for p in hurt] == [broken.hex()]
     assert "peatlight#1" in hurt[0].builds
     assert any(p.what == "build" for p in found.problems)
     build(client, three, tmp_path / "state")
-    client.check_store()
+    client.store.check()
     check.go_on(world.services, 3)
-    left = {p.name for p in client.store_check().problems}
+    left = {p.name for p in client.store.latest_check().problems}
     assert "peatlight#4" not in left
 
 
 def test_a_cancelled_check_stays_where_it_was(client: Client, world: World, three: Path) -> None:
-    client.check_store()
-    assert client.cancel_check().state == "cancelled"
+    client.store.check()
+    assert client.store.cancel_check().state == "cancelled"
     check.go_on(world.services, 1)
-    assert client.store_check().packs_done == 0
+    assert client.store.latest_check().packs_done == 0
 
 
 def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
@@ -334,10 +335,10 @@ def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
 ) -> None:
     from rampa.schema.builds.changes import RetentionPolicy
 
-    client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
-    client.apply_retention(TITLE, [1, 2])
+    client.builds.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
+    client.builds.apply_retention(TITLE, [1, 2])
     assert collection.preview(world.services).packs_in_all == 0, "what arrived lately is left alone"
-    seen = client.preview_collect(CollectIn(young_hours=0, grace_hours=0))
+    seen = client.store.preview_collect(CollectIn(young_hours=0, grace_hours=0))
     assert seen.condemned > 0
     first = collection.collect(world.services, None, NOW, NOW)
     assert (first.removed, first.condemned) == (0, seen.condemned)
@@ -346,7 +347,7 @@ def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
     from rampa.operations.content.stored_trees import build_tree, find_ready
 
     build(client, three, tmp_path / "state")
-    open_build = client.open_build(
+    open_build = client.builds.open(
         TITLE, __import__("rampa.schema.builds.builds", fromlist=["x"]).NewBuild(profile="linux-release")
     )
     with world.services.db.transaction() as session:
@@ -388,9 +389,9 @@ def test_packs_are_packed_anew_and_devices_notice_nothing(
 
     on = device(client, tmp_path / "device")
     update(client, on, 2)
-    client.update_matrix(TITLE, "linux")  # locations are kept now, and must not be stale afterwards
-    client.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
-    client.apply_retention(TITLE, [1, 2])
+    client.updates.matrix(TITLE, "linux")  # locations are kept now, and must not be stale afterwards
+    client.builds.set_retention(TITLE, RetentionPolicy(keep_newest=1, keep_days=0))
+    client.builds.apply_retention(TITLE, [1, 2])
     seen = repack.preview(world.services, 0.95)
     assert seen.packs > 0
     done = repack.repack(world.services, world.actor(), 0.95)
@@ -401,10 +402,10 @@ def test_packs_are_packed_anew_and_devices_notice_nothing(
     update(client, on, 3)
     assert on.verify() == []
     update(client, device(client, tmp_path / "fresh"), 3)
-    client.check_store()
+    client.store.check()
     check.go_on(world.services, 1)
-    assert client.store_check().problems == []
-    usage = client.store_usage()
+    assert client.store.latest_check().problems == []
+    usage = client.store.usage()
     assert usage.titles[0].builds == 1
     assert 0 < usage.needed <= usage.size
     assert usage.growth[-1].size == usage.size

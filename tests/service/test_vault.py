@@ -36,10 +36,10 @@ def new_key(
 
 def test_an_identity_is_shown_without_its_key(world: World, client: Client) -> None:
     asked = new_key()
-    key = client.add_key(asked)
+    key = client.signing.add(asked)
     assert (key.name, key.kind, key.used) == ("quillback-2026", "EC P-256", 0)
-    assert client.key("quillback-2026").fingerprint == key.fingerprint
-    shown = str(client.keys()) + str([e.detail for e in client.events()])
+    assert client.signing.get("quillback-2026").fingerprint == key.fingerprint
+    shown = str(client.signing.all()) + str([e.detail for e in client.events.all()])
     assert asked.pkcs12 not in shown
     assert "a password" not in shown
     with world.services.db.engine.connect() as connection:
@@ -50,20 +50,20 @@ def test_an_identity_is_shown_without_its_key(world: World, client: Client) -> N
 
 def test_what_is_wrong_with_a_key_is_said(client: Client) -> None:
     with pytest.raises(Invalid, match="password does not open"):
-        client.add_key(new_key(password="another one"))
+        client.signing.add(new_key(password="another one"))
     with pytest.raises(Invalid, match="not a PKCS#12"):
-        client.add_key(NewKey(name="k", pkcs12="AAAA", password="a password"))
-    client.add_key(new_key())
+        client.signing.add(NewKey(name="k", pkcs12="AAAA", password="a password"))
+    client.signing.add(new_key())
     with pytest.raises(Conflict, match="signing identity 'quillback-2026' already"):
-        client.add_key(new_key())
+        client.signing.add(new_key())
     with pytest.raises(NotFound, match="no signing identity 'none'"):
-        client.key("none")
+        client.signing.get("none")
 
 
 def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> None:
     with pytest.raises(Invalid, match="certificate expired on"):
-        client.add_key(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
-    client.add_key(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
+        client.signing.add(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
+    client.signing.add(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
     later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
     with begin(later) as uow, pytest.raises(Invalid, match="expired on"):
         identities.open_identity(uow, find_key(uow.session, "quillback-2026"))
@@ -80,7 +80,7 @@ def test_another_master_key_opens_nothing(world: World, client: Client) -> None:
 
 
 def locked(client: Client, name: str = "quillback-2026") -> None:
-    client.add_key(new_key(name).model_copy(update={"passphrase": "night shift 1907"}))
+    client.signing.add(new_key(name).model_copy(update={"passphrase": "night shift 1907"}))
 
 
 def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client: Client, tmp_path: Path) -> None:
@@ -91,45 +91,51 @@ def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client:
         build(client, source, tmp_path / "state")
     assert "rampa key unlock quillback-2026" in error.value.hint
     with pytest.raises(Invalid, match="does not unlock"):
-        client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1908"))
-    assert client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5)).unlocked_until
+        client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1908"))
+    assert client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5)).unlocked_until
     assert build(client, source, tmp_path / "state").build.signed
-    assert client.lock_key("quillback-2026").unlocked_until is None
+    assert client.signing.lock("quillback-2026").unlocked_until is None
     with pytest.raises(Refused, match="is locked"):
         build(client, source, tmp_path / "state")
-    client.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5))
+    client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5))
     later = replace(world.services, now=lambda: dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6))
     assert identities.get_key(later, "quillback-2026").unlocked_until is None, "the time is over"
-    assert [e.act for e in client.events(act="key.")] == ["key.unlock", "key.lock", "key.use", "key.unlock", "key.add"]
+    assert [e.act for e in client.events.all(act="key.")] == [
+        "key.unlock",
+        "key.lock",
+        "key.use",
+        "key.unlock",
+        "key.add",
+    ]
     with world.services.db.engine.connect() as connection:
         kept = str(connection.exec_driver_sql("select * from unlock").fetchall())
     assert "night shift" not in kept
 
 
 def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
-    client.add_key(new_key())
-    client.add_key(new_key("other"))
-    assert "Not backed up" in client.key("quillback-2026").warnings[0]
-    export = client.export_key("quillback-2026", "a new password")
-    assert "Not backed up" in client.key("quillback-2026").warnings[0], "an export alone is no backup"
+    client.signing.add(new_key())
+    client.signing.add(new_key("other"))
+    assert "Not backed up" in client.signing.get("quillback-2026").warnings[0]
+    export = client.signing.export("quillback-2026", "a new password")
+    assert "Not backed up" in client.signing.get("quillback-2026").warnings[0], "an export alone is no backup"
     with pytest.raises(Invalid, match="password does not open"):
         restore_drill(client, "quillback-2026", export, "a password")
     with pytest.raises(Invalid, match="export is of another signing identity"):
-        restore_drill(client, "quillback-2026", client.export_key("other", "a new password"), "a new password")
+        restore_drill(client, "quillback-2026", client.signing.export("other", "a new password"), "a new password")
     key = restore_drill(client, "quillback-2026", export, "a new password")
     assert (key.backed_by, key.warnings) == ("Iida", [])
-    assert {u.act for u in client.key_uses("quillback-2026")} == {"key.add", "key.export", "key.drill"}
+    assert {u.act for u in client.signing.uses("quillback-2026")} == {"key.add", "key.export", "key.drill"}
 
 
 def test_only_the_owner_moves_identities(world: World, client: Client) -> None:
-    client.add_key(new_key())
+    client.signing.add(new_key())
     with world.client(Role.ENGINEER) as engineer:
         with pytest.raises(Denied):
-            engineer.export_key("quillback-2026", "a new password")
+            engineer.signing.export("quillback-2026", "a new password")
         with pytest.raises(Denied):
-            engineer.hand_over("quillback-2026", "other")
+            engineer.signing.hand_over("quillback-2026", "other")
         with pytest.raises(Denied):
-            engineer.change_master_key()
+            engineer.signing.change_master_key()
 
 
 def test_the_master_key_changes_without_a_pause(world: World, client: Client) -> None:
@@ -143,10 +149,10 @@ def test_the_master_key_changes_without_a_pause(world: World, client: Client) ->
     assert isinstance(before, bytes)
     both = replace(world.services, master_key=(fresh, before))
     with replace(world, services=both, app=make_app(both)).client() as newer:
-        done = newer.change_master_key()
+        done = newer.signing.change_master_key()
         assert (done.wrapped, done.unchanged, done.keys) == (3, 0, 2)
-        assert newer.change_master_key().unchanged == 3
-        newer.unlock_key("quillback-2026", UnlockIn(passphrase="night shift 1907"))
+        assert newer.signing.change_master_key().unchanged == 3
+        newer.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907"))
     alone = replace(world.services, master_key=fresh)
     with begin(alone) as uow:
         for name in ("quillback-2026", "other"):
@@ -158,7 +164,7 @@ def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:
     add_key(client)
     import_title(client)
     made = build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
-    (event,) = client.events(act="key.use")
+    (event,) = client.events.all(act="key.use")
     assert event.subject == "quillback-2026"
     assert made.build.bundle
     assert event.detail == {
@@ -167,31 +173,31 @@ def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:
         "run": "",
         "scheme": "cms",
     }
-    assert client.key("quillback-2026").used == 1
+    assert client.signing.get("quillback-2026").used == 1
 
 
 def test_people_are_added_once(client: Client) -> None:
     asked = NewPerson(name="Oskari", email="oskari@quillback.example", role=Role.ENGINEER, password="a long password")
-    client.add_person(asked)
+    client.people.add(asked)
     with pytest.raises(Conflict, match="is taken"):
-        client.add_person(asked.model_copy(update={"email": "OSKARI@quillback.example"}))
-    assert [p.name for p in client.people()] == ["Iida", "Oskari"]
+        client.people.add(asked.model_copy(update={"email": "OSKARI@quillback.example"}))
+    assert [p.name for p in client.people.all()] == ["Iida", "Oskari"]
 
 
 def test_tokens_are_listed_and_revoked(world: World, client: Client) -> None:
-    made = client.make_token(NewToken(name="build machine", role=Role.AGENT, days=3))
+    made = client.people.make_token(NewToken(name="build machine", role=Role.AGENT, days=3))
     assert made.secret.startswith("rampa-")
     assert (made.expires_at - made.created_at).days == 3
-    listed = client.tokens()
+    listed = client.people.tokens()
     assert "build machine" in [t.name for t in listed]
     assert not any(hasattr(t, "secret") for t in listed)
-    client.revoke_token(made.id)
+    client.people.revoke_token(made.id)
     assert people.find_token(world.services, made.secret) is None
     with pytest.raises(NotFound):
-        client.revoke_token(made.id)
+        client.people.revoke_token(made.id)
     with world.client(Role.VIEWER) as viewer:
         with pytest.raises(NotFound, match="no such token of yours"):
-            viewer.revoke_token(listed[0].id)
+            viewer.people.revoke_token(listed[0].id)
 
 
 def test_a_new_password_ends_what_the_old_one_opened(world: World) -> None:
@@ -207,5 +213,5 @@ def test_a_new_password_ends_what_the_old_one_opened(world: World) -> None:
 def test_events_filter_and_page(client: Client) -> None:
     for n in range(5):
         add_key(client, f"key-{n}")
-    assert [e.subject for e in client.events(act="key.add", limit=2)] == [f"key-{n}" for n in reversed(range(5))]
-    assert list(client.events(title="peatlight")) == []
+    assert [e.subject for e in client.events.all(act="key.add", limit=2)] == [f"key-{n}" for n in reversed(range(5))]
+    assert list(client.events.all(title="peatlight")) == []

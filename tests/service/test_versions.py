@@ -37,7 +37,7 @@ with ThreadPoolExecutor(8) as threads:
 
 
 def opened(client: Client, profile: str = "linux-unsigned", **more: object):  # type: ignore[no-untyped-def]
-    return client.open_build("peatlight", NewBuild(profile=profile, **more))  # type: ignore[arg-type]
+    return client.builds.open("peatlight", NewBuild(profile=profile, **more))
 
 
 def test_200_at_once_on_four_processes_get_200_codes(
@@ -53,36 +53,36 @@ def test_200_at_once_on_four_processes_get_200_codes(
     with ThreadPoolExecutor(4) as four:
         codes = [code for found in four.map(process, range(4)) for code in found]
     assert sorted(codes) == list(range(1, 201))
-    held = list(client.versions("peatlight"))
+    held = list(client.versions.all("peatlight"))
     assert [h.code for h in held] == list(range(200, 0, -1)), "they rise in the order of reservation"
 
 
 def test_a_failed_build_burns_its_code(client: Client) -> None:
     import_title(client)
-    client.abandon_build("peatlight", opened(client).number)
+    client.builds.abandon("peatlight", opened(client).number)
     assert opened(client).version_code == 2
-    assert [(h.code, h.state, h.why) for h in client.versions("peatlight")] == [
+    assert [(h.code, h.state, h.why) for h in client.versions.all("peatlight")] == [
         (2, "held", "peatlight#2 (linux-unsigned)"), (1, "burned", "peatlight#1 (linux-unsigned)"),
     ]  # fmt: skip
-    assert {n.profile: n.code for n in client.next_versions("peatlight")} == {
+    assert {n.profile: n.code for n in client.versions.next("peatlight")} == {
         "linux-release": 3, "windows-release": 1, "linux-unsigned": 3,
     }  # fmt: skip
 
 
 def test_a_code_that_a_storefront_knows_is_never_given(client: Client) -> None:
     import_title(client)
-    taken = client.take_version("peatlight", TakenIn(place="linux", code=41, note="by hand, before"))
+    taken = client.versions.mark_taken("peatlight", TakenIn(place="linux", code=41, note="by hand, before"))
     assert (taken.state, taken.why) == ("taken", "by hand, before")
     assert opened(client).version_code == 42
     with pytest.raises(Conflict, match="version code 42 is held by peatlight#1"):
-        client.take_version("peatlight", TakenIn(place="linux", code=42))
+        client.versions.mark_taken("peatlight", TakenIn(place="linux", code=42))
     for place in ("northquay", "mossgate"):
-        assert client.take_version("peatlight", TakenIn(place=place, code=3)).place == place, "lines are apart"
+        assert client.versions.mark_taken("peatlight", TakenIn(place=place, code=3)).place == place, "lines are apart"
     with pytest.raises(Invalid, match="'amiga' is no storefront or platform"):
-        client.take_version("peatlight", TakenIn(place="amiga", code=1))
+        client.versions.mark_taken("peatlight", TakenIn(place="amiga", code=1))
     with pytest.raises(Invalid, match="no profile with that identifier"):
-        client.take_version("peatlight", TakenIn(place="linux", code=1, identifier="example.other"))
-    event = list(client.events(act="version.take"))[-1]
+        client.versions.mark_taken("peatlight", TakenIn(place="linux", code=1, identifier="example.other"))
+    event = list(client.events.all(act="version.take"))[-1]
     assert event.detail == {"code": 41, "place": "linux", "origin": "manual"}
 
 
@@ -91,10 +91,10 @@ def test_codes_rise_per_storefront_across_its_platforms(client: Client) -> None:
     assert opened(client).version_code == 1
     text = DOCUMENT.replace('platform = "linux"\n', 'platform = "linux"\nstorefront = "northquay"\n')
     text = text.replace('platform = "windows"\n', 'platform = "windows"\nstorefront = "northquay"\n')
-    client.add_revision("peatlight", text.replace('signing.identity = "quillback-2026"\n', ""), "A storefront.", 1)
+    client.titles.revise("peatlight", text.replace('signing.identity = "quillback-2026"\n', ""), "A storefront.", 1)
     assert opened(client).version_code == 2, "what the platform had before counts"
-    assert {n.place for n in client.next_versions("peatlight")} == {"northquay"}
-    assert {n.code for n in client.next_versions("peatlight") if n.profile.startswith("linux")} == {3}
+    assert {n.place for n in client.versions.next("peatlight")} == {"northquay"}
+    assert {n.code for n in client.versions.next("peatlight") if n.profile.startswith("linux")} == {3}
 
 
 def test_packed_codes_and_what_they_refuse(client: Client) -> None:
@@ -106,7 +106,7 @@ def test_packed_codes_and_what_they_refuse(client: Client) -> None:
     with pytest.raises(Refused, match="is below 1,040,099, which peatlight#1 has"):
         opened(client, version_name="1.3.9")
     assert opened(client, version_name="1.5.0-rc.1").version_code == 1_050_061
-    (next_,) = (n for n in client.next_versions("peatlight") if n.profile == "linux-unsigned")
+    (next_,) = (n for n in client.versions.next("peatlight") if n.profile == "linux-unsigned")
     assert next_.code is None
     assert "held by" in next_.stops
 
@@ -133,24 +133,24 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
     import_title(client)
     source = make_folder(tmp_path / "source", 2000)
     build(client, source, tmp_path / "state")
-    client.place("peatlight", "studio", 1, client.preview("peatlight", "studio", 1).etag)
-    assert [(b.identifier, b.place, b.build) for b in client.key("quillback-2026").bound_to] == [
+    client.channels.place("peatlight", "studio", 1, client.channels.preview("peatlight", "studio", 1).etag)
+    assert [(b.identifier, b.place, b.build) for b in client.signing.get("quillback-2026").bound_to] == [
         ("example.quillback.peatlight", "linux", "peatlight#1")
     ]
-    client.add_revision("peatlight", DOCUMENT.replace("quillback-2026", "another"), "Another key.", 1)
-    old, new = client.key("quillback-2026"), client.key("another")
+    client.titles.revise("peatlight", DOCUMENT.replace("quillback-2026", "another"), "Another key.", 1)
+    old, new = client.signing.get("quillback-2026"), client.signing.get("another")
     with pytest.raises(Refused, match=r"knows example.quillback.peatlight by the certificate") as error:
         opened(client, "linux-release")
     assert old.fingerprint in error.value.message
     assert new.fingerprint in error.value.message
-    client.hand_over("quillback-2026", "another")
-    assert client.key("another").succession == [old.fingerprint, new.fingerprint]
+    client.signing.hand_over("quillback-2026", "another")
+    assert client.signing.get("another").succession == [old.fingerprint, new.fingerprint]
     build(client, source, tmp_path / "state")
-    client.place("peatlight", "studio", 2, client.preview("peatlight", "studio", 2).etag)
-    assert client.key("another").bound_to[0].build == "peatlight#2"
-    assert client.key("quillback-2026").bound_to == []
+    client.channels.place("peatlight", "studio", 2, client.channels.preview("peatlight", "studio", 2).etag)
+    assert client.signing.get("another").bound_to[0].build == "peatlight#2"
+    assert client.signing.get("quillback-2026").bound_to == []
     with pytest.raises(Conflict, match="succeeds quillback-2026 already"):
-        client.hand_over("quillback-2026", "another")
+        client.signing.hand_over("quillback-2026", "another")
 
 
 def test_a_code_is_learned_from_a_bundle(client: Client, tmp_path: Path) -> None:
@@ -159,7 +159,7 @@ def test_a_code_is_learned_from_a_bundle(client: Client, tmp_path: Path) -> None
 
     asked = _learned(write_zip_file(tmp_path / "live.apk", apk_files()), "linux", "")
     import_title(client)
-    assert client.take_version("peatlight", asked).why == "read from live.apk"
+    assert client.versions.mark_taken("peatlight", asked).why == "read from live.apk"
     assert opened(client).version_code == 2
 
 

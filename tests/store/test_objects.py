@@ -131,7 +131,7 @@ def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: st
             return httpx.get(objects.pack_address(pack), headers=headers, trust_env=False).content
 
     on = device(client, tmp_path / "device")
-    on.update(client.statement("peatlight", 1), Following(client, "peatlight", 1))
+    on.update(client.builds.statement("peatlight", 1), Following(client, "peatlight", 1))
     assert on.verify() == []
     answer = world.app.test_client().get(  # type: ignore[attr-defined]
         f"/api/v1/packs/{next(iter(objects.packs())).digest.hex()}",

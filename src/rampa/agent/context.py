@@ -75,7 +75,7 @@ class AttemptContext:
             )
             if self.work.version_name:
                 asked = builds_wire.NewBuild(**asked.model_dump(exclude={"version_name"}), version_name=self.version)
-            self.build = self.client.open_build(self.work.title, asked)
+            self.build = self.client.builds.open(self.work.title, asked)
             self.report.say(
                 f"This is {self.build.name}: version {self.build.version_name}, code {self.build.version_code}."
             )

@@ -69,7 +69,7 @@ class AgentLoop:
     def _register(self, client: Client) -> None:
         can = self._can()
         asked = RegisterIn(instance=self._instance, abilities=can, at_once=self._settings.at_once)
-        client.register_agent(self._settings.name, asked)
+        client.agents.register(self._settings.name, asked)
         chains = ", ".join(f"{t.name} {t.version}" for t in can.toolchains) or "no toolchain"
         where = ", ".join(can.platforms) or "every platform"
         self._say(f"Agent {self._settings.name} is there: {chains}; for {where}; {self._settings.at_once} at once.")
@@ -100,7 +100,7 @@ class AgentLoop:
     def _wait_for_work(self, client: Client, asked: AskIn) -> WorkOut:
         self._asking = not self._stop.is_set()
         try:
-            return client.ask_for_work(self._settings.name, asked)
+            return client.agents.ask_for_work(self._settings.name, asked)
         finally:
             self._asking = False
 
@@ -130,7 +130,7 @@ class AgentLoop:
         with self._lock:
             threads = [t for t, _ in self._held.values()]
         try:
-            client.say_goodbye(self._settings.name, self._instance)
+            client.agents.say_goodbye(self._settings.name, self._instance)
         except RampaError as error:
             self._say(error.sentence())
         for thread in threads:

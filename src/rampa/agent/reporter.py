@@ -117,7 +117,7 @@ class Reporter:
             self.position, self.progress, self.first_error = position, None, ""
         self.flush()
         sent = StepIn(position=position, state=state, tries=tries, said=self._masker.once(said)[:500])
-        answer = self._call(partial(self._client.report_step, self._agent, self._work.lease, sent))
+        answer = self._call(partial(self._client.agents.report_step, self._agent, self._work.lease, sent))
         if answer is not None and answer.stop:
             self._stop(self.stop)
 
@@ -137,7 +137,7 @@ class Reporter:
             thread.join(30)
         if not self.lost.is_set():
             masked = end.model_copy(update={"detail": self._masker.once(end.detail)[:800]})
-            self._call(partial(self._client.end_run, self._agent, self._work.lease, masked))
+            self._call(partial(self._client.agents.end_run, self._agent, self._work.lease, masked))
 
     def give_up(self) -> None:
         """The run is somebody else's: nothing more is said of it."""
@@ -170,7 +170,7 @@ class Reporter:
                 self._over.wait(OFTEN)
                 continue
             batch = LogIn.model_construct(batch=self._batch + 1, lines=rows)
-            if self._call(partial(self._client.send_log, self._agent, self._work.lease, batch)) is not None:
+            if self._call(partial(self._client.agents.send_log, self._agent, self._work.lease, batch)) is not None:
                 self._batch += 1
                 with self._room:
                     for _ in rows:
@@ -182,7 +182,7 @@ class Reporter:
     def _beat_all(self) -> None:
         while not self._over.wait(BEAT) and not self.lost.is_set():
             try:
-                answer = self._client.beat(self._agent, self._work.lease, self.progress)
+                answer = self._client.agents.beat(self._agent, self._work.lease, self.progress)
             except Unavailable:
                 continue
             except RampaError:

@@ -101,7 +101,7 @@ def token(
     from rampa.schema.people import NewToken
 
     with signed_in() as client:
-        made = client.make_token(NewToken(name=name, role=Role.AGENT, days=days))
+        made = client.people.make_token(NewToken(name=name, role=Role.AGENT, days=days))
     if as_json:
         print_json(made)
         return
@@ -113,7 +113,7 @@ def token(
 def list_(as_json: bool = JSON) -> None:
     """All agents: how they stand, what they can do, what they work on."""
     with signed_in() as client:
-        found = client.agents()
+        found = client.agents.all()
     if as_json:
         print_json(found)
         return
@@ -131,7 +131,7 @@ def list_(as_json: bool = JSON) -> None:
 def show(name: str = NAME, as_json: bool = JSON) -> None:
     """One agent: abilities, licences, what it works on."""
     with signed_in() as client:
-        a = client.agent(name)
+        a = client.agents.get(name)
     if as_json:
         print_json(a)
         return
@@ -172,7 +172,7 @@ def resume(name: str = NAME, as_json: bool = JSON) -> None:
 
 def _change(name: str, paused: bool, as_json: bool) -> None:
     with signed_in() as client:
-        a = client.change_agent(name, paused=paused)
+        a = client.agents.change(name, paused=paused)
     if as_json:
         print_json(a)
         return
@@ -183,11 +183,11 @@ def _change(name: str, paused: bool, as_json: bool) -> None:
 def remove(name: str = NAME, yes: bool = YES) -> None:
     """Forget an agent that is gone. What it did keeps its name."""
     with signed_in() as client:
-        a = client.agent(name)
+        a = client.agents.get(name)
         err().print(f"{a.name} is {a.state}, last heard of {ago(a.seen_at)}; it did {plural(a.done, 'run')}.")
         if not confirmed("Forget it?", yes):
             raise typer.Exit(1)
-        client.remove_agent(name)
+        client.agents.remove(name)
     out().print(f"{name} is forgotten.")
 
 

@@ -26,7 +26,7 @@ def place(
     """Show what placing a build will do; then, confirmed, place it."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        seen = client.preview(title, on, number)
+        seen = client.channels.preview(title, on, number)
         if as_json and dry:
             print_json(seen)
             return
@@ -40,7 +40,7 @@ def place(
         if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
             raise typer.Exit(1)
         # With --json the service says what blocks it, and the exit code says so too.
-        placed = client.place(title, on, number, seen.etag)
+        placed = client.channels.place(title, on, number, seen.etag)
     if as_json:
         print_json(placed)
         return
@@ -51,7 +51,7 @@ def place(
 def list_(title: str = TITLE, as_json: bool = JSON) -> None:
     """The channels, and what is live on them."""
     with signed_in() as client:
-        channels = client.channels(the_title(client, title))
+        channels = client.channels.all(the_title(client, title))
     if as_json:
         print_json(channels)
         return
@@ -78,7 +78,7 @@ def show(
 ) -> None:
     """One channel: what is live, and its history."""
     with signed_in() as client:
-        found = client.channel(the_title(client, title), channel)
+        found = client.channels.get(the_title(client, title), channel)
     if as_json:
         print_json(found)
         return
@@ -100,13 +100,13 @@ def withdraw(
     """Take a live build off its channel. Devices keep what they have and are offered nothing new."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        live = next((p for p in client.channel(title, from_).live if p.build.number == number), None)
+        live = next((p for p in client.channels.get(title, from_).live if p.build.number == number), None)
         if live is None:
             raise NotFound("placement.none", f"{title}#{number} is not live on {from_}")
         err().print(f"{live.build.name} is live on {from_} for {live.platform}; {_have(live.devices)}.")
         if not confirmed("Withdraw it?", yes):
             raise typer.Exit(1)
-        done = client.withdraw(title, from_, live.number)
+        done = client.channels.withdraw(title, from_, live.number)
     if as_json:
         print_json(done)
         return

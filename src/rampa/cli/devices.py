@@ -48,10 +48,10 @@ def add(
 
     SimulatedDevice.must_be_free(folder)
     with signed_in() as client:
-        found = client.title(the_title(client, title))
+        found = client.titles.get(the_title(client, title))
         name = name or re.sub(r"[^a-z0-9]+", "-", folder.resolve().name.lower()).strip("-")[:49] or "device"
         asked = NewDevice(name=name, platform=platform, channel=channel, simulated=True)
-        device = client.register_device(found.slug, asked)
+        device = client.devices.register(found.slug, asked)
         identity = DeviceIdentity(
             device.name,
             found.slug,
@@ -216,7 +216,7 @@ def show(folder: Path = FOLDER, as_json: bool = JSON) -> None:
 def list_(title: str = TITLE, as_json: bool = JSON) -> None:
     """The registered devices of a title."""
     with signed_in() as client:
-        devices = client.devices(the_title(client, title))
+        devices = client.devices.all(the_title(client, title))
     if as_json:
         print_json(devices)
         return
@@ -243,7 +243,7 @@ def remove(name: str = typer.Argument(...), title: str = TITLE, yes: bool = YES)
         err().print(f"The service forgets the device {name} of {slug}.")
         if not confirmed("Forget it?", yes):
             raise typer.Exit(1)
-        client.remove_device(slug, name)
+        client.devices.remove(slug, name)
     out().print(f"{name} is forgotten.")
 
 
@@ -256,7 +256,7 @@ def _device(folder: Path) -> SimulatedDevice:
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
     own = device.identity
-    offer = client.offer(own.title, own.channel, own.platform)
+    offer = client.channels.offer(own.title, own.channel, own.platform)
     before = device.installed_build()
     _must_be_granted(client, device, offer.build)
     with Bars(WORDS, quiet=as_json) as bars:
@@ -265,8 +265,8 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
             bars.show(progress.phase, progress.done, progress.total)
 
         delivery = RateLimited(HttpDelivery(client, own.title, offer.build), limit * 1e6 / 8)
-        report = device.update(client.statement(own.title, offer.build), delivery, on)
-    client.report_device(own.title, own.name, device_report(offer.build, report))
+        report = device.update(client.builds.statement(own.title, offer.build), delivery, on)
+    client.devices.report(own.title, own.name, device_report(offer.build, report))
     if as_json:
         print_json({"build": offer.name, "before": before, **asdict(report)})
         return
@@ -283,11 +283,11 @@ def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> No
     own = device.identity
     if not PLATFORMS[own.platform].needs_grant:
         return
-    build = client.build(own.title, number)
+    build = client.builds.get(own.title, number)
     if build.purpose == "release" or build.bundle is None:
         return
     said = build.bundle.says.facts.identifier if build.bundle.says else ""
-    signed = client.grant_of(own.title, number)
+    signed = client.signing.grant_of(own.title, number)
     device.must_be_granted(signed, said or own.identifier, build.bundle.fingerprint, dt.datetime.now(dt.UTC))
 
 

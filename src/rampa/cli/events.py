@@ -25,7 +25,7 @@ def list_(
     """Audit events, newest first."""
     with signed_in() as client:
         rows = []
-        for event in client.events(title=title or None, act=act or None, limit=min(limit, 200)):
+        for event in client.events.all(title=title or None, act=act or None, limit=min(limit, 200)):
             rows.append(event)
             if len(rows) == limit:
                 break

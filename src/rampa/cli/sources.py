@@ -57,9 +57,9 @@ def connect(
             submodules=submodules,
             every=every,
         )
-        before = client.connect_source(slug, asked).tried_at
+        before = client.sources.connect(slug, asked).tried_at
         found = _fetched(client, slug, before)
-        seen = client.proposal(slug)
+        seen = client.sources.proposal(slug)
     if as_json:
         print_json(found)
         return
@@ -80,7 +80,7 @@ def _fetched(client: Client, slug: str, before: object) -> SourceOut:
     if sys.stderr.isatty():
         err().print("Fetching …", style="dim")
     while time.monotonic() < end:
-        found = client.source(slug)
+        found = client.sources.get(slug)
         if found.tried_at != before:
             if found.error:
                 hint = "Fix it, then: rampa source fetch"
@@ -95,7 +95,7 @@ def fetch(title: str = TITLE, as_json: bool = JSON) -> None:
     """Fetch the repository now."""
     with signed_in() as client:
         slug = the_title(client, title)
-        found = _fetched(client, slug, client.fetch_source(slug).tried_at)
+        found = _fetched(client, slug, client.sources.fetch(slug).tried_at)
     if as_json:
         print_json(found)
         return
@@ -106,7 +106,7 @@ def fetch(title: str = TITLE, as_json: bool = JSON) -> None:
 def show(title: str = TITLE, as_json: bool = JSON) -> None:
     """The repository, and how its mirror stands."""
     with signed_in() as client:
-        found = client.source(the_title(client, title))
+        found = client.sources.get(the_title(client, title))
     if as_json:
         print_json(found)
         return
@@ -151,7 +151,7 @@ def tags(
 def _refs(kind: str, title: str, search: str, limit: int, as_json: bool) -> None:
     rows = []
     with signed_in() as client:
-        for ref in client.refs(the_title(client, title), kind, search=search or None, limit=min(limit, 200)):
+        for ref in client.sources.refs(the_title(client, title), kind, search=search or None, limit=min(limit, 200)):
             rows.append(ref)
             if len(rows) == limit:
                 break
@@ -175,7 +175,7 @@ def commits(
     """Commits, newest first, with what was built from each."""
     rows = []
     with signed_in() as client:
-        for commit in client.commits(the_title(client, title), of, limit=min(limit, 200)):
+        for commit in client.sources.commits(the_title(client, title), of, limit=min(limit, 200)):
             rows.append(commit)
             if len(rows) == limit:
                 break
@@ -200,7 +200,7 @@ def document(
 ) -> None:
     """The profile document in the repository, or one proposed from its tree, on standard output."""
     with signed_in() as client:
-        found = client.proposal(the_title(client, title), of)
+        found = client.sources.proposal(the_title(client, title), of)
     if as_json:
         print_json(found)
         return
@@ -228,7 +228,7 @@ def look(
         address = str(Path(address).resolve())
     secret = {"password": _password() if user else "", "key": key.read_text() if key else ""}
     with signed_in() as client:
-        found = client.try_repository(TryIn(source=SourceIn(address=address, user=user, **secret), of=of))
+        found = client.sources.try_repository(TryIn(source=SourceIn(address=address, user=user, **secret), of=of))
     if as_json:
         print_json(found)
         return
@@ -248,14 +248,14 @@ def default(
 
     with signed_in() as client:
         slug = the_title(client, title)
-        matched = client.matches(slug, "branch", pattern).matched
-        kept = [d for d in client.source(slug).defaults if d.pattern != pattern]
+        matched = client.sources.matches(slug, "branch", pattern).matched
+        kept = [d for d in client.sources.get(slug).defaults if d.pattern != pattern]
         new = (
             [BranchDefault(pattern=pattern, profiles=profile, step_variables=step_variables)]
             if profile or step_variables
             else []
         )
-        found = client.set_defaults(slug, [*kept, *new])
+        found = client.sources.set_defaults(slug, [*kept, *new])
     if as_json:
         print_json(found)
         return
@@ -290,7 +290,7 @@ def upload(
 def folders(title: str = TITLE, as_json: bool = JSON) -> None:
     """Uploaded folders, newest first."""
     with signed_in() as client:
-        found = client.folders(the_title(client, title))
+        found = client.sources.folders(the_title(client, title))
     if as_json:
         print_json(found)
         return

@@ -24,7 +24,7 @@ BARS = 30
 def usage(as_json: bool = JSON) -> None:
     """What it holds: by title, by channel, by age, and how it grew."""
     with signed_in() as client:
-        found = client.store_usage()
+        found = client.store.usage()
     if as_json:
         print_json(found)
         return
@@ -66,16 +66,16 @@ def check(
     """
     with signed_in() as client:
         if cancel:
-            found = client.cancel_check()
+            found = client.store.cancel_check()
         elif latest:
-            found = client.store_check()
+            found = client.store.latest_check()
         else:
-            found = client.check_store(fix)
+            found = client.store.check(fix)
             with Bars({"check": "checking"}, quiet=as_json) as bars:
                 while found.state == "running":
                     bars.show("check", found.size_done, max(1, found.size))
                     time.sleep(0.5)
-                    found = client.store_check()
+                    found = client.store.latest_check()
     if as_json:
         print_json(found)
     else:
@@ -102,7 +102,7 @@ def collect(young: float = YOUNG, grace: float = GRACE, yes: bool = YES, as_json
     """Remove what no kept build needs: condemned first, removed some time later. The service does it every hour, too."""
     asked = wire.CollectIn(young_hours=young, grace_hours=grace)
     with signed_in() as client:
-        seen = client.preview_collect(asked)
+        seen = client.store.preview_collect(asked)
         if not as_json:
             _collected(seen, "would go now", "would be condemned")
         if not (seen.condemned or seen.removed or seen.files or seen.manifests):
@@ -113,7 +113,7 @@ def collect(young: float = YOUNG, grace: float = GRACE, yes: bool = YES, as_json
             return
         if not confirmed("Collect?", yes):
             raise typer.Exit(1)
-        done = client.collect(asked)
+        done = client.store.collect(asked)
     if as_json:
         print_json(done)
     else:
@@ -143,7 +143,7 @@ def repack(
     """Pack again what is left of packs with little live content. Devices that read the old ones are not disturbed."""
     asked = wire.RepackIn(share=share)
     with signed_in() as client:
-        seen = client.preview_repack(asked)
+        seen = client.store.preview_repack(asked)
         if not as_json:
             facts(
                 [
@@ -159,7 +159,7 @@ def repack(
             return
         if not confirmed("Pack them again?", yes):
             raise typer.Exit(1)
-        done = client.repack(asked)
+        done = client.store.repack(asked)
     if as_json:
         print_json(done)
     else:

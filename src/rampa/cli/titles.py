@@ -29,12 +29,12 @@ def import_(
     document = read_file(path)
     identifier = document.title("title.identifier")
     with signed_in() as client:
-        known = next((t for t in client.titles() if t.identifier == identifier), None)
+        known = next((t for t in client.titles.all() if t.identifier == identifier), None)
         if known is None:
-            title = client.import_title(document.text, message, commit)
+            title = client.titles.add(document.text, message, commit)
             done = "imported"
         else:
-            title = client.add_revision(known.slug, document.text, message, known.revision, commit)
+            title = client.titles.revise(known.slug, document.text, message, known.revision, commit)
             done = "has not changed" if title.revision == known.revision else f"is at revision {title.revision} now"
     if as_json:
         print_json(title)
@@ -47,7 +47,7 @@ def import_(
 def list_(as_json: bool = JSON) -> None:
     """All titles."""
     with signed_in() as client:
-        titles = client.titles()
+        titles = client.titles.all()
     if as_json:
         print_json(titles)
         return
@@ -61,7 +61,7 @@ def show(title: str = typer.Argument("", help="The title's short name."), as_jso
     """One title: its profiles, and what is live where."""
     with signed_in() as client:
         name = the_title(client, title)
-        found, ramp = client.title(name), client.ramp(name)
+        found, ramp = client.titles.get(name), client.titles.ramp(name)
     if as_json:
         print_json({"title": found.model_dump(mode="json"), "ramp": ramp.model_dump(mode="json")})
         return
@@ -82,7 +82,7 @@ def show(title: str = typer.Argument("", help="The title's short name."), as_jso
 def revisions(title: str = TITLE, as_json: bool = JSON) -> None:
     """The revisions of the profile document, newest first."""
     with signed_in() as client:
-        found = client.revisions(the_title(client, title))
+        found = client.titles.revisions(the_title(client, title))
     if as_json:
         print_json(found)
         return
@@ -99,7 +99,7 @@ def change(
     """What a revision changed against the one before it: profile by profile, and as text."""
     with signed_in() as client:
         name = the_title(client, title)
-        found = client.revision_change(name, revision or client.title(name).revision)
+        found = client.titles.change(name, revision or client.titles.get(name).revision)
     if as_json:
         print_json(found)
         return
@@ -135,14 +135,14 @@ def restore(
 
     with signed_in() as client:
         name = the_title(client, title)
-        now, then = client.drafts(name), client.revision(name, revision)
+        now, then = client.titles.drafts(name), client.titles.revision(name, revision)
         if now.document == then.document:
             out().print(f"Revision {now.revision} says the same already.")
             return
         show_difference(now.document, then.document)
         if confirmed(f"Make this revision {now.revision + 1} of {name}?", yes):
             why = message or f"Back to revision {revision}."
-            done = client.add_revision(name, then.document, why, now.revision)
+            done = client.titles.revise(name, then.document, why, now.revision)
             out().print(f"{done.name} is at revision {done.revision} now, with the text of revision {revision}.")
 
 
@@ -157,7 +157,7 @@ def owner(
     with signed_in() as client:
         name = the_title(client, title)
         given = "" if service else source
-        found = client.set_owner(name, given, path) if source or service else client.title(name)
+        found = client.titles.set_owner(name, given, path) if source or service else client.titles.get(name)
     where = f"{found.source} at {found.source_path}" if found.source else "the service"
     out().print(f"The profile document of {found.name} lives in {where}.")
 
@@ -169,7 +169,7 @@ def export(
     """Print a revision of the profile document, byte for byte."""
     with signed_in() as client:
         name = the_title(client, title)
-        text = client.revision(name, revision or client.title(name).revision).document
+        text = client.titles.revision(name, revision or client.titles.get(name).revision).document
     typer.echo(text, nl=False)
 
 

@@ -39,7 +39,7 @@ def matrix(
         for spoken in builds or []:
             slug, number = the_build(client, spoken, slug)
             numbers.append(number)
-        found = client.update_matrix(slug or the_title(client, title), platform, numbers)
+        found = client.updates.matrix(slug or the_title(client, title), platform, numbers)
     if as_json:
         print_json(found)
         return
@@ -99,7 +99,7 @@ def compare(old: str = OLD, new: str = NEW, title: str = TITLE, as_json: bool = 
     with signed_in() as client:
         slug, before = the_build(client, old, title)
         _, after = the_build(client, new, slug)
-        found = client.compare_depots(slug, before, after)
+        found = client.updates.compare_depots(slug, before, after)
     if as_json:
         print_json(found)
         return
@@ -149,16 +149,16 @@ def prepare(
     with signed_in() as client:
         slug, before = the_build(client, old, title)
         _, after = the_build(client, new, slug)
-        found = client.differences(slug, before, after)
+        found = client.updates.differences(slug, before, after)
         if found.state == "none" or again:
             if found.state == "ready":
                 err().print(f"The {plural(found.differences, 'difference')} that devices use now will be made again.")
                 if not confirmed("Make them again?", yes):
                     raise typer.Exit(1)
-            found = client.make_differences(slug, before, after)
+            found = client.updates.make_differences(slug, before, after)
         while wait and found.state == "waiting":
             time.sleep(0.5)
-            found = client.differences(slug, before, after)
+            found = client.updates.differences(slug, before, after)
     if as_json:
         print_json(found)
         return

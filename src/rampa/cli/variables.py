@@ -36,7 +36,7 @@ def set_(
 
     with signed_in() as client:
         try:
-            before = client.one_variables(name)
+            before = client.variables.get(name)
             plain, secrets, said, seen = (
                 dict(before.variables),
                 dict.fromkeys(before.secrets),
@@ -56,7 +56,7 @@ def set_(
         for key in drop:
             plain.pop(key, None)
             given.pop(key, None)
-        made = client.put_variables(name, StepVariablesIn(variables=plain, secrets=given, note=note or said), seen)
+        made = client.variables.put(name, StepVariablesIn(variables=plain, secrets=given, note=note or said), seen)
     if as_json:
         print_json(made)
         return
@@ -76,7 +76,7 @@ def _ask(key: str) -> str:
 def list_(as_json: bool = JSON) -> None:
     """All groups, and who names them."""
     with signed_in() as client:
-        found = client.variables()
+        found = client.variables.all()
     if as_json:
         print_json(found)
         return
@@ -100,7 +100,7 @@ def list_(as_json: bool = JSON) -> None:
 def show(name: str = NAME, as_json: bool = JSON) -> None:
     """One group: its variables, the names of its secrets."""
     with signed_in() as client:
-        found = client.one_variables(name)
+        found = client.variables.get(name)
     if as_json:
         print_json(found)
         return
@@ -116,11 +116,11 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
 def remove(name: str = NAME, yes: bool = YES) -> None:
     """Remove a group that no profile names; its secrets are gone."""
     with signed_in() as client:
-        found = client.one_variables(name)
+        found = client.variables.get(name)
         err().print(
             f"{name} holds {plural(len(found.variables), 'variable')} and {plural(len(found.secrets), 'secret')}."
         )
         if not confirmed("Remove it?", yes):
             raise typer.Exit(1)
-        client.remove_variables(name)
+        client.variables.remove(name)
     out().print(f"{name} is removed.")

@@ -29,7 +29,7 @@ def next_(
 ) -> None:
     """The version code that each profile's next build would get, or why it would get none. Reserves nothing."""
     with signed_in() as client:
-        items = [n for n in client.next_versions(the_title(client, title)) if profile in ("", n.profile)]
+        items = [n for n in client.versions.next(the_title(client, title)) if profile in ("", n.profile)]
     if profile and not items:
         raise Invalid("profile.unknown", f"there is no profile {profile!r}", where="--profile")
     if as_json:
@@ -59,7 +59,7 @@ def history(
     query = {"place": place, "identifier": identifier, "code": code, "limit": min(rows, 200)}
     found: list[CodeHeld] = []
     with signed_in() as client:
-        for held in client.versions(the_title(client, title), **{k: v for k, v in query.items() if v is not None}):
+        for held in client.versions.all(the_title(client, title), **{k: v for k, v in query.items() if v is not None}):
             found.append(held)
             if len(found) >= rows:
                 break
@@ -99,7 +99,7 @@ def taken(
             raise Invalid("version.not-set", "give the code, or --from a bundle", where="CODE")
         asked = TakenIn(place=place, code=code, identifier=identifier, note=note)
     with signed_in() as client:
-        held = client.take_version(the_title(client, title), asked)
+        held = client.versions.mark_taken(the_title(client, title), asked)
     if as_json:
         print_json(held)
         return
@@ -139,8 +139,8 @@ def bump(
         raise Invalid("version.part", f"there is no part {part!r}", hint=f"Choose: {', '.join(PARTS)}.")
     with signed_in() as client:
         slug = the_title(client, title)
-        described = client.title(slug)
-        text = client.revision(slug, described.revision).document
+        described = client.titles.get(slug)
+        text = client.titles.revision(slug, described.revision).document
         before = read_document(text.encode()).title("version.name")
         try:
             after = to or bumped(before, part)
@@ -152,7 +152,7 @@ def bump(
         if not confirmed("Write it as a new revision?", yes):
             raise typer.Exit(1)
         changed = apply_edits(text, [Edit(("version", "name"), after)])
-        made = client.add_revision(slug, changed, f"Version {after}.", described.revision)
+        made = client.titles.revise(slug, changed, f"Version {after}.", described.revision)
     if as_json:
         print_json(made)
         return

@@ -1,38 +1,34 @@
-"""Calls of the content store."""
+"""The content store."""
 
 from __future__ import annotations
 
-from rampa.client.connection import Connection
-from rampa.schema import store as wire
-
-API = "/api/v1"
+from rampa.client.calls import API, Calls
+from rampa.schema import store as store_wire
 
 
-class StoreCalls:
-    """Mixed into `rampa.client.Client`."""
+class StoreCalls(Calls):
+    """`client.store`."""
 
-    connection: Connection
+    def usage(self) -> store_wire.UsageOut:
+        return self.connection.get(store_wire.UsageOut, f"{API}/store")
 
-    def store_usage(self) -> wire.UsageOut:
-        return self.connection.get(wire.UsageOut, f"{API}/store")
+    def check(self, fix: bool = False) -> store_wire.StoreCheckOut:
+        return self.connection.post(store_wire.StoreCheckOut, f"{API}/store/check", store_wire.StoreCheckIn(fix=fix))
 
-    def check_store(self, fix: bool = False) -> wire.StoreCheckOut:
-        return self.connection.post(wire.StoreCheckOut, f"{API}/store/check", wire.StoreCheckIn(fix=fix))
+    def latest_check(self) -> store_wire.StoreCheckOut:
+        return self.connection.get(store_wire.StoreCheckOut, f"{API}/store/check")
 
-    def store_check(self) -> wire.StoreCheckOut:
-        return self.connection.get(wire.StoreCheckOut, f"{API}/store/check")
+    def cancel_check(self) -> store_wire.StoreCheckOut:
+        return self.connection.post(store_wire.StoreCheckOut, f"{API}/store/check/cancel")
 
-    def cancel_check(self) -> wire.StoreCheckOut:
-        return self.connection.post(wire.StoreCheckOut, f"{API}/store/check/cancel")
+    def preview_collect(self, asked: store_wire.CollectIn) -> store_wire.CollectOut:
+        return self.connection.post(store_wire.CollectOut, f"{API}/store/collect/preview", asked)
 
-    def preview_collect(self, asked: wire.CollectIn) -> wire.CollectOut:
-        return self.connection.post(wire.CollectOut, f"{API}/store/collect/preview", asked)
+    def collect(self, asked: store_wire.CollectIn) -> store_wire.CollectOut:
+        return self.connection.post(store_wire.CollectOut, f"{API}/store/collect", asked)
 
-    def collect(self, asked: wire.CollectIn) -> wire.CollectOut:
-        return self.connection.post(wire.CollectOut, f"{API}/store/collect", asked)
+    def preview_repack(self, asked: store_wire.RepackIn) -> store_wire.RepackOut:
+        return self.connection.post(store_wire.RepackOut, f"{API}/store/repack/preview", asked)
 
-    def preview_repack(self, asked: wire.RepackIn) -> wire.RepackOut:
-        return self.connection.post(wire.RepackOut, f"{API}/store/repack/preview", asked)
-
-    def repack(self, asked: wire.RepackIn) -> wire.RepackOut:
-        return self.connection.post(wire.RepackOut, f"{API}/store/repack", asked)
+    def repack(self, asked: store_wire.RepackIn) -> store_wire.RepackOut:
+        return self.connection.post(store_wire.RepackOut, f"{API}/store/repack", asked)

@@ -26,7 +26,7 @@ CONTENTS = {"bin/peatlight": b"#!/bin/sh\n", "data/fog.bin": noise(5_000), "\u00
 
 def made(**more: object) -> bytes:
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, **more) as bundle:  # type: ignore[arg-type]
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, **more) as bundle:  # type: ignore[call-overload]
         for name, data in CONTENTS.items():
             bundle.writestr(name, data)
     return out.getvalue()
@@ -38,7 +38,7 @@ def contents(data: bytes) -> dict[str, bytes]:
 
 
 class Unseekable(io.BytesIO):
-    def seek(self, *_: object) -> int:  # type: ignore[override]
+    def seek(self, *_: object) -> int:
         raise OSError
 
     def seekable(self) -> bool:

@@ -101,7 +101,7 @@ class Predicting:
         self.was = Image(words, len(old))
         self.will = Image(words[self.was.used :], new_size)
         self.fields = frame_fields(old, self.was) if mask & 56 else []
-        entries = []
+        entries: list[tuple[int, int, int]] = []
         at = 0
         for copy, extra, start in rows:
             if copy >= 256:
@@ -111,7 +111,7 @@ class Predicting:
                     if not here[0] or not here[1]:
                         done += 16
                         continue
-                    (a, b, va, _), (c, d, to, _) = here
+                    (a, b, va, _), (c, d, to, _) = here  # type: ignore[misc]
                     first, moved = va + start + done - a, to + at + done - c
                     entries.append((first, len(entries), moved - first))
                     done += min(b - start - done, d - at - done)

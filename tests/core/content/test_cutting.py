@@ -42,7 +42,8 @@ def test_kernel_and_numpy_find_the_same(data: bytes, warm: int) -> None:
 @given(st.integers(0, 2**32), st.integers(1, 40_000), st.lists(st.integers(1, 9000), min_size=1, max_size=8))
 def test_pieces_do_not_matter(seed: int, size: int, pieces: list[int]) -> None:
     data = noise(size, seed)
-    cutter, cuts, at = Cutter(SMALL), [], 0
+    cuts: list[int] = []
+    cutter, at = Cutter(SMALL), 0
     for piece in [*pieces, size]:
         end = min(size, at + piece)
         warm = min(at, WINDOW - 1)

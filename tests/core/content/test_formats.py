@@ -108,13 +108,13 @@ def test_a_manifest_reads_back_and_is_the_same_twice() -> None:
     assert manifest.encode(manifest.decode(encoded)) == encoded
 
 
-def edited(change: Callable[[dict], None]) -> bytes:  # type: ignore[type-arg]
+def edited(change: Callable[[dict], None]) -> bytes:
     body = cbor2.loads(zstandard.ZstdDecompressor().decompress(manifest.encode(Manifest("base", TREE, DEFAULT))))
     change(body)
     return zstandard.ZstdCompressor().compress(cbor2.dumps(body))
 
 
-HOSTILE: dict[str, Callable[[dict], object]] = {  # type: ignore[type-arg]
+HOSTILE: dict[str, Callable[[dict], object]] = {
     "climbs out": lambda b: b["files"]["path"].__setitem__(0, "../bin/peatlight"),
     "absolute": lambda b: b["files"]["path"].__setitem__(0, "/bin/peatlight"),
     "backslash": lambda b: b["files"]["path"].__setitem__(0, "bin\\peatlight"),

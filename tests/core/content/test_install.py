@@ -73,7 +73,7 @@ class Shop:
         self.where = found.places()
         return tree
 
-    def offer(self, number: int, tree: Tree, **more: object) -> bytes:
+    def release(self, number: int, tree: Tree, **more: object) -> bytes:
         self.trees[number] = self.last = tree
         encoded = manifest.encode(Manifest("base", tree, DEFAULT))
         self.manifests[manifest.digest_of(encoded)] = encoded

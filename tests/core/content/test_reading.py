@@ -187,7 +187,7 @@ def test_an_unreadable_file_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyP
             raise PermissionError(13, "Permission denied")
         return real(path, flags, *more, **named)
 
-    monkeypatch.setattr(scan.os, "open", refuse)
+    monkeypatch.setattr("rampa.core.content.tree.scan.os.open", refuse)
     with pytest.raises(Invalid, match="cannot be read \\(Permission denied\\)") as caught:
         read_tree(found)
     assert caught.value.where == "locked.bin"

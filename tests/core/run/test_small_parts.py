@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.build.retention import Policy, RetentionCandidate, sort_out
-from rampa.core.content.tree.folder_changes import file_changes, folder_sizes
+from rampa.core.content.tree.comparison import by_weight, compare, folder_sizes
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.errors import Damaged, Denied, Invalid
 from rampa.core.profile.document import read_document
@@ -221,9 +221,10 @@ def test_two_trees() -> None:
     def entry(path: str, size: int, mark: bytes) -> FileEntry:
         return FileEntry(path, size, False, mark * 32, ())
 
-    before = Tree((entry("a/x", 5, b"1"), entry("b", 7, b"2")), ())
-    after = Tree((entry("a/x", 6, b"3"), entry("c/y", 9, b"2")), ())
-    assert [(c.kind, c.path, c.before, c.after) for c in file_changes(before, after)] == [
-        ("added", "c/y", 0, 9), ("removed", "b", 7, 0), ("changed", "a/x", 5, 6),
+    before = Tree((entry("a/x", 5, b"1"), entry("b", 7, b"2"), entry("d", 3, b"5")), ())
+    after = Tree((entry("a/x", 6, b"3"), entry("c/d", 3, b"5"), entry("c/y", 9, b"4")), ())
+    changes = by_weight(compare(before, after))
+    assert [(c.kind, c.path, c.old_path, c.old_size, c.new_size) for c in changes] == [
+        ("added", "c/y", "", 0, 9), ("removed", "b", "b", 7, 0), ("changed", "a/x", "a/x", 5, 6), ("moved", "c/d", "d", 3, 3),
     ]  # fmt: skip
-    assert folder_sizes(before) == {"a": 5, ".": 7}
+    assert folder_sizes(before) == {"a": 5, ".": 10}

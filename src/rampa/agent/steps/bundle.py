@@ -81,7 +81,7 @@ def _self_test(a: AttemptContext) -> None:
 def _compare(a: AttemptContext) -> None:
     """Building again gives the same bytes, or this says that it does not."""
     assert a.parts is not None
-    there = a.client.build(a.work.title, a.work.reproduces)
+    there = a.client.builds.get(a.work.title, a.work.reproduces)
     before = there.bundle.bare if there.bundle else ""
     if before != a.parts.bare:
         raise StepFailed(
@@ -141,5 +141,5 @@ def complete(a: AttemptContext, step: Step) -> None:
 
 
 def notify(a: AttemptContext, step: Step) -> None:
-    a.client.send_letter(a.settings.name, a.work.lease)
+    a.client.agents.send_letter(a.settings.name, a.work.lease)
     a.report.say(f"A letter goes to {a.work.started_by}.")

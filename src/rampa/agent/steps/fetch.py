@@ -43,7 +43,7 @@ def fetch(a: AttemptContext, step: Step) -> None:
 
 
 def _modules(a: AttemptContext, step: Step) -> None:
-    for number, module in enumerate(a.client.modules(a.work.title, a.work.commit)):
+    for number, module in enumerate(a.client.sources.modules(a.work.title, a.work.commit)):
         if path_problem(module.path):
             raise StepFailed(
                 "source.missing", f"a submodule lies at {module.path[:100]!r}: {path_problem(module.path)}"

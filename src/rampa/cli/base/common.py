@@ -35,7 +35,7 @@ def the_title(client: Client, given: str) -> str:
     """The title that is meant: the one named, or the only one."""
     if given:
         return given
-    names = [t.slug for t in client.titles()]
+    names = [t.slug for t in client.titles.all()]
     if len(names) == 1:
         return names[0]
     hint = f"There is: {', '.join(names)}." if names else "Import one: `rampa title import FOLDER`."

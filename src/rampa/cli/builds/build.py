@@ -95,7 +95,7 @@ def list_(
         asked = {"profile": profile, "platform": platform, "state": state, "search": search, "sort": sort}
         query = {k: v for k, v in asked.items() if v}
         rows = []
-        for build in client.builds(the_title(client, title), limit=min(limit, 200), **query):
+        for build in client.builds.all(the_title(client, title), limit=min(limit, 200), **query):
             rows.append(build)
             if len(rows) == limit:
                 break
@@ -127,7 +127,7 @@ def list_(
 def show(spoken: str = SPOKEN, as_json: bool = JSON) -> None:
     """One build: version, depots, bundle, what was left out."""
     with signed_in() as client:
-        build = client.build(*the_build(client, spoken))
+        build = client.builds.get(*the_build(client, spoken))
     if as_json:
         print_json(build)
         return
@@ -144,14 +144,14 @@ def files(
     with signed_in() as client:
         title, number = the_build(client, spoken)
         if left_out:
-            missing = client.left_out(title, number)
+            missing = client.builds.left_out(title, number)
             if as_json:
                 print_json(missing)
                 return
             rows = [(o.path, mb(o.size), o.why, o.origin) for o in missing]
             table(["~path", ">size", "~why", "rule"], rows, "Nothing was left out.")
             return
-        found = client.files(title, number)
+        found = client.builds.files(title, number)
     if as_json:
         print_json(found)
         return
@@ -170,15 +170,15 @@ def bundle(
     """Fetch a build's bundle and its detached signature."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        build = client.build(title, number)
+        build = client.builds.get(title, number)
         # The name comes over the wire and becomes a path here: one plain name, or nothing is written.
         name = check_path((build.bundle.name if build.bundle else f"{build.bundle_name}.zip").replace("/", "\\"))
         to.mkdir(parents=True, exist_ok=True)
-        client.save_bundle(title, number, to / name)
+        client.builds.save_bundle(title, number, to / name)
         written = [to / name]
         beside = build.bundle is not None and build.bundle.beside
         if beside:
-            (to / f"{name}.p7s").write_bytes(client.signature(title, number))
+            (to / f"{name}.p7s").write_bytes(client.builds.signature(title, number))
             written.append(to / f"{name}.p7s")
     if as_json:
         print_json({"files": [str(p) for p in written], "sha256": build.bundle.sha256 if build.bundle else ""})
@@ -196,7 +196,7 @@ def bundle(
 def note(spoken: str = SPOKEN, text: str = typer.Argument(..., help="The new notes."), as_json: bool = JSON) -> None:
     """Replace a build's notes."""
     with signed_in() as client:
-        build = client.change_notes(*the_build(client, spoken), notes=text)
+        build = client.builds.change_notes(*the_build(client, spoken), notes=text)
     if as_json:
         print_json(build)
         return
@@ -208,13 +208,13 @@ def abandon(spoken: str = SPOKEN, yes: bool = YES, as_json: bool = JSON) -> None
     """Give up a build whose upload is not complete. Its version code is burned."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        build = client.build(title, number)
+        build = client.builds.get(title, number)
         err().print(
             f"{build.name}, version code {build.version_code}, is {build.state}; the code will not be given again."
         )
         if not confirmed("Abandon it?", yes):
             raise typer.Exit(1)
-        build = client.abandon_build(title, number)
+        build = client.builds.abandon(title, number)
     if as_json:
         print_json(build)
         return

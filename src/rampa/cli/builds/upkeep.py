@@ -37,7 +37,7 @@ def find_symbols(
 ) -> None:
     """Which builds keep the symbols of a native binary. Fetch them with `rampa build symbols`."""
     with signed_in() as client:
-        found = client.find_symbols(ident.lower().removeprefix("0x"))
+        found = client.builds.find_symbols(ident.lower().removeprefix("0x"))
     if as_json:
         print_json(found)
         return
@@ -55,8 +55,8 @@ def provenance(
 
     with signed_in() as client:
         title, number = the_build(client, build)
-        envelope = client.provenance(title, number)
-        statement = format_.verify(envelope, bytes.fromhex(client.title(title).manifest_key))
+        envelope = client.builds.provenance(title, number)
+        statement = format_.verify(envelope, bytes.fromhex(client.titles.get(title).manifest_key))
     if to:
         to.write_bytes(envelope)
     if as_json:
@@ -83,7 +83,7 @@ def re_sign(
     """Sign a restricted build again, with a newer grant; nothing is rebuilt."""
     with signed_in() as client:
         title, number = the_build(client, build)
-        done = client.re_sign(title, number, grant)
+        done = client.signing.re_sign(title, number, grant)
     if as_json:
         print_json(done)
         return
@@ -102,7 +102,7 @@ def compare(
         other, new = the_build(client, right)
         if other != title:
             raise Invalid("build.titles", "the two are of different titles")
-        c = client.compare_builds(title, old, new)
+        c = client.builds.compare(title, old, new)
     if as_json:
         print_json(c)
         return
@@ -161,7 +161,7 @@ def unpin(spoken: str = SPOKEN, as_json: bool = JSON) -> None:
 
 def _pin(spoken: str, pinned: bool, as_json: bool) -> None:
     with signed_in() as client:
-        build = client.pin_build(*the_build(client, spoken), pinned=pinned)
+        build = client.builds.pin(*the_build(client, spoken), pinned=pinned)
     if as_json:
         print_json(build)
         return
@@ -178,7 +178,7 @@ def symbols(
 
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        build = client.build(title, number)
+        build = client.builds.get(title, number)
         if not build.symbols_files:
             raise Invalid(
                 "symbols.none", f"{build.name} has no symbols", hint="A run keeps what the class symbols leaves out."
@@ -205,14 +205,14 @@ def retention(
 
     with signed_in() as client:
         slug = the_title(client, title)
-        found = client.retention(slug)
+        found = client.builds.retention(slug)
         if newest >= 0 or days >= 0:
             before = found.policy
             policy = RetentionPolicy(
                 keep_newest=newest if newest >= 0 else before.keep_newest,
                 keep_days=days if days >= 0 else before.keep_days,
             )
-            found = client.set_retention(slug, policy)
+            found = client.builds.set_retention(slug, policy)
         removed = False
         if not as_json:
             p = found.policy
@@ -232,7 +232,7 @@ def retention(
             question = f"Remove {plural(len(found.removes), 'build')}, which frees {mb(found.frees)}?"
             if not confirmed(question, yes):
                 raise typer.Exit(1)
-            found = client.apply_retention(slug, [b.number for b in found.removes])
+            found = client.builds.apply_retention(slug, [b.number for b in found.removes])
             removed = True
     if as_json:
         print_json(found)

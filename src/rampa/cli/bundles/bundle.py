@@ -234,10 +234,10 @@ def reproduce(
 
     with signed_in() as client:
         title, number = the_build(client, build)
-        run = client.start_runs(title, NewRuns(reproduces=number))[0]
+        run = client.runs.start(title, NewRuns(reproduces=number))[0]
         err().print(f"{run.name} makes {build} again and compares.")
         code = watch_runs(client, title, [run.number])
-        done = client.run(title, run.number)
+        done = client.runs.get(title, run.number)
     if as_json:
         print_json(done)
     else:

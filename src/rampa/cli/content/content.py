@@ -99,7 +99,7 @@ def _profile(folder: Path, name: str, document: Path | None, title: str) -> Reso
     else:
         with signed_in() as client:
             slug = the_title(client, title)
-            data = client.revision(slug, client.title(slug).revision).document.encode()
+            data = client.titles.revision(slug, client.titles.get(slug).revision).document.encode()
     read = read_document(data)
     if not name and len(read.profiles) == 1:
         name = next(iter(read.profiles))

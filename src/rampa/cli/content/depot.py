@@ -38,13 +38,13 @@ def plan(
             slug, number = the_build(client, build, title)
         else:
             slug = the_title(client, title)
-            newest = next(iter(client.builds(slug, platform=platform, state="ready")), None)
+            newest = next(iter(client.builds.all(slug, platform=platform, state="ready")), None)
             if newest is None:
                 raise NotFound(
                     "build.none", f"{slug} has no ready build for {platform}", hint="Make one: `rampa build create`."
                 )
             number = newest.number
-        found = client.depot_plan(slug, number, query)
+        found = client.updates.depot_plan(slug, number, query)
     if as_json:
         print_json(found)
         return
@@ -80,7 +80,7 @@ def unseal(
     """Give out the key of a build's encrypted depots: whoever has the content can read it from then on."""
     with signed_in() as client:
         slug, number = the_build(client, build, title)
-        seen = client.content_keys(slug, number)
+        seen = client.signing.content_keys(slug, number)
         if seen.unsealed_at is None:
             keys = plural(len(seen.keys), "content key")
             err().print(
@@ -88,7 +88,7 @@ def unseal(
             )
             if not confirmed("Unseal its content?", yes):
                 raise typer.Exit(1)
-            seen = client.unseal_content(slug, number)
+            seen = client.signing.unseal(slug, number)
     if as_json:
         print_json(seen)
     else:

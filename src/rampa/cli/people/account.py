@@ -48,9 +48,9 @@ def sign_out() -> None:
     known = home.must_load()
     with signed_in() as client:
         mine = f"command line on {socket.gethostname()}"
-        for token in client.tokens():
+        for token in client.people.tokens():
             if token.name == mine:
-                client.revoke_token(token.id)
+                client.people.revoke_token(token.id)
     home.save(home.Credentials(known.address, "", known.email))
     typer.echo("Signed out.")
 
@@ -59,7 +59,7 @@ def sign_out() -> None:
 def whoami(as_json: bool = JSON) -> None:
     """Who is signed in, where."""
     with signed_in() as client:
-        session = client.session()
+        session = client.people.session()
         if as_json:
             print_json(session.person)
             return

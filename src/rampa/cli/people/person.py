@@ -26,7 +26,7 @@ def add(
         "Their first password", hide_input=True, confirmation_prompt=True, err=True
     )
     with signed_in() as client:
-        person = client.add_person(NewPerson(name=name, email=email, role=role, password=password))
+        person = client.people.add(NewPerson(name=name, email=email, role=role, password=password))
     if as_json:
         print_json(person)
         return
@@ -37,7 +37,7 @@ def add(
 def list_(as_json: bool = JSON) -> None:
     """Everybody of the studio."""
     with signed_in() as client:
-        people = client.people()
+        people = client.people.all()
     if as_json:
         print_json(people)
         return

@@ -40,7 +40,7 @@ def resolve(
         found = resolve_file(document, name)
     else:
         with signed_in() as client:
-            found = client.resolved(the_title(client, title), name, revision or None)
+            found = client.profiles.resolved(the_title(client, title), name, revision or None)
     if as_json:
         print_json(found)
         return
@@ -70,7 +70,7 @@ def compare(
         found = compare_file(document, left, right)
     else:
         with signed_in() as client:
-            found = client.compare(the_title(client, title), left, right)
+            found = client.profiles.compare(the_title(client, title), left, right)
     if as_json:
         print_json(found)
     else:
@@ -95,7 +95,7 @@ def matrix(
         found = matrix_file(document)
     else:
         with signed_in() as client:
-            found = client.matrix(the_title(client, title), revision or None)
+            found = client.profiles.matrix(the_title(client, title), revision or None)
     groups = [g.name for g in found.groups]
     if group and group not in groups:
         raise Invalid("group.unknown", f"there is no group {group!r}", hint=f"There is: {', '.join(groups)}.")
@@ -131,7 +131,7 @@ def check(
         found = check_file(document)
     else:
         with signed_in() as client:
-            found = client.check(the_title(client, title), revision or None)
+            found = client.profiles.check(the_title(client, title), revision or None)
     if profile:
         kept = [f for f in found.findings if f.profile == profile]
         found = found.model_copy(update={"findings": kept, "profiles": 1})
@@ -166,11 +166,11 @@ def fix(
         return
     with signed_in() as client:
         name = the_title(client, title)
-        drafts = client.drafts(name)
-        found = client.check(name).findings
+        drafts = client.titles.drafts(name)
+        found = client.profiles.check(name).findings
         changed = _mended(drafts.document, found, names or [], every)
         if changed and confirmed(f"Make this revision {drafts.revision + 1} of {name}?", yes):
-            done = client.add_revision(name, changed, message or "Fixes of findings.", drafts.revision)
+            done = client.titles.revise(name, changed, message or "Fixes of findings.", drafts.revision)
             out().print(f"{done.name} is at revision {done.revision} now.")
 
 

@@ -52,7 +52,7 @@ def plan(
 ) -> None:
     """What runs would do: steps, names of variables, agents that can, what stops them. Changes nothing."""
     with signed_in() as client:
-        plans = client.plan_runs(the_title(client, title), _asked(profiles, of, folder, step_variables, version, ""))
+        plans = client.runs.plan(the_title(client, title), _asked(profiles, of, folder, step_variables, version, ""))
     if as_json:
         print_json(plans)
     else:
@@ -78,8 +78,8 @@ def start(
     with signed_in() as client:
         slug = the_title(client, title)
         asked = _asked(profiles, of, folder, step_variables, version, note)
-        plans = client.plan_runs(slug, asked)
-        started = client.start_runs(slug, asked)
+        plans = client.runs.plan(slug, asked)
+        started = client.runs.start(slug, asked)
         if as_json:
             print_json(started)
         else:
@@ -104,7 +104,7 @@ def watch(
     """
     with signed_in() as client:
         slug = the_title(client, title)
-        numbers = runs or [r.number for r in client.runs(slug, state="open")]
+        numbers = runs or [r.number for r in client.runs.all(slug, state="open")]
         if not numbers:
             err().print("No run is open. Start one: rampa run start PROFILE")
             return
@@ -132,7 +132,7 @@ def list_(
     rows: list[RunSummary] = []
     with signed_in() as client:
         query = {k: v for k, v in asked.items() if v}
-        for run in client.runs(the_title(client, title), limit=min(limit, 200), **query):
+        for run in client.runs.all(the_title(client, title), limit=min(limit, 200), **query):
             rows.append(run)
             if len(rows) == limit:
                 break
@@ -165,7 +165,7 @@ def list_(
 def queue(as_json: bool = JSON) -> None:
     """What waits for what, and why; of all titles."""
     with signed_in() as client:
-        found = client.queue()
+        found = client.runs.queue()
     if as_json:
         print_json(found)
         return
@@ -195,7 +195,7 @@ def queue(as_json: bool = JSON) -> None:
 def show(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None:
     """One run: its steps, what stopped it, warnings and errors folded by kind."""
     with signed_in() as client:
-        run = client.run(the_title(client, title), number)
+        run = client.runs.get(the_title(client, title), number)
     if as_json:
         print_json(run)
         return
@@ -214,22 +214,22 @@ def log(
     with signed_in() as client:
         slug = the_title(client, title)
         if search:
-            found = client.search_log(slug, number, search)
+            found = client.runs.search_log(slug, number, search)
             for at in found.numbers:
-                out().print(f"{at:>7}  {client.log(slug, number, at, 1).rows[0][3]}", markup=False)
+                out().print(f"{at:>7}  {client.runs.log(slug, number, at, 1).rows[0][3]}", markup=False)
             if found.more:
                 err().print("There are more.")
         elif errors:
-            for kind in client.run(slug, number).kinds:
+            for kind in client.runs.get(slug, number).kinds:
                 if kind.level == "error":
                     out().print(f"{kind.count:>6} x  line {kind.first_line}: {kind.example}", markup=False)
         elif follow:
-            for event in client.watch_run(slug, number):
+            for event in client.runs.watch(slug, number):
                 for row in getattr(event, "rows", ()):
                     sys.stdout.write(row[3] + "\n")
                 sys.stdout.flush()
         else:
-            for piece in client.log_text(slug, number):
+            for piece in client.runs.log_text(slug, number):
                 sys.stdout.buffer.write(piece)
 
 
@@ -238,12 +238,12 @@ def cancel(number: int = NUMBER, title: str = TITLE, yes: bool = YES, as_json: b
     """Cancel a run; its agent stops everything that runs for it within seconds."""
     with signed_in() as client:
         slug = the_title(client, title)
-        run = client.run(slug, number)
+        run = client.runs.get(slug, number)
         at = f" at {run.step} on {run.agent}, after {duration(run.seconds)}" if run.step else ""
         err().print(f"Run {run.number}, {run.profile}, is {run.state}{at}.")
         if not confirmed("Cancel it?", yes):
             raise typer.Exit(1)
-        run = client.cancel_run(slug, number)
+        run = client.runs.cancel(slug, number)
     if as_json:
         print_json(run)
         return
@@ -254,7 +254,7 @@ def cancel(number: int = NUMBER, title: str = TITLE, yes: bool = YES, as_json: b
 def again(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None:
     """Start an ended run again: the same commit, today's profile document."""
     with signed_in() as client:
-        run = client.repeat_run(the_title(client, title), number)
+        run = client.runs.repeat(the_title(client, title), number)
     if as_json:
         print_json(run)
         return

@@ -41,12 +41,12 @@ def add(
     with signed_in() as client:
         slug = the_title(client, title)
         if pattern and not schedule:
-            found = client.matches(slug, "tag" if tag else "branch", pattern)
+            found = client.sources.matches(slug, "tag" if tag else "branch", pattern)
             err().print(f"{pattern} matches today: {', '.join(found.matched) or 'nothing'}.")
             err().print(f"It does not match: {', '.join(found.others) or 'nothing'}.", style="dim")
         if not confirmed("Add the trigger?", yes):
             raise typer.Exit(1)
-        made = client.add_trigger(slug, asked)
+        made = client.runs.add_trigger(slug, asked)
     if as_json:
         print_json(made)
         return
@@ -61,7 +61,7 @@ def add(
 def list_(title: str = TITLE, as_json: bool = JSON) -> None:
     """Triggers, and what each said last."""
     with signed_in() as client:
-        found = client.triggers(the_title(client, title))
+        found = client.runs.triggers(the_title(client, title))
     if as_json:
         print_json(found)
         return
@@ -92,7 +92,7 @@ def match(
 ) -> None:
     """Which of today's branches or tags a pattern matches."""
     with signed_in() as client:
-        found = client.matches(the_title(client, title), "tag" if tags else "branch", pattern)
+        found = client.sources.matches(the_title(client, title), "tag" if tags else "branch", pattern)
     if as_json:
         print_json(found)
         return
@@ -112,11 +112,11 @@ def switch(
 
     with signed_in() as client:
         slug = the_title(client, title)
-        found = next((t for t in client.triggers(slug) if t.name == name), None)
+        found = next((t for t in client.runs.triggers(slug) if t.name == name), None)
         if found is None:
             raise Invalid("trigger.unknown", f"{slug} has no trigger {name!r}", hint="rampa trigger list")
         fields = found.model_dump(include=set(TriggerIn.model_fields)) | {"active": on}
-        changed = client.change_trigger(slug, name, TriggerIn(**fields))
+        changed = client.runs.change_trigger(slug, name, TriggerIn(**fields))
     if as_json:
         print_json(changed)
         return
@@ -130,5 +130,5 @@ def remove(name: str = NAME, title: str = TITLE, yes: bool = YES) -> None:
         slug = the_title(client, title)
         if not confirmed(f"Remove the trigger {name} of {slug}?", yes):
             raise typer.Exit(1)
-        client.remove_trigger(slug, name)
+        client.runs.remove_trigger(slug, name)
     out().print(f"The trigger {name} is removed.")

@@ -29,7 +29,7 @@ class Watched:
     """One run, followed by a thread of its own: its state as last heard, when that was, its last lines."""
 
     def __init__(self, client: Client, title: str, number: int) -> None:
-        self.run: Run = client.run(title, number)
+        self.run: Run = client.runs.get(title, number)
         self.heard = time.monotonic()
         self.lines: list[LineOut] = list(self.run.tail)
         self.error: RampaError | None = None
@@ -42,7 +42,7 @@ class Watched:
 
     def _follow(self) -> None:
         try:
-            for event in self._client.watch_run(self._title, self._number, after=self.run.log_lines):
+            for event in self._client.runs.watch(self._title, self._number, after=self.run.log_lines):
                 if isinstance(event, LogOut):
                     self._add(event)
                 else:

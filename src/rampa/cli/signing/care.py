@@ -43,7 +43,7 @@ def unlock(
     phrase = ask_password(f"Passphrase of {name}", env=password_env, fd=password_fd, usual=PASSPHRASE)
     with signed_in() as client:
         whose = the_title(client, title) if run else ""
-        key = client.unlock_key(name, UnlockIn(passphrase=phrase, minutes=minutes, run=run, title=whose))
+        key = client.signing.unlock(name, UnlockIn(passphrase=phrase, minutes=minutes, run=run, title=whose))
     if as_json:
         print_json(key)
         return
@@ -54,7 +54,7 @@ def unlock(
 def lock(name: str = NAME, as_json: bool = JSON) -> None:
     """Lock it at once."""
     with signed_in() as client:
-        key = client.lock_key(name)
+        key = client.signing.lock(name)
     if as_json:
         print_json(key)
         return
@@ -73,7 +73,7 @@ def export(
         raise Conflict("file.exists", "this file exists already, and may hold a key", where=str(target))
     password = ask_password("Password for the PKCS#12 file", env=password_env, fd=password_fd, new=True)
     with signed_in() as client:
-        write_private(target, client.export_key(name, password))
+        write_private(target, client.signing.export(name, password))
     out().print(
         f"Wrote {target}. Put it in a safe, its password in another, then: rampa key drill {name} --file {target}"
     )
@@ -109,13 +109,13 @@ def hand_over(
 ) -> None:
     """Hand over to a new identity: the old one signs that the new one speaks for it. Owners only."""
     with signed_in() as client:
-        old = client.key(name)
+        old = client.signing.get(name)
         places = ", ".join(f"{b.identifier} on {b.place}" for b in old.bound_to) or "nothing yet"
         err().print(f"{name} is known for: {places}.")
         err().print(f"Devices from level 28 on accept {to} in its place; older ones go on to want {name}: keep both.")
         if not confirmed(f"Hand over from {name} to {to}?", yes):
             raise typer.Exit(1)
-        key = client.hand_over(name, to)
+        key = client.signing.hand_over(name, to)
     if as_json:
         print_json(key)
         return
@@ -128,7 +128,7 @@ def succession(
 ) -> None:
     """Write the succession that ends with this identity."""
     with signed_in() as client:
-        data = client.succession(name)
+        data = client.signing.succession(name)
     file.write_bytes(data)
     out().print(f"Wrote {file}, {len(data)} bytes.")
 
@@ -138,7 +138,7 @@ def master_key(yes: bool = YES, as_json: bool = JSON) -> None:
     if not confirmed("Wrap every secret of the vault with the first master key?", yes):
         raise typer.Exit(1)
     with signed_in() as client:
-        done = client.change_master_key()
+        done = client.signing.change_master_key()
     if as_json:
         print_json(done)
         return

@@ -26,7 +26,9 @@ def make(
 ) -> None:
     """Sign the list of devices that builds of a profile may run on."""
     with signed_in() as client:
-        made = client.make_grant(the_title(client, title), NewGrant(profile=profile, devices=devices, days=days))
+        made = client.signing.make_grant(
+            the_title(client, title), NewGrant(profile=profile, devices=devices, days=days)
+        )
     if as_json:
         print_json(made)
         return
@@ -38,7 +40,7 @@ def make(
 def list_(title: str = TITLE, as_json: bool = JSON) -> None:
     """Grants, and the builds that must be signed again because a device came later."""
     with signed_in() as client:
-        found = client.grants(the_title(client, title))
+        found = client.signing.grants(the_title(client, title))
     if as_json:
         print_json(found)
         return
@@ -67,7 +69,7 @@ def show(
 
     with signed_in() as client:
         title, number = the_build(client, build)
-        signed = client.grant_of(title, number)
+        signed = client.signing.grant_of(title, number)
     grant = read(signed)
     if to:
         to.write_bytes(signed)

@@ -45,7 +45,7 @@ def make(
     if target.exists():
         raise Conflict("file.exists", "this file exists already, and may hold a key", where=str(target))
     with signed_in() as client:
-        studio = client.session().studio
+        studio = client.people.session().studio
         password = ask_password("Password for the PKCS#12 file", env=password_env, fd=password_fd, new=True)
         phrase = _passphrase(passphrase)
         made = identity.make(name, studio, kind, dt.datetime.now(dt.UTC), years)
@@ -53,7 +53,9 @@ def make(
         write_private(target, data)
         try:
             sent = base64.b64encode(data).decode()
-            key = client.add_key(NewKey(name=name, pkcs12=sent, password=password, passphrase=phrase, origin="made"))
+            key = client.signing.add(
+                NewKey(name=name, pkcs12=sent, password=password, passphrase=phrase, origin="made")
+            )
         except BaseException:
             target.unlink(missing_ok=True)
             raise
@@ -96,7 +98,7 @@ def import_(
         sent = NewKey(name=name, pkcs12=_text(data), password=password, alias=alias)
     phrase = _passphrase(passphrase)
     with signed_in() as client:
-        key = client.add_key(sent.model_copy(update={"passphrase": phrase}))
+        key = client.signing.add(sent.model_copy(update={"passphrase": phrase}))
     if as_json:
         print_json(key)
         return
@@ -107,7 +109,7 @@ def import_(
 def list_(as_json: bool = JSON) -> None:
     """All signing identities: whether they are backed up, locked, near their end."""
     with signed_in() as client:
-        keys = client.keys()
+        keys = client.signing.all()
     if as_json:
         print_json(keys)
         return
@@ -148,8 +150,8 @@ def show(
 ) -> None:
     """One signing identity: validity, backup, where it is used, what its loss would orphan, its last uses."""
     with signed_in() as client:
-        key = client.key(name)
-        uses = [] if as_json else client.key_uses(name)
+        key = client.signing.get(name)
+        uses = [] if as_json else client.signing.uses(name)
     if as_json:
         print_json(key)
         return

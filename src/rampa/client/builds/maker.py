@@ -48,8 +48,8 @@ def make_build(
 ) -> MadeBuild:
     """`state` is a folder for attempts and folder indexes; `keep_bundle` one that the bundle is also copied to."""
     started = time.monotonic()
-    described = client.title(title)
-    document = read_document(client.revision(title, described.revision).document.encode())
+    described = client.titles.get(title)
+    document = read_document(client.titles.revision(title, described.revision).document.encode())
     profile = resolve(document, profile_name)
     selection = select(folder, profile.rules)
     keep_bundle = keep_bundle or _output(folder, profile.output)
@@ -59,12 +59,12 @@ def make_build(
         asked.model_fields_set.add("version_name")
     what = (client.connection.address, title, str(folder.resolve()), asked.model_dump_json())
     with attempt(state / "attempts", *what) as (key, remembered):
-        build = client.open_build(title, asked, key)
-        build = client.build(title, build.number)
+        build = client.builds.open(title, asked, key)
+        build = client.builds.get(title, build.number)
         if build.state != "open":
             # The attempt ended elsewhere (abandoned, or completed just before a kill): this is a new one.
             key += "-next" if build.state == "ready" else "-again"
-            build = client.open_build(title, asked, key)
+            build = client.builds.open(title, asked, key)
         resumed = (time.time() - build.created_at.timestamp()) > 5
         parts = BuildParts(client, title, build, profile, selection, state, on)
         parts.read()

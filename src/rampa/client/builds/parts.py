@@ -146,7 +146,7 @@ class BuildParts:
         return about
 
     def _ask(self, asked: wire.ToSignIn) -> wire.SignaturesOut:
-        return self.client.sign_parts(self.title, self.build.number, asked)
+        return self.client.builds.sign_parts(self.title, self.build.number, asked)
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
         own = read_tree(select(file.parent, _only(file.name)))
@@ -160,7 +160,7 @@ class BuildParts:
         )
 
     def sign(self, bundle: wire.BundleIn) -> wire.Build:
-        return self.client.sign_bundle(
+        return self.client.builds.sign_bundle(
             self.title, self.build.number, wire.SignBundleIn(bundle=bundle, lease=self.lease)
         )
 
@@ -201,7 +201,7 @@ class BuildParts:
             findings=findings or [],
             lease=self.lease,
         )
-        built = self.client.complete_build(self.title, self.build.number, asked)
+        built = self.client.builds.complete(self.title, self.build.number, asked)
         self.on(BuildProgress("sign", 1, 1))
         return built
 

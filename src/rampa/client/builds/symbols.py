@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from rampa.client.client import API, Client
+from rampa.client.calls import API
+from rampa.client.client import Client
 from rampa.client.content.trees import bring_tree
 
 

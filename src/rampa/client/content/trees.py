@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from rampa.client.client import API, Client
+from rampa.client.calls import API
+from rampa.client.client import Client
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.tree.regions import LocalContent

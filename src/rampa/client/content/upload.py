@@ -44,10 +44,10 @@ class BuildUpload:
     number: int
 
     def missing(self, digests: list[str]) -> list[str]:
-        return self.client.missing(self.title, self.number, digests)
+        return self.client.builds.missing(self.title, self.number, digests)
 
     def put(self, data: bytes) -> None:
-        self.client.put_pack(self.title, self.number, data)
+        self.client.builds.put_pack(self.title, self.number, data)
 
 
 @dataclass(frozen=True)
@@ -56,10 +56,10 @@ class FolderUpload:
     title: str
 
     def missing(self, digests: list[str]) -> list[str]:
-        return self.client.missing_of_folder(self.title, digests)
+        return self.client.sources.missing_of_folder(self.title, digests)
 
     def put(self, data: bytes) -> None:
-        self.client.put_folder_pack(self.title, blake3(data).hexdigest(), data)
+        self.client.sources.put_folder_pack(self.title, blake3(data).hexdigest(), data)
 
 
 def upload(

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from rampa.client.client import API, Client
+from rampa.client.calls import API
+from rampa.client.client import Client
 from rampa.core.content.pack.encryption import unwrap
 from rampa.core.errors import Damaged, Refused
 from rampa.schema.devices import DeviceReport
@@ -32,7 +33,7 @@ class HttpDelivery:
         self._client, self._title, self._build = client, title, build
         self._at = f"{API}/titles/{title}/builds/{build}"
         self._packs = packs
-        self._depots = {d.manifest: d.name for d in client.build(title, build).depots}
+        self._depots = {d.manifest: d.name for d in client.builds.get(title, build).depots}
 
     def manifest(self, digest: bytes) -> bytes:
         name = self._depots.get(digest.hex())
@@ -51,7 +52,7 @@ class HttpDelivery:
         return self._client.fetch(f"{self._at}/locations?{words}")
 
     def keys(self) -> Mapping[bytes, bytes]:
-        found = self._client.content_keys(self._title, self._build)
+        found = self._client.signing.content_keys(self._title, self._build)
         if not found.unsealing_key and found.keys:
             raise Refused(
                 "content.locked",

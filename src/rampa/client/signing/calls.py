@@ -1,48 +1,50 @@
-"""Calls of signing identities, grants and version codes."""
+"""Signing identities, grants, the keys of encrypted content."""
 
 from __future__ import annotations
 
 import base64
-from collections.abc import Iterator
 
-from rampa.client.connection import Connection
-from rampa.schema import versions as versions_wire
+from rampa.client.calls import API, Calls
 from rampa.schema.common import Page
+from rampa.schema.signing import content_keys as content_keys_wire
 from rampa.schema.signing import grants as grants_wire
 from rampa.schema.signing import identities as keys_wire
 
-API = "/api/v1"
 
+class SigningCalls(Calls):
+    """`client.signing`."""
 
-class VaultCalls:
-    """Mixed into `rampa.client.Client`."""
+    def content_keys(self, title: str, number: int) -> content_keys_wire.ContentKeys:
+        return self.connection.get(content_keys_wire.ContentKeys, f"{API}/titles/{title}/builds/{number}/content-keys")
 
-    connection: Connection
+    def unseal(self, title: str, number: int) -> content_keys_wire.ContentKeys:
+        path = f"{API}/titles/{title}/builds/{number}/content-keys/unseal"
+        return self.connection.post(content_keys_wire.ContentKeys, path)
 
-    def keys(self) -> list[keys_wire.Key]:
+    def all(self) -> list[keys_wire.Key]:
         return self.connection.get(Page[keys_wire.Key], f"{API}/keys").items
 
-    def key(self, name: str) -> keys_wire.Key:
+    def get(self, name: str) -> keys_wire.Key:
         return self.connection.get(keys_wire.Key, f"{API}/keys/{name}")
 
-    def add_key(self, key: keys_wire.NewKey) -> keys_wire.Key:
+    def add(self, key: keys_wire.NewKey) -> keys_wire.Key:
         return self.connection.post(keys_wire.Key, f"{API}/keys", key)
 
-    def key_uses(self, name: str) -> list[keys_wire.KeyUse]:
+    def uses(self, name: str) -> list[keys_wire.KeyUse]:
         return self.connection.get(keys_wire.KeyUses, f"{API}/keys/{name}/uses").items
 
-    def unlock_key(self, name: str, asked: keys_wire.UnlockIn) -> keys_wire.Key:
+    def unlock(self, name: str, asked: keys_wire.UnlockIn) -> keys_wire.Key:
         return self.connection.post(keys_wire.Key, f"{API}/keys/{name}/unlock", asked)
 
-    def lock_key(self, name: str) -> keys_wire.Key:
+    def lock(self, name: str) -> keys_wire.Key:
         return self.connection.post(keys_wire.Key, f"{API}/keys/{name}/lock")
 
-    def export_key(self, name: str, password: str) -> bytes:
+    def export(self, name: str, password: str) -> bytes:
         """PKCS#12 under `password`."""
         asked = keys_wire.ExportIn(password=password)
         return base64.b64decode(self.connection.post(keys_wire.Export, f"{API}/keys/{name}/export", asked).pkcs12)
 
-    def key_probe(self, name: str) -> bytes:
+    def probe(self, name: str) -> bytes:
         return base64.b64decode(self.connection.get(keys_wire.Probe, f"{API}/keys/{name}/probe").probe)
 
     def pass_drill(self, name: str, signature: bytes) -> keys_wire.Key:
@@ -75,13 +77,3 @@ class VaultCalls:
     def re_sign(self, title: str, number: int, grant: int = 0) -> grants_wire.ReSigned:
         path = f"{API}/titles/{title}/builds/{number}/re-sign"
         return self.connection.post(grants_wire.ReSigned, path, grants_wire.ReSignIn(grant=grant))
-
-    def next_versions(self, title: str) -> list[versions_wire.NextCode]:
-        return self.connection.get(versions_wire.NextCodes, f"{API}/titles/{title}/versions/next").items
-
-    def versions(self, title: str, **query: object) -> Iterator[versions_wire.CodeHeld]:
-        """Filters as in `rampa.schema.versions.HistoryQuery`."""
-        return self.connection.pages(Page[versions_wire.CodeHeld], f"{API}/titles/{title}/versions", **query)
-
-    def take_version(self, title: str, asked: versions_wire.TakenIn) -> versions_wire.CodeHeld:
-        return self.connection.post(versions_wire.CodeHeld, f"{API}/titles/{title}/versions/taken", asked)

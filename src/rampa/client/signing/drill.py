@@ -15,9 +15,9 @@ from rampa.schema.signing.identities import Key
 def restore_drill(client: Client, name: str, export: bytes, password: str) -> Key:
     """`export` is the PKCS#12 file as it came from the safe. Raises `Invalid` or `Damaged` with what is wrong with it."""
     restored = read_pkcs12(export, password).identity
-    probe = client.key_probe(name)
+    probe = client.signing.probe(name)
     # The scratch vault: sealed under a key of this moment, opened again, and forgotten at the end.
     scratch, label = os.urandom(32), f"drill:{name}"
     sealed = seal(to_pkcs12(restored, name, password), scratch, label)
     again = read_pkcs12(unseal(sealed, scratch, label), password).identity
-    return client.pass_drill(name, cms.sign_content(probe, again))
+    return client.signing.pass_drill(name, cms.sign_content(probe, again))

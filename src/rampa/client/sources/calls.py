@@ -1,65 +1,56 @@
-"""The client's calls about sources, triggers, step variables."""
+"""Sources: repositories, uploaded folders."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pydantic import BaseModel
-
-from rampa.client.connection import Connection
-from rampa.schema import sources as wire
+from rampa.client.calls import API, JSON, Calls, json_of
+from rampa.schema import sources as sources_wire
 from rampa.schema.builds import builds as builds_wire
 from rampa.schema.common import Page
 
-API = "/api/v1"
-JSON = {"Content-Type": "application/json"}
 
+class SourcesCalls(Calls):
+    """`client.sources`."""
 
-class SourceCalls:
-    """Part of `Client`."""
+    def get(self, title: str) -> sources_wire.SourceOut:
+        return self.connection.get(sources_wire.SourceOut, _source(title))
 
-    connection: Connection
-
-    def source(self, title: str) -> wire.SourceOut:
-        return self.connection.get(wire.SourceOut, _source(title))
-
-    def connect_source(self, title: str, asked: wire.SourceIn) -> wire.SourceOut:
+    def connect(self, title: str, asked: sources_wire.SourceIn) -> sources_wire.SourceOut:
         """The fetch goes on in the background: `tried_at` moves on when it was done."""
-        return self.connection.send(wire.SourceOut, "PUT", _source(title), _json(asked), JSON)
+        return self.connection.send(sources_wire.SourceOut, "PUT", _source(title), json_of(asked), JSON)
 
-    def fetch_source(self, title: str) -> wire.SourceOut:
-        return self.connection.post(wire.SourceOut, _source(title) + "/fetch")
+    def fetch(self, title: str) -> sources_wire.SourceOut:
+        return self.connection.post(sources_wire.SourceOut, _source(title) + "/fetch")
 
-    def set_defaults(self, title: str, defaults: list[wire.BranchDefault]) -> wire.SourceOut:
-        sent = wire.DefaultsIn(defaults=defaults)
-        return self.connection.send(wire.SourceOut, "PUT", _source(title) + "/defaults", _json(sent), JSON)
+    def set_defaults(self, title: str, defaults: list[sources_wire.BranchDefault]) -> sources_wire.SourceOut:
+        sent = sources_wire.DefaultsIn(defaults=defaults)
+        return self.connection.send(sources_wire.SourceOut, "PUT", _source(title) + "/defaults", json_of(sent), JSON)
 
-    def refs(self, title: str, kind: str = "branch", **query: object) -> Iterator[wire.RefOut]:
-        return self.connection.pages(Page[wire.RefOut], _source(title) + "/refs", kind=kind, **query)
+    def refs(self, title: str, kind: str = "branch", **query: object) -> Iterator[sources_wire.RefOut]:
+        return self.connection.pages(Page[sources_wire.RefOut], _source(title) + "/refs", kind=kind, **query)
 
-    def commits(self, title: str, of: str = "", **query: object) -> Iterator[wire.CommitOut]:
-        return self.connection.pages(Page[wire.CommitOut], _source(title) + "/commits", of=of, **query)
+    def commits(self, title: str, of: str = "", **query: object) -> Iterator[sources_wire.CommitOut]:
+        return self.connection.pages(Page[sources_wire.CommitOut], _source(title) + "/commits", of=of, **query)
 
-    def matches(self, title: str, kind: str, pattern: str) -> wire.MatchesOut:
-        return self.connection.get(wire.MatchesOut, _source(title) + "/matches", kind=kind, pattern=pattern)
+    def matches(self, title: str, kind: str, pattern: str) -> sources_wire.MatchesOut:
+        return self.connection.get(sources_wire.MatchesOut, _source(title) + "/matches", kind=kind, pattern=pattern)
 
-    def proposal(self, title: str, of: str = "") -> wire.SeenDocument:
-        return self.connection.get(wire.SeenDocument, _source(title) + "/proposal", of=of)
+    def proposal(self, title: str, of: str = "") -> sources_wire.SeenDocument:
+        return self.connection.get(sources_wire.SeenDocument, _source(title) + "/proposal", of=of)
 
-    def try_repository(self, asked: wire.TryIn) -> wire.SeenDocument:
+    def try_repository(self, asked: sources_wire.TryIn) -> sources_wire.SeenDocument:
         """Of a repository that no title has yet."""
-        return self.connection.post(wire.SeenDocument, f"{API}/repositories/try", asked)
+        return self.connection.post(sources_wire.SeenDocument, f"{API}/repositories/try", asked)
 
-    def modules(self, title: str, commit: str) -> list[wire.ModuleOut]:
-        return self.connection.get(wire.ModuleList, _source(title) + "/modules", of=commit).modules
+    def modules(self, title: str, commit: str) -> list[sources_wire.ModuleOut]:
+        return self.connection.get(sources_wire.ModuleList, _source(title) + "/modules", of=commit).modules
 
-    # Uploaded folders
+    def folders(self, title: str) -> list[sources_wire.FolderOut]:
+        return self.connection.get(Page[sources_wire.FolderOut], f"{API}/titles/{title}/folders").items
 
-    def folders(self, title: str) -> list[wire.FolderOut]:
-        return self.connection.get(Page[wire.FolderOut], f"{API}/titles/{title}/folders").items
-
-    def add_folder(self, title: str, folder: wire.NewFolder) -> wire.FolderOut:
-        return self.connection.post(wire.FolderOut, f"{API}/titles/{title}/folders", folder)
+    def add_folder(self, title: str, folder: sources_wire.NewFolder) -> sources_wire.FolderOut:
+        return self.connection.post(sources_wire.FolderOut, f"{API}/titles/{title}/folders", folder)
 
     def missing_of_folder(self, title: str, digests: list[str]) -> list[str]:
         sent = builds_wire.MissingIn(digests=digests)
@@ -70,40 +61,6 @@ class SourceCalls:
         path = f"{API}/titles/{title}/folders/packs/{digest}"
         return self.connection.send(builds_wire.PackStored, "PUT", path, data, headers)
 
-    # Triggers
-
-    def triggers(self, title: str) -> list[wire.TriggerOut]:
-        return self.connection.get(Page[wire.TriggerOut], f"{API}/titles/{title}/triggers").items
-
-    def add_trigger(self, title: str, trigger: wire.NewTrigger) -> wire.TriggerOut:
-        return self.connection.post(wire.TriggerOut, f"{API}/titles/{title}/triggers", trigger)
-
-    def change_trigger(self, title: str, name: str, trigger: wire.TriggerIn) -> wire.TriggerOut:
-        path = f"{API}/titles/{title}/triggers/{name}"
-        return self.connection.send(wire.TriggerOut, "PUT", path, _json(trigger), JSON)
-
-    def remove_trigger(self, title: str, name: str) -> None:
-        self.connection.request("DELETE", f"{API}/titles/{title}/triggers/{name}")
-
-    # Step variables
-
-    def variables(self) -> list[wire.StepVariablesOut]:
-        return self.connection.get(Page[wire.StepVariablesOut], f"{API}/variables").items
-
-    def one_variables(self, name: str) -> wire.StepVariablesOut:
-        return self.connection.get(wire.StepVariablesOut, f"{API}/variables/{name}")
-
-    def put_variables(self, name: str, asked: wire.StepVariablesIn, seen: int | None = None) -> wire.StepVariablesOut:
-        headers = {**JSON, **({"If-Match": f'"{seen}"'} if seen is not None else {})}
-        return self.connection.send(wire.StepVariablesOut, "PUT", f"{API}/variables/{name}", _json(asked), headers)
-
-    def remove_variables(self, name: str) -> None:
-        self.connection.request("DELETE", f"{API}/variables/{name}")
-
 
 def _source(title: str) -> str:
     return f"{API}/titles/{title}/source"
-
-
-def _json(body: BaseModel) -> bytes:
-    return body.model_dump_json().encode()

@@ -6,7 +6,8 @@ import base64
 from collections.abc import Callable
 from pathlib import Path
 
-from rampa.client.client import API, Client
+from rampa.client.calls import API
+from rampa.client.client import Client
 from rampa.client.content.trees import bring_tree
 from rampa.client.content.upload import FolderUpload, Sent, upload
 from rampa.core.content.manifest import manifest as manifest_format
@@ -31,7 +32,7 @@ def upload_folder(
     sources = selection.sources
     sent = upload(FolderUpload(client, title), tree, sources, on)
     encoded = base64.b64encode(manifest_format.encode(Manifest(DEPOT, tree, DEFAULT))).decode()
-    made = client.add_folder(title, NewFolder(manifest=encoded, note=note))
+    made = client.sources.add_folder(title, NewFolder(manifest=encoded, note=note))
     return made, sent, len(selection.left_out)
 
 

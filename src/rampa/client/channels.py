@@ -1,0 +1,37 @@
+"""Channels: what is live, what placing would do, placing."""
+
+from __future__ import annotations
+
+from rampa.client.calls import API, Calls
+from rampa.schema import channels as channels_wire
+
+
+class ChannelsCalls(Calls):
+    """`client.channels`."""
+
+    def all(self, title: str) -> list[channels_wire.Channel]:
+        return self.connection.get(channels_wire.ChannelList, f"{API}/titles/{title}/channels").items
+
+    def get(self, title: str, channel: str) -> channels_wire.Channel:
+        return self.connection.get(channels_wire.Channel, _channel(title, channel))
+
+    def preview(self, title: str, channel: str, number: int) -> channels_wire.PlacePreview:
+        sent = channels_wire.PlaceIn(build=number)
+        return self.connection.post(channels_wire.PlacePreview, _channel(title, channel) + "/preview", sent)
+
+    def place(self, title: str, channel: str, number: int, etag: str) -> channels_wire.Placement:
+        """`etag` from the preview: what the caller saw is what is placed, or nothing is."""
+        sent = channels_wire.PlaceIn(build=number)
+        path = _channel(title, channel) + "/placements"
+        return self.connection.post(channels_wire.Placement, path, sent, if_match=f'"{etag}"')
+
+    def withdraw(self, title: str, channel: str, placement: int) -> channels_wire.Placement:
+        path = f"{_channel(title, channel)}/placements/{placement}/withdraw"
+        return self.connection.post(channels_wire.Placement, path)
+
+    def offer(self, title: str, channel: str, platform: str) -> channels_wire.Offer:
+        return self.connection.get(channels_wire.Offer, _channel(title, channel) + "/offer", platform=platform)
+
+
+def _channel(title: str, channel: str) -> str:
+    return f"{API}/titles/{title}/channels/{channel}"
