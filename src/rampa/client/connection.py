@@ -19,7 +19,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from rampa.core import errors
-from rampa.schema.common import REFUSED, Page, Problem
+from rampa.schema.common import Page, Problem
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -204,6 +204,4 @@ def problem_error(response: httpx.Response) -> errors.RampaError:
     detail = problem.detail
     if len(problem.problems) > 1 and "\n" not in detail:
         detail += "".join(f"\n  {p.where}: {p.message}" for p in problem.problems)
-    if problem.title == REFUSED:
-        kind = errors.Refused
-    return kind(problem.code, detail, where=problem.where, hint=problem.hint)
+    return errors.KINDS.get(problem.kind, kind)(problem.code, detail, where=problem.where, hint=problem.hint)

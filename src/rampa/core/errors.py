@@ -20,6 +20,9 @@ class RampaError(Exception):
     (a path, `line 3, column 5`, a field), `hint` what to do.
     """
 
+    kind = "error"
+    """The branch of the tree, as it travels between processes."""
+
     def __init__(self, code: str, message: str, *, where: str = "", hint: str = "") -> None:
         super().__init__(message)
         self.code = code
@@ -38,26 +41,45 @@ class RampaError(Exception):
 class Invalid(RampaError):
     """The input is wrong."""
 
+    kind = "invalid"
+
 
 class NotFound(RampaError):
     """A named thing does not exist."""
+
+    kind = "not-found"
 
 
 class Denied(RampaError):
     """Who asks may not."""
 
+    kind = "denied"
+
 
 class Conflict(RampaError):
     """Somebody else was first, or the state moved on."""
+
+    kind = "conflict"
 
 
 class Refused(RampaError):
     """A rule says no."""
 
+    kind = "refused"
+
 
 class Damaged(RampaError):
     """Bytes are not what their digest or signature promised."""
 
+    kind = "damaged"
+
 
 class Unavailable(RampaError):
     """Not now: trying again can help."""
+
+    kind = "unavailable"
+
+
+KINDS: dict[str, type[RampaError]] = {
+    e.kind: e for e in (Invalid, NotFound, Denied, Conflict, Refused, Damaged, Unavailable)
+}

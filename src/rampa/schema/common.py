@@ -49,18 +49,18 @@ class ProblemItem(Wire):
     column: int | None = None
 
 
-REFUSED = "A rule refuses it"
-"""The title of a 409 that a rule answered; every other one is a conflict. Clients tell them apart by it."""
-
-
 class Problem(Wire):
-    """RFC 9457 problem details. `type` is stable; `where` and `hint` are ours."""
+    """RFC 9457 problem details. `type` is stable; `kind`, `where` and `hint` are ours.
+
+    `kind` is a branch of `rampa.core.errors`: clients tell a rule's no from a conflict, and damage from wrong input, by it.
+    """
 
     type: str
     title: str
     status: int
     detail: str
     code: str
+    kind: str = ""
     where: str = ""
     hint: str = ""
     problems: list[ProblemItem] = []

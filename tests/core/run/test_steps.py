@@ -97,7 +97,7 @@ def test_what_is_wrong_is_said_and_stops_a_build(steps: str, tables: str, said: 
     [
         ('[steps.a]\ncommand = "make"\n', "this must be a list of texts"),
         ('[steps.a]\nfolder = "../other"\n', "a folder inside the source"),
-        ('[steps.a]\nenvironment = ["NO"]\n', "it must read NAME=value"),
+        ('[steps.a]\nvariables = ["NO"]\n', "it must read NAME=value"),
         ("[steps.a]\nseconds = 0\n", "0 is not between 1 and 86400"),
         ('[steps.a]\nwhen = "sometimes"\n', "is not allowed here"),
         ("[steps.a]\nsecs = 3\n", "this key is not known"),

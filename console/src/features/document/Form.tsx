@@ -117,7 +117,7 @@ function fieldOf(setting: Schemas["SettingOut"], layer: Layer, read: Read, all: 
     change: layer.changes[setting.key],
     resolved,
     allowed: platform?.allowed[setting.key] ?? setting.allowed,
-    levels: setting.group === "system" && setting.label.includes("level") ? platform?.levels : undefined,
+    levels: setting.unit === "level" ? platform?.levels : undefined,
     findings: (read.matrix?.findings ?? []).filter((f) => f.profile === profile && f.key === setting.key),
     disabled: !setting.everywhere && !layer.path.length,
   };

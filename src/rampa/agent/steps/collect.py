@@ -11,6 +11,7 @@ from rampa.agent.steps.symbols import split_symbols
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile
 from rampa.core.check.provided_libraries import check_provided_libraries
+from rampa.core.content.select.leave_out_classes import SYMBOLS
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree.chosen_files import SelectedFiles
@@ -128,7 +129,7 @@ def symbols_of(a: AttemptContext) -> Selection | None:
     """Symbols are kept beside the build: those that were split off, and files that stay out as symbols. None without any."""
     assert a.selection is not None
     for left in a.selection.left_out:
-        if left.why.partition(":")[0] == "symbols" and path_problem(left.path) == "":
+        if left.leave_out_class == SYMBOLS and path_problem(left.path) == "":
             target = a.folder.symbols / left.path
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(a.selection.root / left.path, target, follow_symlinks=False)

@@ -62,18 +62,14 @@ def _add(tar: tarfile.TarFile, member: Member, progress: Callable[[int], None]) 
         return
     assert not hasattr(member.source, "entry"), "entries of ZIP files are not copied into tar"
     with member.source.open("rb") as stream:
-        try:
-            tar.addfile(info, _Watched(stream, progress))
-        except OSError as error:
-            if "unexpected end" in str(error):
-                raise Conflict("file.changed", "this file changed while the bundle was written",
-                               where=printable(member.name)) from error  # fmt: skip
-            raise
+        tar.addfile(info, _Watched(stream, member, progress))
 
 
 class _Watched(io.RawIOBase):
-    def __init__(self, stream: BinaryIO, progress: Callable[[int], None]) -> None:
-        self._stream, self._progress = stream, progress
+    """A member's file: it says how far it is, and when it became shorter than it was listed."""
+
+    def __init__(self, stream: BinaryIO, member: Member, progress: Callable[[int], None]) -> None:
+        self._stream, self._member, self._progress = stream, member, progress
 
     def readable(self) -> bool:
         return True
@@ -83,6 +79,9 @@ class _Watched(io.RawIOBase):
 
     def read(self, size: int = -1, /) -> bytes:
         data = self._stream.read(size)
+        if len(data) < size:
+            where = printable(self._member.name)
+            raise Conflict("file.changed", "this file changed while the bundle was written", where=where)
         self._progress(len(data))
         return data
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
+
 import structlog
 from flask import Flask, Response, g, request
 from pydantic import ValidationError
+from pydantic_core import ErrorDetails
 from werkzeug.exceptions import HTTPException
 
 from rampa.core import errors
 from rampa.core.profile.problems import DocumentInvalid
-from rampa.schema.common import REFUSED, Problem, ProblemItem
+from rampa.schema.common import Problem, ProblemItem
 
 MEDIA_TYPE = "application/problem+json"
 TYPE_BASE = "https://rampa.example/problems/"
@@ -89,9 +92,10 @@ def on_rampa_error(error: errors.RampaError) -> Response:
     status = status_of(error)
     if status >= 500:
         log.warning("refused", code=error.code, detail=error.message)
-    problem = make_problem(status, error.code, error.message, where=error.where, hint=error.hint, problems=items)
+    said = {"kind": error.kind, "where": error.where, "hint": error.hint, "problems": items}
+    problem = make_problem(status, error.code, error.message, **said)
     if isinstance(error, errors.Refused):
-        problem.title = REFUSED
+        problem.title = "A rule refuses it"
     response = problem_response(problem)
     if status == 401:
         response.headers["WWW-Authenticate"] = 'Bearer realm="rampa"'
@@ -100,15 +104,23 @@ def on_rampa_error(error: errors.RampaError) -> Response:
     return response
 
 
+def _sentence(found: ErrorDetails) -> str:
+    """Choices are listed as they are sent, not as the code has them."""
+    if found["type"] == "literal_error":
+        expected = re.sub(r"<[\w.]+: ('[^']*')>", r"\1", found["ctx"]["expected"])
+        return f"Input should be {expected}"
+    return found["msg"][:500]
+
+
 def on_validation_error(error: ValidationError) -> Response:
     """What pydantic found in a request: each place with its sentence."""
     items = [
-        ProblemItem(where=".".join(str(part) for part in e["loc"])[:300] or "body", message=str(e["msg"])[:500])
+        ProblemItem(where=".".join(str(part) for part in e["loc"])[:300] or "body", message=_sentence(e))
         for e in error.errors(include_url=False, include_input=False)[:50]
     ]
     first = f"{items[0].where}: {items[0].message}"
     detail = first if len(items) == 1 else f"{len(items)} fields are wrong; the first: {first}"
-    return problem_response(make_problem(422, "request.invalid", detail, problems=items))
+    return problem_response(make_problem(422, "request.invalid", detail, kind=errors.Invalid.kind, problems=items))
 
 
 def on_http_exception(error: HTTPException) -> Response:

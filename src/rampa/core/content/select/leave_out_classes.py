@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+SYMBOLS = "symbols"
+"""The class whose files are kept beside the build."""
 LEAVE_OUT_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
     "version-control": ("version control", (".git/", ".hg/", ".svn/", ".gitignore", ".gitattributes", ".gitmodules")),
     "source-assets": (
@@ -28,7 +30,7 @@ LEAVE_OUT_CLASSES: dict[str, tuple[str, tuple[str, ...]]] = {
             "*.gltf",
         ),
     ),
-    "symbols": ("symbols", ("*.sym", "*.pdb", "*.dSYM/", "*.debug", "*.dwo", "*.map.txt")),
+    SYMBOLS: ("symbols", ("*.sym", "*.pdb", "*.dSYM/", "*.debug", "*.dwo", "*.map.txt")),
     "tools": (
         "editor or tool",
         ("tools/", "editor/", "*.bak", "*.orig", "*.tmp", "*~", "*.swp", "Thumbs.db", ".DS_Store"),

@@ -11,3 +11,5 @@ class LeftOut:
     size: int
     why: str
     origin: str
+    leave_out_class: str = ""
+    """Which took it, by name or content; empty where a pattern of the document did."""

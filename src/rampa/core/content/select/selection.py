@@ -37,6 +37,8 @@ class Pattern:
     text: str
     why: str
     origin: str = ""
+    cls: str = ""
+    """The leave-out class that it belongs to."""
 
 
 @dataclass(frozen=True)
@@ -65,7 +67,7 @@ def class_patterns(classes: dict[str, str]) -> list[Pattern]:
     """The patterns of leave-out classes, given as class -> origin; the classes that always apply come with them."""
     wanted = {name: "always" for name in ALWAYS} | classes
     return [
-        Pattern(text, LEAVE_OUT_CLASSES[name][0], origin)
+        Pattern(text, LEAVE_OUT_CLASSES[name][0], origin, name)
         for name, origin in wanted.items()
         for text in LEAVE_OUT_CLASSES[name][1]
     ]
@@ -122,7 +124,7 @@ class _Picking:
             left_out, included = self._leave_out.check_file(path), self._include.check_file(path)
             if left_out.include and left_out.index is not None:
                 rule = self._rules.leave_out[left_out.index]
-                self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin))
+                self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin, rule.cls))
             elif not included.include:
                 self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
             elif self._deliverable(path, disk):
@@ -148,7 +150,7 @@ class _Picking:
                     gone.add(i)
                     why = f"{LEAVE_OUT_CLASSES[sign.cls][0]}: {sign.why} by its content"
                     origin = self._rules.classes[sign.cls]
-                    self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin))
+                    self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin, sign.cls))
         return files.take(i for i in range(len(files)) if i not in gone) if gone else files
 
     def _deliverable(self, path: str, disk: str) -> bool:
