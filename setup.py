@@ -5,15 +5,15 @@ Without one the numpy version of cutting makes the same cuts, and updates travel
 
 from setuptools import Extension, setup
 
-TREE = "src/rampa/core/content/tree"
+SCAN = "src/rampa/core/content/scan"
 PATCH = "src/rampa/core/content/patch"
 
 setup(
     ext_modules=[
         Extension(
-            "rampa.core.content.tree._cut_kernel",
-            [f"{TREE}/_cut_kernel.pyx", f"{TREE}/cut.c"],
-            depends=[f"{TREE}/cut.h"],
+            "rampa.core.content.scan._cut_kernel",
+            [f"{SCAN}/_cut_kernel.pyx", f"{SCAN}/cut.c"],
+            depends=[f"{SCAN}/cut.h"],
             extra_compile_args=["-O3"],
             optional=True,
         ),

@@ -12,8 +12,8 @@ from pathlib import Path
 from bench import bundles, filters, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
+from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import select
-from rampa.core.content.tree.scan import read_tree
 from rampa.local.postgres import free_port
 
 ROUNDS = 3

@@ -21,12 +21,12 @@ from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference
 from rampa.core.content.patch.locations import NOWHERE, DifferencePlace, Locations
 from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
+from rampa.core.content.scan.files import read_tree
+from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree.columns import Digests
-from rampa.core.content.tree.folder_index import FolderIndex
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.regions import local_content
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.content.tree.tree import Tree
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update

@@ -59,7 +59,7 @@ make_venv() {
         .venv/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e . &&
         { .venv/bin/python -m compileall -q src || true; }) ||
         fail "the packages of $1 could not be installed"
-    if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content.tree._cut_kernel' 2>/dev/null; then
+    if ! "$ROOT/.venv/bin/python" -c 'import rampa.core.content.scan._cut_kernel' 2>/dev/null; then
         say "Note: there is no C compiler here; content is cut by the slower numpy version, with the same result, and updates travel as whole chunks."
     fi
     printf '%s' "$wanted" >"$stamp"

@@ -11,6 +11,7 @@ from rampa.db.builds import (
     DepotRow,
     SymbolFileRow,
     find_build,
+    must_be_open,
 )
 from rampa.db.channels import ChannelRow, DeviceRow, LineRow, PlacementRow, find_channel, live_channels
 from rampa.db.content import (
@@ -107,6 +108,7 @@ __all__ = [
     "identity_names",
     "live_channels",
     "load_document",
+    "must_be_open",
     "new_id",
     "store_state",
 ]

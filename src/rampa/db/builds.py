@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.build.life import BuildState
 from rampa.core.build.record import MadeWith
 from rampa.core.content.select.left_out import LeftOut
-from rampa.core.errors import NotFound
+from rampa.core.errors import Conflict, NotFound
 from rampa.db.base import Base, Coded, Identified, Typed
 from rampa.db.titles import TitleRow, find_title
 from rampa.schema.builds.builds import Figures
@@ -164,4 +164,10 @@ def find_build(session: Session, slug: str, number: int, *, lock: bool = False) 
             where="build",
             hint=f"The newest is {slug}#{title.last_build}." if title.last_build else "There is none yet.",
         )
+    return build
+
+
+def must_be_open(build: BuildRow) -> BuildRow:
+    if build.state != BuildState.OPEN:
+        raise Conflict("build.closed", f"{build.name} is {build.state}: nothing can be sent to it any more")
     return build

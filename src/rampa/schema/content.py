@@ -6,8 +6,8 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
+from rampa.core.content.depots.preview import Preview
 from rampa.core.content.pack.trials import RATES, Tuned
-from rampa.core.content.select.preview import Preview
 from rampa.schema.common import Query, Wire
 
 

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content.tree import cuts as cutting
-from rampa.core.content.tree.cuts import Cutter, candidates, candidates_numpy, cut_all
+from rampa.core.content.scan import cuts as cutting
+from rampa.core.content.scan.cuts import Cutter, candidates, candidates_numpy, cut_all
 from rampa.core.content.tree.parameters import DEFAULT, WINDOW, CutParameters
 from rampa.core.errors import Invalid
 from tests.samples import noise

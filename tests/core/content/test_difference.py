@@ -143,7 +143,7 @@ def test_real_programs_of_this_machine(tmp_path: Path) -> None:
     """The kernels themselves: two shared libraries that have little in common, and one with itself."""
     import zstandard
 
-    from rampa.core.content.tree import _cut_kernel  # type: ignore[attr-defined]
+    from rampa.core.content.scan import _cut_kernel  # type: ignore[attr-defined]
 
     one, two = (Path(m.__file__ or "").read_bytes() for m in (_cut_kernel, zstandard.backend_c))  # type: ignore[attr-defined]
     for old, new in ((one, two), (two, one), (two, two)):

@@ -19,8 +19,8 @@ from rampa.core.content.pack.filter_choice import HEADER, KTX2, shape_of
 from rampa.core.content.pack.filters import BLOCKS, SOUND, Filter
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, select
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.errors import Damaged
 from tests.samples import words
 

@@ -19,12 +19,12 @@ from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.patch import locations, manifest_difference
 from rampa.core.content.patch.locations import DifferencePlace, Locations
 from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
+from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, select
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.regions import LocalContent, local_content
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, Refused, Unavailable
 from rampa.core.install.assembly import Assembly

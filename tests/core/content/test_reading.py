@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 
 from rampa.core.content.depots.depots import DepotRule, split
 from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.scan import buffers, files
+from rampa.core.content.scan.files import read_tree
+from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
-from rampa.core.content.tree import buffers, scan
-from rampa.core.content.tree.folder_index import FolderIndex
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.paths import check_link, path_problem
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.errors import Conflict, Invalid, NotFound
 from tests.samples import make_folder, noise
 
@@ -140,7 +140,7 @@ def test_digests_are_those_of_the_content(tmp_path: Path) -> None:
 def test_large_and_small_reading_cut_alike(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "file").write_bytes(noise(3_000_000))
     whole = read_tree(select(tmp_path, ALL))
-    monkeypatch.setattr(scan, "SEGMENT", 100_000)
+    monkeypatch.setattr(files, "SEGMENT", 100_000)
     monkeypatch.setattr(buffers, "SEGMENT", 100_000)
     assert read_tree(select(tmp_path, ALL)) == whole
 
@@ -187,7 +187,7 @@ def test_an_unreadable_file_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyP
             raise PermissionError(13, "Permission denied")
         return real(path, flags, *more, **named)
 
-    monkeypatch.setattr("rampa.core.content.tree.scan.os.open", refuse)
+    monkeypatch.setattr("rampa.core.content.scan.files.os.open", refuse)
     with pytest.raises(Invalid, match="cannot be read \\(Permission denied\\)") as caught:
         read_tree(found)
     assert caught.value.where == "locked.bin"
@@ -216,8 +216,8 @@ def test_the_folder_index_knows_what_did_not_change(tmp_path: Path, monkeypatch:
     index = FolderIndex(file, DEFAULT, later)
     first = read_tree(select(folder, ALL), index=index)
     read = []
-    real = scan._steady
-    monkeypatch.setattr(scan, "_steady", lambda root, f, how: read.append(f.path) or real(root, f, how))
+    real = files._steady
+    monkeypatch.setattr(files, "_steady", lambda root, f, how: read.append(f.path) or real(root, f, how))
     assert read_tree(select(folder, ALL), index=FolderIndex(file, DEFAULT, later)) == first
     assert read == []
     (folder / "locale/en.json").write_bytes(b"changed")

@@ -10,16 +10,16 @@ from pathlib import Path
 
 import pytest
 
+from rampa.core.content.depots.preview import preview, tree
 from rampa.core.content.depots.proposal import addon_of, language_of, propose
 from rampa.core.content.pack import pack
 from rampa.core.content.pack.compression import STORED, Packing, PackingRules, read_rule
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.file_traits import look, sign_of
-from rampa.core.content.select.preview import preview, tree
 from rampa.core.content.select.provided_libraries import needed
 from rampa.core.content.select.selection import NO_RULE, ContentRules, Pattern, class_patterns, select
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.platform.provided_libraries import provided
 from tests.samples import noise, words
 

@@ -40,7 +40,7 @@ def preview(
 
     Exit code 9 when a leftover goes in, or a program needs a library that nothing brings.
     """
-    from rampa.core.content.select.preview import preview as look
+    from rampa.core.content.depots.preview import preview as look
 
     if show not in shown.VIEWS:
         raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")

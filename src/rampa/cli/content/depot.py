@@ -104,8 +104,8 @@ def propose(
 ) -> None:
     """Depots out of what was exported: shared ones, by platform, language, addon and quality, with what each player saves."""
     from rampa.core.content.depots.proposal import propose as work_out
+    from rampa.core.content.scan.files import read_tree
     from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
-    from rampa.core.content.tree.scan import read_tree
 
     rules = ContentRules((Pattern("*", "all"),), tuple(class_patterns({})))
     trees = {}

@@ -11,8 +11,8 @@ from rich.tree import Tree
 from rampa.cli.base.output import duration, err, facts, mb, out, plural, table
 
 if TYPE_CHECKING:
+    from rampa.core.content.depots.preview import Preview, PreviewedFile, PreviewedFolder
     from rampa.core.content.pack.trials import Tuned
-    from rampa.core.content.select.preview import Preview, PreviewedFile, PreviewedFolder
     from rampa.schema.content import PreviewOut
 
 VIEWS = ("tree", "in", "out", "unmatched", "leftovers")
@@ -74,7 +74,7 @@ def _rows(rows: list[PreviewedFile]) -> None:
 
 
 def _tree(rows: Iterable[PreviewedFile], under: str, depth: int) -> None:
-    from rampa.core.content.select.preview import tree
+    from rampa.core.content.depots.preview import tree
 
     top = tree(rows)
     for name in under.split("/") if under else ():

@@ -28,10 +28,10 @@ from rampa.core.content.depots.depots import split
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack.compression import PackingRules
+from rampa.core.content.scan.files import read_tree
+from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
-from rampa.core.content.tree.folder_index import FolderIndex
 from rampa.core.content.tree.parameters import DEFAULT
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
 from rampa.core.files import disk_error

@@ -12,9 +12,9 @@ from rampa.client.content.trees import bring_tree
 from rampa.client.content.upload import FolderUpload, Sent, upload
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
 from rampa.core.content.tree.parameters import DEFAULT
-from rampa.core.content.tree.scan import read_tree
 from rampa.core.install.fill import Progress
 from rampa.schema.sources import FolderOut, NewFolder
 

@@ -1,0 +1,1 @@
+"""Native binaries, read by their open specifications: one reader a format."""

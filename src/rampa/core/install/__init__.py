@@ -1,0 +1,1 @@
+"""An installation on a device: planned, filled, verified, repaired, taken back."""

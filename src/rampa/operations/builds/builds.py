@@ -155,12 +155,6 @@ def get_build(services: Services, actor: Actor, slug: str, number: int) -> tuple
         return describe(uow, build, actor, []), build.notes_version
 
 
-def must_be_open(build: BuildRow) -> BuildRow:
-    if build.state != BuildState.OPEN:
-        raise Conflict("build.closed", f"{build.name} is {build.state}: nothing can be sent to it any more")
-    return build
-
-
 def abandon_build(services: Services, actor: Actor, slug: str, number: int) -> wire.Build:
     """Gives an open build up; its version code is burned. Doing it twice is no error."""
     with begin(services, actor) as uow:

@@ -15,9 +15,9 @@ from rampa.core.bundle.package_signature import key_of_public
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing import succession
 from rampa.core.signing.succession import Succession
-from rampa.db import SigningIdentityRow, find_build, find_key
+from rampa.db import SigningIdentityRow, find_build, find_key, must_be_open
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
-from rampa.operations.builds.builds import must_be_open, must_hold
+from rampa.operations.builds.builds import must_hold
 from rampa.operations.builds.bundles import profile_of, run_of
 from rampa.operations.signing.identities import open_identity, used
 from rampa.schema.builds import builds as wire

@@ -25,9 +25,9 @@ from rampa.core.errors import Damaged, Invalid
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
-from rampa.db import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, VerifiedFileRow, find_build
+from rampa.db import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, VerifiedFileRow, find_build, must_be_open
 from rampa.operations.base import Actor, Services, UnitOfWork, begin, transition
-from rampa.operations.builds.builds import must_be_open, must_hold
+from rampa.operations.builds.builds import must_hold
 from rampa.operations.builds.bundles import ReadBack, check_name, keep_bundle, profile_of, read_back
 from rampa.operations.builds.encryption import encrypt_depots
 from rampa.operations.builds.provenance import provenance_of

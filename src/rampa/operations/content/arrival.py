@@ -15,9 +15,8 @@ from rampa.core.content.pack.pack import decompress, index_size, read_index, ver
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
 from rampa.core.content.tree.tree import Chunk as ChunkOfTree
 from rampa.core.errors import Conflict, Damaged, NotFound
-from rampa.db import ChunkRow, DifferenceSetRow, FrameRow, PackRow, find_build
+from rampa.db import ChunkRow, DifferenceSetRow, FrameRow, PackRow, find_build, must_be_open
 from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.builds.builds import must_be_open
 from rampa.schema.builds import builds as wire
 
 PACK_LIMIT = 64 * 1024 * 1024

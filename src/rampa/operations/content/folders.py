@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from heapq import nlargest
 from operator import itemgetter
 
-from rampa.core.content.select.preview import PreviewedFile, PreviewedFolder, tree
+from rampa.core.content.depots.preview import PreviewedFile, PreviewedFolder, tree
 from rampa.core.errors import NotFound
 from rampa.db import BuildRow, find_build
 from rampa.operations.base import Services, begin

@@ -1,0 +1,1 @@
+"""Which files are delivered together, and to whom."""

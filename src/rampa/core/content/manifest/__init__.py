@@ -1,0 +1,1 @@
+"""The list of a depot's files and chunks, as bytes."""

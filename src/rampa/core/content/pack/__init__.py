@@ -1,0 +1,1 @@
+"""Chunks, packed: groups, levels, filters, encryption."""

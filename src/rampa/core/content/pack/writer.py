@@ -13,7 +13,7 @@ from rampa.core import parallel
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
 from rampa.core.content.pack.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress, compress_filtered
-from rampa.core.content.tree.buffers import Own, read_into
+from rampa.core.content.scan.buffers import Own, read_into
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Chunk, Tree

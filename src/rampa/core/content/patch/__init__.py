@@ -1,0 +1,1 @@
+"""What turns content that a device has into what it lacks."""

@@ -1,0 +1,1 @@
+"""Which files of a folder go in, and which stay out."""

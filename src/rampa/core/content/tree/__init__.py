@@ -1,0 +1,1 @@
+"""What a folder holds once it was read: files with their chunks, in columns."""

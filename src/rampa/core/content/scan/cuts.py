@@ -19,7 +19,7 @@ from rampa.core.content.tree.parameters import DEFAULT, WINDOW, CutParameters, g
 
 _cut_kernel: Any
 try:
-    _cut_kernel = importlib.import_module("rampa.core.content.tree._cut_kernel")
+    _cut_kernel = importlib.import_module("rampa.core.content.scan._cut_kernel")
 except ImportError:  # no C compiler when Rampa was installed
     _cut_kernel = None
 

@@ -18,12 +18,12 @@ import numpy as np
 from blake3 import blake3
 
 from rampa.core import parallel
+from rampa.core.content.scan.buffers import SEGMENT, Buffer, Own, Segments
+from rampa.core.content.scan.cuts import Cutter, candidates, cut_all
+from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import Selection, stamp_of
-from rampa.core.content.tree.buffers import SEGMENT, Buffer, Own, Segments
 from rampa.core.content.tree.chosen_files import Selected
 from rampa.core.content.tree.columns import Digests
-from rampa.core.content.tree.cuts import Cutter, candidates, cut_all
-from rampa.core.content.tree.folder_index import FolderIndex
 from rampa.core.content.tree.parameters import DEFAULT, CutParameters
 from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Chunk, ChunkRun, Chunks, FileEntry, LinkEntry, Tree, TreeBuilder
