@@ -10,7 +10,8 @@ from demo.lantern_export.installing import install
 from demo.peatlight.repository import make
 
 from rampa.client import Client
-from rampa.core.binaries.elf import read_elf
+from rampa.core.binaries.elf import whole_elf
+from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
@@ -78,7 +79,7 @@ def test_symbols_go_apart_by_build_id_and_bytes_repeat(ready: Client, tmp_path: 
     ready.builds.save_bundle(TITLE, build.number, tmp_path / "o.zip")
     archive = read_zip(FileBytes(tmp_path / "o.zip"))
     program = archive.read(next(n for n in archive.by_name if n.endswith("/bin/peatlight")))
-    elf = read_elf(program)
+    elf = whole_elf(of_bytes(program))
     assert elf is not None
     assert (elf.has_debug, build.symbols_files) == (False, 1)
     (found,) = ready.builds.find_symbols(elf.build_id).items

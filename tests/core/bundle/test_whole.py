@@ -11,7 +11,8 @@ import pytest
 import zstandard
 
 from rampa.client.bundles.self_test import self_test
-from rampa.core.binaries.elf import read_elf
+from rampa.core.binaries.elf import whole_elf
+from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.comparison import compare_bundles, listed
 from rampa.core.bundle.desktop import unpack, verify_checksums, write_desktop
 from rampa.core.bundle.inspection import inspect_archive
@@ -138,7 +139,7 @@ def test_desktop_bundles_are_compared_too(tmp_path: Path) -> None:
 
 
 def test_an_elf_header() -> None:
-    elf = read_elf(LIBRARY)
+    elf = whole_elf(of_bytes(LIBRARY))
     assert elf is not None
     assert (elf.machine, elf.bits, elf.alignment, elf.build_id) == ("arm64", 64, 16384, "")
-    assert read_elf(b"\x7fELF" + b"\xff" * 60) is None
+    assert whole_elf(of_bytes(b"\x7fELF" + b"\xff" * 60)) is None

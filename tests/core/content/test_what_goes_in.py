@@ -17,7 +17,7 @@ from rampa.core.content.pack.compression import STORED, Packing, PackingRules, r
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.scan.files import read_tree
-from rampa.core.content.select.file_traits import look, sign_of
+from rampa.core.content.select.file_traits import look, trait_of
 from rampa.core.content.select.provided_libraries import needed
 from rampa.core.content.select.selection import NO_RULE, ContentRules, Pattern, class_patterns, select
 from rampa.core.platform.provided_libraries import provided
@@ -32,7 +32,7 @@ SIGNS = {
 
 @pytest.mark.parametrize(("cls", "head"), [(c, h) for c, heads in SIGNS.items() for h in heads])
 def test_first_bytes_give_a_file_away(cls: str, head: bytes) -> None:
-    found = sign_of(head)
+    found = trait_of(head)
     assert found
     assert found.cls == cls
 
@@ -46,7 +46,7 @@ def test_what_is_meant_for_players_is_not_given_away() -> None:
         b"-----BEGIN CERTIFICATE-----",
         b"0\x82\x01\x00\x02\x01\x00",
     ):
-        assert sign_of(head) is None
+        assert trait_of(head) is None
 
 
 def folder(root: Path) -> Path:

@@ -10,11 +10,11 @@ import subprocess
 from pathlib import Path
 
 from rampa.agent.context import AttemptContext
-from rampa.core.binaries.elf import MAGIC, Elf, read_elf
+from rampa.core.binaries.elf import Elf, whole_elf
+from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
 
 FOLDER = ".build-id"
-LIMIT = 2 << 30
 SECONDS = 600
 
 
@@ -35,10 +35,7 @@ def split_symbols(a: AttemptContext, selection: Selection) -> int:
 
 def _read(file: Path) -> Elf | None:
     with file.open("rb") as stream:
-        if stream.read(4) != MAGIC or file.stat().st_size > LIMIT:
-            return None
-        stream.seek(0)
-        return read_elf(stream.read())
+        return whole_elf(of_descriptor(stream.fileno()))
 
 
 def _split(a: AttemptContext, tool: str, path: str, file: Path, elf: Elf) -> bool:

@@ -16,10 +16,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.binaries.elf import read_elf
+from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.desktop import unpack
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.errors import NotFound
 
+HEAD = 4096
 SECONDS = 60.0
 SAID = 4000
 SYSTEMS = {"linux": "linux", "darwin": "macos", "win32": "windows"}
@@ -61,10 +63,10 @@ def _cannot(program: Path) -> str:
     if not os.access(program, os.X_OK):
         return ""  # starting it says so better than we could
     with program.open("rb") as stream:
-        elf = read_elf(stream.read())
+        elf = read_elf(of_bytes(stream.read(HEAD)))
     own = MACHINES.get(platform.machine().lower(), platform.machine().lower())
     if elf and elf.machine != own:
-        return f"the program is for {elf.machine}, and this machine is {own}"
+        return f"the program is for {elf.machine or 'another processor'}, and this machine is {own}"
     return ""
 
 

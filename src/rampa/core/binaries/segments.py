@@ -1,5 +1,4 @@
-"""Where a program's stretches are loaded: what predicting addresses needs to know. ELF (System V gABI, chapter 5) and PE
-(Microsoft PE/COFF, sections 2 to 5), little-endian, read from the head of the file.
+"""Where a program's stretches are loaded: what predicting addresses needs to know, read from the head of the file.
 
 A head that cannot be read is no error: the content is then treated as data.
 """
@@ -9,6 +8,10 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
+from rampa.core.binaries.elf import EXECUTABLE_SEGMENT, FRAMES, LOAD, Elf, read_elf
+from rampa.core.binaries.pe import EXECUTABLE, Pe, PeSection, read_pe
+from rampa.core.binaries.read_at import of_bytes
+
 X86_64, ARM64 = 1, 2
 DATA, CODE, RELATIVE = 0, 1, 2
 """What a segment holds: data with 64-bit pointers, code, data with 32-bit addresses relative to the image's base."""
@@ -16,8 +19,7 @@ MOST_SEGMENTS = 96
 HIGHEST = 1 << 56
 HEAD = 8192
 """Bytes of a file that are enough to read its layout."""
-_ELF_MACHINES = {62: X86_64, 183: ARM64}
-_PE_MACHINES = {0x8664: X86_64, 0xAA64: ARM64}
+PROCESSORS = {"x86_64": X86_64, "arm64": ARM64}
 
 
 @dataclass(frozen=True)
@@ -56,14 +58,12 @@ class Image:
 
 def read_image(head: bytes | memoryview) -> Image | None:
     """The layout that the first `HEAD` bytes of a file give, or None: not a program, or not of a kind that is known."""
+    read = of_bytes(head)
+    elf, pe = read_elf(read), read_pe(read)
     try:
-        if bytes(head[:4]) == b"\x7fELF":
-            return _checked(_elf(bytes(head)))
-        if bytes(head[:2]) == b"MZ":
-            return _checked(_pe(bytes(head)))
+        return _checked(_of_elf(elf) if elf else _of_pe(pe) if pe else None)
     except (struct.error, IndexError, ValueError):
-        pass
-    return None
+        return None
 
 
 def _checked(image: Image | None) -> Image | None:
@@ -84,49 +84,36 @@ def sound(image: Image) -> bool:
     return end < HIGHEST
 
 
-def _elf(head: bytes) -> Image | None:
-    if head[4:6] != b"\x02\x01":
+def _of_elf(elf: Elf) -> Image | None:
+    if not elf.wide or not elf.little or elf.machine not in PROCESSORS or len(elf.segments) > MOST_SEGMENTS:
         return None
-    (machine,) = struct.unpack_from("<H", head, 18)
-    (table,) = struct.unpack_from("<Q", head, 32)
-    size, count = struct.unpack_from("<HH", head, 54)
-    if machine not in _ELF_MACHINES or size != 56 or count > MOST_SEGMENTS:
+    loads = sorted((s for s in elf.segments if s.kind == LOAD and s.size), key=lambda s: s.offset)
+    if not loads:
         return None
-    segments, low, high, frames = [], HIGHEST, 0, -1
-    for i in range(count):
-        kind, flags, offset, address, _, in_file, in_memory, _ = struct.unpack_from("<IIQQQQQQ", head, table + i * size)
-        if kind == 1 and in_file:
-            segments.append(LoadedSegment(offset, in_file, address, CODE if flags & 1 else DATA))
-            low, high = min(low, address), max(high, address + in_memory)
-        elif kind == 0x6474E550:
-            frames = offset
-    segments.sort(key=lambda s: s.offset)
-    trimmed = [
-        LoadedSegment(s.offset, min(s.size, following.offset - s.offset) if following else s.size, s.address, s.kind)
-        for s, following in zip(segments, [*segments[1:], None], strict=True)
+    ends = [s.offset for s in loads[1:]]
+    sizes = [min(s.size, end - s.offset) for s, end in zip(loads, [*ends, HIGHEST], strict=True)]
+    segments = tuple(
+        LoadedSegment(s.offset, size, s.address, CODE if s.flags & EXECUTABLE_SEGMENT else DATA)
+        for s, size in zip(loads, sizes, strict=True)
+        if size > 0
+    )
+    low, high = min(s.address for s in loads), max(s.address + s.memory for s in loads)
+    frames = next((s.offset for s in elf.segments if s.kind == FRAMES), -1)
+    return Image(PROCESSORS[elf.machine], segments, low, high, low, frames)
+
+
+def _of_pe(pe: Pe) -> Image | None:
+    if pe.machine not in PROCESSORS or not pe.wide or len(pe.sections) > MOST_SEGMENTS:
+        return None
+    segments = [
+        LoadedSegment(s.offset, min(s.in_file, s.size) if s.size else s.in_file, pe.base + s.address, _pe_kind(s))
+        for s in sorted(pe.sections, key=lambda s: s.offset)
+        if s.in_file
     ]
-    return Image(_ELF_MACHINES[machine], tuple(s for s in trimmed if s.size > 0), low, high, low, frames)
+    return Image(PROCESSORS[pe.machine], tuple(segments), pe.base, pe.base + pe.memory, pe.base, -1)
 
 
-def _pe(head: bytes) -> Image | None:
-    (at,) = struct.unpack_from("<I", head, 60)
-    if head[at : at + 4] != b"PE\0\0":
-        return None
-    machine, sections = struct.unpack_from("<HH", head, at + 4)
-    (optional,) = struct.unpack_from("<H", head, at + 20)
-    (magic,) = struct.unpack_from("<H", head, at + 24)
-    if machine not in _PE_MACHINES or magic != 0x20B or sections > MOST_SEGMENTS:
-        return None
-    (base,) = struct.unpack_from("<Q", head, at + 24 + 24)
-    (in_memory,) = struct.unpack_from("<I", head, at + 24 + 56)
-    segments = []
-    for i in range(sections):
-        row = at + 24 + optional + i * 40
-        size, address, in_file, offset = struct.unpack_from("<IIII", head, row + 8)
-        (flags,) = struct.unpack_from("<I", head, row + 36)
-        relative = head[row : row + 8].rstrip(b"\0") in (b".pdata", b".xdata", b".idata", b".edata")
-        kind = CODE if flags & 0x20000000 else RELATIVE if relative else DATA
-        if in_file:
-            segments.append(LoadedSegment(offset, min(in_file, size) if size else in_file, base + address, kind))
-    segments.sort(key=lambda s: s.offset)
-    return Image(_PE_MACHINES[machine], tuple(segments), base, base + in_memory, base, -1)
+def _pe_kind(section: PeSection) -> int:
+    if section.flags & EXECUTABLE:
+        return CODE
+    return RELATIVE if section.name in (".pdata", ".xdata", ".idata", ".edata") else DATA

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sized
 from dataclasses import dataclass
 
-from rampa.core.binaries.elf import read_elf
+from rampa.core.binaries.elf import whole_elf
+from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.package import LIBRARY, Facts, libraries, read_facts
 from rampa.core.bundle.package_signature import LIBRARY_PAGE, WORD
 from rampa.core.bundle.zip_reader import Archive
@@ -135,7 +136,7 @@ def _segments(archive: Archive, own: list[Entry]) -> Iterator[Finding]:
         if entry.size > MAX_LIBRARY:
             continue
         try:
-            elf = read_elf(archive.read(entry.name, MAX_LIBRARY))
+            elf = whole_elf(of_bytes(archive.read(entry.name, MAX_LIBRARY)))
         except RampaError:
             continue
         if elf and elf.bits == 64 and 0 < elf.alignment < LIBRARY_PAGE:

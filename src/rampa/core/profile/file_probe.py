@@ -1,6 +1,6 @@
 """What files are, by their first bytes: executables with platform and architecture, pictures with their size, languages by name.
 
-Headers as openly specified: ELF (System V gABI), PE (Microsoft PE/COFF), Mach-O (Apple), PNG (RFC 2083, section 4.1.1).
+Executables by `core/binaries`; PNG as RFC 2083, section 4.1.1 has it.
 """
 
 from __future__ import annotations
@@ -11,11 +11,13 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from rampa.core.binaries.program import FORMATS, read_program
+from rampa.core.binaries.read_at import of_bytes
+
 HEAD = 4096
 """Bytes of a file that are looked at."""
-ELF_MACHINES = {3: "x86", 0x28: "arm32", 0x3E: "x86_64", 0xB7: "arm64"}
-PE_MACHINES = {0x14C: "x86", 0x8664: "x86_64", 0xAA64: "arm64"}
-MACH_TYPES = {0x01000007: "x86_64", 0x0100000C: "arm64"}
+ARCHITECTURES = frozenset({"x86", "x86_64", "arm32", "arm64"})
+"""Those that a profile can name."""
 LIBRARIES = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
 TAGS = frozenset(
     re.findall(
@@ -83,23 +85,20 @@ def programs(files: Sequence[Seen]) -> list[Program]:
 
 def _program(seen: Seen) -> Program | None:
     head, path = seen.head, seen.path
-    if head[:4] == b"\x7fELF" and len(head) >= 20:
-        order = "<" if head[5] == 1 else ">"
-        machine = ELF_MACHINES.get(struct.unpack(f"{order}H", head[18:20])[0], "")
-        return Program(path, "linux", machine, f"{path} is an ELF file for {machine or 'another processor'}.")
-    if head[:2] == b"MZ" and len(head) >= 64:
-        at = struct.unpack("<I", head[60:64])[0]
-        if head[at : at + 4] == b"PE\0\0" and len(head) >= at + 6:
-            machine = PE_MACHINES.get(struct.unpack("<H", head[at + 4 : at + 6])[0], "")
-            return Program(path, "windows", machine, f"{path} is a PE file for {machine or 'another processor'}.")
-    if head[:4] == b"\xcf\xfa\xed\xfe" and len(head) >= 8:
-        machine = MACH_TYPES.get(struct.unpack("<I", head[4:8])[0], "")
-        return Program(path, "macos", machine, f"{path} is a Mach-O file for {machine or 'another processor'}.")
+    found = read_program(of_bytes(head))
+    if found:
+        form, platform = FORMATS[type(found)]
+        machine = found.machine if found.machine in ARCHITECTURES else ""
+        return Program(path, platform, machine, f"{path} is {_a(form)} file for {machine or 'another processor'}.")
     if head[:2] == b"#!" and seen.executable:
         return Program(path, "linux", "", f"{path} is a script that may be executed.")
     if path.lower().endswith((".cmd", ".bat")):
         return Program(path, "windows", "", f"{path} is a command script.")
     return None
+
+
+def _a(form: str) -> str:
+    return f"an {form}" if form[0] in "EAIO" else f"a {form}"
 
 
 def pictures(files: Sequence[Seen]) -> tuple[Picture | None, Picture | None]:

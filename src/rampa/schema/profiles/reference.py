@@ -146,7 +146,7 @@ def _classes() -> list[str]:
         always = " (always)" if name in ALWAYS else ""
         out.append(f"| `{name}`{always} | `{' '.join(patterns)}` |")
     signs = ["", "By content, whatever a file is called:", "", "| class | sign |", "|---|---|"]
-    listed = dict.fromkeys((r.sign.cls, r.sign.why) for r in ROWS)
+    listed = dict.fromkeys((r.trait.cls, r.trait.why) for r in ROWS)
     extra = [("secrets", "private key (PEM, PKCS#12)"), (SYMBOLS_ONLY.cls, SYMBOLS_ONLY.why)]
     signs += [f"| `{cls}` | {why} |" for cls, why in dict.fromkeys([*listed, *extra])]
     signs.append(f"| said, not left out | {DEBUG_INSIDE.why} |")

@@ -18,7 +18,7 @@ from pathlib import Path
 import pathspec
 
 from rampa.core import parallel
-from rampa.core.content.select.file_traits import Sign, look
+from rampa.core.content.select.file_traits import Trait, look
 from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Sources
@@ -137,7 +137,7 @@ class _Picking:
         if not self._rules.classes:
             return files
 
-        def signs(batch: range) -> list[Sign | None]:
+        def signs(batch: range) -> list[Trait | None]:
             own = (files[i] for i in batch)
             return [None if f.path in self._meant else look(root / f.disk) for f in own]
 
