@@ -8,7 +8,7 @@ import sys
 
 def test_the_client_library_brings_neither_flask_nor_sqlalchemy() -> None:
     code = (
-        "from rampa.client import Client, documents\nimport sys\n"
+        "from rampa.client import Client; from rampa.client.profiles import documents\nimport sys\n"
         "print([m for m in ('flask', 'sqlalchemy', 'typer') if m in sys.modules])"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

@@ -8,7 +8,7 @@ import pytest
 
 from tests.cli.test_commands import Shell
 from tests.conftest import Live
-from tests.core.content.test_filters import sound
+from tests.core.content.pack.test_filters import sound
 from tests.samples import DOCUMENT, make_folder, noise
 
 HOSTILE = "data/a[/red] :bell:.txt"

@@ -57,9 +57,9 @@ def test_a_repository_can_check_its_document_alone(alone: Shell, tmp_path: Path)
 
 def test_a_fix_is_shown_then_made_in_the_file(alone: Shell, tmp_path: Path) -> None:
     folder = document(tmp_path / "bad", hurried())
-    name = "visor-release/code.graphics-not-set/code.graphics"
+    name = "visor-release/system.minimum-level/system.minimum"
     refused = alone.run("profile", "fix", name, "--document", str(folder))
-    assert '+code.graphics = ["vulkan"]' in refused.stdout
+    assert '+system.minimum = "44"' in refused.stdout
     assert "Not done" in refused.stderr
     assert (folder / "rampa.toml").read_text() == hurried()
     alone.run("profile", "fix", name, "--document", str(folder), "--yes")

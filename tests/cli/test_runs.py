@@ -75,7 +75,7 @@ def test_from_a_repository_to_builds(shell: Shell, tmp_path: Path) -> None:
     assert "error: no such lantern" in shell.run("run", "log", "3").stdout
     assert "1 x" in shell.run("run", "log", "3", "--errors").stdout
     assert [r["number"] for r in shell.json("run", "list", "--state", "failed")] == [3]
-    assert "it cannot be cancelled now" in shell.run("run", "cancel", "3", "--yes", code=5).stderr
+    assert "cancel is not possible now" in shell.run("run", "cancel", "3", "--yes", code=5).stderr
     assert "Run 4: broken at v1.4.0" in shell.run("run", "repeat", "3").stdout
     assert shell.json("agent", "show", "kiln-1")["name"] == "kiln-1"
     compared = shell.run("build", "compare", "1", "2").stdout

@@ -98,7 +98,14 @@ def test_problems_become_errors_at_once(status: int, code: str, kind: type[error
 
 
 def test_what_a_rule_refuses_is_no_conflict() -> None:
-    body = {"title": "A rule refuses it", "type": "x", "status": 409, "detail": "blocked", "code": "placement.blocked"}
+    body = {
+        "title": "x",
+        "kind": "refused",
+        "type": "x",
+        "status": 409,
+        "detail": "blocked",
+        "code": "placement.blocked",
+    }
     with pytest.raises(errors.Refused, match="blocked"):
         connection(lambda _: httpx.Response(409, json=body)).get(Session, "/x")
 
@@ -138,7 +145,6 @@ def summary(name: str) -> dict[str, object]:
         "profile",
         "platform",
         "purpose",
-        "state",
         "version_name",
         "created_by",
         "notes",
@@ -149,6 +155,7 @@ def summary(name: str) -> dict[str, object]:
     numbers = ("number", "version_code", "revision", "files", "size", "packed", "run", "warnings")
     return {
         "name": name,
+        "state": "ready",
         "signed": True,
         "pinned": False,
         "live_on": [],

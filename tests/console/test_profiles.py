@@ -92,7 +92,7 @@ def test_the_matrix_is_filtered_and_the_filter_is_in_the_address(browser: Browse
 def test_profiles_and_revisions_are_compared(browser: Browser, revised: Live) -> None:
     page = signed_in(browser, revised)
     go(page, "compare?left=visor-release%402&right=visor-release")
-    expect(page.get_by_role("row", name=re.compile("Minimum level 29 32"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("Minimum level 42 44"))).to_be_visible()
     go(page, "compare?left=linux-release&right=linux-release")
     expect(page.get_by_text("say the same")).to_be_visible()
 
@@ -100,16 +100,16 @@ def test_profiles_and_revisions_are_compared(browser: Browser, revised: Live) ->
 def test_a_form_knows_the_rules_and_its_change_becomes_a_revision(browser: Browser, revised: Live) -> None:
     page = signed_in(browser, revised)
     go(page, "document/edit?layer=profile visor-release&group=system")
-    page.get_by_label("Minimum level", exact=True).fill("31")
+    page.get_by_label("Minimum level", exact=True).fill("43")
     field = page.locator('[id="field system.minimum"]')
     expect(field).to_contain_text("the storefront sells no headset with an older system")
-    field.get_by_role("button", name='set system.minimum = "32"').click()
+    field.get_by_role("button", name='set system.minimum = "44"').click()
     expect(field).not_to_contain_text("blocker")
-    page.get_by_label("Minimum level", exact=True).fill("33")
+    page.get_by_label("Minimum level", exact=True).fill("45")
     page.get_by_role("button", name="Review").click()
-    expect(page.get_by_role("row", name="Minimum level 32 33")).to_be_visible()
+    expect(page.get_by_role("row", name="Minimum level 44 45")).to_be_visible()
     page.reload()
-    expect(page.get_by_role("row", name="Minimum level 32 33")).to_be_visible()
+    expect(page.get_by_role("row", name="Minimum level 44 45")).to_be_visible()
     confirm = page.get_by_role("button", name="Make revision 4")
     expect(confirm).to_be_disabled()
     page.get_by_label("Why it changes").fill("Newer headsets only.")
@@ -117,7 +117,7 @@ def test_a_form_knows_the_rules_and_its_change_becomes_a_revision(browser: Brows
     expect(page.get_by_role("list", name="Revisions")).to_contain_text("Newer headsets only.")
     with revised.client() as client:
         text = client.titles.revision("peatlight", 4).document
-        assert text == EVERYWHERE.replace('output.kind = "zip"\n', 'output.kind = "zip"\nsystem.minimum = "33"\n')
+        assert text == EVERYWHERE.replace('output.kind = "zip"\n', 'output.kind = "zip"\nsystem.minimum = "45"\n')
         assert client.titles.drafts("peatlight").draft is None
 
 

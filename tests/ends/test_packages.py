@@ -22,7 +22,7 @@ from rampa.schema.signing.identities import UnlockIn
 from rampa.schema.sources import SourceIn, StepVariablesIn
 from tests.ends.machines import ENDED, Machines, until
 from tests.samples import add_key
-from tests.service.test_vault import new_key
+from tests.service.test_signing import new_key
 
 TITLE = "peatlight"
 PASSPHRASE = "night shift 1907"

@@ -21,7 +21,7 @@ from rampa.operations.updates import differences
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
 from tests.conftest import World
-from tests.core.content.test_filters import sound
+from tests.core.content.pack.test_filters import sound
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
 
 TITLE = "peatlight"

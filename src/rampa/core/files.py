@@ -1,4 +1,4 @@
-"""What the operating system says of a disk, as a sentence."""
+"""Files: written beside, synced, renamed, in this one way; and what the operating system says of a disk, as a sentence."""
 
 from __future__ import annotations
 
@@ -6,10 +6,51 @@ import ctypes
 import errno
 import os
 import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from rampa.core.errors import Invalid, Unavailable
 from rampa.core.libc import c_function
+
+
+@contextmanager
+def replacing(path: Path, mode: int = 0o644, *, settle: bool = True) -> Iterator[BinaryIO]:
+    """A file that is written beside `path` and takes its place when all went well; else nothing of it stays.
+
+    Readers see the old one whole or the new one whole, also after a power cut. `settle` False leaves out the sync: for what can
+    be made again.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside = path.with_name(f".{path.name}.{os.getpid()}.part")
+    beside.unlink(missing_ok=True)
+    try:
+        # The mode holds from the first byte on: a secret is never readable by others for a moment.
+        with open(beside, "x+b", opener=lambda path, flags: os.open(path, flags, mode)) as out:
+            yield out
+            out.flush()
+            if settle:
+                os.fsync(out.fileno())
+        beside.replace(path)
+        if settle:
+            sync_folder(path.parent)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def replace_file(path: Path, data: bytes, mode: int = 0o644) -> None:
+    with replacing(path, mode) as out:
+        out.write(data)
+
+
+def sync_folder(folder: Path) -> None:
+    """A rename is on the disk when the folder is."""
+    fd = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(fd)
+    finally:
+        os.close(fd)
 
 
 def disk_error(error: OSError, where: Path) -> Unavailable:

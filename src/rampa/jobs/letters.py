@@ -10,6 +10,7 @@ from email.utils import format_datetime, make_msgid
 from pathlib import Path
 
 from rampa.core.errors import Unavailable
+from rampa.core.files import replace_file
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,4 @@ class Post:
     def _leave(self, letter: EmailMessage) -> None:
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         name = f"{dt.datetime.now(dt.UTC):%Y%m%dT%H%M%S.%fZ}.eml"
-        beside = self.folder / f".{name}"
-        beside.write_bytes(letter.as_bytes())
-        beside.replace(self.folder / name)
+        replace_file(self.folder / name, letter.as_bytes(), 0o600)

@@ -27,6 +27,7 @@ from blake3 import blake3
 
 from rampa import __version__
 from rampa.core.errors import Conflict, Damaged, NotFound, RampaError, Unavailable
+from rampa.core.files import replace_file, replacing
 from rampa.core.signing.seal import read_masters
 from rampa.db import Database, store_state
 from rampa.db.migrate import migrate
@@ -62,9 +63,7 @@ def back_up(url: str, store: Store, out: Path) -> dict[str, object]:
         "database": (out / "database.dump").stat().st_size,
         **{kind: {"files": files, "bytes": size, "copied": new} for kind, (files, size, new) in copied.items()},
     }
-    beside = out / "backup.json.part"
-    beside.write_text(json.dumps(said, indent=1) + "\n")
-    beside.replace(out / "backup.json")
+    replace_file(out / "backup.json", (json.dumps(said, indent=1) + "\n").encode())
     return said
 
 
@@ -128,20 +127,14 @@ def _copy(store: Store, kind: str, out: Path) -> tuple[int, int, int]:
         files, size = files + 1, size + row.size
         if target.is_file() and target.stat().st_size == row.size:
             continue
-        target.parent.mkdir(parents=True, exist_ok=True)
-        beside = target.with_suffix(".part")
         hasher = blake3()
-        with beside.open("wb") as stream:
+        with replacing(target) as stream:
             for piece in _pieces(store, kind, row.digest, row.size):
                 hasher.update(piece)
                 stream.write(piece)
-            stream.flush()
-            os.fsync(stream.fileno())
-        if hasher.digest() != row.digest:
-            beside.unlink()
-            hint = "Run `rampa store check`: it says which builds are hurt."
-            raise Damaged("store.damaged", f"{kind[:-1]} {name[:12]} is not what its name says", hint=hint)
-        beside.replace(target)
+            if hasher.digest() != row.digest:
+                hint = "Run `rampa store check`: it says which builds are hurt."
+                raise Damaged("store.damaged", f"{kind[:-1]} {name[:12]} is not what its name says", hint=hint)
         new += 1
     return files, size, new
 
@@ -163,12 +156,8 @@ def _digest(path: Path) -> str:
 
 
 def _dump(url: str, target: Path) -> None:
-    beside = target.with_suffix(".part")
-    with beside.open("wb") as out:
+    with replacing(target) as out:
         _pg("pg_dump", url, ["-Fc", _words(url)["dbname"]], out)
-        out.flush()
-        os.fsync(out.fileno())
-    beside.replace(target)
 
 
 def _words(url: str) -> dict[str, str]:

@@ -18,6 +18,7 @@ from pathlib import Path
 
 from rampa.core.content.depots.choice import Choice
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
+from rampa.core.files import replace_file
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
@@ -82,10 +83,7 @@ class SimulatedDevice:
 
     @classmethod
     def add(cls, folder: Path, identity: DeviceIdentity) -> SimulatedDevice:
-        folder.mkdir(parents=True, exist_ok=True)
-        beside = folder / (FILE + ".new")
-        beside.write_text(json.dumps(asdict(identity), indent=1))
-        beside.replace(folder / FILE)
+        replace_file(folder / FILE, json.dumps(asdict(identity), indent=1).encode())
         return cls(folder)
 
     @classmethod

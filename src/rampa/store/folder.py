@@ -16,6 +16,7 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core.errors import Damaged, Invalid, NotFound, Unavailable
+from rampa.core.files import sync_folder
 from rampa.store.port import Stored
 
 
@@ -139,8 +140,4 @@ def _settle(fd: int, path: Path, target: Path) -> None:
     os.fchmod(fd, 0o644)
     target.parent.mkdir(exist_ok=True)
     path.replace(target)
-    folder = os.open(target.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
+    sync_folder(target.parent)

@@ -8,6 +8,9 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from rampa.core.errors import Denied
+from rampa.core.files import replace_file
+
+FILE = "signed-in.json"
 
 
 @dataclass(frozen=True)
@@ -31,7 +34,7 @@ def load() -> Credentials | None:
     """RAMPA_ADDRESS and RAMPA_TOKEN, where they are set, else what sign-in kept."""
     address, token = os.environ.get("RAMPA_ADDRESS", ""), os.environ.get("RAMPA_TOKEN", "")
     try:
-        kept = Credentials(**json.loads((folder() / "signed-in.json").read_text()))
+        kept = Credentials(**json.loads((folder() / FILE).read_text()))
     except (OSError, ValueError, TypeError):
         kept = None
     if address or token:
@@ -50,9 +53,4 @@ def save(credentials: Credentials) -> None:
     """Readable by its owner only, from the first byte on."""
     home = folder()
     home.mkdir(parents=True, exist_ok=True, mode=0o700)
-    beside = home / "credentials.new"
-    beside.unlink(missing_ok=True)
-    fd = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(fd, "w") as out:
-        json.dump(asdict(credentials), out, indent=1)
-    beside.replace(home / "signed-in.json")
+    replace_file(home / FILE, json.dumps(asdict(credentials), indent=1).encode(), 0o600)

@@ -15,7 +15,7 @@ from rampa.core.bundle.tar_bundle import is_tar_zst
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.check.package import check_package
 from rampa.core.errors import Invalid, NotFound, Refused
-from rampa.core.replacement import replacing
+from rampa.core.files import replacing
 from rampa.core.signing import cms
 from rampa.core.signing import succession as succession
 from rampa.core.signing.identity import Identity

@@ -11,7 +11,7 @@ from rampa.cli.base.common import YES, confirmed
 from rampa.cli.base.output import findings, mb, out, table
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Invalid, NotFound, Refused
-from rampa.core.files import disk_error
+from rampa.core.files import disk_error, replace_file
 
 if TYPE_CHECKING:
     from rampa.core.picture.remark import Remark
@@ -115,10 +115,7 @@ def _show(source: SourcePicture, made: dict[str, tuple[list[MadePicture], list[R
 def _write(to: Path, made: dict[str, tuple[list[MadePicture], list[Remark]]]) -> None:
     try:
         for name, (files, _) in made.items():
-            (to / name).mkdir(parents=True, exist_ok=True)
             for file in files:
-                beside = to / name / f"{file.name}.part"
-                beside.write_bytes(file.data)
-                beside.replace(to / name / file.name)
+                replace_file(to / name / file.name, file.data)
     except OSError as error:
         raise disk_error(error, to) from error

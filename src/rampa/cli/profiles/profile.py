@@ -10,7 +10,7 @@ from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_ti
 from rampa.cli.base.output import err, facts, out, plural, print_json, table
 from rampa.cli.profiles import tables
 from rampa.core.errors import Invalid, NotFound
-from rampa.core.files import disk_error
+from rampa.core.files import disk_error, replace_file
 from rampa.core.profile.document import FILE_NAME
 from rampa.core.profile.text_changes import difference
 from rampa.schema.profiles import profiles as wire
@@ -197,15 +197,10 @@ def show_difference(old: str, new: str) -> None:
 
 
 def _write(path: Path, text: str) -> None:
-    """Beside, then renamed: a document is never half written."""
-    beside = path.with_name(path.name + ".part")
     try:
-        beside.write_text(text, encoding="utf-8", newline="")
-        beside.replace(path)
+        replace_file(path, text.encode())
     except OSError as error:
         raise disk_error(error, path) from error
-    finally:
-        beside.unlink(missing_ok=True)
 
 
 @app.command("propose")

@@ -9,7 +9,7 @@ from blake3 import blake3
 
 from rampa.client.calls import API, Calls
 from rampa.core.content.select.left_out import LeftOut
-from rampa.core.files import disk_error
+from rampa.core.files import disk_error, replacing
 from rampa.schema.builds import builds as builds_wire
 from rampa.schema.builds import changes as changes_wire
 from rampa.schema.common import Page
@@ -93,16 +93,12 @@ class BuildsCalls(Calls):
 
     def save_bundle(self, title: str, number: int, target: Path) -> None:
         """Writes the bundle beside and renames it."""
-        beside = target.with_name(target.name + ".part")
         try:
-            with beside.open("wb") as out:
+            with replacing(target) as out:
                 for piece in self.connection.stream(_build(title, number) + "/bundle"):
                     out.write(piece)
-            beside.replace(target)
         except OSError as error:
             raise disk_error(error, target) from error
-        finally:
-            beside.unlink(missing_ok=True)
 
     def signature(self, title: str, number: int) -> bytes:
         return self._fetch(_build(title, number) + "/signature")

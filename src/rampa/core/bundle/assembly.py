@@ -24,7 +24,7 @@ from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_structure import STORE
 from rampa.core.bundle.zip_writer import Member, write_zip
 from rampa.core.errors import Invalid, NotFound
-from rampa.core.replacement import replacing
+from rampa.core.files import replacing
 
 KEPT_PLAIN = ("resources.arsc",)
 

@@ -24,8 +24,7 @@ from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.bundle.zip_structure import STORE
 from rampa.core.bundle.zip_writer import Copied, Member, write_zip
 from rampa.core.errors import Invalid, Refused
-from rampa.core.files import begin_writing
-from rampa.core.replacement import replacing
+from rampa.core.files import begin_writing, replacing
 from rampa.core.signing import algorithms
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.succession import Succession

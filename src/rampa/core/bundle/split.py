@@ -16,7 +16,7 @@ from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.bundle.zip_writer import Member, write_zip
 from rampa.core.errors import Refused
-from rampa.core.replacement import replacing
+from rampa.core.files import replacing
 from rampa.core.version.forms import code_for_architecture
 
 

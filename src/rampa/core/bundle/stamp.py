@@ -19,7 +19,7 @@ from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.bundle.zip_writer import Member, write_zip
 from rampa.core.errors import Invalid, Refused
-from rampa.core.replacement import replacing
+from rampa.core.files import replacing
 
 CODE_LIMIT = 2_100_000_000
 """The largest version code of phone packages."""

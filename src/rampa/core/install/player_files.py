@@ -7,8 +7,8 @@ aside     the new one is installed, the player's goes to ROOT/aside
 
 from __future__ import annotations
 
-import os
 import shutil
+import stat
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,6 +17,7 @@ import pathspec
 
 from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 from rampa.core.content.tree.tree import FileEntry, Tree
+from rampa.core.files import replacing
 from rampa.core.install.assembly import file_holds
 
 
@@ -65,8 +66,5 @@ def carry_over(old: Tree, old_at: Path, new: Tree, staged: Path, aside: Path) ->
 
 def _copy(source: Path, target: Path) -> None:
     """Beside, then renamed: a link to another build's file is not written through."""
-    target.parent.mkdir(parents=True, exist_ok=True)
-    beside = target.with_name(target.name + ".carried")
-    shutil.copyfile(source, beside, follow_symlinks=False)
-    shutil.copymode(source, beside)
-    os.replace(beside, target)
+    with replacing(target, stat.S_IMODE(source.stat().st_mode), settle=False) as out, source.open("rb") as stream:
+        shutil.copyfileobj(stream, out)

@@ -10,21 +10,23 @@ from typing import Any
 
 import zstandard
 
+from rampa.core.files import replacing
+
 MOST = 1 << 31
 """Bytes of a column that are believed."""
 
 
 def write_columns(path: Path, head: dict[str, Any], columns: Sequence[Any]) -> None:
     """Written beside and renamed. `columns` are bytes-like."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    beside = path.with_suffix(".new")
     told = json.dumps(head).encode()
-    with beside.open("wb") as out, zstandard.ZstdCompressor(level=1).stream_writer(out, closefd=False) as packed:
+    with (
+        replacing(path, settle=False) as out,
+        zstandard.ZstdCompressor(level=1).stream_writer(out, closefd=False) as packed,
+    ):
         for part in (told, *columns):
             view = memoryview(part).cast("B")
             packed.write(struct.pack("<Q", len(view)))
             packed.write(view)
-    beside.replace(path)
 
 
 def read_columns(path: Path, count: int) -> tuple[dict[str, Any], list[bytes]]:

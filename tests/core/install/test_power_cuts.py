@@ -12,7 +12,7 @@ import pytest
 
 from rampa.core.content.tree.tree import Tree
 from rampa.core.install.install import Installation
-from tests.core.content.test_install import KEY, TITLE, Shop
+from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 
 OPERATIONS = (

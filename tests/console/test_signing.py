@@ -14,7 +14,7 @@ from tests.console.driving import MARKS, signed_in
 from tests.packages import ipa_files, lay_out
 from tests.samples import add_key, build, import_title
 from tests.service.test_packages import DOCUMENT
-from tests.service.test_vault import new_key
+from tests.service.test_signing import new_key
 
 pytestmark = MARKS
 

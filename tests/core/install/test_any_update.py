@@ -12,7 +12,7 @@ from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.regions import local_content
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
-from tests.core.content.test_install import KEY, TITLE, Shop
+from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 
 PIECES = [noise(70_000, 1), noise(90_000, 2), words(120_000, 3), bytes(300_000), b"fog", b"", noise(17_000, 4)]

@@ -16,7 +16,7 @@ from rampa.core.content.patch.format import read_varints, varints
 from rampa.core.content.patch.pairs import counterparts
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
-from tests.core.content.difference_reader import read_difference
+from tests.core.content.patch.difference_reader import read_difference
 from tests.samples import noise, words
 
 pytestmark = pytest.mark.skipif(not maker.available(), reason="there is no C compiler here")

@@ -1,0 +1,100 @@
+"""The state machines, step by step, against tables written by hand."""
+
+from __future__ import annotations
+
+import itertools
+from types import ModuleType
+
+import pytest
+
+from rampa.core.agent import life as agent
+from rampa.core.agent.life import AgentEvent, AgentState, possible_events, state_of
+from rampa.core.build import life as build
+from rampa.core.content.patch import life as difference
+from rampa.core.errors import Conflict, Refused
+from rampa.core.placement import life as placement
+from rampa.core.run import life as run
+from rampa.core.store import check_life as check
+from rampa.core.transitions import advance, possible, words
+from rampa.core.version.code import next_code
+
+EXPECTED = {
+    build: {
+        ("open", "complete"): "ready",
+        ("open", "abandon"): "abandoned",
+        ("ready", "place"): "ready",
+        ("ready", "remove"): "removed",
+    },
+    run: {
+        ("waiting", "take"): "working",
+        ("waiting", "cancel"): "cancelled",
+        ("waiting", "supersede"): "superseded",
+        ("waiting", "fail"): "failed",
+        ("working", "finish"): "done",
+        ("working", "fail"): "failed",
+        ("working", "lose"): "waiting",
+        ("working", "cancel"): "stopping",
+        ("stopping", "stop"): "cancelled",
+        ("stopping", "lose"): "cancelled",
+        ("stopping", "finish"): "done",
+        ("stopping", "fail"): "cancelled",
+        ("done", "repeat"): "done",
+        ("failed", "repeat"): "failed",
+        ("cancelled", "repeat"): "cancelled",
+        ("superseded", "repeat"): "superseded",
+    },
+    placement: {("live", "supersede"): "superseded", ("live", "withdraw"): "withdrawn"},
+    difference: {
+        ("waiting", "make"): "ready",
+        ("waiting", "skip"): "skipped",
+        ("ready", "ask"): "waiting",
+        ("skipped", "ask"): "waiting",
+    },
+    check: {("running", "finish"): "done", ("running", "cancel"): "cancelled"},
+}
+NAMES = {build: "Build", run: "Run", placement: "Placement", difference: "Difference", check: "Check"}
+
+
+@pytest.mark.parametrize("machine", EXPECTED, ids=list(NAMES.values()))
+def test_every_step(machine: ModuleType) -> None:
+    states, events = (getattr(machine, NAMES[machine] + kind) for kind in ("State", "Event"))
+    for state, event in itertools.product(states, events):
+        after = EXPECTED[machine].get((state.value, event.value))
+        if after is None:
+            with pytest.raises(Conflict, match=f"it is {words(state)}: {words(event)} is not possible now"):
+                advance(machine.TRANSITIONS, state, event, "it")
+        else:
+            assert advance(machine.TRANSITIONS, state, event, "it") == after
+        assert (event in possible(machine.TRANSITIONS, state)) == (after is not None)
+
+
+def test_a_conflict_says_what_is_possible_instead() -> None:
+    with pytest.raises(Conflict) as caught:
+        advance(run.TRANSITIONS, run.RunState.STOPPING, run.RunEvent.TAKE, "run 3")
+    assert caught.value.hint == "From here it can: stop, lose, finish, fail."
+
+
+@pytest.mark.parametrize(
+    ("facts", "state", "events"),
+    [
+        ({}, "idle", {"pause"}),
+        ({"busy": True}, "working", {"pause"}),
+        ({"paused": True}, "paused", {"resume"}),
+        ({"answers": False}, "lost", {"pause", "remove"}),
+        ({"answers": False, "busy": True}, "lost", {"pause"}),
+        ({"stopped": True, "paused": True}, "stopped", {"resume", "remove"}),
+    ],
+)
+def test_how_an_agent_stands(facts: dict[str, bool], state: str, events: set[str]) -> None:
+    facts = {"stopped": False, "answers": True, "paused": False, "busy": False} | facts
+    found = state_of(**facts)
+    assert found == AgentState(state)
+    assert possible_events(found, paused=facts["paused"], busy=facts["busy"]) == {AgentEvent(e) for e in events}
+    assert (found in agent.GONE) == ("remove" in events or state == "lost")
+
+
+def test_version_codes_rise_to_the_limit() -> None:
+    assert next_code(None, 10) == 1
+    assert next_code(9, 10) == 10
+    with pytest.raises(Refused, match="above this platform's limit"):
+        next_code(10, 10)
