@@ -19,6 +19,7 @@ from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.errors import NotFound
 from rampa.core.install.install import Installation
 from rampa.local.postgres import free_port
+from rampa.system import CLOCK
 
 CONFIG = """
 worker_processes 1; daemon off; pid {root}/pid; error_log {root}/error.log; user root;
@@ -60,7 +61,7 @@ def _run(count: int, scratch: Path, title: str, builds: list[int], way: tuple[st
     with Client(service, token) as client:
         told = client.titles.get(title)
         statements = {b: client.builds.statement(title, b) for b in builds}
-        have = Installation(scratch / "first", told.identifier, bytes.fromhex(told.manifest_key))
+        have = Installation(scratch / "first", told.identifier, bytes.fromhex(told.manifest_key), clock=CLOCK)
         have.update(statements[first], HttpDelivery(client, title, first))
     for n in range(count):
         subprocess.run(["cp", "-al", str(scratch / "first"), str(scratch / f"device{n}")], check=True)
@@ -69,7 +70,7 @@ def _run(count: int, scratch: Path, title: str, builds: list[int], way: tuple[st
 
     def one(n: int) -> tuple[float, int]:
         began = time.monotonic()
-        on = Installation(scratch / f"device{n}", told.identifier, bytes.fromhex(told.manifest_key))
+        on = Installation(scratch / f"device{n}", told.identifier, bytes.fromhex(told.manifest_key), clock=CLOCK)
         with Client(front, token) as client:
             report = on.update(statements[second], HttpDelivery(client, title, second, packs=f"{front}/packs"))
         return time.monotonic() - began, report.downloaded + report.metadata
@@ -91,7 +92,7 @@ def _run(count: int, scratch: Path, title: str, builds: list[int], way: tuple[st
 
 
 def _installation(scratch: Path, n: int, told: object) -> Installation:
-    return Installation(scratch / f"device{n}", told.identifier, bytes.fromhex(told.manifest_key))  # type: ignore[attr-defined]
+    return Installation(scratch / f"device{n}", told.identifier, bytes.fromhex(told.manifest_key), clock=CLOCK)  # type: ignore[attr-defined]
 
 
 def _workers(service: str) -> list[psutil.Process]:

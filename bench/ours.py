@@ -31,6 +31,7 @@ from rampa.core.content.tree.tree import Tree
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
+from rampa.system import CLOCK
 
 ALL = ContentRules((Pattern("*", "all"),), ())
 KEY = Ed25519PrivateKey.from_private_bytes(bytes(32))
@@ -147,7 +148,7 @@ def _write_packs(
 
 
 def installation(root: Path) -> Installation:
-    return Installation(root, "bench", KEY.public_key().public_bytes_raw())
+    return Installation(root, "bench", KEY.public_key().public_bytes_raw(), clock=CLOCK)
 
 
 def install_seconds(packed: Packed, root: Path) -> float:
@@ -164,7 +165,9 @@ def prepare(new: Packed, sources: tuple[Path, Path]) -> MadeSet:
     assert new.before
     payloads: list[bytes] = []
     whole = Locations(new.where)
-    made = make_set(new.before.tree, new.tree, _reader(sources[0]), _reader(sources[1]), whole, payloads.append)
+    made = make_set(
+        new.before.tree, new.tree, _reader(sources[0]), _reader(sources[1]), whole, payloads.append, clock=CLOCK
+    )
     joined = b"".join(payloads)
     digest = blake3(joined).digest()
     (new.folder / f"{digest.hex()}.pack").write_bytes(joined)

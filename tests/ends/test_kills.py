@@ -23,6 +23,7 @@ from rampa.core.install.install import Installation
 from rampa.db.migrate import migrate
 from rampa.local.postgres import private_server
 from rampa.local.service import stop
+from rampa.system import CLOCK
 from tests.conftest import Live, start_live
 from tests.samples import add_key, build, change_folder, import_title, make_folder, noise
 
@@ -158,7 +159,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
     device = tmp_path / "desk"
     assert command(live, ready, tmp_path, "device", "add", str(device), "--title", "peatlight").wait() == 0
     title = ready.titles.get("peatlight")
-    installation = Installation(device / "title", title.identifier, bytes.fromhex(title.manifest_key))
+    installation = Installation(device / "title", title.identifier, bytes.fromhex(title.manifest_key), clock=CLOCK)
     chance = random.Random(6)
     for number in (1, 2):
         if number == 2:
@@ -184,7 +185,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
 def test_the_service_killed_in_a_device_s_update(live: Live, ready: Client, tmp_path: Path) -> None:
     build(ready, make_folder(tmp_path / "source", BIG), tmp_path / "state")
     title = ready.titles.get("peatlight")
-    installation = Installation(tmp_path / "device", title.identifier, bytes.fromhex(title.manifest_key))
+    installation = Installation(tmp_path / "device", title.identifier, bytes.fromhex(title.manifest_key), clock=CLOCK)
     delivery = HttpDelivery(ready, "peatlight", 1)
     real, calls, one = delivery.read, [0], threading.Lock()
     restarts: list[threading.Thread] = []

@@ -16,6 +16,7 @@ from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, stop
 from rampa.schema.store import CollectIn
 from rampa.store.folder import FolderStore
+from rampa.system import CLOCK
 from tests.conftest import Live
 from tests.samples import add_key, build, import_title, make_folder, noise
 
@@ -47,7 +48,9 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
         there = Live(ServiceFolder(data / "service"), postgres.url(), port, live.owner_password)
         with there.client() as client:
             for number in (1, 2):
-                on = Installation(tmp_path / f"device-{number}", title.identifier, bytes.fromhex(title.manifest_key))
+                on = Installation(
+                    tmp_path / f"device-{number}", title.identifier, bytes.fromhex(title.manifest_key), clock=CLOCK
+                )
                 on.update(client.builds.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
                 assert on.verify() == []
             assert client.store.usage().size > 0

@@ -13,6 +13,7 @@ from rampa.core.errors import Conflict, Denied, NotFound, Refused
 from rampa.core.install.install import Installation
 from rampa.schema.common import Role
 from rampa.schema.devices import DeviceReport, NewDevice
+from rampa.system import CLOCK
 from tests.conftest import World
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
@@ -42,7 +43,7 @@ def place(client: Client, number: int, channel: str = "studio"):  # type: ignore
 
 def installation(client: Client, root: Path) -> Installation:
     title = client.titles.get("peatlight")
-    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key))
+    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key), clock=CLOCK)
 
 
 def update(client: Client, device: Installation, number: int):  # type: ignore[no-untyped-def]

@@ -120,7 +120,7 @@ def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
     assert "Not backed up" in client.signing.get("quillback-2026").warnings[0], "an export alone is no backup"
     with pytest.raises(Invalid, match="password does not open"):
         restore_drill(client, "quillback-2026", export, "a password")
-    with pytest.raises(Invalid, match="export is of another signing identity"):
+    with pytest.raises(Damaged, match="export is of another signing identity"):
         restore_drill(client, "quillback-2026", client.signing.export("other", "a new password"), "a new password")
     key = restore_drill(client, "quillback-2026", export, "a new password")
     assert (key.backed_by, key.warnings) == ("Iida", [])

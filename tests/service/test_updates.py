@@ -20,6 +20,7 @@ from rampa.operations.store import check, collection, repack
 from rampa.operations.updates import differences
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
+from rampa.system import CLOCK
 from tests.conftest import World
 from tests.core.content.pack.test_filters import sound
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
@@ -61,7 +62,7 @@ needs_kernel = pytest.mark.skipif(not maker.available(), reason="there is no C c
 
 def device(client: Client, root: Path, **more: bool) -> Installation:
     title = client.titles.get(TITLE)
-    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key), **more)
+    return Installation(root, title.identifier, bytes.fromhex(title.manifest_key), CLOCK, **more)
 
 
 def update(client: Client, on: Installation, number: int, choice: Choice = Choice()):  # type: ignore[no-untyped-def]

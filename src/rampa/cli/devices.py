@@ -20,6 +20,7 @@ from rampa.core.errors import Damaged, NotFound
 from rampa.core.install.rate import RateLimited
 from rampa.core.platform.table import PLATFORMS
 from rampa.schema.devices import NewDevice
+from rampa.system import CLOCK
 
 if TYPE_CHECKING:
     from rampa.core.install.fill import FillReport, Progress
@@ -264,7 +265,7 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
         def on(progress: Progress) -> None:
             bars.show(progress.phase, progress.done, progress.total)
 
-        delivery = RateLimited(HttpDelivery(client, own.title, offer.build), limit * 1e6 / 8)
+        delivery = RateLimited(HttpDelivery(client, own.title, offer.build), limit * 1e6 / 8, CLOCK)
         report = device.update(client.builds.statement(own.title, offer.build), delivery, on)
     client.devices.report(own.title, own.name, device_report(offer.build, report))
     if as_json:

@@ -23,6 +23,7 @@ from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
 from rampa.core.signing.grant import must_allow, read
+from rampa.system import CLOCK
 
 FILE = "device.json"
 Listener = Callable[[Progress], None]
@@ -68,6 +69,7 @@ class SimulatedDevice:
                 self.identity.identifier,
                 bytes.fromhex(self.identity.key),
                 keep_previous=self.identity.keep_previous,
+                clock=CLOCK,
             )
         except FileNotFoundError as error:
             raise NotFound(

@@ -12,6 +12,7 @@ from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.regions import local_content
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
+from rampa.system import CLOCK
 from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 
@@ -43,7 +44,7 @@ def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[byt
         at = Path(scratch)
         shop = Shop()
         first, second = shop.take(written(at / "old", old)), shop.take(written(at / "new", new))
-        device = Installation(at / "device", TITLE, KEY.public_key().public_bytes_raw())
+        device = Installation(at / "device", TITLE, KEY.public_key().public_bytes_raw(), clock=CLOCK)
         device.update(shop.release(1, first), shop)
         assert read(device.root / "current/tree") == read(at / "old")
         if differences:

@@ -31,6 +31,7 @@ from rampa.core.install.assembly import Assembly
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
+from rampa.system import CLOCK
 from tests.samples import change_folder, make_folder, noise
 
 KEY = Ed25519PrivateKey.from_private_bytes(bytes(32))
@@ -107,7 +108,9 @@ class Shop:
     def prepare(self, old: Tree, new: Tree, sources: tuple[Path, Path]) -> MadeSet:
         """Makes the differences of an update from the folders that the trees were read from."""
         payloads: list[bytes] = []
-        made = make_set(old, new, reader(sources[0]), reader(sources[1]), Locations(self.where), payloads.append)
+        made = make_set(
+            old, new, reader(sources[0]), reader(sources[1]), Locations(self.where), payloads.append, clock=CLOCK
+        )
         joined = b"".join(payloads)
         digest = blake3(joined).digest()
         self.packs[digest] = joined
@@ -144,7 +147,7 @@ def versions(shop: Shop, tmp_path: Path) -> tuple[Tree, Tree]:
 
 @pytest.fixture
 def device(tmp_path: Path) -> Installation:
-    return Installation(tmp_path / "device", TITLE, KEY.public_key().public_bytes_raw())
+    return Installation(tmp_path / "device", TITLE, KEY.public_key().public_bytes_raw(), clock=CLOCK)
 
 
 def installed(device: Installation, shop: Shop, tree: Tree, number: int = 1) -> bytes:
@@ -237,7 +240,7 @@ def test_a_power_cut_at_any_operation_leaves_the_old_or_the_new_build(
     shop: Shop, versions: tuple[Tree, Tree], tmp_path: Path
 ) -> None:
     key = KEY.public_key().public_bytes_raw()
-    base = Installation(tmp_path / "base", TITLE, key)
+    base = Installation(tmp_path / "base", TITLE, key, clock=CLOCK)
     installed(base, shop, versions[0])
     envelope = shop.release(2, versions[1])
     finished = False
@@ -246,7 +249,7 @@ def test_a_power_cut_at_any_operation_leaves_the_old_or_the_new_build(
         nth += 1
         root = tmp_path / f"try{nth}"
         shutil.copytree(base.root, root, symlinks=True)
-        device = Installation(root, TITLE, key)
+        device = Installation(root, TITLE, key, clock=CLOCK)
         with pytest.MonkeyPatch.context() as patch:
             crash_at(patch, nth)
             try:

@@ -12,6 +12,7 @@ import pytest
 
 from rampa.core.content.tree.tree import Tree
 from rampa.core.install.install import Installation
+from rampa.system import CLOCK
 from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.samples import noise, words
 
@@ -96,7 +97,7 @@ def running(device: Installation) -> int:
 
 def fresh(at: Path, shop: Shop, first: bytes, *, keep_previous: bool) -> Installation:
     shutil.rmtree(at, ignore_errors=True)
-    device = Installation(at, TITLE, KEY.public_key().public_bytes_raw(), keep_previous=keep_previous)
+    device = Installation(at, TITLE, KEY.public_key().public_bytes_raw(), keep_previous=keep_previous, clock=CLOCK)
     device.update(first, shop.of(1))
     (at / "current/tree/options.ini").write_bytes(b"fog = 9\n")
     return device

@@ -17,6 +17,7 @@ from rampa.core.errors import Damaged, Invalid, NotFound, RampaError, Refused
 from rampa.core.signing import grant, identity, passphrase
 from rampa.core.signing.keystore import read_entries, read_pkcs8, read_pkcs12
 from rampa.core.signing.seal import read_masters, rewrap, seal, sealed_by, unseal
+from rampa.system import RANDOM
 from tests.packages import NOW, make_identity
 
 PASSWORD = "a password"
@@ -163,7 +164,7 @@ def test_validity_is_warned_of() -> None:
 
 
 def test_a_passphrase_is_a_second_lock() -> None:
-    locked = passphrase.lock(b"secret", "night shift 1907", "identity:a")
+    locked = passphrase.lock(b"secret", "night shift 1907", "identity:a", random=RANDOM)
     assert b"secret" not in locked
     assert passphrase.unlock(locked, "night shift 1907", "identity:a") == b"secret"
     with pytest.raises(Invalid, match="does not unlock"):
@@ -171,15 +172,15 @@ def test_a_passphrase_is_a_second_lock() -> None:
     with pytest.raises(Invalid):
         passphrase.unlock(locked, "night shift 1907", "identity:b")
     with pytest.raises(Invalid, match=r"Use at least|has 5 characters"):
-        passphrase.lock(b"secret", "short", "a")
+        passphrase.lock(b"secret", "short", "a", random=RANDOM)
     with pytest.raises(Damaged):
         passphrase.unlock(locked[:20], "night shift 1907", "a")
 
 
 def test_the_master_key_changes_while_both_open() -> None:
     old, new = bytes(32), bytes(range(32))
-    sealed = seal(b"secret", old, "a")
-    moved = rewrap(sealed, (new, old), "a")
+    sealed = seal(b"secret", old, "a", random=RANDOM)
+    moved = rewrap(sealed, (new, old), "a", random=RANDOM)
     assert unseal(moved, new, "a") == unseal(moved, (old, new), "a") == b"secret"
     assert sealed_by(moved, new, "a")
     assert not sealed_by(moved, old, "a")

@@ -13,6 +13,7 @@ from rampa.cli.base.progress import Bars
 from rampa.cli.content import tables as shown
 from rampa.core.errors import Invalid
 from rampa.schema import content as wire
+from rampa.system import CLOCK
 
 if TYPE_CHECKING:
     from rampa.core.profile.resolved import ResolvedProfile
@@ -80,6 +81,7 @@ def tune(
             seconds=seconds,
             packing=packing,
             on=lambda done, total: bars.show("measure", done, total),
+            clock=CLOCK,
         )
     if as_json:
         print_json(wire.tuned_out(found))

@@ -12,6 +12,7 @@ from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.tree.regions import LocalContent
 from rampa.core.install.fill import Filling, Progress
+from rampa.system import CLOCK
 
 
 @dataclass(frozen=True)
@@ -41,5 +42,7 @@ def bring_tree(client: Client, at: str, target: Path, on: Callable[[Progress], N
     """Fills `target`; returns the count of files. Every chunk is checked against the manifest."""
     delivery = TreeDelivery(client, at)
     tree = manifest_format.decode(delivery.manifest(b"")).tree
-    Filling(target, None, delivery, on).run(tree, LocalContent(), locations_format.decode(delivery.locations(), tree))
+    Filling(target, None, delivery, CLOCK, on).run(
+        tree, LocalContent(), locations_format.decode(delivery.locations(), tree)
+    )
     return len(tree.files)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
-
 from rampa.client.client import Client
 from rampa.core.signing import cms
 from rampa.core.signing.identity import to_pkcs12
 from rampa.core.signing.keystore import read_pkcs12
 from rampa.core.signing.seal import seal, unseal
 from rampa.schema.signing.identities import Key
+from rampa.system import RANDOM
 
 
 def restore_drill(client: Client, name: str, export: bytes, password: str) -> Key:
@@ -17,7 +16,7 @@ def restore_drill(client: Client, name: str, export: bytes, password: str) -> Ke
     restored = read_pkcs12(export, password).identity
     probe = client.signing.probe(name)
     # The scratch vault: sealed under a key of this moment, opened again, and forgotten at the end.
-    scratch, label = os.urandom(32), f"drill:{name}"
-    sealed = seal(to_pkcs12(restored, name, password), scratch, label)
+    scratch, label = RANDOM(32), f"drill:{name}"
+    sealed = seal(to_pkcs12(restored, name, password), scratch, label, RANDOM)
     again = read_pkcs12(unseal(sealed, scratch, label), password).identity
     return client.signing.pass_drill(name, cms.sign_content(probe, again))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import threading
-import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -14,6 +13,7 @@ import numpy as np
 from blake3 import blake3
 
 from rampa.core import parallel
+from rampa.core.ambient import Clock
 from rampa.core.content.patch import maker
 from rampa.core.content.patch.locations import DifferencePlace, Locations
 from rampa.core.content.tree.columns import Digests, view
@@ -64,12 +64,14 @@ class Filling:
         root: Path,
         have_root: Path | None,
         delivery: Delivery,
+        clock: Clock,
         on: Callable[[Progress], None] = lambda _: None,
         workers: int = parallel.WORKERS,
     ) -> None:
         self._root = root
         self._have_root = have_root
         self._delivery = delivery
+        self._clock = clock
         self._on = on
         self._workers = workers
         self._lock = threading.Lock()
@@ -246,7 +248,7 @@ class Filling:
             except Damaged:
                 if attempt == TRIES - 1:
                     raise
-                time.sleep(0.05 * attempt)
+                self._clock.sleep(0.05 * attempt)
 
     def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
         total, done = assembly.tree.size, 0

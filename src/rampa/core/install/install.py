@@ -15,12 +15,12 @@ from __future__ import annotations
 
 import os
 import shutil
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core import parallel
+from rampa.core.ambient import Clock
 from rampa.core.content.depots.choice import EVERYTHING, Choice
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.tree.regions import LocalContent, local_content
@@ -57,11 +57,12 @@ class Installation:
     builds share are there once.
     """
 
-    def __init__(self, root: Path, title: str, public_key: bytes, *, keep_previous: bool = False) -> None:
+    def __init__(self, root: Path, title: str, public_key: bytes, clock: Clock, *, keep_previous: bool = False) -> None:
         self.root = root
         self._keep_previous = keep_previous
         self._title = title
         self._public_key = public_key
+        self._clock = clock
 
     def current(self) -> Installed | None:
         """What is installed, verified against the pinned key. Raises `Damaged` when its papers are."""
@@ -103,14 +104,14 @@ class Installation:
 
         Safe to run again after any interruption.
         """
-        started = time.monotonic()
+        started = self._clock.seconds()
         statement = self._verify(envelope)
         now = self._current_or_nothing()
         lines = lines_for(statement, choice)
         key = key_of(statement, envelope, lines)
         if now is not None and now.key == key:
             self._clean(key)
-            return FillReport(files=len(now.tree.files), seconds=time.monotonic() - started)
+            return FillReport(files=len(now.tree.files), seconds=self._clock.seconds() - started)
         if now is not None and statement.version_code < now.statement.version_code:
             raise Refused(
                 "statement.older",
@@ -127,7 +128,7 @@ class Installation:
         except OSError as error:
             raise disk_error(error, self.root) from error
         report.metadata += fetched + len(envelope)
-        report.seconds = time.monotonic() - started
+        report.seconds = self._clock.seconds() - started
         return report
 
     def verify(self, on: Listener = lambda _: None) -> list[str]:
@@ -150,7 +151,7 @@ class Installation:
 
     def repair(self, delivery: Delivery, on: Listener = lambda _: None) -> FillReport:
         """Makes damaged files again from their good chunks and downloads of the bad ones; the rest is not touched."""
-        started = time.monotonic()
+        started = self._clock.seconds()
         now = self._must_be_installed()
         bad = set(self.verify(on))
         files = (f for f in now.tree.files if f.path in bad)
@@ -162,7 +163,7 @@ class Installation:
             except OSError as error:
                 raise disk_error(error, self.root) from error
         report.repaired = sorted(bad)
-        report.seconds = time.monotonic() - started
+        report.seconds = self._clock.seconds() - started
         return report
 
     def _replace(self, now: Installed, damaged: Tree, delivery: Delivery, on: Listener) -> FillReport:
@@ -171,7 +172,7 @@ class Installation:
         beside = self.root / "making" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
         encoded = delivery.locations([d.depot for d in now.depots])
-        filling = Filling(beside, tree_at, delivery, on)
+        filling = Filling(beside, tree_at, delivery, self._clock, on)
         report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
         sync(beside)
         for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
@@ -202,7 +203,7 @@ class Installation:
         located = delivery.locations(names, now.statement.build if now else 0, held)
         have = local_content(now.tree) if now else LocalContent()
         have_root = self.tree_folder(now) if now else None
-        filling = Filling(making / "tree", have_root, delivery, on)
+        filling = Filling(making / "tree", have_root, delivery, self._clock, on)
         locations = locations_format.decode(located, tree, now.tree if now else None)
 
         def whole() -> locations_format.Locations:

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Mapping, Sequence
 
+from rampa.core.ambient import Clock
 from rampa.core.install.delivery import Delivery
 
 
 class RateLimited:
     """A `Delivery` that waits before each read until the rate allows it. Unlimited at 0."""
 
-    def __init__(self, inner: Delivery, bytes_a_second: float) -> None:
+    def __init__(self, inner: Delivery, bytes_a_second: float, clock: Clock) -> None:
         self._inner = inner
         self._rate = bytes_a_second
+        self._clock = clock
         self._lock = threading.Lock()
         self._free_at = 0.0
 
@@ -34,7 +35,7 @@ class RateLimited:
         """Whoever comes takes the next place in line: the sum of all reads keeps to the rate."""
         if self._rate > 0:
             with self._lock:
-                start = max(self._free_at, time.monotonic())
+                start = max(self._free_at, self._clock.seconds())
                 self._free_at = start + size / self._rate
-            time.sleep(max(0.0, start - time.monotonic()))
+            self._clock.sleep(max(0.0, start - self._clock.seconds()))
         return self._inner.read(pack, offset, size)

@@ -7,13 +7,13 @@ The parameters are RFC 9106's second recommendation (64 MiB, 3 passes, 4 lanes) 
 
 from __future__ import annotations
 
-import os
 import struct
 
 from argon2.low_level import Type, hash_secret_raw
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from rampa.core.ambient import Random
 from rampa.core.errors import Damaged, Invalid
 
 MAGIC = b"RPP1"
@@ -23,13 +23,13 @@ LEAST = 10
 MAX_MEMORY, MAX_PASSES = 1 << 21, 64
 
 
-def lock(secret: bytes, passphrase: str, label: str) -> bytes:
+def lock(secret: bytes, passphrase: str, label: str, random: Random) -> bytes:
     """Raises `Invalid` for a passphrase that is too short."""
     if len(passphrase) < LEAST:
         raise Invalid(
             "key.passphrase", f"the passphrase has {len(passphrase)} characters", hint=f"Use at least {LEAST}."
         )
-    salt, nonce = os.urandom(16), os.urandom(12)
+    salt, nonce = random(16), random(12)
     head = HEAD.pack(MAGIC, MEMORY, PASSES, LANES, salt, nonce)
     key = _derive(passphrase, salt, MEMORY, PASSES, LANES)
     return head + AESGCM(key).encrypt(nonce, secret, head + label.encode())

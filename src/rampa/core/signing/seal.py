@@ -8,12 +8,12 @@ be several master keys: the first seals, any of them opens, so that the key can 
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from rampa.core.ambient import Random
 from rampa.core.errors import Damaged, Invalid
 
 MAGIC = b"RSL1"
@@ -24,12 +24,11 @@ Masters = bytes | Sequence[bytes]
 """One master key of 32 bytes, or several, the one that seals first."""
 
 
-def seal(secret: bytes, masters: Masters, label: str) -> bytes:
+def seal(secret: bytes, masters: Masters, label: str, random: Random) -> bytes:
     """The sealed secret."""
-    data_key = AESGCM.generate_key(256)
-    inner = os.urandom(_NONCE)
+    data_key, inner = random(KEY_SIZE), random(_NONCE)
     body = inner + AESGCM(data_key).encrypt(inner, secret, _tag(label))
-    return _wrap(data_key, _keys(masters)[0], label) + body
+    return _wrap(data_key, _keys(masters)[0], label, random) + body
 
 
 def unseal(sealed: bytes, masters: Masters, label: str) -> bytes:
@@ -42,10 +41,10 @@ def unseal(sealed: bytes, masters: Masters, label: str) -> bytes:
         raise _unopened() from error
 
 
-def rewrap(sealed: bytes, masters: Masters, label: str) -> bytes:
+def rewrap(sealed: bytes, masters: Masters, label: str, random: Random) -> bytes:
     """The same secret with its data key wrapped by the first master key. The secret itself is not opened."""
     data_key = _data_key(sealed, masters, label)
-    return _wrap(data_key, _keys(masters)[0], label) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
+    return _wrap(data_key, _keys(masters)[0], label, random) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
 
 
 def sealed_by(sealed: bytes, master: bytes, label: str) -> bool:
@@ -68,8 +67,8 @@ def read_masters(text: str) -> tuple[bytes, ...]:
     return _keys(found)
 
 
-def _wrap(data_key: bytes, master: bytes, label: str) -> bytes:
-    outer = os.urandom(_NONCE)
+def _wrap(data_key: bytes, master: bytes, label: str, random: Random) -> bytes:
+    outer = random(_NONCE)
     return MAGIC + outer + AESGCM(master).encrypt(outer, data_key, _tag(label))
 
 

@@ -7,10 +7,12 @@ import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from rampa.core.ambient import Random
 from rampa.core.signing.seal import Masters
 from rampa.db import Database
 from rampa.schema.common import Role
 from rampa.store.port import ContentStore
+from rampa.system import RANDOM
 
 
 def utc_now() -> dt.datetime:
@@ -25,6 +27,7 @@ class Services:
     store: ContentStore
     master_key: Masters
     now: Callable[[], dt.datetime] = utc_now
+    random: Random = RANDOM
 
 
 @dataclass(frozen=True)

@@ -44,7 +44,7 @@ def _write(uow: UnitOfWork, own: list[Piece], key: tuple[bytes, bytes] | None) -
     writer = PackWriter()
     places = locate(uow, [c.digest for c in own])
     for frame in frames_anew(uow.services, own, places):
-        stored = encrypt(frame.stored, frame.raw, key[1], key[0]) if key else frame.stored
+        stored = encrypt(frame.stored, frame.raw, key[1], key[0], uow.services.random) if key else frame.stored
         writer.add(frame.chunks, stored)
         if writer.size >= PACK_TARGET:
             _keep(uow, writer, key)

@@ -72,7 +72,7 @@ def _fill(uow: UnitOfWork, row: TriggerRow, asked: wire.TriggerIn) -> str:
     if row.sealed is not None:
         return ""
     secret = new_secret(os.urandom(32))
-    row.sealed = seal(secret.encode(), uow.services.master_key, f"trigger:{row.id}")
+    row.sealed = seal(secret.encode(), uow.services.master_key, f"trigger:{row.id}", uow.services.random)
     return secret
 
 

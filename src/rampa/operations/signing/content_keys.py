@@ -23,11 +23,12 @@ def make_keys(uow: UnitOfWork, build: BuildRow, depots: list[str]) -> dict[str, 
     """Depot -> (id, key) for a new build, and the build's unsealing key; all sealed in the vault."""
     made = {}
     for depot in depots:
-        ident, key = encryption.new_id(), encryption.new_key()
-        sealed = seal(key, uow.services.master_key, key_label(ident))
+        ident, key = encryption.new_id(uow.services.random), encryption.new_key(uow.services.random)
+        sealed = seal(key, uow.services.master_key, key_label(ident), uow.services.random)
         uow.session.add(ContentKeyRow(id=ident, build_id=build.id, depot=depot, sealed=sealed, created_at=uow.now))
         made[depot] = (ident, key)
-    sealed = seal(encryption.new_key(), uow.services.master_key, unsealing_label(build.id))
+    random = uow.services.random
+    sealed = seal(encryption.new_key(random), uow.services.master_key, unsealing_label(build.id), random)
     uow.session.add(UnsealingKeyRow(build_id=build.id, sealed=sealed, created_at=uow.now, unsealed_by=""))
     uow.session.flush()
     return made
@@ -51,7 +52,9 @@ def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
             return wire.ContentKeys(build=number, unsealed_at=None, unsealing_key="", keys=[])
         unsealing = unseal(row.sealed, services.master_key, unsealing_label(build.id))
         keys = [
-            wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, unsealing).hex())
+            wire.WrappedKey(
+                id=i.hex(), wrapped=encryption.wrap(content_key(services, i), i, unsealing, services.random).hex()
+            )
             for i in sorted(idents)
         ]
         given = unsealing.hex() if row.unsealed_at else ""
@@ -63,9 +66,10 @@ def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     locked = [i for i in idents if is_locked(uow, _build_of(uow, i))]
     if locked:
         raise Refused("content.locked", "this build shares content with one that is not released yet")
-    unsealing = encryption.new_key()
+    random = uow.services.random
+    unsealing = encryption.new_key(random)
     keys = [
-        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(uow.services, i), i, unsealing).hex())
+        wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(uow.services, i), i, unsealing, random).hex())
         for i in idents
     ]
     return wire.ContentKeys(build=0, unsealed_at=uow.now, unsealing_key=unsealing.hex(), keys=keys)

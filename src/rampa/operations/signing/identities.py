@@ -79,8 +79,8 @@ def _sealed(services: Services, asked: wire.NewKey, identity: Identity) -> bytes
     secret = json.dumps({"pkcs12": data, "password": INNER}).encode()
     label = label_of(asked.name)
     if asked.passphrase:
-        secret = passphrase.lock(secret, asked.passphrase, label)
-    return seal(secret, services.master_key, label)
+        secret = passphrase.lock(secret, asked.passphrase, label, services.random)
+    return seal(secret, services.master_key, label, services.random)
 
 
 def label_of(name: str) -> str:

@@ -71,7 +71,7 @@ def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
             if sealed_by(sealed, masters[0], label):
                 left += 1
                 continue
-            setattr(row, field, rewrap(sealed, masters, label))
+            setattr(row, field, rewrap(sealed, masters, label, services.random))
             done += 1
         audit.record(uow, "vault.master-key", "vault", None, wrapped=done)
     return wire.Rewrapped(wrapped=done, unchanged=left, keys=len(masters))

@@ -45,7 +45,7 @@ def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) ->
                 id=ident,
                 identity_id=row.id,
                 run_id=run.id if run else None,
-                sealed=seal(secret, services.master_key, f"unlock:{ident}"),
+                sealed=seal(secret, services.master_key, f"unlock:{ident}", services.random),
                 expires_at=until,
                 unlocked_by=actor.name,
                 created_at=now,

@@ -37,7 +37,7 @@ def connect_source(services: Services, actor: Actor, slug: str, asked: wire.Sour
         row.credential = "password" if asked.password else "key" if asked.key else ""
         uow.session.flush()
         secret = json.dumps({"password": asked.password, "key": asked.key}).encode()
-        row.sealed = seal(secret, services.master_key, f"source:{row.id}") if row.credential else None
+        row.sealed = seal(secret, services.master_key, f"source:{row.id}", services.random) if row.credential else None
         audit.record(uow, "source.connect", asked.address[:200], slug, credential=row.credential)
         queue.put(uow.session, "fetch_source", queue.SOURCES, lock=f"fetch:{row.id}", title=slug)
         return describe(services, row)

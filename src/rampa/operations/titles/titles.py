@@ -39,7 +39,9 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
             name=name,
             identifier=identifier,
             manifest_public=signer.public_key().public_bytes_raw(),
-            manifest_sealed=seal(signer.private_bytes_raw(), services.master_key, f"manifest:{identifier}"),
+            manifest_sealed=seal(
+                signer.private_bytes_raw(), services.master_key, f"manifest:{identifier}", services.random
+            ),
             created_at=services.now(),
         )
         uow.session.add(title)

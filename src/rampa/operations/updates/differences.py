@@ -28,6 +28,7 @@ from rampa.operations.content.file_source import StoredFileBytes
 from rampa.operations.content.stored_trees import build_locations, build_tree, find_ready
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
+from rampa.system import CLOCK
 
 PIECE = 1024 * 1024
 PAYLOAD_ROOM = 128 * 1024 * 1024
@@ -153,7 +154,7 @@ def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) ->
 def _make(services: Services, trees: tuple[Tree, Tree], new: BuildRow, old: BuildRow, keep, allowed: Budget) -> MadeSet:  # type: ignore[no-untyped-def]
     sources = StoredFileBytes(services, trees[0]), StoredFileBytes(services, trees[1])
     locations = build_locations(services, new)[0]
-    return make_set(trees[1], trees[0], sources[1].read, sources[0].read, locations, keep, allowed)
+    return make_set(trees[1], trees[0], sources[1].read, sources[0].read, locations, keep, CLOCK, allowed)
 
 
 def _pieces(file: BinaryIO) -> Iterator[bytes]:

@@ -43,7 +43,7 @@ def put_variables(
         if lost:
             raise Invalid("variables.secret", f"the secret {lost[0]} has no value yet", where=f"secrets.{lost[0]}")
         row.variables, row.note, row.secrets = asked.variables, asked.note, sorted(secrets)
-        row.sealed = seal(json.dumps(secrets).encode(), services.master_key, f"variables:{name}")
+        row.sealed = seal(json.dumps(secrets).encode(), services.master_key, f"variables:{name}", services.random)
         row.version += 1
         row.changed_at, row.changed_by = services.now(), actor.name
         changed = sorted(k for k, v in secrets.items() if kept.get(k) != v)

@@ -22,6 +22,7 @@ from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, select
 from rampa.core.errors import Damaged
+from rampa.system import CLOCK
 from tests.samples import words
 
 KINDS = [Filter(SOUND, n) for n in (1, 2, 3, 8)] + [Filter(BLOCKS, 8), Filter(BLOCKS, 16)]
@@ -135,5 +136,5 @@ def test_damaged_frames_are_damaged_and_nothing_else(noise: bytes, seed: int) ->
 def test_tuning_proposes_a_filter_where_it_pays(tmp_path: Path) -> None:
     (tmp_path / "horn.wav").write_bytes(sound(6))
     (tmp_path / "fog.json").write_bytes(words(600_000))
-    found = tune(select(tmp_path, ContentRules((Pattern("*", "all"),), ())), sample=4_000_000, seconds=1)
+    found = tune(select(tmp_path, ContentRules((Pattern("*", "all"),), ())), sample=4_000_000, seconds=1, clock=CLOCK)
     assert {e.ending: e.rule for e in found.endings} == {".wav": "filtered", ".json": ""}

@@ -21,6 +21,7 @@ from rampa.core.content.select.file_traits import look, trait_of
 from rampa.core.content.select.provided_libraries import needed
 from rampa.core.content.select.selection import NO_RULE, ContentRules, Pattern, class_patterns, select
 from rampa.core.platform.provided_libraries import provided
+from rampa.system import CLOCK
 from tests.samples import noise, words
 
 SIGNS = {
@@ -178,15 +179,15 @@ def test_tuning_measures_and_recommends(tmp_path: Path) -> None:
     (tmp_path / "maps.json").write_bytes(words(900_000))
     (tmp_path / "owl.ogg").write_bytes(noise(300_000))
     selection = select(tmp_path, ContentRules((Pattern("*", "all"),), ()))
-    found = tune(selection, sample=2_000_000, seconds=60)
+    found = tune(selection, sample=2_000_000, seconds=60, clock=CLOCK)
     assert found.sample == found.size
     assert found.levels[0].packed > found.levels[-1].packed
     assert found.best in {m.level for m in found.levels}
     assert {e.ending: e.rule for e in found.endings}[".ogg"] == "stored"
-    hurried = tune(selection, sample=2_000_000, seconds=0.0)
+    hurried = tune(selection, sample=2_000_000, seconds=0.0, clock=CLOCK)
     assert len(hurried.levels) == 1
     assert hurried.skipped
-    cheap = tune(selection, sample=2_000_000, seconds=60, packing=1e-9)
+    cheap = tune(selection, sample=2_000_000, seconds=60, packing=1e-9, clock=CLOCK)
     assert cheap.best == 0
 
 

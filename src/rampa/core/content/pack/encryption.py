@@ -8,12 +8,12 @@ release key of a build, which is given out when the build is released (NIST SP 8
 
 from __future__ import annotations
 
-import os
 import struct
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from rampa.core.ambient import Random
 from rampa.core.content.pack.pack import decompress
 from rampa.core.errors import Damaged
 
@@ -23,17 +23,17 @@ ID_SIZE = 16
 NONCE = 12
 
 
-def new_key() -> bytes:
-    return AESGCM.generate_key(256)
+def new_key(random: Random) -> bytes:
+    return random(KEY_SIZE)
 
 
-def new_id() -> bytes:
-    return os.urandom(ID_SIZE)
+def new_id(random: Random) -> bytes:
+    return random(ID_SIZE)
 
 
-def encrypt(frame: bytes, raw: int, key: bytes, ident: bytes) -> bytes:
-    """A compressed frame of `raw` bytes, as it is stored."""
-    nonce = os.urandom(NONCE)
+def encrypt(frame: bytes, raw: int, key: bytes, ident: bytes, random: Random) -> bytes:
+    """A compressed frame of `raw` bytes, as it is stored. The nonce must never come twice with a key: it is random."""
+    nonce = random(NONCE)
     body = nonce + AESGCM(key).encrypt(nonce, frame, _about(ident, raw))
     return struct.pack("<II", SKIPPABLE, len(body)) + body
 
@@ -50,9 +50,9 @@ def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> b
     return decompress(frame, raw)
 
 
-def wrap(key: bytes, ident: bytes, unsealing_key: bytes) -> bytes:
-    """A content key as it may lie anywhere: only the release key opens it."""
-    nonce = os.urandom(NONCE)
+def wrap(key: bytes, ident: bytes, unsealing_key: bytes, random: Random) -> bytes:
+    """A content key as it may lie anywhere: only the unsealing key opens it."""
+    nonce = random(NONCE)
     return nonce + AESGCM(unsealing_key).encrypt(nonce, key, b"rampa-content-key" + ident)
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 from rampa.core import parallel
+from rampa.core.ambient import Clock
 from rampa.core.content.pack.compression import Packing
 from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
 from rampa.core.content.pack.filters import Filter, Run
@@ -97,6 +97,7 @@ class Tuned:
 
 def tune(
     selection: Selection,
+    clock: Clock,
     *,
     sample: int = 64 * 1024 * 1024,
     seconds: float = 120.0,
@@ -104,7 +105,7 @@ def tune(
     on: Callable[[int, int], None] = lambda done, total: None,
 ) -> Tuned:
     """Measures level by level until `seconds` are over. `packing`: recommend only levels that pack in so many seconds."""
-    started = time.monotonic()
+    started = clock.seconds()
     size = selection.files.size
     blocks = _sample(selection, sample)
     taken = sum(len(b.data) for b in blocks)
@@ -112,9 +113,9 @@ def tune(
     done: list[Measured] = []
     with parallel.pool() as threads:
         for number, level in enumerate(LEVELS):
-            if done and time.monotonic() - started + 3 * done[-1].packing / scale > seconds:
+            if done and clock.seconds() - started + 3 * done[-1].packing / scale > seconds:
                 break
-            done.append(_level(threads, level, blocks, scale))
+            done.append(_level(threads, clock, level, blocks, scale))
             on((number + 1) * taken, len(LEVELS) * taken)
         endings = _endings(threads, blocks, selection.files)
     skipped = LEVELS[len(done) :]
@@ -151,16 +152,16 @@ def _ending(file: Selected) -> str:
     return "." + name.rpartition(".")[2].lower() if "." in name[1:] else "(none)"
 
 
-def _level(threads: ThreadPoolExecutor, level: int, blocks: list[_Block], scale: float) -> Measured:
+def _level(threads: ThreadPoolExecutor, clock: Clock, level: int, blocks: list[_Block], scale: float) -> Measured:
     packing = Packing(level)
-    started = time.perf_counter()
+    started = clock.seconds()
     packed = list(parallel.in_order(threads, lambda b: compress(b.data, packing), blocks))
-    between = time.perf_counter()
+    between = clock.seconds()
     for _ in parallel.in_order(
         threads, lambda p: len(decompress(p[0], len(p[1].data))), zip(packed, blocks, strict=True)
     ):
         pass
-    ended = time.perf_counter()
+    ended = clock.seconds()
     size = sum(len(p) for p in packed)
     return Measured(level, int(size * scale), (between - started) * scale, (ended - between) * scale)
 

@@ -5,7 +5,6 @@ The payloads lie one behind the other in a file of its own, which is delivered b
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
@@ -13,6 +12,7 @@ import numpy as np
 from blake3 import blake3
 
 from rampa.core import parallel
+from rampa.core.ambient import Clock
 from rampa.core.binaries.segments import HEAD, read_image
 from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.patch import maker
@@ -69,11 +69,12 @@ def make_set(
     read_new: READ,
     locations: Locations,
     keep: Callable[[bytes], None],
+    clock: Clock,
     budget: Budget = Budget(),
     workers: int = parallel.WORKERS,
 ) -> MadeSet:
     """Makes what pays, the most promising first, hands each payload to `keep` in order, and says where each lies."""
-    started = time.monotonic()
+    started = clock.seconds()
     missing = missing_chunks(old, new)
     shares = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
     found = list(stretches(old, new, set(missing.digests)))
@@ -83,11 +84,11 @@ def make_set(
     made.groups = len(groups)
 
     def enough() -> bool:
-        made.out_of_budget |= time.monotonic() - started > budget.seconds or made.size > budget.size
+        made.out_of_budget |= clock.seconds() - started > budget.seconds or made.size > budget.size
         return made.out_of_budget
 
     def one(group: _Group) -> tuple[_Group, tuple[bytes, DifferencePlace] | None]:
-        if time.monotonic() - started > budget.seconds:
+        if clock.seconds() - started > budget.seconds:
             return group, None
         return group, _difference(group, read_old, read_new)
 
@@ -106,7 +107,7 @@ def make_set(
         take(groups)
         covered = {c.digest for p in made.places for c in p.new}
         take(_repacked(found, missing, covered, locations))
-    made.seconds = time.monotonic() - started
+    made.seconds = clock.seconds() - started
     return made
 
 
