@@ -162,7 +162,7 @@ def test_a_pack_that_lies_is_refused_and_leaves_nothing(ready: Client, tmp_path:
         with pytest.raises((Damaged, Invalid)):
             ready.builds.put_pack("peatlight", 1, bad)
     path = f"/api/v1/titles/peatlight/builds/1/packs/{'a' * 64}"
-    with pytest.raises(Invalid, match="not the one that was announced"):
+    with pytest.raises(Damaged, match="not the one that was announced"):
         ready.connection.request("PUT", path, content=pack_of(b"fog"))
     assert [p for p in (tmp_path / "store").rglob("*") if p.is_file()] == []
     assert ready.builds.missing("peatlight", 1, ["0" * 64]) == ["0" * 64]

@@ -66,7 +66,7 @@ def _all_steps(a: AttemptContext) -> EndIn:
     failure: EndIn | None = None
     for position, step in enumerate(a.work.steps):
         planned = Step(step.name, step.kind, when=step.when)
-        if not planned.wanted(a.profile.purpose, failure is not None):
+        if not planned.wanted(a.profile.settings.purpose, failure is not None):
             if failure is None:
                 a.report.step(position, "left-out", said=f"only {_when(step.when)}")
             continue

@@ -65,7 +65,7 @@ class AttemptContext:
 
     @property
     def version(self) -> str:
-        return self.work.version_name or self.profile.version_name
+        return self.work.version_name or self.profile.settings.version.name
 
     def open_build(self) -> builds_wire.Build:
         """Reserves the version code, once an attempt."""
@@ -90,13 +90,13 @@ class AttemptContext:
             "out": str(self.folder.out),
             "profile": self.work.profile,
             "platform": self.profile.platform.name,
-            "purpose": self.profile.purpose,
+            "purpose": self.profile.settings.purpose,
             "version": self.version,
             "commit": self.work.commit,
-            "kind": self.profile.kind,
-            "identifier": self.profile.identifier,
-            "minimum": self.own.get("system.minimum") or "",
-            "architectures": ",".join(self.profile.architectures),
+            "kind": self.profile.settings.output.kind,
+            "identifier": self.profile.settings.title.identifier,
+            "minimum": self.own.settings.system.minimum,
+            "architectures": ",".join(self.profile.settings.code.architectures),
         }
         if "{code}" in text:
             words["code"] = str(self.open_build().version_code)
@@ -115,7 +115,7 @@ class AttemptContext:
             "RAMPA_RUN": str(self.work.run),
             "RAMPA_PROFILE": self.work.profile,
             "RAMPA_PLATFORM": self.profile.platform.name,
-            "RAMPA_PURPOSE": self.profile.purpose,
+            "RAMPA_PURPOSE": self.profile.settings.purpose,
             "RAMPA_VERSION": self.version,
             "RAMPA_COMMIT": self.work.commit,
             "RAMPA_SOURCE": str(self.folder.source),

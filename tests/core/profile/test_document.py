@@ -118,7 +118,7 @@ def test_noise_is_refused_with_a_sentence(text: str) -> None:
 
 def test_a_build_gets_its_rules_with_origins() -> None:
     profile = resolve(read_document(DOCUMENT.encode()), "linux-release")
-    assert profile.identifier == "example.quillback.peatlight"
+    assert profile.settings.title.identifier == "example.quillback.peatlight"
     assert [(p.text, p.origin) for p in profile.rules.include] == [
         ("bin/", "rampa.toml:10"), ("data/", "rampa.toml:10"), ("locale/", "rampa.toml:10"),
     ]  # fmt: skip

@@ -35,7 +35,7 @@ def bundle(a: AttemptContext, step: Step) -> None:
     a.file = a.parts.write_bundle(a.folder.bundle)
     a.report.say(f"Wrote {a.file.name}, {a.file.stat().st_size / MB:.1f} MB.")
     _look_at_package(a)
-    if a.profile.self_test:
+    if a.profile.settings.launch.self_test:
         _self_test(a)
     if a.work.reproduces:
         _compare(a)
@@ -46,13 +46,13 @@ def _look_at_package(a: AttemptContext) -> None:
     assert a.file is not None
     build = a.open_build()
     expected = ExpectedPackage(
-        a.profile.purpose == "release",
-        a.profile.identifier,
+        a.profile.settings.purpose == "release",
+        a.profile.settings.title.identifier,
         build.version_name,
         build.version_code,
-        a.profile.architectures,
+        a.profile.settings.code.architectures,
     )
-    if a.profile.kind in ("zip", "tar.zst"):
+    if a.profile.settings.output.kind in ("zip", "tar.zst"):
         return
     with FileBytes(a.file) as source:
         found = check_bundle(source, expected)
@@ -103,7 +103,7 @@ def _send(a: AttemptContext) -> None:
 def sign(a: AttemptContext, step: Step) -> None:
     assert a.parts is not None
     assert a.file is not None
-    if not a.profile.identity:
+    if not a.profile.settings.signing.identity:
         a.report.say("The profile names no signing identity: the bundle stays unsigned.")
         return
     if a.profile.signs_inside:

@@ -29,7 +29,7 @@ def collect(a: AttemptContext, step: Step) -> None:
     root = a.root or a.folder.source
     _look_at_baked(a, root)
     a.selection = select(root, a.profile.rules)
-    if a.profile.symbols == "split" and split_symbols(a, a.selection):
+    if a.profile.settings.code.symbols == "split" and split_symbols(a, a.selection):
         a.selection = select(root, a.profile.rules)
     a.selection = _without_record(a.selection)
     pointers = set(a.pointers) & set(a.selection.files.paths) if root == a.folder.source else set()
@@ -71,7 +71,7 @@ def _look_at_baked(a: AttemptContext, root: Path) -> None:
         more = f" and {len(stale) - 1} more" if len(stale) > 1 else ""
         raise StepFailed("content.stale", f"{stale[0].path} was baked from another {stale[0].source}{more}")
     preview = [b.path for b in record if b.quality == "preview"]
-    if preview and a.profile.purpose == "release":
+    if preview and a.profile.settings.purpose == "release":
         raise StepFailed(
             "content.preview", f"{preview[0]}{f' and {len(preview) - 1} more' if len(preview) > 1 else ''}"
         )
@@ -108,12 +108,12 @@ def check(a: AttemptContext, step: Step) -> None:
 def _files(a: AttemptContext, selection: Selection) -> list[Finding]:
     there = set(selection.files.paths)
     out = []
-    entries = {a.own.get("launch.entry"), *(a.own.get("launch.entries") or {}).values()} - {None, ""}
+    entries = {a.own.settings.launch.entry, *a.own.settings.launch.entries.values()} - {""}
     for entry in sorted(entries):
         if entry not in there:
             hint = "See that the export makes it and no rule leaves it out: launch.entry, content.include."
             out.append(_blocker("launch.missing", f"the launch entry {entry} does not go in", entry, hint))
-    for unit in a.own.get("content.units") or ():
+    for unit in a.own.settings.content.units:
         if unit not in there and not any(p.startswith(unit.rstrip("/") + "/") for p in there):
             out.append(
                 _blocker("content.unit-missing", f"the unit {unit} does not go in", unit, "Export it, or take it out.")

@@ -46,7 +46,7 @@ def preview(
     if show not in shown.VIEWS:
         raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")
     own = _profile(folder, profile, document, title)
-    seen = look(folder, own.rules, own.depots, own.platform.name, own.provided_libraries)
+    seen = look(folder, own.rules, own.depots, own.platform.name, own.settings.content.provided_libraries)
     answer = wire.preview_out(str(folder), own.name, seen)
     if as_json:
         print_json(answer)

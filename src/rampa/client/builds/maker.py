@@ -52,7 +52,7 @@ def make_build(
     document = read_document(client.titles.revision(title, described.revision).document.encode())
     profile = resolve(document, profile_name)
     selection = select(folder, profile.rules)
-    keep_bundle = keep_bundle or _output(folder, profile.output)
+    keep_bundle = keep_bundle or _output(folder, profile.settings.output.folder)
     asked = wire.NewBuild(profile=profile_name, revision=described.revision, notes=notes)
     if version_name:
         asked = asked.model_copy(update={"version_name": version_name})

@@ -85,11 +85,13 @@ class BuildParts:
         name = hashlib.sha256(str(self.selection.root.resolve()).encode()).hexdigest()[:32]
         index = FolderIndex(self.state / "folders" / f"{name}.index", DEFAULT, time.time_ns())
         read = read_tree(self.selection, DEFAULT, index=index, progress=progress)
-        self.tree = mark_player_files(read, self.profile.player_files, self.profile.player_files_updates)
+        self.tree = mark_player_files(
+            read, self.profile.settings.content.player_files, self.profile.settings.content.player_files_updates
+        )
         return self.tree
 
     def send_content(self) -> None:
-        rules = PackingRules(self.profile.compression, self.profile.packing)
+        rules = PackingRules(self.profile.settings.content.compression, self.profile.settings.content.packing)
         self.sent = self._upload("upload", self._tree(), self.selection.sources, rules)
 
     def bundle(self, keep: Path | None) -> wire.BundleIn:
@@ -98,7 +100,7 @@ class BuildParts:
             with tempfile.TemporaryDirectory(prefix="rampa-") as scratch:
                 folder = keep or Path(scratch)
                 file = self.write_bundle(folder)
-                if self.profile.identity and self.profile.signs_inside:
+                if self.profile.settings.signing.identity and self.profile.signs_inside:
                     self.sign_inside(file)
                 return self.send_bundle(file)
         except OSError as error:
@@ -107,14 +109,14 @@ class BuildParts:
     def write_bundle(self, folder: Path) -> Path:
         """Unsigned; a package says of itself what was reserved for it."""
         folder.mkdir(parents=True, exist_ok=True)
-        kind = self.profile.kind
+        kind = self.profile.settings.output.kind
         file = folder / f"{self.build.bundle_name}.{kind}"
         progress = self._writing(self._tree().size)
         if kind in ("zip", "tar.zst"):
             with file.open("wb") as out:
                 write_desktop(out, kind, self.build.bundle_name, self._members(), progress=progress)
         else:
-            debuggable = None if kind == "ipa" else self.profile.debug_helpers
+            debuggable = None if kind == "ipa" else self.profile.settings.code.debug_helpers
             stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
             write_package(self._placed(kind), file, stamp, progress=progress)
         self.bare = _sha256(file)
@@ -140,7 +142,12 @@ class BuildParts:
         key = PackageSigner(about.ec, tuple(about.contents))
         with FileBytes(file) as source:
             sign_package(
-                source, signed, ask, key, self.profile.schemes or None, progress=self._writing(2 * source.size)
+                source,
+                signed,
+                ask,
+                key,
+                self.profile.settings.signing.schemes or None,
+                progress=self._writing(2 * source.size),
             )
         signed.replace(file)
         return about
@@ -238,7 +245,7 @@ class BuildParts:
         if linked is not None:
             raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
         own = has_own(m.name for m in members)
-        return [replace(m, name=place(m.name, kind, self.profile.program_name, own)) for m in members]
+        return [replace(m, name=place(m.name, kind, self.profile.settings.launch.program_name, own)) for m in members]
 
 
 def _encode(manifest: Manifest) -> str:

@@ -58,8 +58,8 @@ def _finding(
 
 
 def _version(profile: Resolved) -> Iterator[ProfileFinding]:
-    platform, name = PLATFORMS[profile.get("platform")], profile.get("version.name")
-    free, forming = profile.get("version.form") == "free", profile.get("version.code")
+    platform, name = PLATFORMS[profile.settings.platform], profile.settings.version.name
+    free, forming = profile.settings.version.form == "free", profile.settings.version.code
     if free and not platform.free_names:
         yield _finding(
             "blocker", "version.form-unknown", profile, "version.form",
@@ -70,7 +70,7 @@ def _version(profile: Resolved) -> Iterator[ProfileFinding]:
             "blocker", "version.not-semver", profile, "version.name",
             f"Version name: {name}; {version_name_problem(name)}", 'a SemVer name, or version.form = "free"',
         )  # fmt: skip
-    if profile.get("version.per_architecture") and len(profile.get("code.architectures")) != 1:
+    if profile.settings.version.per_architecture and len(profile.settings.code.architectures) != 1:
         yield _finding(
             "blocker", "version.architectures", profile, "version.per_architecture",
             "Version code by architecture: yes, and the profile builds for several at once", "one architecture a profile",
@@ -97,11 +97,11 @@ def _version(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _packing_limit(profile: Resolved, limit: int) -> int:
-    return limit // PLACE - 1 if profile.get("version.per_architecture") else limit
+    return limit // PLACE - 1 if profile.settings.version.per_architecture else limit
 
 
 def _opening(profile: Resolved) -> Iterator[ProfileFinding]:
-    units, opening = profile.get("content.units"), profile.get("content.opening")
+    units, opening = profile.settings.content.units, profile.settings.content.opening
     if not units:
         return
     if not opening:
@@ -119,7 +119,7 @@ def _opening(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _levels(profile: Resolved) -> Iterator[ProfileFinding]:
-    minimum, target = profile.get("system.minimum"), profile.get("system.target")
+    minimum, target = profile.settings.system.minimum, profile.settings.system.target
     if target and level_key(target) < level_key(minimum):
         yield _finding(
             "blocker", "system.target-below", profile, "system.target",
@@ -129,7 +129,7 @@ def _levels(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _launches(profile: Resolved) -> Iterator[ProfileFinding]:
-    entries, built = profile.get("launch.entries"), profile.get("code.architectures")
+    entries, built = profile.settings.launch.entries, profile.settings.code.architectures
     extra = [a for a in entries if a not in built]
     if extra:
         yield _finding(
@@ -141,7 +141,7 @@ def _launches(profile: Resolved) -> Iterator[ProfileFinding]:
 
 def _addons(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
     known = [d.addon for d in document.depots if d.addon]
-    for addon in profile.get("content.addons") or ():
+    for addon in profile.settings.content.addons or ():
         if addon not in known:
             yield _finding(
                 "blocker", "content.addon-unknown", profile, "content.addons",
@@ -151,7 +151,7 @@ def _addons(document: Document, profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _encrypted(profile: Resolved) -> Iterator[ProfileFinding]:
-    if profile.get("content.encryption") and not profile.get("launch.reads_encrypted"):
+    if profile.settings.content.encryption and not profile.settings.launch.reads_encrypted:
         yield _finding(
             "blocker", "content.encryption-unread", profile, "content.encryption",
             "Encryption: yes, and the launch entry does not say that it can read encrypted depots",
@@ -160,7 +160,7 @@ def _encrypted(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _reserved(profile: Resolved) -> Iterator[ProfileFinding]:
-    platform = PLATFORMS[profile.get("platform")]
+    platform = PLATFORMS[profile.settings.platform]
     for key in ("launch.program_name", "title.folder"):
         name = profile.get(key)
         if name.split(".")[0].casefold() in platform.reserved_names:
@@ -181,7 +181,7 @@ def _untaken(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _identity(profile: Resolved, identities: frozenset[str]) -> Iterator[ProfileFinding]:
-    name = profile.get("signing.identity")
+    name = profile.settings.signing.identity
     if name and name not in identities:
         known = sorted(identities)
         make = f"Make it with `rampa key make {name}`, or bring it in with `rampa key import`."

@@ -24,7 +24,7 @@ def check_pictures(folder: Path, profiles: Iterable[Resolved]) -> list[ProfileFi
     read: dict[str, Read] = {}
     found: list[ProfileFinding] = []
     for profile in profiles:
-        platform = PLATFORMS[profile.get("platform")]
+        platform = PLATFORMS[profile.settings.platform]
         for key, remarks in LOOKS.items():
             path = profile.get(key)
             if not path:

@@ -34,8 +34,8 @@ def check_document(document: Document, identities: Identities = None) -> list[Pr
 
 def check_profile(document: Document, profile: Resolved, identities: Identities = None) -> list[ProfileFinding]:
     """One profile's findings, blockers first."""
-    shop = profile.get("storefront") or ""
-    rules = rules_for(profile.get("platform"), shop, profile.get("purpose"))
+    shop = profile.settings.storefront
+    rules = rules_for(profile.settings.platform, shop, profile.settings.purpose)
     found: dict[str, ProfileFinding] = {}
     for rule in rules:
         broken = _broken(rule, profile)
@@ -120,8 +120,8 @@ def _same_bundle(document: Document) -> Iterator[ProfileFinding]:
     """Two profiles whose bundles get one name: in one folder, one would replace the other."""
     by_name: dict[str, list[Resolved]] = defaultdict(list)
     for profile in document.profiles.values():
-        template = profile.get("output.bundle")
-        name = template.replace("{profile}", profile.name).replace("{platform}", profile.get("platform"))
+        template = profile.settings.output.bundle
+        name = template.replace("{profile}", profile.name).replace("{platform}", profile.settings.platform)
         by_name[f"{name}.{profile.get('output.kind')}"].append(profile)
     for profiles in by_name.values():
         for profile in profiles[1:]:
@@ -131,7 +131,7 @@ def _same_bundle(document: Document) -> Iterator[ProfileFinding]:
                 profile.name,
                 "output.bundle",
                 profile.origin("output.bundle"),
-                profile.get("output.bundle"),
+                profile.settings.output.bundle,
                 "a name that no other profile's bundle has",
                 f"Bundle name: the one that {profiles[0].name} has; in one folder, one bundle would replace the other",
                 "",

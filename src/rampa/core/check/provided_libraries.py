@@ -13,7 +13,7 @@ HINT = "Include the library beside the program, or name it in content.provided_l
 
 def check_provided_libraries(selection: Selection, profile: ResolvedProfile) -> list[Finding]:
     """A warning for each: the table of what platforms bring cannot know everything."""
-    found = lacking(selection, profile.platform.name, profile.provided_libraries)
+    found = lacking(selection, profile.platform.name, profile.settings.content.provided_libraries)
     return [
         Finding(
             "warning",

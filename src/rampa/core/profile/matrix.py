@@ -24,7 +24,7 @@ class MatrixLine:
 
 def matrix(profiles: list[Resolved]) -> list[MatrixLine]:
     """A row a setting."""
-    platforms = [p.get("platform") for p in profiles]
+    platforms = [p.settings.platform for p in profiles]
     return [_row(key, tuple(p.values.get(key) for p in profiles), platforms) for key in SETTINGS]
 
 

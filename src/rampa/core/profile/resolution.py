@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from rampa.core.profile.facets import order
+from rampa.core.profile.groups import Settings, typed
 from rampa.core.profile.layers import Layer
 from rampa.core.profile.settings.kinds import Setting
 from rampa.core.profile.settings.table import SETTINGS
@@ -28,7 +30,7 @@ class Untaken:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Resolved:
     """One profile: `values` by key, those without a value left out; `facets` in the order in which they applied."""
 
@@ -37,7 +39,15 @@ class Resolved:
     values: dict[str, Value]
     untaken: tuple[Untaken, ...]
 
+    @cached_property
+    def settings(self) -> Settings:
+        """What code reads; `get` is for whoever has a key in hand."""
+        return typed({key: value.value for key, value in self.values.items()})
+
     def get(self, key: str) -> Any:
+        """None where nothing is set. Raises `KeyError` for a key that the table does not have."""
+        if key not in SETTINGS:
+            raise KeyError(f"there is no setting {key}")
         found = self.values.get(key)
         return found.value if found else None
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 from rampa.core.content.depots.depots import DepotRule
@@ -11,6 +10,7 @@ from rampa.core.content.select.selection import ContentRules, Pattern, class_pat
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import DepotRules, Document
+from rampa.core.profile.groups import Settings
 from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.settings.build import DEFAULT_BUNDLE
 from rampa.core.version.forms import PLACE
@@ -21,112 +21,64 @@ __all__ = ["DEFAULT_BUNDLE", "ResolvedProfile", "bundle_name", "resolve"]
 
 @dataclass(frozen=True)
 class ResolvedProfile:
-    """`launch` is the path that the first architecture starts."""
+    """A profile as a build needs it: its settings, the rules of what goes in with their origins, and its depots."""
 
     name: str
-    title: str
-    program_name: str
-    identifier: str
     platform: Platform
-    purpose: str
-    architectures: tuple[str, ...]
-    version_name: str
-    free_names: bool
-    """Version names need not be SemVer."""
-    storefront: str
-    forming: str
-    """How the version code is formed: counter, packed or commits."""
-    first_code: int
-    per_architecture: bool
-    """The version code has the architecture's digit behind it."""
-    kind: str
-    schemes: tuple[str, ...]
-    padding: str
-    self_test: bool
-    symbols: str
-    debug_helpers: bool
-    identity: str
-    launch: str
-    bundle: str
-    compression: int
-    packing: Mapping[str, str]
-    """Packing by pattern, beyond the usual level."""
-    player_files: tuple[str, ...]
-    player_files_updates: str
-    provided_libraries: tuple[str, ...]
-    encryption: bool
+    settings: Settings
     rules: ContentRules
     depots: tuple[DepotRule, ...]
-    output: str
+
+    @property
+    def launch(self) -> str:
+        """The path that the first architecture starts."""
+        launch = self.settings.launch
+        return launch.entries.get(self.settings.code.architectures[0], launch.entry)
 
     @property
     def code_limit(self) -> int:
         """The largest code before the architecture's digit."""
-        return self.platform.code_limit // PLACE - 1 if self.per_architecture else self.platform.code_limit
+        limit = self.platform.code_limit
+        return limit // PLACE - 1 if self.settings.version.per_architecture else limit
 
     @property
     def signs_inside(self) -> bool:
         """The signature is part of the bundle, not beside it."""
-        return self.kind in ("apk", "aab")
+        return self.settings.output.kind in ("apk", "aab")
 
     def version_problem(self, text: str) -> str:
         """What is wrong with a version name for this profile, as a clause; empty when nothing is."""
-        return free_name_problem(text) if self.free_names else version_name_problem(text)
+        free = self.settings.version.form == "free"
+        return free_name_problem(text) if free else version_name_problem(text)
 
 
 def resolve(document: Document, name: str) -> ResolvedProfile:
     """Raises `NotFound` with the profiles that there are."""
-    own = document.profile(name)
-    entries = own.get("launch.entries")
+    found = document.profile(name)
+    include, leave_out = _patterns(found, "content.include", ""), _leave_out(document, found)
     return ResolvedProfile(
         name=name,
-        title=own.get("title.name"),
-        program_name=own.get("launch.program_name"),
-        identifier=own.get("title.identifier"),
-        platform=PLATFORMS[own.get("platform")],
-        purpose=own.get("purpose"),
-        architectures=own.get("code.architectures"),
-        version_name=own.get("version.name"),
-        free_names=own.get("version.form") == "free",
-        storefront=own.get("storefront") or "",
-        forming=own.get("version.code"),
-        first_code=own.get("version.first_code"),
-        per_architecture=own.get("version.per_architecture"),
-        kind=own.get("output.kind"),
-        schemes=tuple(own.get("signing.schemes") or ()),
-        padding=own.get("signing.rsa_padding"),
-        self_test=own.get("launch.self_test"),
-        symbols=own.get("code.symbols"),
-        debug_helpers=bool(own.get("code.debug_helpers")),
-        identity=own.get("signing.identity") or "",
-        launch=entries.get(own.get("code.architectures")[0], own.get("launch.entry")),
-        bundle=own.get("output.bundle"),
-        compression=own.get("content.compression"),
-        packing=dict(own.get("content.packing") or {}),
-        player_files=tuple(own.get("content.player_files") or ()),
-        player_files_updates=own.get("content.player_files_updates"),
-        provided_libraries=tuple(own.get("content.provided_libraries") or ()),
-        encryption=bool(own.get("content.encryption")),
-        rules=ContentRules(tuple(_patterns(own, "content.include", "")), tuple(_strip(document, own)), _classes(own)),
+        platform=PLATFORMS[found.settings.platform],
+        settings=found.settings,
+        rules=ContentRules(tuple(include), tuple(leave_out), _classes(found)),
         depots=tuple(
-            DepotRule(d.name, d.only, d.not_, d.selector, d.from_, d.to) for d in document.depots if _has(own, d)
+            DepotRule(d.name, d.only, d.not_, d.selector, d.from_, d.to) for d in document.depots if _has(found, d)
         ),
-        output=own.get("output.folder") or "",
     )
 
 
 def bundle_name(profile: ResolvedProfile, title: str, version_name: str, code: int) -> str:
     """The bundle's name without an ending; also the name of its one top folder."""
-    return profile.bundle.format(
+    return profile.settings.output.bundle.format(
         title=title, version=version_name, code=code, profile=profile.name, platform=profile.platform.name
     )
 
 
 def _has(own: Resolved, depot: DepotRules) -> bool:
     """The profile's platform has the depot, and its addon goes with the profile."""
-    if depot.platforms and own.get("platform") not in depot.platforms:
+    if depot.platforms and own.settings.platform not in depot.platforms:
         return False
-    addons = own.get("content.addons")
+    addons = own.settings.content.addons
     return not depot.addon or addons is None or depot.addon in addons
 
 
@@ -136,7 +88,7 @@ def _classes(own: Resolved) -> dict[str, str]:
     return dict.fromkeys(ALWAYS, "always") | {name: said.part(name).place() for name in said.value}
 
 
-def _strip(document: Document, own: Resolved) -> list[Pattern]:
+def _leave_out(document: Document, own: Resolved) -> list[Pattern]:
     leave_out = class_patterns(_classes(own))
     leave_out += _patterns(own, "content.leave_out", "leave-out rule")
     leave_out += _left_out_units(document, own)
@@ -166,7 +118,7 @@ def _left_out_units(document: Document, own: Resolved) -> list[Pattern]:
 
 
 def _left_out_languages(document: Document, own: Resolved) -> list[Pattern]:
-    where = own.get("content.language_files")
+    where = own.settings.content.language_files
     if not where:
         return []
     origin = own.origin("content.languages").place()
@@ -175,7 +127,7 @@ def _left_out_languages(document: Document, own: Resolved) -> list[Pattern]:
 
 
 def _left_out_addons(document: Document, own: Resolved) -> list[Pattern]:
-    addons = own.get("content.addons")
+    addons = own.settings.content.addons
     if addons is None:
         return []
     origin = own.origin("content.addons").place()

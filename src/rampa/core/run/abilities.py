@@ -46,10 +46,10 @@ class WantedAbilities:
 
 def wanted_of(profile: Resolved, disk: int = 0) -> WantedAbilities:
     return WantedAbilities(
-        profile.get("platform"),
-        profile.get("toolchain.name") or "",
-        profile.get("toolchain.versions") or "",
-        profile.get("toolchain.licence") or "",
+        profile.settings.platform,
+        profile.settings.toolchain.name,
+        profile.settings.toolchain.versions,
+        profile.settings.toolchain.licence,
         disk,
     )
 

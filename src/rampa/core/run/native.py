@@ -16,7 +16,7 @@ GROUPS = ("code.", "system.")
 
 def native_files(profile: Resolved, files: Iterable[tuple[str, str]]) -> dict[str, str]:
     """Of (path, digest) pairs, those that `code.native` names."""
-    spec = pathspec.GitIgnoreSpec.from_lines(profile.get("code.native"))
+    spec = pathspec.GitIgnoreSpec.from_lines(profile.settings.code.native)
     return {path: digest for path, digest in files if spec.match_file(path)}
 
 

@@ -33,7 +33,7 @@ NEEDS = {"check": "collect", "bundle": "collect", "sign": "bundle", "depots": "b
 
 def listed(profile: Resolved) -> tuple[str, ...]:
     """The profile's steps by name. What is not said is put where it belongs: fetch first, depots and complete after a bundle."""
-    names: tuple[str, ...] = profile.get("toolchain.steps") or _usual(profile)
+    names: tuple[str, ...] = profile.settings.toolchain.steps or _usual(profile)
     if "fetch" not in names:
         names = ("fetch", *names)
     if "bundle" in names:
@@ -46,9 +46,9 @@ def listed(profile: Resolved) -> tuple[str, ...]:
 
 
 def _usual(profile: Resolved) -> tuple[str, ...]:
-    export = ("export",) if profile.get("toolchain.export") else ()
-    toolchain = ("toolchain",) if profile.get("toolchain.name") else ()
-    sign = ("sign",) if profile.get("signing.identity") else ()
+    export = ("export",) if profile.settings.toolchain.export else ()
+    toolchain = ("toolchain",) if profile.settings.toolchain.name else ()
+    sign = ("sign",) if profile.settings.signing.identity else ()
     return ("fetch", *toolchain, *export, "collect", "check", "bundle", *sign, "depots", "complete")
 
 
@@ -65,7 +65,7 @@ def steps_of(document: Document, profile: Resolved) -> list[Step]:
 
 
 def _built_in(name: str, own: OwnStep | None, profile: Resolved) -> Step:
-    command = profile.get("toolchain.export") if name == "export" else ()
+    command = profile.settings.toolchain.export if name == "export" else ()
     step = Step(name, name, tuple(command), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
     return _limited(step, own) if own else step
 
@@ -90,7 +90,7 @@ def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str,
             out.append(
                 (f"unknown.{name}", f"no step {name!r} is known", near or f"Give it a command in [steps.{name}].")
             )
-    if "export" in names and not profile.get("toolchain.export"):
+    if "export" in names and not profile.settings.toolchain.export:
         out.append(("no-export", "the step export has no command", "Say what it runs in toolchain.export."))
     return [*out, *_order_problems(names)]
 

@@ -42,7 +42,7 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
         profile = resolve(document, asked.profile)
         _must_be_sound(uow, document, asked.profile)
         _must_continue(uow, profile)
-        version = asked.version_name or profile.version_name
+        version = asked.version_name or profile.settings.version.name
         problem = profile.version_problem(version)
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
@@ -123,7 +123,7 @@ def _add(
         revision=asked.revision or title.revision,
         profile=profile.name,
         platform=profile.platform.name,
-        purpose=profile.purpose,
+        purpose=profile.settings.purpose,
         state=BuildState.OPEN,
         version_name=version,
         version_code=code,

@@ -34,13 +34,13 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         build = must_be_open(find_build(uow.session, slug, number, lock=True))
         must_hold(uow, build, asked.lease)
         profile = profile_of(uow, build)
-        if not profile.identity or not profile.signs_inside:
+        if not profile.settings.signing.identity or not profile.signs_inside:
             raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
-        row = find_key(uow.session, profile.identity, lock=True)
+        row = find_key(uow.session, profile.settings.signing.identity, lock=True)
         line = succession.decode(row.succession) if row.succession else ()
         # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
-        first = row if profile.kind == "aab" else _oldest(uow, row, line)
-        made = wire.SignaturesOut(**_about(first, row, profile.padding))
+        first = row if profile.settings.output.kind == "aab" else _oldest(uow, row, line)
+        made = wire.SignaturesOut(**_about(first, row, profile.settings.signing.rsa_padding))
         if not (asked.jar or asked.v2 or asked.v3):
             return made
         run = run_of(uow, build)
@@ -50,9 +50,9 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         if asked.jar and older:
             made.jar = _text(block(_signature_file(asked.jar), older))
         if asked.v2 and older:
-            made.v2 = _text(make_v2(digests, older, profile.padding, asked.v3))
+            made.v2 = _text(make_v2(digests, older, profile.settings.signing.rsa_padding, asked.v3))
         if newer:
-            made.v3 = _text(make_v3(digests, newer, profile.padding, line))
+            made.v3 = _text(make_v3(digests, newer, profile.settings.signing.rsa_padding, line))
         names = (("v1", asked.jar), ("v2", asked.v2), ("v3", asked.v3))
         detail = {f"content_{name}": value for name, value in asked.digests.items()}
         if asked.jar:

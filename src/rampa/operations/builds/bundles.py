@@ -42,26 +42,33 @@ def profile_of(uow: UnitOfWork, build: BuildRow) -> ResolvedProfile:
 
 def check_name(build: BuildRow, profile: ResolvedProfile, bundle: wire.BundleIn) -> None:
     """Others save the bundle under this name: only the one that the profile's template gave is taken."""
-    wanted = f"{build.bundle_name}.{profile.kind}"
+    wanted = f"{build.bundle_name}.{profile.settings.output.kind}"
     if bundle.name != wanted:
         raise Invalid("bundle.name", f"the bundle of {build.name} is {wanted}", where="bundle.name")
 
 
 def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> ReadBack:
     """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
-    if profile.kind not in PACKAGES:
+    if profile.settings.output.kind not in PACKAGES:
         return ReadBack(profile, None)
     source = ChunkSource(services, [bytes.fromhex(c.digest) for c in sent.chunks])
     expected = ExpectedPackage(
-        build.purpose == "release", profile.identifier, build.version_name, build.version_code, profile.architectures
+        build.purpose == "release",
+        profile.settings.title.identifier,
+        build.version_name,
+        build.version_code,
+        profile.settings.code.architectures,
     )
     blockers = [f for f in check_bundle(source, expected) if f.severity == "blocker"]
     if blockers:
         more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
         raise Refused(blockers[0].code, f"the bundle is not taken: {blockers[0].message}{more}", hint=blockers[0].hint)
     seen, _ = verify_bundle(source, None)
-    if seen.facts.kind != profile.kind:
-        raise Damaged("bundle.kind", f"the bundle is of kind {seen.facts.kind}, and the profile says {profile.kind}")
+    if seen.facts.kind != profile.settings.output.kind:
+        raise Damaged(
+            "bundle.kind",
+            f"the bundle is of kind {seen.facts.kind}, and the profile says {profile.settings.output.kind}",
+        )
     return ReadBack(profile, seen)
 
 
@@ -78,13 +85,13 @@ def keep_bundle(uow: UnitOfWork, build: BuildRow, sent: wire.BundleIn, read: Rea
         chunks=b"".join(bytes.fromhex(c.digest) for c in sent.chunks),
         identity="",
         fingerprint="",
-        kind=read.profile.kind,
+        kind=read.profile.settings.output.kind,
         bare=sent.bare,
         grant=0,
     )
     if read.profile.signs_inside:
         _found_inside(uow, bundle, read)
-    elif read.profile.identity:
+    elif read.profile.settings.signing.identity:
         _sign_beside(uow, build, bundle, read)
     bundle.read_back = _said(bundle, read)
     uow.session.add(bundle)
@@ -101,7 +108,11 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
             (f"{s.name}: {s.why}" for s in read.seen.schemes if s.state == "broken"), "a level does not install it"
         )
         raise Damaged("bundle.signature", f"the bundle's signature does not hold: {why}", where=bundle.name)
-    row = find_key(uow.session, read.profile.identity) if read.profile.identity else None
+    row = (
+        find_key(uow.session, read.profile.settings.signing.identity)
+        if read.profile.settings.signing.identity
+        else None
+    )
     if row is None or (read.seen.fingerprint != row.fingerprint and row.fingerprint not in read.seen.line):
         raise Refused(
             "bundle.identity", "the bundle is signed by another identity than the profile names", where=bundle.name
@@ -110,7 +121,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
 
 
 def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
-    row = find_key(uow.session, read.profile.identity, lock=True)
+    row = find_key(uow.session, read.profile.settings.signing.identity, lock=True)
     identity = open_identity(uow, row, run_of(uow, build))
     now = uow.now
     bundle.signature = sign_detached(bundle.sha256, identity, now)
@@ -118,7 +129,7 @@ def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: Read
     detail = {"build": build.name, "run": build.made.run or "", "bundle_sha256": bundle.sha256.hex(), "scheme": "cms"}
     used(uow, row, build.title.slug, **detail)
     if read.profile.platform.needs_grant and build.purpose != "release":
-        grant = grant_for(uow, build.title, read.profile.identifier, build.purpose, row)
+        grant = grant_for(uow, build.title, read.profile.settings.title.identifier, build.purpose, row)
         bundle.grant = grant.number if grant else 0
 
 
@@ -134,12 +145,12 @@ def run_of(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
 def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:
     seen = read.seen
     if seen is None:
-        seen = Verified(Facts(read.profile.kind), (), ())
+        seen = Verified(Facts(read.profile.settings.output.kind), (), ())
     said = verified_out(bundle.name, seen)
     if bundle.signature:
         who = Who(fingerprint=bundle.fingerprint, subject=bundle.identity, not_after="", algorithm="CMS, SHA-256")
         said.schemes.append(SchemeOut(name="cms", state=HOLDS, signers=[who]))
         said.holds = True
-    if read.profile.kind == "ipa" and UNSIGNED not in said.notes:
+    if read.profile.settings.output.kind == "ipa" and UNSIGNED not in said.notes:
         said.notes.append(UNSIGNED)
     return said

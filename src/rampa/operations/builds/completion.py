@@ -87,7 +87,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
 
 def _encrypt(uow: UnitOfWork, build: BuildRow, profile: ResolvedProfile, given: list[_Given]) -> list[bytes]:
     """The plain packs that are not needed any more."""
-    if not profile.encryption:
+    if not profile.settings.content.encryption:
         return []
     return encrypt_depots(uow, build, {g.manifest.depot: g.manifest.tree for g in given})
 

@@ -48,8 +48,8 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
         rows = [
             wire.RampRow(
                 profile=name,
-                platform=profile.get("platform"),
-                platform_title=platform_title(profile.get("platform")),
+                platform=profile.settings.platform,
+                platform_title=platform_title(profile.settings.platform),
                 stops=[f.message for f in stops_a_build(check_profile(document, profile, identities))],
                 builds=[_marker(uow, standing, heights, b, leads=i == 0) for i, b in enumerate(builds.get(name, []))],
             )

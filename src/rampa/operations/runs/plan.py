@@ -121,19 +121,19 @@ def _prepare(
     asked: wire.NewRuns,
 ) -> Prepared:
     profile = document.profile(name)
-    step_variables = asked.step_variables or origin.step_variables or profile.get("toolchain.variables") or ""
+    step_variables = asked.step_variables or origin.step_variables or profile.settings.toolchain.variables
     findings = check_profile(document, profile, identity_names(uow.session))
     stops = [f.message for f in stops_a_build(findings)]
     if step_variables and not uow.session.scalar(select(VariablesRow.id).where(VariablesRow.name == step_variables)):
         stops.append(f"there are no step variables {step_variables}; make it: rampa variables set {step_variables}")
     typed = resolve(document, name)
-    wanted = WantedCode(asked.version_name or typed.version_name, origin.commits)
+    wanted = WantedCode(asked.version_name or typed.settings.version.name, origin.commits)
     code = 0
     if not stops and not asked.reproduces:
         stops, code = _version_stops(uow, typed, wanted)
     return Prepared(
         code=code,
-        identity=typed.identity,
+        identity=typed.settings.signing.identity,
         title=title,
         profile=profile,
         document=document,
@@ -144,7 +144,7 @@ def _prepare(
         stops=stops,
         native=native_digest(profile, origin.files),
         expected=expected_of(uow, title, name),
-        version_name=asked.version_name or profile.get("version.name"),
+        version_name=asked.version_name or profile.settings.version.name,
     )
 
 
@@ -169,7 +169,7 @@ def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan
         profile=p.profile.name,
         platform=wanted.platform,
         platform_title=platform_title(wanted.platform),
-        purpose=p.profile.get("purpose"),
+        purpose=p.profile.settings.purpose,
         revision=p.title.revision,
         commit=p.origin.commit,
         subject=p.origin.subject,
@@ -203,7 +203,7 @@ def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
 
 
 def _backup(uow: UnitOfWork, p: Prepared) -> list[Finding]:
-    if not p.identity or p.profile.get("purpose") != "release":
+    if not p.identity or p.profile.settings.purpose != "release":
         return []
     return check_backup(uow, p.identity)
 

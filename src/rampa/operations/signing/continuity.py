@@ -52,10 +52,10 @@ def continuity_findings(
 
 def profile_continues(uow: UnitOfWork, profile: ResolvedProfile) -> list[Finding]:
     """The same for what a profile would build, before it is built."""
-    if not profile.identity or profile.purpose != "release":
+    if not profile.settings.signing.identity or profile.settings.purpose != "release":
         return []
-    fingerprint = find_key(uow.session, profile.identity).fingerprint
-    return check_continuity(uow, profile.identifier, line_of(profile).place, fingerprint)
+    fingerprint = find_key(uow.session, profile.settings.signing.identity).fingerprint
+    return check_continuity(uow, profile.settings.title.identifier, line_of(profile).place, fingerprint)
 
 
 def check_backup(uow: UnitOfWork, name: str) -> list[Finding]:

@@ -38,17 +38,17 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
             raise Conflict(
                 "grant.unneeded", f"{profile.platform.title} runs test builds on any device", where="profile"
             )
-        if not profile.identity:
+        if not profile.settings.signing.identity:
             raise Invalid("grant.identity", f"the profile {profile.name} names no signing identity", where="profile")
-        row = find_key(uow.session, profile.identity, lock=True)
+        row = find_key(uow.session, profile.settings.signing.identity, lock=True)
         devices = _devices(uow, title, profile.platform.name, asked.devices)
         now = services.now().replace(microsecond=0)
         number = (uow.session.scalar(select(func.max(GrantRow.number)).where(GrantRow.title_id == title.id)) or 0) + 1
         made = Signed(
             number,
-            profile.identifier,
+            profile.settings.title.identifier,
             row.fingerprint,
-            profile.purpose,
+            profile.settings.purpose,
             tuple(devices),
             now,
             now + dt.timedelta(days=asked.days),
@@ -56,7 +56,7 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
         signed = format_.sign(made, open_identity(uow, row))
         used(uow, row, slug, grant=number, scheme="cms")
         grant = GrantRow(
-            title_id=title.id, number=number, identifier=profile.identifier, purpose=profile.purpose, identity_id=row.id,
+            title_id=title.id, number=number, identifier=made.identifier, purpose=made.purpose, identity_id=row.id,
             devices=devices, expires_at=made.expires_at, signed=signed, created_by=actor.name, created_at=now,
         )  # fmt: skip
         uow.session.add(grant)
@@ -143,13 +143,13 @@ def re_sign(services: Services, actor: Actor, slug: str, number: int, asked: wir
         grant = (
             find_grant(uow, build.title, asked.grant)
             if asked.grant
-            else grant_for(uow, build.title, profile.identifier, build.purpose, row)
+            else grant_for(uow, build.title, profile.settings.title.identifier, build.purpose, row)
         )
         if grant is None:
             hint = f"Make one: rampa grant make {build.profile}"
             raise NotFound("grant.none", f"there is no grant for {build.name} that has not ended", hint=hint)
         if (grant.identifier, grant.purpose, grant.identity.fingerprint) != (
-            profile.identifier, build.purpose, build.bundle.fingerprint,
+            profile.settings.title.identifier, build.purpose, build.bundle.fingerprint,
         ):  # fmt: skip
             raise Conflict("grant.other", f"grant {grant.number} is for another identifier, purpose or certificate")
         missing = [d for d in _names(uow, build.title, build.platform) if d not in grant.devices]
@@ -226,7 +226,7 @@ def _newest_for(uow: UnitOfWork, build: BuildRow) -> GrantRow | None:
         return None
     profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
     row = find_key(uow.session, build.bundle.identity)
-    return grant_for(uow, build.title, profile.identifier, build.purpose, row)
+    return grant_for(uow, build.title, profile.settings.title.identifier, build.purpose, row)
 
 
 def _names(uow: UnitOfWork, title: TitleRow, platform: str) -> list[str]:

@@ -101,12 +101,12 @@ def describe(title: TitleRow, document: Document) -> wire.Title:
 def _profile(own: Resolved) -> wire.ProfileOut:
     return wire.ProfileOut(
         name=own.name,
-        platform=own.get("platform"),
-        platform_title=PLATFORMS[own.get("platform")].title,
-        purpose=own.get("purpose"),
-        architectures=list(own.get("code.architectures")),
-        identity=own.get("signing.identity") or "",
-        launch=own.get("launch.entry"),
+        platform=own.settings.platform,
+        platform_title=PLATFORMS[own.settings.platform].title,
+        purpose=own.settings.purpose,
+        architectures=list(own.settings.code.architectures),
+        identity=own.settings.signing.identity,
+        launch=own.settings.launch.entry,
     )
 
 

@@ -111,7 +111,7 @@ def _uses(uow: UnitOfWork) -> dict[str, list[str]]:
     out: dict[str, list[str]] = {}
     for title in uow.session.scalars(select(TitleRow).order_by(TitleRow.slug)):
         for name, profile in load_document(uow.session, title).profiles.items():
-            group = profile.get("toolchain.variables")
+            group = profile.settings.toolchain.variables
             if group:
                 out.setdefault(group, []).append(f"{title.slug} {name}")
     return out

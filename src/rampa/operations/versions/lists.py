@@ -27,22 +27,22 @@ def next_codes(services: Services, slug: str) -> wire.NextCodes:
 def _next(uow: UnitOfWork, profile: ResolvedProfile) -> wire.NextCode:
     line = line_of(profile)
     code, stops, hint = None, "", ""
-    if profile.forming == "commits":
+    if profile.settings.version.code == "commits":
         stops, hint = "the count of commits of what is built", "rampa run plan says it for a commit."
     else:
         try:
-            code = next_for(uow, profile, WantedCode(profile.version_name))
+            code = next_for(uow, profile, WantedCode(profile.settings.version.name))
         except (Refused, Invalid) as error:
             stops, hint = error.message, error.hint
     return wire.NextCode(
         profile=profile.name,
         identifier=line.identifier,
         place=line.place,
-        forming=profile.forming,
-        version_name=profile.version_name,
+        forming=profile.settings.version.code,
+        version_name=profile.settings.version.name,
         code=code,
         limit=profile.code_limit,
-        needs_grant=profile.platform.needs_grant and profile.purpose != "release",
+        needs_grant=profile.platform.needs_grant and profile.settings.purpose != "release",
         stops=stops,
         hint=hint,
     )
@@ -72,7 +72,7 @@ def _identifiers(uow: UnitOfWork, title: TitleRow) -> set[str]:
     own = {title.identifier}
     if title.revision:
         document = load_document(uow.session, title)
-        own |= {str(p.get("title.identifier")) for p in document.profiles.values()}
+        own |= {str(p.settings.title.identifier) for p in document.profiles.values()}
     rows = (
         select(ReservationRow.identifier)
         .join(BuildRow, BuildRow.id == ReservationRow.build_id)

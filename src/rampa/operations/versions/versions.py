@@ -46,18 +46,18 @@ class WantedCode:
 
 
 def line_of(profile: ResolvedProfile) -> CodeLine:
-    return CodeLine(profile.identifier, profile.platform.name, profile.storefront)
+    return CodeLine(profile.settings.title.identifier, profile.platform.name, profile.settings.storefront)
 
 
 def next_for(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> int:
     """The code that a build would get now. Raises `Refused` or `Invalid` when it would get none, with what frees it."""
     line = line_of(profile)
     highest = uow.session.scalar(select(func.max(ReservationRow.code)).where(line.holds()))  # type: ignore[arg-type]
-    if profile.per_architecture:
+    if profile.settings.version.per_architecture:
         return _with_digit(uow, line, profile, wanted, highest)
     limit = profile.code_limit
-    if profile.forming == "counter":
-        return next_code(highest, limit, profile.first_code)
+    if profile.settings.version.code == "counter":
+        return next_code(highest, limit, profile.settings.version.first_code)
     code = _formed(profile, wanted, limit)
     if highest is not None and code <= highest:
         raise _not_above(uow, line, profile, wanted, code, highest)
@@ -69,11 +69,11 @@ def _with_digit(
 ) -> int:
     """Codes rise before the digit; packages of one version and several architectures share what is before it."""
     before = None if highest is None else highest // PLACE
-    if profile.forming == "counter":
-        base = next_code(before, profile.code_limit, profile.first_code)
+    if profile.settings.version.code == "counter":
+        base = next_code(before, profile.code_limit, profile.settings.version.first_code)
     else:
         base = _formed(profile, wanted, profile.code_limit)
-    code = code_for_architecture(base, profile.architectures[0], profile.platform.code_limit)
+    code = code_for_architecture(base, profile.settings.code.architectures[0], profile.platform.code_limit)
     taken = uow.session.scalar(select(ReservationRow.id).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
     if taken is not None or (before is not None and base < before):
         raise _not_above(uow, line, profile, wanted, code, highest or 0)
@@ -81,7 +81,7 @@ def _with_digit(
 
 
 def _formed(profile: ResolvedProfile, wanted: WantedCode, limit: int) -> int:
-    if profile.forming == "packed":
+    if profile.settings.version.code == "packed":
         return packed_code(wanted.version_name, limit)
     if not wanted.commits:
         hint = 'Start a run of a commit, or set version.code = "counter".'
@@ -89,14 +89,18 @@ def _formed(profile: ResolvedProfile, wanted: WantedCode, limit: int) -> int:
     if wanted.commits > limit:
         raise Refused("version.exhausted", f"{wanted.commits:,} commits are above this platform's limit of {limit:,}")
     return (
-        max(wanted.commits, profile.first_code) if wanted.commits >= profile.first_code else _too_few(wanted, profile)
+        max(wanted.commits, profile.settings.version.first_code)
+        if wanted.commits >= profile.settings.version.first_code
+        else _too_few(wanted, profile)
     )
 
 
 def _too_few(wanted: WantedCode, profile: ResolvedProfile) -> int:
     hint = "Lower version.first_code, or count otherwise: version.code = counter."
     raise Refused(
-        "version.first", f"{wanted.commits:,} commits are below the first code {profile.first_code:,}", hint=hint
+        "version.first",
+        f"{wanted.commits:,} commits are below the first code {profile.settings.version.first_code:,}",
+        hint=hint,
     )
 
 
@@ -105,11 +109,11 @@ def _not_above(
 ) -> Refused:
     row = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == code))  # type: ignore[arg-type]
     top = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == highest))  # type: ignore[arg-type]
-    what = wanted.version_name if profile.forming == "packed" else f"{wanted.commits:,} commits"
+    what = wanted.version_name if profile.settings.version.code == "packed" else f"{wanted.commits:,} commits"
     held = f"is held by {holder(row)}" if row else f"is below {highest:,}, which {holder(top)} has"
     fix = (
         "Raise the version name: rampa version bump."
-        if profile.forming == "packed"
+        if profile.settings.version.code == "packed"
         else "Commit first, or build the newest commit."
     )
     return Refused("version.taken", f"{what} gives version code {code:,}, which {held}", where="version.name", hint=fix)

@@ -125,13 +125,13 @@ def resolved_out(title: str, revision: int, profile: Resolved, findings: Sequenc
 
 
 def _named(profile: Resolved) -> dict[str, Any]:
-    platform = profile.get("platform")
+    platform = profile.settings.platform
     return {
         "name": profile.name,
         "platform": platform,
         "platform_title": PLATFORMS[platform].title,
-        "purpose": profile.get("purpose"),
-        "storefront": profile.get("storefront") or "",
+        "purpose": profile.settings.purpose,
+        "storefront": profile.settings.storefront,
         "facets": list(profile.facets),
     }
 
