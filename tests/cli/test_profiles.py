@@ -103,7 +103,7 @@ def test_picture_sets_are_written_for_every_platform(alone: Shell, tmp_path: Pat
     assert "16, 20, 24, 32, 40, 48, 64, 128, 256" in told
     assert Image.open(tmp_path / "out/windows/icon.ico").info["sizes"]
     assert Image.open(tmp_path / "out/ios/icon-1024.png").mode == "RGB"
-    assert "would be replaced" not in alone.run("picture", "make", str(source), "--to", str(tmp_path / "o2")).stderr
+    assert "This replaces" not in alone.run("picture", "make", str(source), "--to", str(tmp_path / "o2")).stderr
     again = alone.run("picture", "make", str(source), "--to", str(tmp_path / "out"), code=1)
     assert "Not done" in again.stderr
     icon(200).save(tmp_path / "small.png")

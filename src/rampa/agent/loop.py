@@ -12,6 +12,7 @@ from rampa.agent.settings import AgentSettings, abilities
 from rampa.agent.work_folder import end_leftovers
 from rampa.client import Client
 from rampa.core.errors import Conflict, RampaError, Unavailable
+from rampa.core.quantity import counted
 from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut
 
 WAIT = 8.0
@@ -135,4 +136,4 @@ class AgentLoop:
             self._say(error.sentence())
         for thread in threads:
             thread.join(GOODBYE)
-        self._say("Gone." if not threads else f"Gone; {len(threads)} runs were given back.")
+        self._say("Gone." if not threads else f"Gone; given back: {counted(len(threads), 'run')}.")

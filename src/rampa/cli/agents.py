@@ -12,8 +12,9 @@ import typer
 
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, YES, confirmed, signed_in
-from rampa.cli.base.output import ago, duration, err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, duration, err, facts, mb, out, print_json, table
 from rampa.core.errors import Invalid
+from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
     from rampa.agent.settings import AgentSettings
@@ -142,7 +143,7 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
             ("state", a.state),
             (
                 "machine",
-                f"{can.system}; {plural(can.cores, 'core')}, {mb(can.memory)} memory, {mb(can.disk)} disk free",
+                f"{can.system}; {counted(can.cores, 'core')}, {mb(can.memory)} memory, {mb(can.disk)} disk free",
             ),
             ("platforms", ", ".join(can.platforms) or "all"),
             ("runs", f"{len(a.runs)} of {a.at_once} at once; {a.done:,} done"),
@@ -184,7 +185,7 @@ def remove(name: str = NAME, yes: bool = YES) -> None:
     """Forget an agent that is gone. What it did keeps its name."""
     with signed_in() as client:
         a = client.agents.get(name)
-        err().print(f"{a.name} is {a.state}, last heard of {ago(a.seen_at)}; it did {plural(a.done, 'run')}.")
+        err().print(f"{a.name} is {a.state}, last heard of {ago(a.seen_at)}; it did {counted(a.done, 'run')}.")
         if not confirmed("Forget it?", yes):
             raise typer.Exit(1)
         client.agents.remove(name)
@@ -207,7 +208,7 @@ def tidy(
         return
     for path in found:
         err().print(f"  {path}")
-    if not confirmed(f"Remove what of these {plural(len(found), 'folder')} nothing runs in?", yes):
+    if not confirmed(f"Remove what of these {counted(len(found), 'folder')} nothing runs in?", yes):
         raise typer.Exit(1)
     count, size = tidy(settings)
-    out().print(f"Removed {plural(count, 'folder')}, {mb(size)}.")
+    out().print(f"Removed {counted(count, 'folder')}, {mb(size)}.")

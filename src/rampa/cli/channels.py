@@ -6,8 +6,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, err, findings, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
 from rampa.core.errors import NotFound, Refused
+from rampa.core.quantity import counted
 from rampa.schema.channels import CostOut, PlacePreview
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Channels: place a build, see what is live.")
@@ -36,7 +37,7 @@ def place(
             return
         if not as_json and not seen.possible:
             count = sum(f.severity == "blocker" for f in seen.findings)
-            raise Refused("placement.blocked", f"not placed: {plural(count, 'blocker')}, above")
+            raise Refused("placement.blocked", f"not placed: {counted(count, 'blocker')}, above")
         if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
             raise typer.Exit(1)
         # With --json the service says what blocks it, and the exit code says so too.
@@ -139,7 +140,7 @@ def _preview(seen: PlacePreview) -> None:
     if rows:
         out().print()
         table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
-    out().print(f"{plural(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
+    out().print(f"{counted(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
 
 
 def _changes(seen: PlacePreview) -> None:
@@ -152,7 +153,7 @@ def _changes(seen: PlacePreview) -> None:
     out().print()
     table(["", "~file", ">size", ">new content"], rows, "No file differs.")
     if left > 0:
-        out().print(f"and {plural(left, 'more file')}")
+        out().print(f"and {counted(left, 'more file')}")
 
 
 def _cost(cost: CostOut) -> tuple[str, str, str, str]:

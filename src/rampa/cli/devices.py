@@ -12,13 +12,14 @@ from typing import TYPE_CHECKING
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import ago, duration, err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, duration, err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery, device_report
 from rampa.core.errors import Damaged, NotFound
 from rampa.core.install.rate import RateLimited
 from rampa.core.platform.table import PLATFORMS
+from rampa.core.quantity import counted
 from rampa.schema.devices import NewDevice
 from rampa.system import CLOCK
 
@@ -105,7 +106,7 @@ def verify(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     if bad:
         raise Damaged(
             "install.damaged",
-            f"{plural(len(bad), 'file')} damaged or missing",
+            f"{counted(len(bad), 'file')} damaged or missing",
             hint=f"Run `rampa device repair {folder}`.",
         )
 

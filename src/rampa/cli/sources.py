@@ -12,8 +12,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
-from rampa.cli.base.output import ago, err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, err, facts, mb, out, print_json, table
 from rampa.core.errors import Invalid, Unavailable
+from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
     from rampa.client import Client
@@ -115,7 +116,7 @@ def show(title: str = TITLE, as_json: bool = JSON) -> None:
 
 def _source(found: SourceOut) -> None:
     kept = {"password": f"a password of {found.user}", "key": "an SSH key", "": "none"}[found.credential]
-    holds = f"{plural(found.branches, 'branch', 'branches')}, {plural(found.tags, 'tag')}"
+    holds = f"{counted(found.branches, 'branch', 'branches')}, {counted(found.tags, 'tag')}"
     rows: list[tuple[str, object]] = [
         ("repository", Text(found.address, style="bold")),
         ("credential", kept),
@@ -280,9 +281,9 @@ def upload(
     if as_json:
         print_json(made)
         return
-    out().print(f"Folder {made.number}: {plural(made.files, 'file')}, {mb(made.size)}; sent {mb(sent.uploaded)}.")
+    out().print(f"Folder {made.number}: {counted(made.files, 'file')}, {mb(made.size)}; sent {mb(sent.uploaded)}.")
     if stayed:
-        out().print(f"{plural(stayed, 'file')} of version control and secrets stayed out.")
+        out().print(f"{counted(stayed, 'file')} of version control and secrets stayed out.")
     err().print(f"Build it: rampa run start PROFILE --folder {made.number}")
 
 

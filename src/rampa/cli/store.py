@@ -8,8 +8,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, YES, confirmed, signed_in
-from rampa.cli.base.output import err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
+from rampa.core.quantity import counted
 from rampa.schema import store as wire
 
 app = typer.Typer(
@@ -30,7 +31,7 @@ def usage(as_json: bool = JSON) -> None:
         return
     facts(
         [
-            ("stored", f"{mb(found.size)} in {plural(found.packs, 'pack')}"),
+            ("stored", f"{mb(found.size)} in {counted(found.packs, 'pack')}"),
             ("needed", mb(found.needed)),
             ("condemned", f"{mb(found.condemned)}: it goes with the next collections"),
             ("differences", mb(found.differences)),
@@ -92,8 +93,8 @@ def _checked(found: wire.StoreCheckOut) -> None:
         table(["what", "name", "~hurts", "~what is wrong, and what to do"], lines)
     said = {"running": "so far", "cancelled": "before it was cancelled", "done": "in all"}[found.state]
     out().print(
-        f"{found.packs_done:,} of {plural(found.packs, 'pack')} ({mb(found.size_done)}) were read {said}: "
-        f"{plural(len(found.problems), 'problem') if found.problems else 'everything is as it was written'}."
+        f"{found.packs_done:,} of {counted(found.packs, 'pack')} ({mb(found.size_done)}) were read {said}: "
+        f"{counted(len(found.problems), 'problem') if found.problems else 'everything is as it was written'}."
     )
 
 
@@ -123,11 +124,11 @@ def collect(young: float = YOUNG, grace: float = GRACE, yes: bool = YES, as_json
 def _collected(found: wire.CollectOut, gone: str, waiting: str) -> None:
     facts(
         [
-            ("not needed", f"{mb(found.idle)} in {plural(found.packs_in_all, 'pack')}"),
+            ("not needed", f"{mb(found.idle)} in {counted(found.packs_in_all, 'pack')}"),
             ("packs", f"{found.removed:,} {gone}, {found.condemned:,} {waiting}"),
             (
                 "left over",
-                f"{plural(found.files, 'pack file')} and {plural(found.manifests, 'manifest')} that no build names",
+                f"{counted(found.files, 'pack file')} and {counted(found.manifests, 'manifest')} that no build names",
             ),
             ("frees", mb(found.frees)),
         ]
@@ -164,6 +165,6 @@ def repack(
         print_json(done)
     else:
         out().print(
-            f"{plural(done.made, 'new pack')}, {mb(done.made_size)}. The old ones go with the next collections: "
+            f"{counted(done.made, 'new pack')}, {mb(done.made_size)}. The old ones go with the next collections: "
             "rampa store collect"
         )

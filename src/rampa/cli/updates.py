@@ -8,9 +8,10 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import duration, err, facts, mb, out, plural, print_json, ruled, table
+from rampa.cli.base.output import duration, err, facts, mb, out, print_json, ruled, table
 from rampa.cli.base.shades import shade
 from rampa.core.errors import Invalid
+from rampa.core.quantity import counted
 from rampa.schema import updates as wire
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="What updates cost, exactly.")
@@ -152,7 +153,7 @@ def prepare(
         found = client.updates.differences(slug, before, after)
         if found.state == "none" or again:
             if found.state == "ready":
-                err().print(f"The {plural(found.differences, 'difference')} that devices use now will be made again.")
+                err().print(f"The {counted(found.differences, 'difference')} that devices use now will be made again.")
                 if not confirmed("Make them again?", yes):
                     raise typer.Exit(1)
             found = client.updates.make_differences(slug, before, after)
@@ -164,7 +165,7 @@ def prepare(
         return
     said = {
         "waiting": "asked for; the worker makes them",
-        "ready": f"{plural(found.differences, 'difference')}, {mb(found.size)}, made in {duration(found.seconds)}",
+        "ready": f"{counted(found.differences, 'difference')}, {mb(found.size)}, made in {duration(found.seconds)}",
         "skipped": "none: plain chunks are as small",
         "none": "not asked for",
     }

@@ -8,8 +8,9 @@ import sys
 import typer
 
 from rampa.cli.base.common import JSON, YES, confirmed, signed_in
-from rampa.cli.base.output import ago, err, facts, out, plural, print_json, table
+from rampa.cli.base.output import ago, err, facts, out, print_json, table
 from rampa.core.errors import Invalid, NotFound
+from rampa.core.quantity import counted
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Step variables: variables and secrets that steps get."
@@ -60,7 +61,7 @@ def set_(
     if as_json:
         print_json(made)
         return
-    out().print(f"{name}: {plural(len(made.variables), 'variable')}, {plural(len(made.secrets), 'secret')}.")
+    out().print(f"{name}: {counted(len(made.variables), 'variable')}, {counted(len(made.secrets), 'secret')}.")
 
 
 def _ask(key: str) -> str:
@@ -118,7 +119,7 @@ def remove(name: str = NAME, yes: bool = YES) -> None:
     with signed_in() as client:
         found = client.variables.get(name)
         err().print(
-            f"{name} holds {plural(len(found.variables), 'variable')} and {plural(len(found.secrets), 'secret')}."
+            f"{name} holds {counted(len(found.variables), 'variable')} and {counted(len(found.secrets), 'secret')}."
         )
         if not confirmed("Remove it?", yes):
             raise typer.Exit(1)

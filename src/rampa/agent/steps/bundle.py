@@ -11,6 +11,7 @@ from rampa.client.bundles.self_test import self_test
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
+from rampa.core.quantity import counted
 from rampa.core.run.step import Step
 
 MB = 1e6
@@ -127,7 +128,7 @@ def depots(a: AttemptContext, step: Step) -> None:
     symbols = symbols_of(a)
     if symbols is not None:
         a.symbols = a.parts.send_symbols(symbols)
-        a.report.say(f"Kept {len(symbols.files)} files of symbols beside the build.")
+        a.report.say(f"Kept {counted(len(symbols.files), 'file')} of symbols beside the build.")
 
 
 def complete(a: AttemptContext, step: Step) -> None:

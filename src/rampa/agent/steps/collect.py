@@ -17,6 +17,7 @@ from rampa.core.content.select.selection import ContentRules, Pattern, Selection
 from rampa.core.content.tree.chosen_files import SelectedFiles
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.errors import RampaError
+from rampa.core.quantity import counted
 from rampa.core.run import baked
 from rampa.core.run.step import Step
 
@@ -102,7 +103,7 @@ def check(a: AttemptContext, step: Step) -> None:
     if blockers:
         more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
         raise StepFailed("check.blocked", f"what stops the build: {blockers[0].message}{more}")
-    a.report.say(f"{len(found)} findings, no blocker." if found else "No findings.")
+    a.report.say(f"{counted(len(found), 'finding')}, no blocker." if found else "No findings.")
 
 
 def _files(a: AttemptContext, selection: Selection) -> list[Finding]:

@@ -13,6 +13,7 @@ from rampa.agent.context import AttemptContext
 from rampa.core.binaries.elf import Elf, whole_elf
 from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
+from rampa.core.quantity import counted
 
 FOLDER = ".build-id"
 SECONDS = 600
@@ -27,7 +28,8 @@ def split_symbols(a: AttemptContext, selection: Selection) -> int:
     tool = shutil.which("objcopy")
     if tool is None:
         a.report.say(
-            f"warning: objcopy is not on this machine: {len(found)} binaries keep their symbols inside", "warning"
+            f"warning: objcopy is not on this machine: symbols stay inside {counted(len(found), 'binary', 'binaries')}",
+            "warning",
         )
         return 0
     return sum(_split(a, tool, path, file, elf) for path, file, elf in found)

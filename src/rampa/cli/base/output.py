@@ -16,6 +16,7 @@ from rich.table import Table
 from rich.text import Text
 
 from rampa.core.check.findings import Finding
+from rampa.core.quantity import hours
 
 UNFOLDED = 240
 """Columns where there is no terminal: a pipe or a log gets one line a row."""
@@ -118,12 +119,5 @@ def duration(seconds: float) -> str:
 def ago(moment: dt.datetime | None) -> str:
     if moment is None:
         return "never"
-    seconds = (dt.datetime.now(dt.UTC) - moment).total_seconds()
-    for limit, scale, word in ((90, 1, "s"), (5400, 60, "min"), (129600, 3600, "h")):
-        if seconds < limit:
-            return f"{max(0, round(seconds / scale))} {word} ago"
-    return f"{round(seconds / 86400)} days ago"
-
-
-def plural(count: int, one: str, many: str = "") -> str:
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
+    seconds = max(0.0, (dt.datetime.now(dt.UTC) - moment).total_seconds())
+    return f"{round(seconds)} s ago" if seconds < 90 else f"{hours(seconds)} ago"

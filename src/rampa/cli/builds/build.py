@@ -10,10 +10,11 @@ from rich.text import Text
 
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, duration, err, facts, findings, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, duration, err, facts, findings, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.builds.upkeep import add_to
 from rampa.core.content.tree.paths import check_path
+from rampa.core.quantity import counted
 from rampa.schema.builds.builds import Build
 
 if TYPE_CHECKING:
@@ -230,7 +231,7 @@ def _made(made: MadeBuild) -> None:
     out().print(f"Sent {sent}; {mb(was)} was there already; {duration(made.seconds)} in all.")
     left_out = made.selection.left_out
     if left_out:
-        out().print(f"\nLeft out: {plural(len(left_out), 'file')}, {mb(sum(o.size for o in left_out))}")
+        out().print(f"\nLeft out: {counted(len(left_out), 'file')}, {mb(sum(o.size for o in left_out))}")
         by_rule: dict[tuple[str, str], list[int]] = {}
         for o in left_out:
             by_rule.setdefault((o.why, o.origin), []).append(o.size)
@@ -265,9 +266,9 @@ def _build(build: Build) -> None:
     if build.grant:
         rows.append(("grant", f"{build.grant} (rampa grant show {build.name})"))
     if build.symbols_files:
-        rows.append(("symbols", f"{plural(build.symbols_files, 'file')}, {mb(build.symbols_size)}, kept apart"))
+        rows.append(("symbols", f"{counted(build.symbols_files, 'file')}, {mb(build.symbols_size)}, kept apart"))
     if build.left_out_files:
-        rows.append(("left out", f"{plural(build.left_out_files, 'file')}, {mb(build.left_out_size)}"))
+        rows.append(("left out", f"{counted(build.left_out_files, 'file')}, {mb(build.left_out_size)}"))
     rows.append(("made", f"{ago(build.created_at)} by {build.created_by}"))
     if build.notes:
         rows.append(("notes", build.notes))

@@ -8,9 +8,10 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, duration, err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import ago, duration, err, facts, mb, out, print_json, table
 from rampa.cli.profiles.tables import differing
 from rampa.core.errors import Invalid
+from rampa.core.quantity import counted
 from rampa.schema.builds.changes import SizePair
 
 SPOKEN = typer.Argument(..., metavar="BUILD", help="Such as peatlight#14, or 14.")
@@ -187,7 +188,7 @@ def symbols(
     if as_json:
         print_json({"files": build.symbols_files, "size": build.symbols_size, "to": str(to)})
         return
-    out().print(f"{plural(build.symbols_files, 'file')}, {mb(build.symbols_size)}, in {to.resolve()}.")
+    out().print(f"{counted(build.symbols_files, 'file')}, {mb(build.symbols_size)}, in {to.resolve()}.")
 
 
 def retention(
@@ -217,7 +218,7 @@ def retention(
         if not as_json:
             p = found.policy
             out().print(
-                f"The {p.keep_newest} newest of each profile stay, and what is younger than {plural(p.keep_days, 'day')}."
+                f"The {p.keep_newest} newest of each profile stay, and what is younger than {counted(p.keep_days, 'day')}."
                 if p.keep_newest or p.keep_days
                 else "There is no policy: nothing ever goes. Set one with --keep-newest and --keep-days."
             )
@@ -229,7 +230,7 @@ def retention(
             for kept in found.keeps:
                 out().print(f"{slug}#{kept.number} stays: {kept.why}.", style="dim")
         if apply and found.removes:
-            question = f"Remove {plural(len(found.removes), 'build')}, which frees {mb(found.frees)}?"
+            question = f"Remove {counted(len(found.removes), 'build')}, which frees {mb(found.frees)}?"
             if not confirmed(question, yes):
                 raise typer.Exit(1)
             found = client.builds.apply_retention(slug, [b.number for b in found.removes])
@@ -237,4 +238,4 @@ def retention(
     if as_json:
         print_json(found)
     elif removed:
-        out().print(f"Removed {plural(len(found.removes), 'build')}; their records stay.")
+        out().print(f"Removed {counted(len(found.removes), 'build')}; their records stay.")

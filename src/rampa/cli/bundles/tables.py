@@ -7,9 +7,10 @@ from contextlib import contextmanager
 
 from rich.text import Text
 
-from rampa.cli.base.output import err, facts, findings, mb, out, plural, table
+from rampa.cli.base.output import err, facts, findings, mb, out, table
 from rampa.cli.base.progress import Bars
 from rampa.core.bundle.report import Part, PlatformLevel
+from rampa.core.quantity import counted
 from rampa.schema.bundles import bundles as wire
 
 STATES = {"holds": ("✓ holds", "green"), "broken": ("■ broken", "bold red"), "absent": ("– absent", "dim")}
@@ -50,7 +51,7 @@ def _says(f: wire.BundleFacts) -> list[tuple[str, object]]:
 
 def inspected(seen: wire.BundleInspected) -> None:
     signed = ", ".join(seen.signed_by) or "no"
-    sizes = f"{mb(seen.bytes)}: {plural(seen.files, 'file')} of {mb(seen.size)} packed to {mb(seen.stored)}"
+    sizes = f"{mb(seen.bytes)}: {counted(seen.files, 'file')} of {mb(seen.size)} packed to {mb(seen.stored)}"
     rows = [*_says(seen.facts), ("signed inside", signed), ("size", f"{sizes}, {mb(seen.overhead)} around them")]
     if seen.facts.permissions:
         rows.append(("permissions", ", ".join(p.rpartition(".")[2] for p in seen.facts.permissions)))
@@ -68,7 +69,7 @@ def inspected(seen: wire.BundleInspected) -> None:
         out().print(f"\nThe same content more than once: {mb(wasted)} could be saved.")
         table(["~files", ">each", ">wasted"], [(_names(t.names), mb(t.size), mb(t.wasted)) for t in seen.twins[:10]])
     if seen.leftovers:
-        out().print(f"\nLikely not meant to ship: {plural(len(seen.leftovers), 'file')}.")
+        out().print(f"\nLikely not meant to ship: {counted(len(seen.leftovers), 'file')}.")
         table(["~file", ">size", "why"], [(f.name, mb(f.size), f.why) for f in seen.leftovers[:LEFTOVERS]])
     if seen.findings:
         out().print()
@@ -102,7 +103,7 @@ def verified(seen: wire.BundleVerified) -> None:
         out().print()
         table(["levels", "looks at", "~installs it"], [_level(v) for v in seen.levels])
     if seen.checksums is not None:
-        out().print(f"\n{plural(seen.checksums, 'file')} have the checksum that SHA256SUMS gives.")
+        out().print(f"\n{counted(seen.checksums, 'file')} have the checksum that SHA256SUMS gives.")
     for note in seen.notes:
         out().print(f"● {note}")
     signed = any(s.state != "absent" for s in seen.schemes)
@@ -118,7 +119,7 @@ def compared(seen: wire.BundlesCompared, old: str, new: str, limit: int) -> None
     change = mb(seen.size_after - seen.size_before, signed=True)
     before, after = seen.before, seen.after
     out().print(f"{old} {before.version_name} -> {new} {after.version_name}")
-    out().print(f"{mb(seen.size_before)} -> {mb(seen.size_after)} ({change}); {plural(seen.same, 'file')} the same\n")
+    out().print(f"{mb(seen.size_before)} -> {mb(seen.size_after)} ({change}); {counted(seen.same, 'file')} the same\n")
     table(["kind", ">before", ">after", ">change"], [_grown(k)[:-1] for k in seen.kinds], "No kind of content grew.")
     out().print()
     rows = [_grown(r) for r in seen.rows[:limit]]

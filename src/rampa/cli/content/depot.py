@@ -8,9 +8,10 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import err, facts, mb, out, plural, print_json, table
+from rampa.cli.base.output import err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.core.errors import Invalid, NotFound
+from rampa.core.quantity import counted
 from rampa.schema import updates as wire
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Depots: what each device gets.")
@@ -82,7 +83,7 @@ def unseal(
         slug, number = the_build(client, build, title)
         seen = client.signing.content_keys(slug, number)
         if seen.unsealed_at is None:
-            keys = plural(len(seen.keys), "content key")
+            keys = counted(len(seen.keys), "content key")
             err().print(
                 f"The {keys} of {slug}#{number} can be opened by everybody from now on. This cannot be taken back."
             )

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 from rich.tree import Tree
 
-from rampa.cli.base.output import duration, err, facts, mb, out, plural, table
+from rampa.cli.base.output import duration, err, facts, mb, out, table
+from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
     from rampa.core.content.depots.preview import Preview, PreviewedFile, PreviewedFolder
@@ -31,7 +32,7 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
         [
             ("goes in", f"{answer.files:,} files, {mb(answer.size)}"),
             ("stays out", f"{answer.out_files:,} files, {mb(answer.out_size)}"),
-            ("matches no rule", f"{plural(answer.unmatched, 'file')}   (--show unmatched)"),
+            ("matches no rule", f"{counted(answer.unmatched, 'file')}   (--show unmatched)"),
         ]
     )
     for line in answer.leftovers[:10]:
@@ -99,7 +100,7 @@ def _branch(at: Tree, folder: PreviewedFolder, depth: int, files: bool) -> None:
         at.add(_file(row))
     rest = len(listed) - (WIDE if files else 6)
     if rest > 0:
-        at.add(Text(f"and {plural(rest, 'more file', 'more files')}", style="dim"))
+        at.add(Text(f"and {counted(rest, 'more file', 'more files')}", style="dim"))
 
 
 def _line(name: str, folder: PreviewedFolder) -> Text:

@@ -12,6 +12,7 @@ from rampa.cli.base.output import findings, mb, out, table
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.files import disk_error, replace_file
+from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
     from rampa.core.picture.remark import Remark
@@ -62,7 +63,7 @@ def make(
             "picture.too-small", f"the source is too small for {', '.join(blocked)}", where=str(picture), hint=hint
         )
     present = [p for name, (files, _) in made.items() for f in files if (p := to / name / f.name).exists()]
-    if present and not confirmed(f"{len(present)} files in {to} would be replaced. Go on?", yes):
+    if present and not confirmed(f"This replaces {counted(len(present), 'file')} in {to}. Go on?", yes):
         raise typer.Exit(1)
     _write(to, made)
     out().print(f"Written to {to}.")

@@ -7,12 +7,13 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import err, facts, out, plural, print_json, table
+from rampa.cli.base.output import err, facts, out, print_json, table
 from rampa.cli.profiles import tables
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.files import disk_error, replace_file
 from rampa.core.profile.document import FILE_NAME
 from rampa.core.profile.text_changes import difference
+from rampa.core.quantity import counted
 from rampa.schema.profiles import profiles as wire
 
 app = typer.Typer(
@@ -140,8 +141,8 @@ def check(
         print_json(found)
     else:
         tables.findings(found.findings, f" --document {document}" if document else "")
-        counts = [plural(severities.count(s), s) for s in ("blocker", "warning", "note")]
-        out().print(f"{plural(found.profiles, 'profile')}: {', '.join(counts)}.")
+        counts = [counted(severities.count(s), s) for s in ("blocker", "warning", "note")]
+        out().print(f"{counted(found.profiles, 'profile')}: {', '.join(counts)}.")
     raise typer.Exit(6 if "blocker" in severities else 9 if "warning" in severities else 0)
 
 

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from rich.table import Table
 from rich.text import Text
 
-from rampa.cli.base.output import SEVERITY, out, plural, ruled
+from rampa.cli.base.output import SEVERITY, out, ruled
 from rampa.core.errors import NotFound
+from rampa.core.quantity import counted
 from rampa.schema.profiles import profiles as wire
 
 SHOWN_CELL = 40
@@ -37,7 +38,7 @@ def resolved(found: wire.ResolvedOut, everything: bool) -> None:
         grid.add_row(Text(setting.key), mark + words, origin(value.origin) if value else "")
     out().print(grid)
     if hidden:
-        out().print(Text(f"{plural(hidden, 'setting')} at the default; --all shows them.", style="dim"))
+        out().print(Text(f"{counted(hidden, 'setting')} at the default; --all shows them.", style="dim"))
 
 
 def comparison(found: wire.ComparisonOut) -> None:
@@ -57,7 +58,7 @@ def comparison(found: wire.ComparisonOut) -> None:
             grid.add_row(Text(labels[group], style="bold"), "", "")
         grid.add_row(Text(f"  {row.key}"), _side(row.left), _changed(row))
     out().print(grid)
-    out().print(Text(f"{plural(len(found.differences), 'setting differs', 'settings differ')}.", style="dim"))
+    out().print(Text(f"{counted(len(found.differences), 'setting differs', 'settings differ')}.", style="dim"))
 
 
 def differing(differences: Sequence[wire.DifferenceOut]) -> None:

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from rampa.cli.base.output import ago, duration, facts, findings, out, plural, ruled, table
+from rampa.cli.base.output import ago, duration, facts, findings, out, ruled, table
+from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
     from rampa.schema.runs import Plan, Run, RunSummary
@@ -104,7 +105,10 @@ def run_view(run: Run) -> None:
         ("of", f"{built_from(run)} {f'“{run.subject}”' if run.subject else ''}"),
         ("started", f"{ago(run.created_at)} by {run.started_by} ({run.why}{' ' + run.trigger if run.trigger else ''})"),
         ("agent", f"{run.agent or '-'}{f', attempt {run.attempt}' if run.attempt > 1 else ''}; {took}{expected}"),
-        ("log", f"{plural(run.log_lines, 'line')}, {plural(run.errors, 'error')}, {plural(run.warnings, 'warning')}"),
+        (
+            "log",
+            f"{counted(run.log_lines, 'line')}, {counted(run.errors, 'error')}, {counted(run.warnings, 'warning')}",
+        ),
     ]
     if run.build:
         rows.append(("build", f"{run.title}#{run.build}"))

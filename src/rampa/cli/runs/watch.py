@@ -12,10 +12,11 @@ from rich.live import Live
 from rich.table import Table
 from rich.text import Text
 
-from rampa.cli.base.output import duration, err, plural
+from rampa.cli.base.output import duration, err
 from rampa.cli.runs.tables import MARKS, STYLES
 from rampa.client import Client
 from rampa.core.errors import RampaError
+from rampa.core.quantity import counted
 from rampa.schema.runs import LineOut, LogOut, Run
 
 ENDED = frozenset({"done", "failed", "cancelled", "superseded"})
@@ -103,7 +104,7 @@ def _view(watched: list[Watched], height: int) -> Group:
     for w in watched:
         grid.add_row(*_row(w))
     done = sum(w.over.is_set() for w in watched)
-    head = Text(f"{done} of {plural(len(watched), 'run')} ended", style="dim")
+    head = Text(f"{done} of {counted(len(watched), 'run')} ended", style="dim")
     room = max(3, min(TAIL, height - len(watched) - 6))
     return Group(head, grid, Text(), *_tail(watched, room))
 
@@ -145,7 +146,7 @@ def _says(w: Watched) -> Text:
         return Text(f"silent for {duration(run.silent + w.since)}", style="yellow")
     if run.build:
         return Text(f"{run.title}#{run.build}", style="green")
-    return Text(plural(run.warnings, "warning") if run.warnings else "", style="dim")
+    return Text(counted(run.warnings, "warning") if run.warnings else "", style="dim")
 
 
 def _tail(watched: list[Watched], room: int) -> Iterable[Text]:

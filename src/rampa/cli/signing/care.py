@@ -7,10 +7,11 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import err, out, plural, print_json
+from rampa.cli.base.output import err, out, print_json
 from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.cli.base.private_files import write_private
 from rampa.core.errors import Conflict
+from rampa.core.quantity import counted
 from rampa.schema.signing.identities import UnlockIn
 
 NAME = typer.Argument(..., help="The signing identity's name.")
@@ -130,7 +131,7 @@ def succession(
     with signed_in() as client:
         data = client.signing.succession(name)
     file.write_bytes(data)
-    out().print(f"Wrote {file}, {len(data)} bytes.")
+    out().print(f"Wrote {file}, {counted(len(data), 'byte')}.")
 
 
 def master_key(yes: bool = YES, as_json: bool = JSON) -> None:
@@ -142,6 +143,6 @@ def master_key(yes: bool = YES, as_json: bool = JSON) -> None:
     if as_json:
         print_json(done)
         return
-    out().print(f"{plural(done.wrapped, 'secret')} wrapped again; {done.unchanged} had the first master key already.")
+    out().print(f"{counted(done.wrapped, 'secret')} wrapped again; {done.unchanged} had the first master key already.")
     if done.keys > 1:
         out().print("Now take the older master keys out of the file and reload the services.")

@@ -8,7 +8,8 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, out, plural, print_json, table
+from rampa.cli.base.output import ago, out, print_json, table
+from rampa.core.quantity import counted
 from rampa.schema.signing.grants import GrantOut, NewGrant
 
 app = typer.Typer(
@@ -32,7 +33,7 @@ def make(
     if as_json:
         print_json(made)
         return
-    out().print(f"Grant {made.number}: {plural(len(made.devices), 'device')} until {made.expires_at:%Y-%m-%d}.")
+    out().print(f"Grant {made.number}: {counted(len(made.devices), 'device')} until {made.expires_at:%Y-%m-%d}.")
     out().print("Builds from now on have it. To give it to a build that is there: rampa build re-sign BUILD")
 
 

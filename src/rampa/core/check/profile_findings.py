@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from rampa.core.profile.edits import Edit
 from rampa.core.profile.values import Origin
+from rampa.core.quantity import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,7 @@ class ProfileFinding:
         if not self.fix:
             return ""
         if len(self.fix) > 2:
-            return f"Fix: {len(self.fix)} edits in [{'.'.join(self.fix[0].path[:2])}]."
+            return f"Fix: {counted(len(self.fix), 'edit')} in [{'.'.join(self.fix[0].path[:2])}]."
         return f"Fix: {'; '.join(edit.words() for edit in self.fix)}."
 
     @property

@@ -16,6 +16,7 @@ from cryptography.hazmat.primitives.serialization import (
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
 from rampa.core.errors import Invalid
+from rampa.core.quantity import counted
 
 PrivateKey = rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey
 
@@ -82,7 +83,9 @@ def to_pkcs12(identity: Identity, name: str, password: str) -> bytes:
     """The identity as a PKCS#12 file under `password`."""
     if len(password) < MIN_PASSWORD:
         raise Invalid(
-            "key.password", f"the password has {len(password)} characters", hint=f"Use at least {MIN_PASSWORD}."
+            "key.password",
+            f"the password has {counted(len(password), 'character')}",
+            hint=f"Use at least {MIN_PASSWORD}.",
         )
     return pkcs12.serialize_key_and_certificates(
         name.encode(), identity.key, identity.certificate, None, BestAvailableEncryption(password.encode())

@@ -22,6 +22,7 @@ from cryptography.hazmat.primitives.serialization import (
 from cryptography.hazmat.primitives.serialization.pkcs12 import load_pkcs12
 
 from rampa.core.errors import Invalid, NotFound, RampaError
+from rampa.core.quantity import counted
 from rampa.core.signing import pkcs12_secrets
 from rampa.core.signing.identity import Identity, PrivateKey
 
@@ -49,7 +50,7 @@ def read_pkcs12(data: bytes, password: str, alias: str = "") -> KeystoreEntry:
         return found[0]
     if len(entries) > 1:
         hint = f"Choose one with --alias: {names}."
-        raise Invalid("key.several", f"the keystore holds {len(entries)} keys", where="alias", hint=hint)
+        raise Invalid("key.several", f"the keystore holds {counted(len(entries), 'key')}", where="alias", hint=hint)
     return entries[0]
 
 

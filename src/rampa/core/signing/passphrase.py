@@ -15,6 +15,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from rampa.core.ambient import Random
 from rampa.core.errors import Damaged, Invalid
+from rampa.core.quantity import counted
 
 MAGIC = b"RPP1"
 HEAD = struct.Struct("<4sIHH16s12s")
@@ -27,7 +28,9 @@ def lock(secret: bytes, passphrase: str, label: str, random: Random) -> bytes:
     """Raises `Invalid` for a passphrase that is too short."""
     if len(passphrase) < LEAST:
         raise Invalid(
-            "key.passphrase", f"the passphrase has {len(passphrase)} characters", hint=f"Use at least {LEAST}."
+            "key.passphrase",
+            f"the passphrase has {counted(len(passphrase), 'character')}",
+            hint=f"Use at least {LEAST}.",
         )
     salt, nonce = random(16), random(12)
     head = HEAD.pack(MAGIC, MEMORY, PASSES, LANES, salt, nonce)

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 import os
+import uuid
+from collections.abc import Sequence
 from dataclasses import asdict
-from typing import TypeVar
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import func, select
 
 from rampa.core.agent.life import AgentEvent, AgentState, possible_events, state_of
 from rampa.core.errors import Conflict
+from rampa.core.quantity import counted
 from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, Toolchain
 from rampa.core.run.life import RunState
@@ -19,7 +21,6 @@ from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
 
-T = TypeVar("T")
 LEASE = dt.timedelta(seconds=float(os.environ.get("RAMPA_LEASE_SECONDS", "30")))
 """How long an agent may be silent before what it has is lost to it."""
 
@@ -61,7 +62,7 @@ def must_be(row: AgentRow, instance: str) -> None:
 def list_agents(services: Services, actor: Actor) -> Page[wire.Agent]:
     with begin(services, actor) as uow:
         rows = list(uow.session.scalars(select(AgentRow).order_by(AgentRow.name)))
-        return Page[wire.Agent](items=[describe(uow, r) for r in rows])
+        return Page[wire.Agent](items=describe_all(uow, rows))
 
 
 def get_agent(services: Services, actor: Actor, name: str) -> wire.Agent:
@@ -85,9 +86,14 @@ def remove_agent(services: Services, actor: Actor, name: str) -> None:
         row = find_agent(uow.session, name, lock=True)
         if _answers(services, row) and not row.stopped:
             raise Conflict("agent.there", f"the agent {name} is there", where="agent", hint="Stop it first.")
-        held = uow.session.scalar(_held(select(func.count()).select_from(RunRow), row))
+        held = _held_by(uow, [row]).get(row.id)
         if held:
-            raise Conflict("agent.busy", f"the agent {name} has {held} runs", where="agent", hint="Cancel them first.")
+            raise Conflict(
+                "agent.busy",
+                f"the agent {name} has {counted(len(held), 'run')}",
+                where="agent",
+                hint="Cancel them first.",
+            )
         for attempt in uow.session.scalars(select(RunAttemptRow).where(RunAttemptRow.agent_id == row.id)):
             attempt.agent_id = None
         uow.session.flush()
@@ -118,17 +124,35 @@ def abilities_in(sent: wire.AbilitiesWire) -> Abilities:
     return Abilities(tuple(sent.platforms), tuple(chains), sent.cores, sent.memory, sent.disk, sent.system)
 
 
-def _held(rows: Select[T], agent: AgentRow) -> Select[T]:
-    return rows.join(RunAttemptRow).where(RunAttemptRow.agent_id == agent.id, RunRow.state.in_(life.HELD))
-
-
 def describe(uow: UnitOfWork, row: AgentRow) -> wire.Agent:
-    held = uow.session.scalars(_held(select(RunRow), row).order_by(RunRow.id))
-    runs = [_run(uow.services, r) for r in held]
-    finished = select(func.count()).select_from(RunRow).join(RunAttemptRow)
-    finished = finished.where(RunAttemptRow.agent_name == row.name, RunRow.state == RunState.DONE)
-    done = uow.session.scalar(finished) or 0
-    person = uow.session.get(PersonRow, row.person_id)
+    return describe_all(uow, [row])[0]
+
+
+def describe_all(uow: UnitOfWork, rows: Sequence[AgentRow]) -> list[wire.Agent]:
+    """In a handful of queries, however many agents there are."""
+    held, done = _held_by(uow, rows), _done_by(uow, rows)
+    people = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_({r.person_id for r in rows}))
+    names = {person: name for person, name in uow.session.execute(people)}
+    return [_agent(uow, r, held.get(r.id, []), done.get(r.name, 0), names.get(r.person_id, "")) for r in rows]
+
+
+def _held_by(uow: UnitOfWork, rows: Sequence[AgentRow]) -> dict[uuid.UUID, list[wire.AgentRun]]:
+    asked = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.agent_id.in_({r.id for r in rows}))
+    asked = asked.where(RunRow.state.in_(life.HELD)).order_by(RunRow.id)
+    found: dict[uuid.UUID, list[wire.AgentRun]] = {}
+    for run in uow.session.scalars(asked):
+        if run.attempt.agent_id:
+            found.setdefault(run.attempt.agent_id, []).append(_run(uow.services, run))
+    return found
+
+
+def _done_by(uow: UnitOfWork, rows: Sequence[AgentRow]) -> dict[str, int]:
+    asked = select(RunAttemptRow.agent_name, func.count()).select_from(RunRow).join(RunAttemptRow)
+    asked = asked.where(RunAttemptRow.agent_name.in_({r.name for r in rows}), RunRow.state == RunState.DONE)
+    return {name: count for name, count in uow.session.execute(asked.group_by(RunAttemptRow.agent_name))}
+
+
+def _agent(uow: UnitOfWork, row: AgentRow, runs: list[wire.AgentRun], done: int, registered_by: str) -> wire.Agent:
     state = agent_state(uow.services, row, len(runs))
     return wire.Agent(
         name=row.name,
@@ -140,7 +164,7 @@ def describe(uow: UnitOfWork, row: AgentRow) -> wire.Agent:
         done=done,
         seen_at=row.seen_at,
         started_at=row.started_at,
-        registered_by=person.name if person else "",
+        registered_by=registered_by,
         allowed_actions=from_events(
             uow.actor, state, possible_events(state, paused=row.paused, busy=bool(runs)), OFFERED
         ),

@@ -19,7 +19,7 @@ from rampa.db import SigningIdentityRow, find_key
 from rampa.db.signing import locked
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.operations.signing.unlock import find_unlock
-from rampa.operations.signing.views import describe
+from rampa.operations.signing.views import describe, describe_all
 from rampa.schema.signing import identities as wire
 
 INNER = "inner password"
@@ -90,7 +90,7 @@ def label_of(name: str) -> str:
 def list_keys(services: Services) -> list[wire.Key]:
     with begin(services) as uow:
         rows = uow.session.scalars(select(SigningIdentityRow).order_by(SigningIdentityRow.name))
-        return [describe(uow, r) for r in rows]
+        return describe_all(uow, list(rows))
 
 
 def get_key(services: Services, name: str) -> wire.Key:

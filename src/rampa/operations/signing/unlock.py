@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
+from collections.abc import Sequence
 
 from sqlalchemy import delete, or_, select
 
@@ -70,17 +71,19 @@ def lock(services: Services, actor: Actor, name: str) -> None:
 
 def find_unlock(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | None) -> UnlockRow | None:
     """What covers a use now: an unlocking for a time, or one for this very run."""
-    unlocks = open_unlocks(uow, row)
+    unlocks = open_unlocks(uow, [row]).get(row.id, [])
     return next((u for u in unlocks if u.run_id is None or u.run_id == run), None)
 
 
-def open_unlocks(uow: UnitOfWork, row: SigningIdentityRow) -> list[UnlockRow]:
-    """Those that hold now; what ended is dropped."""
-    uow.session.execute(delete(UnlockRow).where(UnlockRow.identity_id == row.id, UnlockRow.expires_at <= uow.now))
-    found = uow.session.scalars(
-        select(UnlockRow).where(UnlockRow.identity_id == row.id).order_by(UnlockRow.expires_at.desc())
-    )
-    return list(found)
+def open_unlocks(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> dict[uuid.UUID, list[UnlockRow]]:
+    """Those that hold now, by identity; what ended is dropped."""
+    of_these = UnlockRow.identity_id.in_({r.id for r in rows})
+    uow.session.execute(delete(UnlockRow).where(of_these, UnlockRow.expires_at <= uow.now))
+    asked = select(UnlockRow).where(of_these).order_by(UnlockRow.expires_at.desc())
+    found: dict[uuid.UUID, list[UnlockRow]] = {}
+    for unlock in uow.session.scalars(asked):
+        found.setdefault(unlock.identity_id, []).append(unlock)
+    return found
 
 
 def locked_for(uow: UnitOfWork, run: RunRow) -> str:

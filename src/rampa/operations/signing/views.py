@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 
 from rampa.core.signing import succession
 from rampa.core.signing.identity import shortness_warning, validity_warning
-from rampa.db import AuditEventRow, BindingRow, BuildRow, BundleRow, SigningIdentityRow, TitleRow
+from rampa.db import AuditEventRow, BindingRow, BuildRow, BundleRow, SigningIdentityRow, TitleRow, UnlockRow
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.signing.unlock import open_unlocks
 from rampa.schema.signing import identities as wire
@@ -15,9 +17,33 @@ USES = 50
 
 
 def describe(uow: UnitOfWork, row: SigningIdentityRow) -> wire.Key:
-    bindings = _bindings(uow, row)
+    return describe_all(uow, [row])[0]
+
+
+def describe_all(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> list[wire.Key]:
+    """In a handful of queries, however many identities there are."""
+    bindings, titles, heirs = _bindings(uow, rows), _titles(uow, rows), _heirs(uow, rows)
+    unlocks = open_unlocks(uow, [r for r in rows if r.protected])
+    return [
+        _key(
+            row,
+            unlocks.get(row.id, []),
+            bindings.get(row.fingerprint, []),
+            sorted(titles.get(row.fingerprint, [])),
+            _warnings(uow, row, bindings.get(row.fingerprint, []), heirs.get(row.name, "")),
+        )
+        for row in rows
+    ]
+
+
+def _key(
+    row: SigningIdentityRow,
+    unlocks: list[UnlockRow],
+    bindings: list[wire.BindingOut],
+    titles: list[str],
+    warnings: list[str],
+) -> wire.Key:
     line = succession.fingerprints(succession.decode(row.succession)) if row.succession else []
-    unlocks = open_unlocks(uow, row) if row.protected else []
     return wire.Key(
         name=row.name,
         kind=row.kind,
@@ -40,38 +66,52 @@ def describe(uow: UnitOfWork, row: SigningIdentityRow) -> wire.Key:
         succession=line,
         predecessor=row.predecessor,
         bound_to=bindings,
-        titles=_titles(uow, row),
-        warnings=_warnings(uow, row, bindings),
+        titles=titles,
+        warnings=warnings,
     )
 
 
-def _bindings(uow: UnitOfWork, row: SigningIdentityRow) -> list[wire.BindingOut]:
-    rows = uow.session.scalars(
-        select(BindingRow).where(BindingRow.fingerprint == row.fingerprint).order_by(BindingRow.identifier)
+def _bindings(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> dict[str, list[wire.BindingOut]]:
+    """By fingerprint."""
+    prints = {r.fingerprint for r in rows}
+    asked = select(BindingRow).where(BindingRow.fingerprint.in_(prints)).order_by(BindingRow.identifier)
+    found: dict[str, list[wire.BindingOut]] = {}
+    for b in uow.session.scalars(asked):
+        shown = wire.BindingOut(identifier=b.identifier, place=b.place, build=b.build, since=b.created_at)
+        found.setdefault(b.fingerprint, []).append(shown)
+    return found
+
+
+def _titles(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> dict[str, list[str]]:
+    """Titles that have bundles signed by it, by fingerprint."""
+    asked = (
+        select(BundleRow.fingerprint, TitleRow.slug)
+        .join(BuildRow, BundleRow.build_id == BuildRow.id)
+        .join(TitleRow, BuildRow.title_id == TitleRow.id)
+        .where(BundleRow.fingerprint.in_({r.fingerprint for r in rows}))
     )
-    return [wire.BindingOut(identifier=b.identifier, place=b.place, build=b.build, since=b.created_at) for b in rows]
+    found: dict[str, list[str]] = {}
+    for fingerprint, slug in uow.session.execute(asked.distinct()):
+        found.setdefault(fingerprint, []).append(slug)
+    return found
 
 
-def _titles(uow: UnitOfWork, row: SigningIdentityRow) -> list[str]:
-    """Titles that have bundles signed by it."""
-    rows = (
-        select(TitleRow.slug)
-        .join(BuildRow, BuildRow.title_id == TitleRow.id)
-        .join(BundleRow, BundleRow.build_id == BuildRow.id)
-        .where(BundleRow.fingerprint == row.fingerprint)
-    )
-    return sorted(uow.session.scalars(rows.distinct()))
+def _heirs(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> dict[str, str]:
+    """The identity that each was handed over to, by name."""
+    asked = select(SigningIdentityRow.predecessor, SigningIdentityRow.name)
+    return {
+        before: heir
+        for before, heir in uow.session.execute(asked.where(SigningIdentityRow.predecessor.in_({r.name for r in rows})))
+        if before
+    }
 
 
-def _warnings(uow: UnitOfWork, row: SigningIdentityRow, bindings: list[wire.BindingOut]) -> list[str]:
+def _warnings(uow: UnitOfWork, row: SigningIdentityRow, bindings: list[wire.BindingOut], heir: str) -> list[str]:
     out = []
     if row.backed_at is None:
         lost = f" Its loss would orphan {', '.join(sorted({b.identifier for b in bindings}))}." if bindings else ""
         how = f"rampa key export {row.name}, then rampa key drill {row.name}"
         out.append(f"Not backed up: no restore drill has passed yet.{lost} {how}.")
-    heir = uow.session.scalar(
-        select(SigningIdentityRow.name).where(SigningIdentityRow.predecessor == row.name).limit(1)
-    )
     near = validity_warning(row.not_before, row.not_after, uow.now)
     short = shortness_warning(row.not_after, row.created_at) if row.not_before else ""
     if heir:

@@ -2,19 +2,59 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import partial
+
+from sqlalchemy import select, tuple_
+
 from rampa.core.content.depots.choice import EVERYTHING, chosen
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
-from rampa.db import BuildRow, DepotRow
-from rampa.operations.base import Services
-from rampa.operations.content.stored_trees import Start, build_locations, build_tree, manifest_difference, selectors_of
+from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow
+from rampa.operations.base import Services, begin
+from rampa.operations.content.stored_trees import (
+    ResultCache,
+    Start,
+    build_locations,
+    build_tree,
+    manifest_difference,
+    selectors_of,
+)
 from rampa.schema.channels import CostOut
+
+_costs = ResultCache(2000)
+Pair = tuple[BuildRow, BuildRow | None]
+"""A build, and the build that the device has."""
 
 
 def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> CostOut:
     """From `old`, whole and untouched on a device that takes everything, or from nothing."""
+    return update_costs(services, [(new, old)])[0]
+
+
+def update_costs(services: Services, pairs: Sequence[Pair]) -> list[CostOut]:
+    """In their order. A cost that was worked out once is kept until the store is packed again or differences come."""
+    with begin(services) as uow:
+        ids = [(new.id, old.id) for new, old in pairs if old]
+        key = tuple_(DifferenceSetRow.new_id, DifferenceSetRow.old_id)
+        rows = select(DifferenceSetRow.new_id, DifferenceSetRow.old_id, DifferenceSetRow.pack).where(key.in_(ids))
+        made = {(new, old): pack for new, old, pack in uow.session.execute(rows)}
+        epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
+    out = []
+    for new, old in pairs:
+        of = (new.id, old.id if old else None)
+        out.append(
+            _costs.get(
+                (services.store, of, made.get((new.id, old.id)) if old else None, epoch),
+                partial(_cost, services, new, old),
+            )
+        )
+    return out
+
+
+def _cost(services: Services, new: BuildRow, old: BuildRow | None) -> CostOut:
     locations, encoded = build_locations(services, new, Start(old) if old else None)
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()

@@ -9,7 +9,7 @@ from rampa.core.content.pack.trials import RATES
 from rampa.core.errors import Invalid
 from rampa.db import BuildRow, DeviceRow, find_title, live_channels
 from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.updates.costs import update_cost
+from rampa.operations.updates.costs import Pair, update_costs
 from rampa.schema import updates as wire
 from rampa.schema.channels import CostOut
 
@@ -23,14 +23,10 @@ def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.Updat
         builds = _builds(uow, slug, query)
         devices = _devices(uow, builds)
         live = live_channels(uow.session, builds)
-    cells = []
+    pairs: list[Pair] = []
     for new in builds:
-        cells.append(_cell(services, None, new, 0))
-        cells += [
-            _cell(services, old, new, devices.get(old.number, 0))
-            for old in builds
-            if old.version_code < new.version_code
-        ]
+        pairs += [(new, None), *((new, old) for old in builds if old.version_code < new.version_code)]
+    costs = update_costs(services, pairs)
     return wire.UpdateMatrix(
         platform=query.platform,
         builds=[
@@ -46,12 +42,14 @@ def matrix(services: Services, slug: str, query: wire.MatrixQuery) -> wire.Updat
             )
             for b in builds
         ],
-        cells=cells,
+        cells=[
+            _cell(new, old, cost, devices.get(old.number, 0) if old else 0)
+            for (new, old), cost in zip(pairs, costs, strict=True)
+        ],
     )
 
 
-def _cell(services: Services, old: BuildRow | None, new: BuildRow, devices: int) -> wire.MatrixCell:
-    cost: CostOut = update_cost(services, new, old)
+def _cell(new: BuildRow, old: BuildRow | None, cost: CostOut, devices: int) -> wire.MatrixCell:
     return wire.MatrixCell(
         old=old.number if old else 0,
         new=new.number,

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from rampa.core import errors
 from rampa.core.profile.problems import DocumentInvalid
+from rampa.core.quantity import counted
 from rampa.schema.common import Problem, ProblemItem
 
 MEDIA_TYPE = "application/problem+json"
@@ -119,7 +120,7 @@ def on_validation_error(error: ValidationError) -> Response:
         for e in error.errors(include_url=False, include_input=False)[:50]
     ]
     first = f"{items[0].where}: {items[0].message}"
-    detail = first if len(items) == 1 else f"{len(items)} fields are wrong; the first: {first}"
+    detail = first if len(items) == 1 else f"{counted(len(items), 'field')} are wrong; the first: {first}"
     return problem_response(make_problem(422, "request.invalid", detail, kind=errors.Invalid.kind, problems=items))
 
 
