@@ -1,8 +1,9 @@
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
+import { compression } from "vite-plugin-compression2";
 
 export default defineConfig({
-  plugins: [react()],
+  plugins: [react(), compression({ algorithms: ["gzip", "brotliCompress"], include: /\.(js|css|svg|json)$/, threshold: 1000 })],
   build: {
     target: "es2022",
     rollupOptions: {

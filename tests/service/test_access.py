@@ -108,6 +108,7 @@ EXPECTED = {
     "PUT /api/v1/titles/<string:title>/devices/<string:device>/report": INSTALL,
     "DELETE /api/v1/titles/<string:title>/devices/<string:device>": INSTALL,
     "GET /api/v1/events": ALL,
+    "GET /api/v1/events/acts": ALL,
     "PUT /api/v1/titles/<string:title>/source": ENGINEER,
     "GET /api/v1/titles/<string:title>/source": ALL,
     "POST /api/v1/titles/<string:title>/source/fetch": MAKE,

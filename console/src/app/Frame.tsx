@@ -1,10 +1,11 @@
 import { ActionIcon, AppShell, Burger, Group, Menu, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
 import { useDisclosure } from "@mantine/hooks";
 import { IconMoon, IconSun } from "@tabler/icons-react";
-import { useEffect } from "react";
+import { Suspense, useEffect } from "react";
 import { Link, Outlet, useLocation } from "react-router";
 
 import { useSession, useSignOut } from "../features/session/queries";
+import { Loading } from "../ui/parts";
 import { Nav } from "./Nav";
 
 /** What stands around every page: where one is, where one can go, who one is. */
@@ -30,7 +31,9 @@ export function Frame() {
         <Nav />
       </AppShell.Navbar>
       <AppShell.Main>
-        <Outlet />
+        <Suspense fallback={<Loading />}>
+          <Outlet />
+        </Suspense>
       </AppShell.Main>
     </AppShell>
   );

@@ -1,103 +1,179 @@
-import { IconBroadcast, IconCertificate, IconDatabase, IconDeviceLaptop, IconFileText, IconGitBranch, IconGridDots, IconHistory, IconKey, IconListCheck, IconNumbers, IconPackage, IconPhoto, IconPlayerPlay, IconServer, IconStack, IconStack2, IconTable, IconTrendingUp, IconUsers, IconVariable } from "@tabler/icons-react";
-import type { ReactNode } from "react";
+import {
+  IconBroadcast,
+  IconCertificate,
+  IconDatabase,
+  IconDeviceLaptop,
+  IconFileText,
+  IconGitBranch,
+  IconGridDots,
+  IconHistory,
+  IconKey,
+  IconListCheck,
+  IconNumbers,
+  IconPackage,
+  IconPhoto,
+  IconPlayerPlay,
+  IconServer,
+  IconStack,
+  IconStack2,
+  IconTable,
+  IconTrendingUp,
+  IconUsers,
+  IconVariable,
+} from "@tabler/icons-react";
+import { useLocalStorage } from "@mantine/hooks";
+import { type ComponentType, type ReactNode, useEffect } from "react";
 import { NavLink, useMatch } from "react-router";
 
 import { useChannels } from "../features/channels/queries";
-import { capital } from "../ui/format";
 import { useTitles } from "../features/titles/queries";
+import { capital } from "../ui/format";
 
-const SIZE = 16;
-
+/** The menu follows the way of the work: how a title is set, made, cut, released. */
 export function Nav() {
-  const title = useMatch("/titles/:title/*")?.params.title;
-  const { data: titles } = useTitles();
-  const name = titles?.items.find((t) => t.slug === title)?.name ?? title;
+  const title = useChosenTitle();
+  const at = `/titles/${title}`;
   return (
     <nav className="nav" aria-label="Pages">
-      <Item to="/" icon={<IconStack2 size={SIZE} />} end>
+      <Item to="/" icon={IconStack2} end>
         Titles
       </Item>
       {title && (
         <>
-          <div className="group">{name}</div>
-          <Item to={`/titles/${title}`} icon={<IconTrendingUp size={SIZE} />} end>
-            Ramp
-          </Item>
-          <Item to={`/titles/${title}/source`} icon={<IconGitBranch size={SIZE} />}>
-            Source
-          </Item>
-          <Item to={`/titles/${title}/runs`} icon={<IconPlayerPlay size={SIZE} />}>
-            Runs
-          </Item>
-          <Item to={`/titles/${title}/builds`} icon={<IconPackage size={SIZE} />}>
-            Builds
-          </Item>
-          <Item to={`/titles/${title}/updates`} icon={<IconGridDots size={SIZE} />}>
-            Update cost
-          </Item>
-          <Channels title={title} />
-          <Item to={`/titles/${title}/devices`} icon={<IconDeviceLaptop size={SIZE} />}>
-            Devices
-          </Item>
-          <Item to={`/titles/${title}/versions`} icon={<IconNumbers size={SIZE} />}>
-            Version codes
-          </Item>
-          <Item to={`/titles/${title}/grants`} icon={<IconCertificate size={SIZE} />}>
-            Grants
-          </Item>
-          <Item to={`/titles/${title}/profiles`} icon={<IconTable size={SIZE} />}>
-            Profiles
-          </Item>
-          <Item to={`/titles/${title}/check`} icon={<IconListCheck size={SIZE} />}>
-            Findings
-          </Item>
-          <Item to={`/titles/${title}/document`} icon={<IconFileText size={SIZE} />}>
-            Profile document
-          </Item>
-          <Item to={`/titles/${title}/pictures`} icon={<IconPhoto size={SIZE} />}>
-            Pictures
-          </Item>
+          <TitleName title={title} />
+          <Section name="Settings">
+            <Item to={`${at}/profiles`} icon={IconTable}>
+              Profiles
+            </Item>
+            <Item to={`${at}/check`} icon={IconListCheck}>
+              Findings
+            </Item>
+            <Item to={`${at}/document`} icon={IconFileText}>
+              Profile document
+            </Item>
+            <Item to={`${at}/pictures`} icon={IconPhoto}>
+              Pictures
+            </Item>
+          </Section>
+          <Section name="Making">
+            <Item to={`${at}/source`} icon={IconGitBranch}>
+              Source
+            </Item>
+            <Item to={`${at}/runs`} icon={IconPlayerPlay}>
+              Runs
+            </Item>
+            <Item to={`${at}/builds`} icon={IconPackage}>
+              Builds
+            </Item>
+            <Item to={`${at}/versions`} icon={IconNumbers}>
+              Version codes
+            </Item>
+            <Item to="/keys" icon={IconKey}>
+              Signing identities
+            </Item>
+          </Section>
+          <Section name="Content">
+            <Item to={`${at}/updates`} icon={IconGridDots}>
+              Update cost
+            </Item>
+            <Item to="/store" icon={IconDatabase}>
+              Content store
+            </Item>
+          </Section>
+          <Section name="Release">
+            <Item to={at} icon={IconTrendingUp} end>
+              Ramp
+            </Item>
+            <Channels title={title} />
+            <Item to={`${at}/devices`} icon={IconDeviceLaptop}>
+              Devices
+            </Item>
+            <Item to={`${at}/grants`} icon={IconCertificate}>
+              Grants
+            </Item>
+          </Section>
         </>
       )}
-      <div className="group">Studio</div>
-      <Item to="/queue" icon={<IconStack size={SIZE} />}>
-        Queue
-      </Item>
-      <Item to="/agents" icon={<IconServer size={SIZE} />}>
-        Agents
-      </Item>
-      <Item to="/variables" icon={<IconVariable size={SIZE} />}>
-        Step variables
-      </Item>
-      <Item to="/store" icon={<IconDatabase size={SIZE} />}>
-        Content store
-      </Item>
-      <Item to="/keys" icon={<IconKey size={SIZE} />}>
-        Signing identities
-      </Item>
-      <Item to="/people" icon={<IconUsers size={SIZE} />}>
-        People
-      </Item>
-      <Item to="/events" icon={<IconHistory size={SIZE} />}>
-        Events
-      </Item>
+      <Section name="Studio">
+        {!title && (
+          <>
+            <Item to="/keys" icon={IconKey}>
+              Signing identities
+            </Item>
+            <Item to="/store" icon={IconDatabase}>
+              Content store
+            </Item>
+          </>
+        )}
+        <Item to="/queue" icon={IconStack}>
+          Queue
+        </Item>
+        <Item to="/agents" icon={IconServer}>
+          Agents
+        </Item>
+        <Item to="/variables" icon={IconVariable}>
+          Step variables
+        </Item>
+        <Item to="/people" icon={IconUsers}>
+          People
+        </Item>
+        <Item to="/events" icon={IconHistory}>
+          Events
+        </Item>
+      </Section>
     </nav>
+  );
+}
+
+/** The title of the page; on a page of the studio, the one that was open last. */
+function useChosenTitle(): string | undefined {
+  const open = useMatch("/titles/:title/*")?.params.title;
+  const { data: titles } = useTitles();
+  const [last, keep] = useLocalStorage({ key: "rampa.title", defaultValue: "", getInitialValueInEffect: false });
+  useEffect(() => {
+    if (open && titles?.items.some((t) => t.slug === open)) keep(open);
+  }, [open, titles, keep]);
+  return open ?? titles?.items.find((t) => t.slug === last)?.slug;
+}
+
+function TitleName({ title }: { title: string }) {
+  const { data: titles } = useTitles();
+  return <div className="title">{titles?.items.find((t) => t.slug === title)?.name ?? title}</div>;
+}
+
+/** What is folded stays folded, on this machine. */
+function Section({ name, children }: { name: string; children: ReactNode }) {
+  const [folded, fold] = useLocalStorage({ key: `rampa.menu.${name}`, defaultValue: false, getInitialValueInEffect: false });
+  return (
+    <section>
+      <button type="button" className="group" aria-expanded={!folded} onClick={() => fold(!folded)}>
+        <span aria-hidden>{folded ? "▸" : "▾"}</span> {name}
+      </button>
+      {!folded && children}
+    </section>
   );
 }
 
 function Channels({ title }: { title: string }) {
   const { data } = useChannels(title);
   return (data?.items ?? []).map((channel) => (
-    <Item key={channel.name} to={`/titles/${title}/channels/${channel.name}`} icon={<IconBroadcast size={SIZE} />}>
+    <Item key={channel.name} to={`/titles/${title}/channels/${channel.name}`} icon={IconBroadcast}>
       {capital(channel.name)} channel
     </Item>
   ));
 }
 
-function Item({ to, icon, end, children }: { to: string; icon: ReactNode; end?: boolean; children: ReactNode }) {
+interface ItemProps {
+  to: string;
+  icon: ComponentType<{ size: number }>;
+  end?: boolean;
+  children: ReactNode;
+}
+
+function Item({ to, icon: Icon, end, children }: ItemProps) {
   return (
     <NavLink to={to} end={end}>
-      {icon}
+      <Icon size={15} />
       {children}
     </NavLink>
   );

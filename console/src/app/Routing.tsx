@@ -1,41 +1,48 @@
+import { lazy, type ComponentType } from "react";
 import { Route, Routes } from "react-router";
 
-import { AgentsPage } from "../features/agents/AgentsPage";
-import { BuildPage } from "../features/builds/BuildPage";
-import { BuildsPage } from "../features/builds/BuildsPage";
-import { CompareBuildsPage } from "../features/builds/CompareBuildsPage";
-import { RetentionPage } from "../features/builds/RetentionPage";
-import { ChannelPage } from "../features/channels/ChannelPage";
-import { DevicesPage } from "../features/devices/DevicesPage";
-import { DocumentPage } from "../features/document/DocumentPage";
-import { EditPage } from "../features/document/EditPage";
-import { ReviewPage } from "../features/document/ReviewPage";
-import { PicturesPage } from "../features/pictures/PicturesPage";
-import { CheckPage } from "../features/profiles/CheckPage";
-import { ComparePage } from "../features/profiles/ComparePage";
-import { MatrixPage } from "../features/profiles/MatrixPage";
-import { ProfilePage } from "../features/profiles/ProfilePage";
-import { RampPage } from "../features/ramp/RampPage";
-import { QueuePage } from "../features/runs/QueuePage";
-import { RunPage } from "../features/runs/RunPage";
-import { RunsPage } from "../features/runs/RunsPage";
-import { StartPage } from "../features/runs/StartPage";
-import { VariablesPage } from "../features/sources/VariablesPage";
-import { SourcePage } from "../features/sources/SourcePage";
-import { ContentPage } from "../features/content/ContentPage";
-import { StorePage } from "../features/store/StorePage";
-import { UpdatesPage } from "../features/updates/UpdatesPage";
 import { SignedIn } from "../features/session/SignedIn";
-import { EventsPage } from "../features/studio/EventsPage";
-import { PeoplePage } from "../features/studio/PeoplePage";
-import { ProposePage } from "../features/titles/ProposePage";
-import { GrantsPage } from "../features/vault/GrantsPage";
-import { KeyPage } from "../features/vault/KeyPage";
-import { KeysPage } from "../features/vault/KeysPage";
-import { VersionsPage } from "../features/versions/VersionsPage";
-import { TitlesPage } from "../features/titles/TitlesPage";
 import { Frame } from "./Frame";
 import { Nowhere } from "./Nowhere";
+
+/** A page is fetched when it is first opened: the first load is small, however many pages there are. */
+function page<Name extends string>(name: Name, load: () => Promise<Record<Name, ComponentType>>) {
+  return lazy(async () => ({ default: (await load())[name] }));
+}
+
+const AgentsPage = page("AgentsPage", () => import("../features/agents/AgentsPage"));
+const BuildPage = page("BuildPage", () => import("../features/builds/BuildPage"));
+const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPage"));
+const CompareBuildsPage = page("CompareBuildsPage", () => import("../features/builds/CompareBuildsPage"));
+const RetentionPage = page("RetentionPage", () => import("../features/builds/RetentionPage"));
+const ChannelPage = page("ChannelPage", () => import("../features/channels/ChannelPage"));
+const DevicesPage = page("DevicesPage", () => import("../features/devices/DevicesPage"));
+const DocumentPage = page("DocumentPage", () => import("../features/document/DocumentPage"));
+const EditPage = page("EditPage", () => import("../features/document/EditPage"));
+const ReviewPage = page("ReviewPage", () => import("../features/document/ReviewPage"));
+const PicturesPage = page("PicturesPage", () => import("../features/pictures/PicturesPage"));
+const CheckPage = page("CheckPage", () => import("../features/profiles/CheckPage"));
+const ComparePage = page("ComparePage", () => import("../features/profiles/ComparePage"));
+const MatrixPage = page("MatrixPage", () => import("../features/profiles/MatrixPage"));
+const ProfilePage = page("ProfilePage", () => import("../features/profiles/ProfilePage"));
+const RampPage = page("RampPage", () => import("../features/ramp/RampPage"));
+const QueuePage = page("QueuePage", () => import("../features/runs/QueuePage"));
+const RunPage = page("RunPage", () => import("../features/runs/RunPage"));
+const RunsPage = page("RunsPage", () => import("../features/runs/RunsPage"));
+const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
+const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
+const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
+const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const StorePage = page("StorePage", () => import("../features/store/StorePage"));
+const UpdatesPage = page("UpdatesPage", () => import("../features/updates/UpdatesPage"));
+const EventsPage = page("EventsPage", () => import("../features/events/EventsPage"));
+const PeoplePage = page("PeoplePage", () => import("../features/people/PeoplePage"));
+const ProposePage = page("ProposePage", () => import("../features/titles/ProposePage"));
+const GrantsPage = page("GrantsPage", () => import("../features/signing/GrantsPage"));
+const KeyPage = page("KeyPage", () => import("../features/signing/KeyPage"));
+const KeysPage = page("KeysPage", () => import("../features/signing/KeysPage"));
+const VersionsPage = page("VersionsPage", () => import("../features/versions/VersionsPage"));
+const TitlesPage = page("TitlesPage", () => import("../features/titles/TitlesPage"));
 
 /** Every page has an address of its own. */
 export function Routing() {

@@ -17,13 +17,21 @@ export function duration(seconds: number): string {
   return minutes < 60 ? `${minutes} min ${rest} s` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
+/** A time of more than a minute to the minute, and of more than a day to the hour. */
+function hours(seconds: number): string {
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 60) return `${minutes} min`;
+  if (minutes < 24 * 60) return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
+  const all = Math.round(seconds / 3600);
+  const days = Math.floor(all / 24);
+  return days < 7 ? `${plural(days, "day")} ${all % 24} h` : plural(days, "day");
+}
+
 export function ago(moment: string, now = Date.now()): string {
   const seconds = (now - Date.parse(moment)) / 1000;
   if (seconds < 5) return "just now";
   if (seconds < 90) return `${Math.round(seconds)} s ago`;
-  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
-  if (seconds < 129600) return `${Math.round(seconds / 3600)} h ago`;
-  return `${Math.round(seconds / 86400)} days ago`;
+  return `${hours(seconds)} ago`;
 }
 
 export function exact(moment: string): string {

@@ -18,6 +18,8 @@ def group() -> None:
 @app.command("list")
 def list_(
     title: str = typer.Option("", "--title", help="Of one title only."),
+    who: str = typer.Option("", "--who", help="By one person, by name."),
+    day: str = typer.Option("", "--day", help="On one day, such as 2026-11-28, in UTC."),
     act: str = typer.Option("", "--act", help="Acts that start so, for example build. or key.use"),
     limit: int = typer.Option(30, "--limit", help="Rows at most."),
     as_json: bool = JSON,
@@ -25,15 +27,14 @@ def list_(
     """Audit events, newest first."""
     with signed_in() as client:
         rows = []
-        for event in client.events.all(title=title or None, act=act or None, limit=min(limit, 200)):
+        for event in client.events.all(
+            title=title or None, act=act or None, who=who or None, day=day or None, limit=min(limit, 200)
+        ):
             rows.append(event)
             if len(rows) == limit:
                 break
     if as_json:
         print_json(rows)
         return
-    shown = [
-        (ago(e.at), e.who, e.act, e.subject, ", ".join(f"{k} {v}" for k, v in e.detail.items() if v not in ("", 0)))
-        for e in rows
-    ]
-    table(["when", "who", "act", "~what", "~detail"], shown, "Nothing happened yet.")
+    shown = [(ago(e.at), e.who, e.sentence, ", ".join(f"{k} {v}" for k, v in e.detail.items())) for e in rows]
+    table(["when", "who", "~what", "~more"], shown, "Nothing happened yet.")

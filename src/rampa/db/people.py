@@ -63,7 +63,11 @@ class AuditEventRow(Base):
     title: Mapped[str | None] = mapped_column(String(60))
     detail: Mapped[dict[str, Any]] = mapped_column(JSONB)
     request_id: Mapped[str] = mapped_column(String(64))
-    __table_args__ = (Index("ix_audit_event_title_id", "title", "id"),)
+    __table_args__ = (
+        Index("ix_audit_event_title_id", "title", "id"),
+        Index("ix_audit_event_who_id", "who", "id"),
+        Index("ix_audit_event_at", "at"),
+    )
 
 
 class IdempotentAnswerRow(Base):

@@ -1,12 +1,11 @@
-"""Devices and audit events."""
+"""Devices: registered machines that install."""
 
 from __future__ import annotations
 
-from rampa.operations.base import Act, Services, audit
+from rampa.operations.base import Act, Services
 from rampa.operations.devices import devices
 from rampa.schema import devices as wire
 from rampa.schema.common import Page
-from rampa.schema.events import AuditEvent, EventQuery
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import CreateHeaders, Resource, once_from
@@ -36,10 +35,5 @@ def resource(services: Services) -> Resource:
     def remove_device(path: wire.DevicePath) -> None:
         """Forget a device."""
         devices.remove(services, current_actor(), path.title, path.device)
-
-    @api.call("GET", "/events", Act.READ, Page[AuditEvent])
-    def list_events(query: EventQuery) -> Page[AuditEvent]:
-        """Who did what, newest first."""
-        return audit.list_events(services, query)
 
     return api

@@ -12,7 +12,19 @@ from rampa import __version__
 from rampa.db import Database
 from rampa.operations.base import Act, Services
 from rampa.schema.common import Problem
-from rampa.service import agents, channels, console, devices, people, profiles, sources, store, updates, versions
+from rampa.service import (
+    agents,
+    channels,
+    console,
+    devices,
+    events,
+    people,
+    profiles,
+    sources,
+    store,
+    updates,
+    versions,
+)
 from rampa.service.base import access, problems, telemetry
 from rampa.service.base.access import AccessTable
 from rampa.service.base.resource import PREFIX
@@ -68,6 +80,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
         agents.resource(services),
         channels.resource(services),
         devices.resource(services),
+        events.resource(services),
         updates.resource(services),
         store.resource(services),
     ):

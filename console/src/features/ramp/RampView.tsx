@@ -5,9 +5,9 @@ import { Link } from "react-router";
 
 import type { Ramp, RampBuild, RampRow, Station } from "./queries";
 import { Next } from "./Next";
-import { Token } from "./Token";
+import { Marker } from "./Marker";
 
-/** The ramp: rows are profiles, a build stands at the height that it has reached. Arrow keys walk the tokens. */
+/** The ramp: rows are profiles, a build stands at the height that it has reached. Arrow keys walk the markers. */
 export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
   const grid = useRef<HTMLDivElement>(null);
   return (
@@ -48,7 +48,7 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
             <div className="ramp-stand">
               {lead && at === nextStation(lead, stations) && <Next build={lead} station={station} title={title} room={room && at + 1 < stations.length} />}
               {here.slice(0, 3).map((b) => (
-                <Token key={b.number} build={b} station={station} title={title} leads={b === lead} top={b.height === at} />
+                <Marker key={b.number} build={b} station={station} title={title} leads={b === lead} top={b.height === at} />
               ))}
               {here.length > 3 && <span className="dim ramp-more">and {here.length - 3} older</span>}
             </div>
@@ -95,10 +95,10 @@ function nextStation(build: RampBuild, stations: Station[]): number {
 function walk(event: KeyboardEvent, grid: HTMLDivElement | null): void {
   const steps: Record<string, [number, number]> = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] };
   const step = steps[event.key];
-  const from = document.activeElement?.closest<HTMLElement>("[data-token]");
+  const from = document.activeElement?.closest<HTMLElement>("[data-marker]");
   if (!step || !from || !grid) return;
   event.preventDefault();
-  const rows = [...grid.querySelectorAll("[data-row]")].map((r) => [...r.querySelectorAll<HTMLElement>("[data-token]")]);
+  const rows = [...grid.querySelectorAll("[data-row]")].map((r) => [...r.querySelectorAll<HTMLElement>("[data-marker]")]);
   const y = rows.findIndex((r) => r.includes(from));
   const x = rows[y]?.indexOf(from) ?? 0;
   let goal: HTMLElement | undefined;

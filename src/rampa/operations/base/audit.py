@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Any
 
 from sqlalchemy import select
@@ -9,13 +10,15 @@ from sqlalchemy import select
 from rampa.db import AuditEventRow, new_id
 from rampa.operations.base.context import Services
 from rampa.operations.base.pages import cursor_id, page_of
+from rampa.operations.base.sentences import SENTENCES, left_to_say, sentence_of
 from rampa.operations.base.unit_of_work import UnitOfWork, begin
 from rampa.schema.common import Page
-from rampa.schema.events import AuditEvent, EventQuery
+from rampa.schema.events import Acts, AuditEvent, EventQuery
 
 
 def record(uow: UnitOfWork, act: str, subject: str, title: str | None = None, **detail: Any) -> None:
-    """`detail` holds figures and names, never secrets."""
+    """`detail` holds figures and names, never secrets. An act has its sentence, or nothing is recorded."""
+    sentence_of(act, subject, detail)
     uow.session.add(
         AuditEventRow(
             id=new_id(),
@@ -37,6 +40,11 @@ def list_events(services: Services, query: EventQuery) -> Page[AuditEvent]:
         rows = rows.where(AuditEventRow.title == query.title)
     if query.act:
         rows = rows.where(AuditEventRow.act.startswith(query.act, autoescape=True))
+    if query.who:
+        rows = rows.where(AuditEventRow.who == query.who)
+    if query.day:
+        midnight = dt.datetime.combine(query.day, dt.time(), dt.UTC)
+        rows = rows.where(AuditEventRow.at >= midnight, AuditEventRow.at < midnight + dt.timedelta(days=1))
     if query.cursor:
         rows = rows.where(AuditEventRow.id < cursor_id(query.cursor))
     with begin(services) as uow:
@@ -52,6 +60,11 @@ def _out(row: AuditEventRow) -> AuditEvent:
         act=row.act,
         subject=row.subject,
         title=row.title,
-        detail=row.detail,
+        sentence=sentence_of(row.act, row.subject, row.detail),
+        detail=left_to_say(row.act, row.detail),
         request_id=row.request_id,
     )
+
+
+def list_acts() -> Acts:
+    return Acts(items=sorted(SENTENCES))

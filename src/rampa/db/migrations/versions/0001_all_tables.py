@@ -25,7 +25,9 @@ def upgrade() -> None:
         sa.Column("request_id", sa.String(length=64), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_audit_event")),
     )
+    op.create_index("ix_audit_event_at", "audit_event", ["at"], unique=False)
     op.create_index("ix_audit_event_title_id", "audit_event", ["title", "id"], unique=False)
+    op.create_index("ix_audit_event_who_id", "audit_event", ["who", "id"], unique=False)
     op.create_table(
         "binding",
         sa.Column("identifier", sa.String(length=200), nullable=False),
@@ -778,7 +780,9 @@ def downgrade() -> None:
     op.drop_table("pack")
     op.drop_table("call_seen")
     op.drop_table("binding")
+    op.drop_index("ix_audit_event_who_id", table_name="audit_event")
     op.drop_index("ix_audit_event_title_id", table_name="audit_event")
+    op.drop_index("ix_audit_event_at", table_name="audit_event")
     op.drop_table("audit_event")
     _queue(DROP)
 

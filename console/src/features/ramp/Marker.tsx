@@ -15,24 +15,24 @@ interface Props {
 }
 
 /** A build on the ramp. Live is said in words, with the share of devices that have it. */
-export function Token({ build, station, title, leads, top }: Props) {
+export function Marker({ build, station, title, leads, top }: Props) {
   const live = build.live_on.includes(station.name);
   const following = build.devices[station.name] ?? 0;
   const share = build.shares[station.name];
-  const kind = ["token", live && "live", leads && top && "leads", build.state === "open" && "open"].filter(Boolean).join(" ");
+  const kind = ["marker", live && "live", leads && top && "leads", build.state === "open" && "open"].filter(Boolean).join(" ");
   const about = `${build.version_name}, code ${build.version_code}, ${bytes(build.size)}, by ${build.created_by} ${ago(build.created_at)}`;
   return (
     <Tooltip label={about}>
-      <Link to={`/titles/${title}/builds/${build.number}`} className={kind} data-token>
-        <span className="token-name">
+      <Link to={`/titles/${title}/builds/${build.number}`} className={kind} data-marker>
+        <span className="marker-name">
           <b>#{build.number}</b> {build.version_name}
         </span>
         {live && (
-          <span className="token-live">
+          <span className="marker-live">
             <span aria-hidden>◉</span> live{following > 0 && share !== undefined ? ` · ${share}% of ${following}` : ""}
           </span>
         )}
-        {build.state === "open" && <span className="token-live">uploading</span>}
+        {build.state === "open" && <span className="marker-live">uploading</span>}
       </Link>
     </Tooltip>
   );

@@ -2,7 +2,7 @@ import { Button, Group, Modal, PasswordInput, TextInput } from "@mantine/core";
 import { useState } from "react";
 
 import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
-import { type StepVariables, useStepVariables, usePutStepVariables, useRemoveStepVariables } from "./queries";
+import { type StepVariables, useStepVariables, usePutStepVariables, useRemoveStepVariables } from "../sources/queries";
 
 /** What do steps get from outside: variables, and secrets that nobody sees again? */
 export function VariablesPage() {
