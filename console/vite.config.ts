@@ -1,9 +1,10 @@
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
 import { compression } from "vite-plugin-compression2";
+import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), compression({ algorithms: ["gzip", "brotliCompress"], include: /\.(js|css|svg|json)$/, threshold: 1000 })],
+  test: { environment: "jsdom", setupFiles: "./tests/setup.ts" },
   build: {
     target: "es2022",
     rollupOptions: {

@@ -60,7 +60,12 @@ function Person() {
         {session?.studio_verified && " · verified"}
       </Text>
       <Tooltip label={dark ? "Light scheme" : "Dark scheme"}>
-        <ActionIcon variant="subtle" color="gray" aria-label={dark ? "Light scheme" : "Dark scheme"} onClick={() => setColorScheme(dark ? "light" : "dark")}>
+        <ActionIcon
+          variant="subtle"
+          color="gray"
+          aria-label={dark ? "Light scheme" : "Dark scheme"}
+          onClick={() => setColorScheme(dark ? "light" : "dark")}
+        >
           {dark ? <IconSun size={17} /> : <IconMoon size={17} />}
         </ActionIcon>
       </Tooltip>

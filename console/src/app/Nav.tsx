@@ -1,3 +1,4 @@
+import { useLocalStorage } from "@mantine/hooks";
 import {
   IconBroadcast,
   IconCertificate,
@@ -21,7 +22,6 @@ import {
   IconUsers,
   IconVariable,
 } from "@tabler/icons-react";
-import { useLocalStorage } from "@mantine/hooks";
 import { type ComponentType, type ReactNode, useEffect } from "react";
 import { NavLink, useMatch } from "react-router";
 

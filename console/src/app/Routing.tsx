@@ -1,4 +1,4 @@
-import { lazy, type ComponentType } from "react";
+import { type ComponentType, lazy } from "react";
 import { Route, Routes } from "react-router";
 
 import { SignedIn } from "../features/session/SignedIn";

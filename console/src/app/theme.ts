@@ -1,25 +1,79 @@
-import { Button, createTheme, type CSSVariablesResolver, type MantineColorsTuple } from "@mantine/core";
+import { Button, type CSSVariablesResolver, createTheme, type MantineColorsTuple } from "@mantine/core";
 
 /** Warm dark neutrals: the bog at night. Mantine's dark scheme is drawn from these. */
 const peat: MantineColorsTuple = [
-  "#ebe4d9", "#cfc5b7", "#aa9f91", "#857a6e", "#5d544b", "#463f38", "#352f2a", "#28231f", "#1f1b18", "#171411",
+  "#ebe4d9",
+  "#cfc5b7",
+  "#aa9f91",
+  "#857a6e",
+  "#5d544b",
+  "#463f38",
+  "#352f2a",
+  "#28231f",
+  "#1f1b18",
+  "#171411",
 ];
 /** The one accent. 7 passes AA on paper, 4 on peat. */
 const lantern: MantineColorsTuple = [
-  "#fff5e2", "#fce7c4", "#f7d08f", "#f1b858", "#eba52f", "#d08a17", "#b06f0a", "#8f5706", "#6f4305", "#523103",
+  "#fff5e2",
+  "#fce7c4",
+  "#f7d08f",
+  "#f1b858",
+  "#eba52f",
+  "#d08a17",
+  "#b06f0a",
+  "#8f5706",
+  "#6f4305",
+  "#523103",
 ];
 const moss: MantineColorsTuple = [
-  "#eff5e8", "#dcead0", "#bad6a3", "#97c074", "#7bad52", "#659640", "#507a32", "#406228", "#324d1f", "#243816",
+  "#eff5e8",
+  "#dcead0",
+  "#bad6a3",
+  "#97c074",
+  "#7bad52",
+  "#659640",
+  "#507a32",
+  "#406228",
+  "#324d1f",
+  "#243816",
 ];
 const rust: MantineColorsTuple = [
-  "#fdefea", "#f8d8cd", "#efb09c", "#e68a6d", "#de6b48", "#c9532f", "#a84223", "#88351c", "#6b2a17", "#4f1f11",
+  "#fdefea",
+  "#f8d8cd",
+  "#efb09c",
+  "#e68a6d",
+  "#de6b48",
+  "#c9532f",
+  "#a84223",
+  "#88351c",
+  "#6b2a17",
+  "#4f1f11",
 ];
 const fog: MantineColorsTuple = [
-  "#eef3f5", "#d9e3e8", "#b3c7d1", "#8aa9b8", "#6a90a3", "#547a8e", "#436475", "#36515f", "#2a404b", "#1f3038",
+  "#eef3f5",
+  "#d9e3e8",
+  "#b3c7d1",
+  "#8aa9b8",
+  "#6a90a3",
+  "#547a8e",
+  "#436475",
+  "#36515f",
+  "#2a404b",
+  "#1f3038",
 ];
 
 const ash: MantineColorsTuple = [
-  "#f7f3ec", "#f0eae0", "#e6ddcf", "#d8ccba", "#bdb0a0", "#9c9082", "#7d7267", "#5f564d", "#443d37", "#2b2622",
+  "#f7f3ec",
+  "#f0eae0",
+  "#e6ddcf",
+  "#d8ccba",
+  "#bdb0a0",
+  "#9c9082",
+  "#7d7267",
+  "#5f564d",
+  "#443d37",
+  "#2b2622",
 ];
 
 export const theme = createTheme({

@@ -3,7 +3,11 @@ export function bytes(size: number, signed = false): string {
   const sign = signed && size > 0 ? "+" : "";
   const magnitude = Math.abs(size);
   if (magnitude < 1000) return `${sign}${size} B`;
-  for (const [unit, scale] of [["kB", 1e3], ["MB", 1e6], ["GB", 1e9]] as const) {
+  for (const [unit, scale] of [
+    ["kB", 1e3],
+    ["MB", 1e6],
+    ["GB", 1e9],
+  ] as const) {
     if (magnitude < scale * 999.95 || unit === "GB") return `${sign}${(size / scale).toFixed(1)} ${unit}`;
   }
   return "";

@@ -1,5 +1,5 @@
 import { Button, Code, CopyButton, Skeleton, Stack, Text, Tooltip } from "@mantine/core";
-import { useEffect, useReducer, type ReactNode } from "react";
+import { type ReactNode, useEffect, useReducer } from "react";
 
 import { ApiError, type Schemas } from "../app/http";
 import { ago, exact } from "./format";
@@ -73,7 +73,15 @@ export function Findings({ findings }: { findings: Schemas["Finding"][] }) {
 
 /** A hint of the service's: commands stand between backticks. */
 export function Spoken({ text }: { text: string }) {
-  return text.split("`").map((part, i) => (i % 2 ? <code key={i} className="mono">{part}</code> : part));
+  return text.split("`").map((part, i) =>
+    i % 2 ? (
+      <code key={i} className="mono">
+        {part}
+      </code>
+    ) : (
+      part
+    ),
+  );
 }
 
 export function Panel({ title, aside, children, flush }: { title: ReactNode; aside?: ReactNode; children: ReactNode; flush?: boolean }) {
@@ -103,7 +111,18 @@ export function Command({ text }: { text: string }) {
     <CopyButton value={text}>
       {({ copied, copy }) => (
         <Tooltip label={copied ? "Copied" : "Copy"}>
-          <Code component="button" onClick={copy} style={{ cursor: "copy", fontSize: 12.5, padding: "4px 8px", textAlign: "left", border: "1px solid var(--r-line)", color: "inherit" }}>
+          <Code
+            component="button"
+            onClick={copy}
+            style={{
+              cursor: "copy",
+              fontSize: 12.5,
+              padding: "4px 8px",
+              textAlign: "left",
+              border: "1px solid var(--r-line)",
+              color: "inherit",
+            }}
+          >
             {text}
           </Code>
         </Tooltip>
@@ -118,8 +137,11 @@ export function Failure({ error, retry }: { error: unknown; retry?: () => void }
   return (
     <div role="alert" style={{ padding: 14, display: "flex", gap: 14, alignItems: "center", flexWrap: "wrap" }}>
       <div style={{ minWidth: 0 }}>
-        <SeverityMark severity="blocker" /> <span style={{ whiteSpace: "pre-wrap" }}>{/[.!?]$/.test(told.message) ? told.message : `${told.message}.`}</span>{" "}
-        <span className="dim"><Spoken text={told.hint} /></span>
+        <SeverityMark severity="blocker" />{" "}
+        <span style={{ whiteSpace: "pre-wrap" }}>{/[.!?]$/.test(told.message) ? told.message : `${told.message}.`}</span>{" "}
+        <span className="dim">
+          <Spoken text={told.hint} />
+        </span>
       </div>
       {retry && (
         <Button size="compact-sm" variant="default" onClick={retry}>
@@ -159,7 +181,11 @@ export function PageHead({ title, children, aside }: { title: ReactNode; childre
     <div style={{ display: "flex", alignItems: "flex-start", gap: 16, marginBottom: 14, flexWrap: "wrap" }}>
       <div style={{ minWidth: 0 }}>
         <h1 style={{ fontSize: 22, margin: 0, lineHeight: 1.25 }}>{title}</h1>
-        {children && <div className="dim" style={{ marginTop: 2 }}>{children}</div>}
+        {children && (
+          <div className="dim" style={{ marginTop: 2 }}>
+            {children}
+          </div>
+        )}
       </div>
       {aside && <div style={{ marginLeft: "auto", display: "flex", gap: 8, alignItems: "center", flexWrap: "wrap" }}>{aside}</div>}
     </div>

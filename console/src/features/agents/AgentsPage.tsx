@@ -18,7 +18,9 @@ export function AgentsPage() {
         {({ items }) =>
           items.length === 0 ? (
             <Panel title="Agents">
-              <Empty command="bin/rampa agent start --toolchains FOLDER">No agent is there, so every run waits. Start one on a machine with the toolchain:</Empty>
+              <Empty command="bin/rampa agent start --toolchains FOLDER">
+                No agent is there, so every run waits. Start one on a machine with the toolchain:
+              </Empty>
             </Panel>
           ) : (
             <div style={{ display: "grid", gap: 16 }}>
@@ -33,13 +35,21 @@ export function AgentsPage() {
   );
 }
 
-const TONE: Record<string, string> = { idle: "var(--r-done)", working: "var(--r-accent)", paused: "var(--r-warning)", lost: "var(--r-blocker)" };
+const TONE: Record<string, string> = {
+  idle: "var(--r-done)",
+  working: "var(--r-accent)",
+  paused: "var(--r-warning)",
+  lost: "var(--r-blocker)",
+};
 const MARK: Record<string, string> = { idle: "○", working: "▸", paused: "‖", lost: "✗", stopped: "–" };
 
 function One({ agent }: { agent: Agent }) {
   const queries = useQueryClient();
   const onSuccess = () => queries.invalidateQueries({ queryKey: ["agents"] });
-  const pause = useMutation({ mutationFn: () => call<Agent>(`/agents/${agent.name}`, { method: "PATCH", body: { paused: !agent.paused } }), onSuccess });
+  const pause = useMutation({
+    mutationFn: () => call<Agent>(`/agents/${agent.name}`, { method: "PATCH", body: { paused: !agent.paused } }),
+    onSuccess,
+  });
   const remove = useMutation({ mutationFn: () => call<void>(`/agents/${agent.name}`, { method: "DELETE" }), onSuccess });
   const can = agent.abilities;
   const act = (name: string) => agent.allowed_actions.find((a) => a.name === name);
@@ -62,7 +72,14 @@ function One({ agent }: { agent: Agent }) {
               Forget
             </Button>
           ) : (
-            <Button size="compact-xs" variant="default" disabled={!paused?.possible} title={paused?.reason} loading={pause.isPending} onClick={() => pause.mutate()}>
+            <Button
+              size="compact-xs"
+              variant="default"
+              disabled={!paused?.possible}
+              title={paused?.reason}
+              loading={pause.isPending}
+              onClick={() => pause.mutate()}
+            >
               {agent.paused ? "Let it go on" : "Pause"}
             </Button>
           )}
@@ -89,7 +106,11 @@ function One({ agent }: { agent: Agent }) {
           {can.toolchains!.map((t) => (
             <div key={t.version}>
               {t.name} {t.version} <span className="dim">for {t.platforms!.join(", ") || "all platforms"};</span>{" "}
-              {t.licences!.length ? <span className="dim">accepted: {t.licences!.join("; ")}</span> : <span style={{ color: "var(--r-warning)" }}>▲ no licence accepted</span>}
+              {t.licences!.length ? (
+                <span className="dim">accepted: {t.licences!.join("; ")}</span>
+              ) : (
+                <span style={{ color: "var(--r-warning)" }}>▲ no licence accepted</span>
+              )}
             </div>
           ))}
         </dd>

@@ -4,12 +4,12 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
+import { State } from "./BuildTable";
 import { BundlePanel } from "./BundlePanel";
 import { FileTree } from "./FileTree";
 import { LeftOut } from "./LeftOut";
-import { Notes } from "./Notes";
-import { State } from "./BuildTable";
 import { Made } from "./Made";
+import { Notes } from "./Notes";
 import { type Build, useBuild, usePin } from "./queries";
 
 /** What is in this build, who signed it, and where is it live? */
@@ -22,12 +22,15 @@ export function BuildPage() {
     <Answer of={build} rows={10}>
       {(b) => (
         <>
-          <PageHead title={`${b.name} · ${b.version_name}`} aside={
+          <PageHead
+            title={`${b.name} · ${b.version_name}`}
+            aside={
               <>
                 <Pin build={b} title={title} />
                 <Place build={b} title={title} />
               </>
-            }>
+            }
+          >
             <State build={b} /> · version code {b.version_code} · {b.profile} · made <When at={b.created_at} /> by {b.created_by}
           </PageHead>
           {b.state === "open" && (
@@ -38,7 +41,17 @@ export function BuildPage() {
           <Made build={b} title={title} />
           <div className="halves" style={{ marginTop: 0 }}>
             <div style={{ display: "grid", gap: 16 }}>
-              <Panel title="Depots" aside={b.state === "ready" ? <Link to={`/titles/${title}/builds/${number}/content`}>{plural(b.files, "file")}, {bytes(b.size)}: what takes the space</Link> : undefined} flush>
+              <Panel
+                title="Depots"
+                aside={
+                  b.state === "ready" ? (
+                    <Link to={`/titles/${title}/builds/${number}/content`}>
+                      {plural(b.files, "file")}, {bytes(b.size)}: what takes the space
+                    </Link>
+                  ) : undefined
+                }
+                flush
+              >
                 <Depots build={b} />
               </Panel>
               <Notes build={b} title={title} />
@@ -48,7 +61,11 @@ export function BuildPage() {
             </Panel>
           </div>
           <section className="panel" style={{ marginTop: 16 }}>
-            <Tabs value={search.get("tab") ?? "files"} onChange={(tab) => setSearch(tab && tab !== "files" ? { tab } : {})} keepMounted={false}>
+            <Tabs
+              value={search.get("tab") ?? "files"}
+              onChange={(tab) => setSearch(tab && tab !== "files" ? { tab } : {})}
+              keepMounted={false}
+            >
               <Tabs.List>
                 <Tabs.Tab value="files">Files</Tabs.Tab>
                 <Tabs.Tab value="left-out">Left out ({b.left_out_files})</Tabs.Tab>
@@ -70,14 +87,26 @@ export function BuildPage() {
 function Pin({ build, title }: { build: Build; title: string }) {
   const pin = usePin(title, build.number);
   return (
-    <Button size="compact-md" variant="default" loading={pin.isPending} disabled={build.state !== "ready"} title="A pinned build is never removed by retention" onClick={() => pin.mutate(!build.pinned)}>
+    <Button
+      size="compact-md"
+      variant="default"
+      loading={pin.isPending}
+      disabled={build.state !== "ready"}
+      title="A pinned build is never removed by retention"
+      onClick={() => pin.mutate(!build.pinned)}
+    >
       {build.pinned ? "Unpin" : "Pin"}
     </Button>
   );
 }
 
 function Depots({ build }: { build: Build }) {
-  if (build.depots.length === 0) return <div className="dim" style={{ padding: 14 }}>The depots are split when the upload is complete.</div>;
+  if (build.depots.length === 0)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        The depots are split when the upload is complete.
+      </div>
+    );
   return (
     <table className="rows">
       <thead>

@@ -48,13 +48,75 @@ export function BuildsPage() {
         }
       />
       <Group gap="sm" mb="sm">
-        <Select aria-label="Profile" placeholder="Every profile" size="xs" clearable data={found?.profiles.map((p) => p.name) ?? []} value={search.get("profile")} onChange={(v) => set("profile", v)} />
-        <Select aria-label="State" placeholder="Every state" size="xs" clearable data={["open", "ready", "abandoned", "removed"]} value={search.get("state")} onChange={(v) => set("state", v)} />
-        <Select aria-label="Purpose" placeholder="Every purpose" size="xs" clearable w={130} data={["development", "testing", "release"]} value={search.get("purpose")} onChange={(v) => set("purpose", v)} />
-        <Select aria-label="On a channel" placeholder="Placed or not" size="xs" clearable w={130} data={[{ value: "true", label: "On a channel" }, { value: "false", label: "On none" }]} value={search.get("placed")} onChange={(v) => set("placed", v)} />
-        <TextInput aria-label="Branch" placeholder="Branch" size="xs" w={110} defaultValue={search.get("branch") ?? ""} onBlur={(e) => set("branch", e.currentTarget.value)} onKeyDown={(e) => e.key === "Enter" && set("branch", e.currentTarget.value)} />
-        <Select aria-label="Order" size="xs" allowDeselect={false} data={[{ value: "number", label: "Newest first" }, { value: "size", label: "Largest first" }]} value={search.get("sort") ?? "number"} onChange={(v) => set("sort", v === "number" ? null : v)} />
-        <TextInput aria-label="Search in notes, versions and commits" placeholder="Search notes, versions, commits" size="xs" value={typed} onChange={(e) => setTyped(e.currentTarget.value)} w={220} />
+        <Select
+          aria-label="Profile"
+          placeholder="Every profile"
+          size="xs"
+          clearable
+          data={found?.profiles.map((p) => p.name) ?? []}
+          value={search.get("profile")}
+          onChange={(v) => set("profile", v)}
+        />
+        <Select
+          aria-label="State"
+          placeholder="Every state"
+          size="xs"
+          clearable
+          data={["open", "ready", "abandoned", "removed"]}
+          value={search.get("state")}
+          onChange={(v) => set("state", v)}
+        />
+        <Select
+          aria-label="Purpose"
+          placeholder="Every purpose"
+          size="xs"
+          clearable
+          w={130}
+          data={["development", "testing", "release"]}
+          value={search.get("purpose")}
+          onChange={(v) => set("purpose", v)}
+        />
+        <Select
+          aria-label="On a channel"
+          placeholder="Placed or not"
+          size="xs"
+          clearable
+          w={130}
+          data={[
+            { value: "true", label: "On a channel" },
+            { value: "false", label: "On none" },
+          ]}
+          value={search.get("placed")}
+          onChange={(v) => set("placed", v)}
+        />
+        <TextInput
+          aria-label="Branch"
+          placeholder="Branch"
+          size="xs"
+          w={110}
+          defaultValue={search.get("branch") ?? ""}
+          onBlur={(e) => set("branch", e.currentTarget.value)}
+          onKeyDown={(e) => e.key === "Enter" && set("branch", e.currentTarget.value)}
+        />
+        <Select
+          aria-label="Order"
+          size="xs"
+          allowDeselect={false}
+          data={[
+            { value: "number", label: "Newest first" },
+            { value: "size", label: "Largest first" },
+          ]}
+          value={search.get("sort") ?? "number"}
+          onChange={(v) => set("sort", v === "number" ? null : v)}
+        />
+        <TextInput
+          aria-label="Search in notes, versions and commits"
+          placeholder="Search notes, versions, commits"
+          size="xs"
+          value={typed}
+          onChange={(e) => setTyped(e.currentTarget.value)}
+          w={220}
+        />
       </Group>
       <Panel title="Builds" flush>
         <Answer of={builds} rows={8}>

@@ -25,7 +25,8 @@ export function BundlePanel({ build, title }: { build: Build; title: string }) {
       <dd>
         {build.signed && bundle.signed_at ? (
           <>
-            {bundle.beside ? <a href={`${at}/signature`}>CMS, detached</a> : "Inside"} by <Link to={`/keys/${bundle.identity}`}>{bundle.identity}</Link>, <When at={bundle.signed_at} />
+            {bundle.beside ? <a href={`${at}/signature`}>CMS, detached</a> : "Inside"} by{" "}
+            <Link to={`/keys/${bundle.identity}`}>{bundle.identity}</Link>, <When at={bundle.signed_at} />
           </>
         ) : (
           <>Not signed. Name a signing identity in the profile and build again.</>
@@ -62,7 +63,9 @@ function Says({ said }: { said: Said }) {
           <dt>It says</dt>
           <dd>
             {f.identifier} {f.version_name}, code {f.version_code}
-            <div className="dim">read back from the bundle after signing; {f.architectures?.join(", ") || "any architecture"}, level {f.minimum} or above</div>
+            <div className="dim">
+              read back from the bundle after signing; {f.architectures?.join(", ") || "any architecture"}, level {f.minimum} or above
+            </div>
           </dd>
         </>
       )}

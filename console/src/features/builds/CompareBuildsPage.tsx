@@ -16,7 +16,9 @@ export function CompareBuildsPage() {
   const builds = useBuilds(title, { state: "ready", limit: 100 });
   const items = builds.data?.items ?? [];
   const right = search.get("right") ?? String(items[0]?.number ?? "");
-  const left = search.get("left") ?? String(items.find((b) => b.profile === items[0]?.profile && b.number < items[0].number)?.number ?? items[1]?.number ?? "");
+  const left =
+    search.get("left") ??
+    String(items.find((b) => b.profile === items[0]?.profile && b.number < items[0].number)?.number ?? items[1]?.number ?? "");
   const found = useQuery({
     queryKey: ["build-comparison", title, left, right],
     queryFn: () => call<Comparison>(`/titles/${title}/builds/comparison?left=${left}&right=${right}`),
@@ -31,15 +33,39 @@ export function CompareBuildsPage() {
         title="Two builds"
         aside={
           <>
-            <Select aria-label="Before" size="xs" w={250} searchable allowDeselect={false} data={data} value={left} onChange={(v) => set("left", v)} />
+            <Select
+              aria-label="Before"
+              size="xs"
+              w={250}
+              searchable
+              allowDeselect={false}
+              data={data}
+              value={left}
+              onChange={(v) => set("left", v)}
+            />
             <span aria-hidden>→</span>
-            <Select aria-label="After" size="xs" w={250} searchable allowDeselect={false} data={data} value={right} onChange={(v) => set("right", v)} />
+            <Select
+              aria-label="After"
+              size="xs"
+              w={250}
+              searchable
+              allowDeselect={false}
+              data={data}
+              value={right}
+              onChange={(v) => set("right", v)}
+            />
           </>
         }
       >
         {found.data && <Headline c={found.data} />}
       </PageHead>
-      {left && right ? <Answer of={found} rows={10}>{(c) => <Whole c={c} title={title} />}</Answer> : <Panel title="Nothing to compare">It takes two finished builds.</Panel>}
+      {left && right ? (
+        <Answer of={found} rows={10}>
+          {(c) => <Whole c={c} title={title} />}
+        </Answer>
+      ) : (
+        <Panel title="Nothing to compare">It takes two finished builds.</Panel>
+      )}
     </>
   );
 }
@@ -48,7 +74,8 @@ function Headline({ c }: { c: Comparison }) {
   const native = c.same_native == null ? "" : c.same_native ? " · only content changed" : " · the native part changed";
   return (
     <>
-      {bytes(c.left.size)} → {bytes(c.right.size)} ({bytes(c.right.size - c.left.size, true)}) · {c.added} added, {c.removed} removed, {c.changed} changed, {c.unchanged} the same{native}
+      {bytes(c.left.size)} → {bytes(c.right.size)} ({bytes(c.right.size - c.left.size, true)}) · {c.added} added, {c.removed} removed,{" "}
+      {c.changed} changed, {c.unchanged} the same{native}
     </>
   );
 }
@@ -98,13 +125,27 @@ function Whole({ c, title }: { c: Comparison; title: string }) {
       </Panel>
       <div className="halves" style={{ marginTop: 0 }}>
         <Pairs title="Size by folder" name="Folder" pairs={c.folders} show={(n) => bytes(n)} change={(n) => bytes(n, true)} />
-        <Pairs title="Durations" name="Step" pairs={c.durations} show={(n) => duration(n)} change={(n) => `${n > 0 ? "+" : n < 0 ? "−" : ""}${duration(Math.abs(n))}`} />
+        <Pairs
+          title="Durations"
+          name="Step"
+          pairs={c.durations}
+          show={(n) => duration(n)}
+          change={(n) => `${n > 0 ? "+" : n < 0 ? "−" : ""}${duration(Math.abs(n))}`}
+        />
       </div>
       <div className="halves" style={{ marginTop: 0 }}>
         {([c.left, c.right] as const).map((b, n) => {
           const findings = n ? c.findings_right : c.findings_left;
           return (
-            <Panel key={n} title={<>Findings of <Link to={`/titles/${title}/builds/${b.number}`}>#{b.number}</Link></>} aside={c.tools.map((t) => `${t.name} ${n ? t.after : t.before}`).join(", ")}>
+            <Panel
+              key={n}
+              title={
+                <>
+                  Findings of <Link to={`/titles/${title}/builds/${b.number}`}>#{b.number}</Link>
+                </>
+              }
+              aside={c.tools.map((t) => `${t.name} ${n ? t.after : t.before}`).join(", ")}
+            >
               {findings.length ? <Findings findings={findings} /> : <span className="dim">None.</span>}
             </Panel>
           );
@@ -115,7 +156,12 @@ function Whole({ c, title }: { c: Comparison; title: string }) {
 }
 
 function Commits({ c }: { c: Comparison }) {
-  if (c.commits_said) return <div className="dim" style={{ padding: 14 }}>{c.commits_said}</div>;
+  if (c.commits_said)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        {c.commits_said}
+      </div>
+    );
   const rows = [...c.commits.map((k) => ({ ...k, sign: "+" })), ...c.commits_back.map((k) => ({ ...k, sign: "−" }))];
   return (
     <table className="rows">
@@ -138,7 +184,12 @@ function Commits({ c }: { c: Comparison }) {
 }
 
 function Files({ c }: { c: Comparison }) {
-  if (c.files.length === 0) return <div className="dim" style={{ padding: 14 }}>The files are the same.</div>;
+  if (c.files.length === 0)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        The files are the same.
+      </div>
+    );
   return (
     <div style={{ maxHeight: 420, overflowY: "auto" }} tabIndex={0} role="region" aria-label="Files">
       <table className="rows">

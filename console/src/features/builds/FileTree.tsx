@@ -12,7 +12,12 @@ const ROW = 30;
 /** The files of a build as a tree with sizes; only the rows that are seen are drawn. */
 export function FileTree({ title, number, ready }: { title: string; number: number; ready: boolean }) {
   const files = useFiles(title, number, ready);
-  if (!ready) return <div className="dim" style={{ padding: 14 }}>The files are listed when the upload is complete.</div>;
+  if (!ready)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        The files are listed when the upload is complete.
+      </div>
+    );
   return (
     <Answer of={files} rows={8}>
       {(data) => <Tree files={data.files} />}
@@ -35,7 +40,14 @@ function Tree({ files }: { files: File[] }) {
   return (
     <>
       <Group gap="sm" p="sm">
-        <TextInput aria-label="Find files" placeholder="Find files" size="xs" value={filter} onChange={(e) => setFilter(e.currentTarget.value)} w={240} />
+        <TextInput
+          aria-label="Find files"
+          placeholder="Find files"
+          size="xs"
+          value={filter}
+          onChange={(e) => setFilter(e.currentTarget.value)}
+          w={240}
+        />
         <Button size="compact-xs" variant="default" onClick={() => setOpen(open.size ? new Set() : folders())}>
           {open.size ? "Close all folders" : "Open all folders"}
         </Button>
@@ -52,12 +64,24 @@ function Rows({ shown, most, toggle }: { shown: Line[]; most: number; toggle: (k
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({ count: shown.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 12 });
   return (
-    <div ref={box} style={{ maxHeight: 480, overflowY: "auto", borderTop: "1px solid var(--r-line)" }} role="tree" aria-label="Files" tabIndex={0}>
+    <div
+      ref={box}
+      style={{ maxHeight: 480, overflowY: "auto", borderTop: "1px solid var(--r-line)" }}
+      role="tree"
+      aria-label="Files"
+      tabIndex={0}
+    >
       <div style={{ height: rows.getTotalSize(), position: "relative" }}>
         {rows.getVirtualItems().map((item) => {
           const line = shown[item.index]!;
           return (
-            <div key={line.key} role="treeitem" aria-level={line.depth + 1} aria-expanded={line.open} style={{ position: "absolute", top: item.start, left: 0, right: 0, height: ROW }}>
+            <div
+              key={line.key}
+              role="treeitem"
+              aria-level={line.depth + 1}
+              aria-expanded={line.open}
+              style={{ position: "absolute", top: item.start, left: 0, right: 0, height: ROW }}
+            >
               <Row line={line} most={most} toggle={toggle} />
             </div>
           );
@@ -69,26 +93,46 @@ function Rows({ shown, most, toggle }: { shown: Line[]; most: number; toggle: (k
 
 function Row({ line, most, toggle }: { line: Line; most: number; toggle: (key: string) => void }) {
   return (
-    <div style={{ display: "flex", alignItems: "center", gap: 12, height: ROW, padding: `0 14px 0 ${14 + line.depth * 18}px`, fontSize: 13.5 }}>
+    <div
+      style={{ display: "flex", alignItems: "center", gap: 12, height: ROW, padding: `0 14px 0 ${14 + line.depth * 18}px`, fontSize: 13.5 }}
+    >
       {line.file ? (
-        <span style={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", paddingLeft: 16 }} title={line.file.path}>
+        <span
+          style={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", paddingLeft: 16 }}
+          title={line.file.path}
+        >
           {line.name}
           {line.file.executable && <span className="dim"> executable</span>}
           {line.file.link && <span className="dim"> links to {line.file.link}</span>}
         </span>
       ) : (
-        <button type="button" onClick={() => toggle(line.key)} style={{ all: "unset", cursor: "pointer", fontWeight: 600, whiteSpace: "nowrap" }}>
+        <button
+          type="button"
+          onClick={() => toggle(line.key)}
+          style={{ all: "unset", cursor: "pointer", fontWeight: 600, whiteSpace: "nowrap" }}
+        >
           <span aria-hidden style={{ display: "inline-block", width: 16 }}>
             {line.open ? "▾" : "▸"}
           </span>
-          {line.name} <span className="dim" style={{ fontWeight: 400 }}>{plural(line.count, "file")}</span>
+          {line.name}{" "}
+          <span className="dim" style={{ fontWeight: 400 }}>
+            {plural(line.count, "file")}
+          </span>
         </button>
       )}
       <span style={{ marginLeft: "auto", display: "flex", gap: 12, alignItems: "center", flexShrink: 0 }}>
         {line.file && <span className="dim">{line.file.depot}</span>}
         {line.file?.digest && <Digest value={line.file.digest} what="BLAKE3 of the file" length={8} />}
         <span aria-hidden style={{ width: 90, height: 6, background: "var(--r-tread)", borderRadius: 2 }}>
-          <span style={{ display: "block", height: 6, width: `${(100 * line.size) / Math.max(1, most)}%`, background: "var(--r-accent)", borderRadius: 2 }} />
+          <span
+            style={{
+              display: "block",
+              height: 6,
+              width: `${(100 * line.size) / Math.max(1, most)}%`,
+              background: "var(--r-accent)",
+              borderRadius: 2,
+            }}
+          />
         </span>
         <span style={{ width: 76, textAlign: "right", fontVariantNumeric: "tabular-nums" }}>{bytes(line.size)}</span>
       </span>

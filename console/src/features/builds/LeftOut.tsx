@@ -7,7 +7,12 @@ const SHOWN = 500;
 /** What stayed out, and by which rule. */
 export function LeftOut({ title, number, ready }: { title: string; number: number; ready: boolean }) {
   const left = useLeftOut(title, number, ready);
-  if (!ready) return <div className="dim" style={{ padding: 14 }}>This is listed when the upload is complete.</div>;
+  if (!ready)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        This is listed when the upload is complete.
+      </div>
+    );
   return (
     <Answer of={left} rows={5}>
       {({ files }) =>

@@ -15,18 +15,24 @@ export function Made({ build, title }: { build: Build; title: string }) {
         <dl className="facts">
           <dt>Run</dt>
           <dd>
-            <Link to={`/titles/${title}/runs/${build.run}`}>run {build.run}</Link> on {build.agent || "an agent"}, started {build.why === "manual" ? "by hand" : `by ${build.why === "again" ? "hand, again" : `a ${build.why}`}`}
+            <Link to={`/titles/${title}/runs/${build.run}`}>run {build.run}</Link> on {build.agent || "an agent"}, started{" "}
+            {build.why === "manual" ? "by hand" : `by ${build.why === "again" ? "hand, again" : `a ${build.why}`}`}
           </dd>
           {build.commit && (
             <>
               <dt>Commit</dt>
               <dd>
-                <Digest value={build.commit} what="commit" length={10} /> {build.ref && <>of {build.ref.slice(build.ref.indexOf("/") + 1)}</>} “{build.subject}”
+                <Digest value={build.commit} what="commit" length={10} />{" "}
+                {build.ref && <>of {build.ref.slice(build.ref.indexOf("/") + 1)}</>} “{build.subject}”
               </dd>
             </>
           )}
           <dt>Tools</dt>
-          <dd>{Object.entries(build.tools).map(([name, version]) => `${name} ${version}`).join(", ") || "none were named"}</dd>
+          <dd>
+            {Object.entries(build.tools)
+              .map(([name, version]) => `${name} ${version}`)
+              .join(", ") || "none were named"}
+          </dd>
           {steps.length > 0 && (
             <>
               <dt>Steps</dt>
@@ -37,7 +43,8 @@ export function Made({ build, title }: { build: Build; title: string }) {
             <>
               <dt>Symbols</dt>
               <dd>
-                {plural(build.symbols_files, "file")}, {bytes(build.symbols_size)}, kept apart: <code className="mono">bin/rampa build symbols {build.name}</code>
+                {plural(build.symbols_files, "file")}, {bytes(build.symbols_size)}, kept apart:{" "}
+                <code className="mono">bin/rampa build symbols {build.name}</code>
               </dd>
             </>
           )}

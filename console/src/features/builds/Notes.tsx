@@ -21,10 +21,20 @@ export function Notes({ build, title }: { build: Build; title: string }) {
       }
     >
       {draft === null ? (
-        <div style={{ whiteSpace: "pre-wrap" }}>{build.notes || <span className="dim">No notes yet: what should testers look at?</span>}</div>
+        <div style={{ whiteSpace: "pre-wrap" }}>
+          {build.notes || <span className="dim">No notes yet: what should testers look at?</span>}
+        </div>
       ) : (
         <>
-          <Textarea aria-label="Notes" autosize minRows={2} maxLength={4000} value={draft} onChange={(e) => setDraft(e.currentTarget.value)} autoFocus />
+          <Textarea
+            aria-label="Notes"
+            autosize
+            minRows={2}
+            maxLength={4000}
+            value={draft}
+            onChange={(e) => setDraft(e.currentTarget.value)}
+            autoFocus
+          />
           {save.error && <Failure error={save.error} retry={store} />}
           <Group gap="xs" mt="xs">
             <Button size="compact-sm" variant="filled" onClick={store} loading={save.isPending}>

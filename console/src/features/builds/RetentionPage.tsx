@@ -37,7 +37,10 @@ function Policy({ title, now }: { title: string; now: Retention }) {
     placeholderData: keepPreviousData,
   });
   const again = () => queries.invalidateQueries({ queryKey: ["retention", title] });
-  const save = useMutation({ mutationFn: () => call<Retention>(`/titles/${title}/retention`, { method: "PUT", body: policy }), onSuccess: again });
+  const save = useMutation({
+    mutationFn: () => call<Retention>(`/titles/${title}/retention`, { method: "PUT", body: policy }),
+    onSuccess: again,
+  });
   const apply = useMutation({
     mutationFn: (builds: number[]) => call<Retention>(`/titles/${title}/retention/apply`, { method: "POST", body: { builds } }),
     onSuccess: () => {
@@ -65,7 +68,11 @@ function Policy({ title, now }: { title: string; now: Retention }) {
       <div style={{ marginTop: 16 }}>
         <Answer of={preview} rows={5}>
           {(r) => (
-            <Panel title={same ? "What would go" : "What would go under this policy"} aside={r.removes.length ? `${plural(r.removes.length, "build")}, frees ${bytes(r.frees)}` : "nothing"} flush>
+            <Panel
+              title={same ? "What would go" : "What would go under this policy"}
+              aside={r.removes.length ? `${plural(r.removes.length, "build")}, frees ${bytes(r.frees)}` : "nothing"}
+              flush
+            >
               {r.removes.length > 0 && <BuildTable builds={r.removes} title={title} />}
               {r.keeps.map((k) => (
                 <div key={k.number} className="dim" style={{ padding: "5px 14px", fontSize: 13.5 }}>
@@ -78,7 +85,8 @@ function Policy({ title, now }: { title: string; now: Retention }) {
       </div>
       <Modal opened={asking} onClose={() => ask(false)} title={`Remove ${plural(goes.length, "build")}?`}>
         <p style={{ marginTop: 0 }}>
-          {goes.map((b) => `#${b.number}`).join(", ")}: their files, bundles and symbols are gone then, and {bytes(preview.data?.frees ?? 0)} are free. Their records stay: version codes, notes, who made them.
+          {goes.map((b) => `#${b.number}`).join(", ")}: their files, bundles and symbols are gone then, and{" "}
+          {bytes(preview.data?.frees ?? 0)} are free. Their records stay: version codes, notes, who made them.
         </p>
         <Button color="rust" className="danger" loading={apply.isPending} onClick={() => apply.mutate(goes.map((b) => b.number))}>
           Remove them

@@ -30,7 +30,10 @@ export function nest(files: File[]): Folder {
     const names = file.path.split("/");
     for (const name of names.slice(0, -1)) {
       let below = at.folders.get(name);
-      if (!below) at.folders.set(name, (below = { size: 0, count: 0, folders: new Map(), files: [] }));
+      if (!below) {
+        below = { size: 0, count: 0, folders: new Map(), files: [] };
+        at.folders.set(name, below);
+      }
       below.size += file.size;
       below.count += 1;
       at = below;

@@ -19,7 +19,10 @@ export function ChannelPage() {
   const [withdrawing, setWithdrawing] = useState<Placement | null>(null);
   return (
     <>
-      <PageHead title={`${capital(name)} channel of ${found?.name ?? title}`} aside={channel.data && <PlacePicker channel={channel.data} title={title} />}>
+      <PageHead
+        title={`${capital(name)} channel of ${found?.name ?? title}`}
+        aside={channel.data && <PlacePicker channel={channel.data} title={title} />}
+      >
         {channel.data?.closed || "Devices that follow it install what is live here for their platform."}
       </PageHead>
       <Answer of={channel}>
@@ -27,7 +30,9 @@ export function ChannelPage() {
           <>
             <Panel title="Live" flush>
               {data.live.length === 0 ? (
-                <Empty command={`bin/rampa channel place ${title}#N --on ${name}`}>{data.closed || "Nothing is live here. Place a build; what it will do is shown first."}</Empty>
+                <Empty command={`bin/rampa channel place ${title}#N --on ${name}`}>
+                  {data.closed || "Nothing is live here. Place a build; what it will do is shown first."}
+                </Empty>
               ) : (
                 <Live placements={data.live} title={title} withdraw={setWithdrawing} />
               )}
@@ -40,7 +45,9 @@ export function ChannelPage() {
           </>
         )}
       </Answer>
-      {build && <PlaceDialogue title={title} channel={name} build={Number(build)} close={() => void go(`/titles/${title}/channels/${name}`)} />}
+      {build && (
+        <PlaceDialogue title={title} channel={name} build={Number(build)} close={() => void go(`/titles/${title}/channels/${name}`)} />
+      )}
       {withdrawing && <WithdrawDialogue title={title} placement={withdrawing} close={() => setWithdrawing(null)} />}
     </>
   );
@@ -92,7 +99,12 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
 }
 
 function History({ placements, title }: { placements: Placement[]; title: string }) {
-  if (placements.length === 0) return <div className="dim" style={{ padding: 14 }}>Nothing was ever placed here.</div>;
+  if (placements.length === 0)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        Nothing was ever placed here.
+      </div>
+    );
   return (
     <table className="rows">
       <thead>

@@ -24,7 +24,14 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
     void preview.refetch();
   };
   return (
-    <Modal opened onClose={close} size={860} title={<b>{`Place #${build} on ${channel}`}</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={{ header: { role: "presentation" } }}>
+    <Modal
+      opened
+      onClose={close}
+      size={860}
+      title={<b>{`Place #${build} on ${channel}`}</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
       <Answer of={preview} rows={8}>
         {(data) => <Body seen={data} />}
       </Answer>
@@ -33,7 +40,12 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
         <Button variant="default" onClick={close}>
           Do not place
         </Button>
-        <Button variant="filled" disabled={!seen?.possible || preview.isFetching} loading={place.isPending} onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}>
+        <Button
+          variant="filled"
+          disabled={!seen?.possible || preview.isFetching}
+          loading={place.isPending}
+          onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}
+        >
           {seen && !seen.possible ? "Blocked" : `Place on ${channel}`}
         </Button>
       </Group>
@@ -98,7 +110,11 @@ function Cost({ name, cost }: { name: string; cost: Schemas["CostOut"] }) {
 function Changes({ seen }: { seen: Preview }) {
   if (seen.changes.length === 0) return <p>No file differs from #{seen.replaces?.number}.</p>;
   return (
-    <div style={{ maxHeight: 300, overflowY: "auto", border: "1px solid var(--r-line)", borderRadius: 4 }} tabIndex={0} aria-label="Files that change">
+    <div
+      style={{ maxHeight: 300, overflowY: "auto", border: "1px solid var(--r-line)", borderRadius: 4 }}
+      tabIndex={0}
+      aria-label="Files that change"
+    >
       <table className="rows">
         <thead>
           <tr>

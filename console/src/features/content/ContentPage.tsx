@@ -100,9 +100,7 @@ function Listing({ c, open }: { c: Content; open: (name: string) => void }) {
             <td style={{ overflowWrap: "anywhere" }}>{r.name}</td>
             <td className="number">{r.inside ? bytes(r.size) : "–"}</td>
             <td className="number">{r.inside ? "–" : bytes(r.size)}</td>
-            <td className="dim">
-              {r.inside ? r.why : `${r.why}${r.origin ? ` (${r.origin})` : ""}`}
-            </td>
+            <td className="dim">{r.inside ? r.why : `${r.why}${r.origin ? ` (${r.origin})` : ""}`}</td>
           </tr>
         ))}
         {c.folders_left + c.rows_left > 0 && (

@@ -23,7 +23,14 @@ export function Treemap({ pieces, open }: { pieces: Piece[]; open: (name: string
         </pattern>
       </defs>
       {laid.folders.map((f) => (
-        <g key={f.name} role="button" tabIndex={0} aria-label={`Open ${f.name}, ${bytes(f.size)}`} onClick={() => open(f.name)} onKeyDown={(e) => e.key === "Enter" && open(f.name)}>
+        <g
+          key={f.name}
+          role="button"
+          tabIndex={0}
+          aria-label={`Open ${f.name}, ${bytes(f.size)}`}
+          onClick={() => open(f.name)}
+          onKeyDown={(e) => e.key === "Enter" && open(f.name)}
+        >
           <rect x={f.x} y={f.y} width={f.w} height={f.h} className="folder" />
           {f.w > 60 && (
             <text x={f.x + 5} y={f.y + 13} className="head">
@@ -68,10 +75,17 @@ function lay(pieces: Piece[]) {
   const root = hierarchy<Node>({ name: "", children: [...folders.values(), ...top] })
     .sum((n) => n.size ?? 0)
     .sort((a, b) => (b.value ?? 0) - (a.value ?? 0));
-  const laid = treemap<Node>().tile(treemapSquarify).size([WIDE, HIGH]).paddingInner(1.5).paddingOuter(1.5).paddingTop((n) => (n.depth === 1 && n.children ? 17 : 1.5))(root);
-  const box = (n: (typeof laid)) => ({ x: n.x0, y: n.y0, w: n.x1 - n.x0, h: n.y1 - n.y0, size: n.value ?? 0, name: n.data.name });
+  const laid = treemap<Node>()
+    .tile(treemapSquarify)
+    .size([WIDE, HIGH])
+    .paddingInner(1.5)
+    .paddingOuter(1.5)
+    .paddingTop((n) => (n.depth === 1 && n.children ? 17 : 1.5))(root);
+  const box = (n: typeof laid) => ({ x: n.x0, y: n.y0, w: n.x1 - n.x0, h: n.y1 - n.y0, size: n.value ?? 0, name: n.data.name });
   return {
     folders: (laid.children ?? []).filter((n) => n.children).map(box),
-    leaves: laid.leaves().map((n, i) => ({ ...box(n), inside: n.data.inside !== false, key: i, where: n.depth === 2 ? `${n.parent?.data.name}/` : "" })),
+    leaves: laid
+      .leaves()
+      .map((n, i) => ({ ...box(n), inside: n.data.inside !== false, key: i, where: n.depth === 2 ? `${n.parent?.data.name}/` : "" })),
   };
 }

@@ -43,7 +43,13 @@ export function DevicesPage() {
                       <td>
                         <Link to={`/titles/${title}/channels/${d.channel}`}>{d.channel}</Link>
                       </td>
-                      <td>{d.build ? <Link to={`/titles/${title}/builds/${d.build}`}>#{d.build}</Link> : <span className="dim">nothing yet</span>}</td>
+                      <td>
+                        {d.build ? (
+                          <Link to={`/titles/${title}/builds/${d.build}`}>#{d.build}</Link>
+                        ) : (
+                          <span className="dim">nothing yet</span>
+                        )}
+                      </td>
                       <td>{d.last_seen_at ? <When at={d.last_seen_at} /> : <span className="dim">never</span>}</td>
                       <td className="wide">{d.registered_by}</td>
                     </tr>

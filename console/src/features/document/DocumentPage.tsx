@@ -7,6 +7,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Schemas } from "../../app/http";
 import { Answer, Command, Loading, PageHead, Panel, When } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { Differences } from "../profiles/parts";
 import { useSettings } from "../profiles/queries";
 import { useRevision, useRevisions, useTitle } from "../titles/queries";
@@ -35,7 +36,9 @@ export function DocumentPage() {
           <>
             <Command text="bin/rampa title import FOLDER" />
             {text.data && (
-              <Button size="xs" variant="default" onClick={() => download("rampa.toml", text.data!.document)}>Download</Button>
+              <Button size="xs" variant="default" onClick={() => download("rampa.toml", text.data!.document)}>
+                Download
+              </Button>
             )}
             <Button size="xs" variant="filled" component={Link} to={`/titles/${title}/document/edit`}>
               {drafts.data?.draft ? "Go on with my draft" : owned ? "Edit a copy" : "Edit"}
@@ -48,7 +51,11 @@ export function DocumentPage() {
       <Owned source={found?.source ?? ""} path={found?.source_path ?? ""} />
       <div className="document editing">
         <section className="panel">
-          <Tabs value={view} onChange={(v) => setSearch((now) => (now.set("view", v ?? "text"), now), { replace: true })} keepMounted={false}>
+          <Tabs
+            value={view}
+            onChange={(v) => setSearch((now) => altered(now, { view: v ?? "text" }), { replace: true })}
+            keepMounted={false}
+          >
             <Tabs.List>
               <Tabs.Tab value="text">Revision {shown ?? ""}</Tabs.Tab>
               <Tabs.Tab value="change">What it changed</Tabs.Tab>
@@ -57,7 +64,12 @@ export function DocumentPage() {
               <Answer of={text} rows={16}>
                 {(revision) => (
                   <Suspense fallback={<Loading rows={16} />}>
-                    <TextEditor label="The document's text" text={revision.document} readOnly line={Number(search.get("line")) || undefined} />
+                    <TextEditor
+                      label="The document's text"
+                      text={revision.document}
+                      readOnly
+                      line={Number(search.get("line")) || undefined}
+                    />
                   </Suspense>
                 )}
               </Answer>
@@ -72,7 +84,15 @@ export function DocumentPage() {
             {({ items }) => (
               <ul className="scroll" style={{ listStyle: "none", margin: 0, padding: 0 }} aria-label="Revisions">
                 {items.map((r) => (
-                  <Revision key={r.number} revision={r} title={title} shown={r.number === shown} newest={found?.revision} hasDraft={Boolean(drafts.data?.draft)} owned={owned} />
+                  <Revision
+                    key={r.number}
+                    revision={r}
+                    title={title}
+                    shown={r.number === shown}
+                    newest={found?.revision}
+                    hasDraft={Boolean(drafts.data?.draft)}
+                    owned={owned}
+                  />
                 ))}
               </ul>
             )}
@@ -97,20 +117,36 @@ function Revision({ revision: r, title, shown, newest, hasDraft, owned }: Revisi
   const back = useGoBack(title, shown ? r.number : undefined, newest);
   return (
     <li style={{ padding: "8px 14px", borderTop: "1px solid var(--r-line)" }}>
-      <Button size="compact-xs" variant={shown ? "light" : "subtle"} onClick={() => setSearch((now) => (now.set("revision", String(r.number)), now.delete("line"), now))} aria-current={shown ? "true" : undefined}>
+      <Button
+        size="compact-xs"
+        variant={shown ? "light" : "subtle"}
+        onClick={() => setSearch((now) => altered(now, { revision: String(r.number), line: null }))}
+        aria-current={shown ? "true" : undefined}
+      >
         Revision {r.number}
       </Button>
       <div style={{ overflowWrap: "anywhere" }}>{r.message || <span className="dim">No message.</span>}</div>
       <div className="dim">
         {r.created_by}, <When at={r.created_at} />
-        {r.commit && <>, commit <span className="mono">{r.commit.slice(0, 12)}</span></>}
+        {r.commit && (
+          <>
+            , commit <span className="mono">{r.commit.slice(0, 12)}</span>
+          </>
+        )}
       </div>
       {shown && (
         <div style={{ display: "flex", gap: 8, marginTop: 4, flexWrap: "wrap", alignItems: "center", fontSize: 13 }}>
           <Link to={`/titles/${title}/profiles?revision=${r.number}`}>Its profiles</Link>
           <Link to={`/titles/${title}/check?revision=${r.number}`}>Its findings</Link>
           {newest !== undefined && r.number !== newest && !owned && (
-            <Button size="compact-xs" variant="default" loading={back.isPending} disabled={hasDraft} title={hasDraft ? "You have a draft: finish it, or throw it away first." : undefined} onClick={() => back.mutate()}>
+            <Button
+              size="compact-xs"
+              variant="default"
+              loading={back.isPending}
+              disabled={hasDraft}
+              title={hasDraft ? "You have a draft: finish it, or throw it away first." : undefined}
+              onClick={() => back.mutate()}
+            >
               Go back to it
             </Button>
           )}
@@ -142,7 +178,9 @@ function Changed({ title, number }: { title: string; number: number | undefined 
       <Answer of={change} rows={12}>
         {(data) =>
           data.before === 0 ? (
-            <p className="dim" style={{ padding: "0 14px" }}>It is the first revision: there is nothing before it.</p>
+            <p className="dim" style={{ padding: "0 14px" }}>
+              It is the first revision: there is nothing before it.
+            </p>
           ) : (
             <>
               <Difference text={data.difference} />
@@ -151,7 +189,14 @@ function Changed({ title, number }: { title: string; number: number | undefined 
                   <h2 style={{ fontSize: 14, margin: "10px 14px 4px" }}>
                     {p.name} {p.state !== "changed" && <span className="dim">({p.state})</span>}
                   </h2>
-                  {p.differences.length > 0 && <Differences differences={p.differences} groups={groups} left={`revision ${data.before}`} right={`revision ${data.number}`} />}
+                  {p.differences.length > 0 && (
+                    <Differences
+                      differences={p.differences}
+                      groups={groups}
+                      left={`revision ${data.before}`}
+                      right={`revision ${data.number}`}
+                    />
+                  )}
                 </section>
               ))}
             </>

@@ -6,12 +6,13 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { ApiError } from "../../app/http";
 import { Failure, Loading, PageHead, Panel, When } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { alike, ProfileFindings } from "../profiles/parts";
 import { useTitle } from "../titles/queries";
 import { Form } from "./Form";
 import { download, Owned } from "./Owned";
 import type { Drafts, Read } from "./queries";
-import { type Mark } from "./TextEditor";
+import type { Mark } from "./TextEditor";
 import { ThrowAway } from "./ThrowAway";
 import { type Status, useDraft } from "./useDraft";
 
@@ -40,16 +41,28 @@ export function EditPage() {
         aside={
           <>
             <Kept status={draft.status} drafts={drafts} savedAt={draft.savedAt} />
-            <FileButton accept=".toml" onChange={(file) => file && void file.text().then(draft.change)} inputProps={{ "aria-label": "A document's file" }}>
+            <FileButton
+              accept=".toml"
+              onChange={(file) => file && void file.text().then(draft.change)}
+              inputProps={{ "aria-label": "A document's file" }}
+            >
               {(props) => (
                 <Button {...props} size="xs" variant="default">
                   Load a file
                 </Button>
               )}
             </FileButton>
-            <ThrowAway title={title} text={draft.text} newest={drafts.document} disabled={draft.status === "unchanged"} done={draft.forget} />
+            <ThrowAway
+              title={title}
+              text={draft.text}
+              newest={drafts.document}
+              disabled={draft.status === "unchanged"}
+              done={draft.forget}
+            />
             {drafts.source ? (
-              <Button size="xs" variant="filled" onClick={() => download("rampa.toml", draft.text!)}>Download the text</Button>
+              <Button size="xs" variant="filled" onClick={() => download("rampa.toml", draft.text!)}>
+                Download the text
+              </Button>
             ) : (
               <Button size="xs" variant="filled" onClick={() => void review()} disabled={draft.text === drafts.document}>
                 Review
@@ -65,15 +78,27 @@ export function EditPage() {
       <Trouble draft={draft} title={title} />
       <div className="editing">
         <section className="panel">
-          <Tabs value={view} onChange={(v) => setSearch((now) => (now.set("view", v ?? "form"), now), { replace: true })} keepMounted={false}>
+          <Tabs
+            value={view}
+            onChange={(v) => setSearch((now) => altered(now, { view: v ?? "form" }), { replace: true })}
+            keepMounted={false}
+          >
             <Tabs.List>
-              <Tabs.Tab value="form" disabled={Boolean(read && !read.matrix)}>Form</Tabs.Tab>
+              <Tabs.Tab value="form" disabled={Boolean(read && !read.matrix)}>
+                Form
+              </Tabs.Tab>
               <Tabs.Tab value="text">Text</Tabs.Tab>
             </Tabs.List>
             <Tabs.Panel value="form">{read?.matrix ? <Form read={read} edit={draft.edit} /> : <Loading rows={10} />}</Tabs.Panel>
             <Tabs.Panel value="text">
               <Suspense fallback={<Loading rows={12} />}>
-                <TextEditor label="The draft's text" text={draft.text} marks={marks(read)} change={draft.change} line={Number(search.get("line")) || undefined} />
+                <TextEditor
+                  label="The draft's text"
+                  text={draft.text}
+                  marks={marks(read)}
+                  change={draft.change}
+                  line={Number(search.get("line")) || undefined}
+                />
               </Suspense>
             </Tabs.Panel>
           </Tabs>
@@ -100,7 +125,11 @@ function Kept({ status, drafts, savedAt }: { status: Status; drafts: Drafts; sav
   return (
     <span className="kept" role="status">
       {WORDS[status]}
-      {status === "kept" && at && <>, <When at={at} /></>}
+      {status === "kept" && at && (
+        <>
+          , <When at={at} />
+        </>
+      )}
     </span>
   );
 }
@@ -130,7 +159,8 @@ function Trouble({ draft, title }: { draft: ReturnType<typeof useDraft>; title: 
       {moved && (
         <div className="banner" role="alert">
           <span>
-            Revision {draft.drafts.data!.revision} was made meanwhile. <Link to={`/titles/${title}/document/review`}>See both changes</Link>, and take them together.
+            Revision {draft.drafts.data!.revision} was made meanwhile. <Link to={`/titles/${title}/document/review`}>See both changes</Link>
+            , and take them together.
           </span>
         </div>
       )}
@@ -139,11 +169,17 @@ function Trouble({ draft, title }: { draft: ReturnType<typeof useDraft>; title: 
           <span>{draft.error instanceof ApiError ? draft.error.message : String(draft.error)}. What you typed is still here.</span>
           {draft.status === "elsewhere" ? (
             <>
-              <Button size="compact-sm" variant="default" onClick={() => void draft.reload()}>Load the other text</Button>
-              <Button size="compact-sm" variant="default" onClick={() => void draft.overwrite()}>Keep this one</Button>
+              <Button size="compact-sm" variant="default" onClick={() => void draft.reload()}>
+                Load the other text
+              </Button>
+              <Button size="compact-sm" variant="default" onClick={() => void draft.overwrite()}>
+                Keep this one
+              </Button>
             </>
           ) : (
-            <Button size="compact-sm" variant="default" onClick={() => void draft.keep()}>Try again</Button>
+            <Button size="compact-sm" variant="default" onClick={() => void draft.keep()}>
+              Try again
+            </Button>
           )}
         </div>
       )}
@@ -152,7 +188,12 @@ function Trouble({ draft, title }: { draft: ReturnType<typeof useDraft>; title: 
 }
 
 function Found({ read, title, fix }: { read: Read | undefined; title: string; fix: Parameters<typeof ProfileFindings>[0]["fix"] }) {
-  if (!read) return <Panel title="Findings"><Loading rows={4} /></Panel>;
+  if (!read)
+    return (
+      <Panel title="Findings">
+        <Loading rows={4} />
+      </Panel>
+    );
   if (!read.matrix) {
     return (
       <Panel title="Not a document yet" aside={`${read.problems.length} problems`}>
@@ -170,16 +211,28 @@ function Found({ read, title, fix }: { read: Read | undefined; title: string; fi
   const findings = read.matrix.findings;
   return (
     <Panel title="Findings in the draft" aside={String(alike(findings).length)}>
-      <div className="scroll">{findings.length ? <ProfileFindings findings={findings} title={title} revision={0} fix={fix} /> : <span className="dim">The checks find nothing.</span>}</div>
+      <div className="scroll">
+        {findings.length ? (
+          <ProfileFindings findings={findings} title={title} revision={0} fix={fix} />
+        ) : (
+          <span className="dim">The checks find nothing.</span>
+        )}
+      </div>
     </Panel>
   );
 }
 
 function marks(read: Read | undefined): Mark[] {
   if (!read) return [];
-  if (!read.matrix) return read.problems.map((p) => ({ line: p.line, column: p.column, severity: "error", message: `${p.message}. ${p.hint}` }));
+  if (!read.matrix)
+    return read.problems.map((p) => ({ line: p.line, column: p.column, severity: "error", message: `${p.message}. ${p.hint}` }));
   return alike(read.matrix.findings)
     .map((group) => group[0]!)
     .filter((f) => f.origin.line)
-    .map((f) => ({ line: f.origin.line, column: f.origin.column, severity: SEVERITY[f.severity as keyof typeof SEVERITY], message: `${f.message}. ${f.hint}` }));
+    .map((f) => ({
+      line: f.origin.line,
+      column: f.origin.column,
+      severity: SEVERITY[f.severity as keyof typeof SEVERITY],
+      message: `${f.message}. ${f.hint}`,
+    }));
 }

@@ -6,7 +6,15 @@ import type { Edit } from "./queries";
 type Pair = [string, string];
 
 /** A table of names and texts: a line each, and an empty one for the next. Sent when a line is left. */
-export function Entries({ label, own, set }: { label: string; own: Record<string, string> | undefined; set: (value: Edit["value"]) => void }) {
+export function Entries({
+  label,
+  own,
+  set,
+}: {
+  label: string;
+  own: Record<string, string> | undefined;
+  set: (value: Edit["value"]) => void;
+}) {
   const [pairs, setPairs] = useState<Pair[]>(Object.entries(own ?? {}));
   const text = JSON.stringify(own ?? {});
   useEffect(() => setPairs(Object.entries(JSON.parse(text) as Record<string, string>)), [text]);
@@ -20,10 +28,31 @@ export function Entries({ label, own, set }: { label: string; own: Record<string
     <div style={{ display: "grid", gap: 4 }}>
       {[...pairs, ["", ""] as Pair].map(([name, value], at) => (
         <div key={at} style={{ display: "flex", gap: 6 }}>
-          <TextInput size="xs" w={130} aria-label={`${label}: name ${at + 1}`} placeholder="name" value={name} onChange={(e) => change(at, [e.currentTarget.value, value])} onBlur={() => send(pairs)} />
-          <TextInput size="xs" style={{ flex: 1 }} aria-label={`${label}: text ${at + 1}`} placeholder="text" value={value} onChange={(e) => change(at, [name, e.currentTarget.value])} onBlur={() => send(pairs)} />
+          <TextInput
+            size="xs"
+            w={130}
+            aria-label={`${label}: name ${at + 1}`}
+            placeholder="name"
+            value={name}
+            onChange={(e) => change(at, [e.currentTarget.value, value])}
+            onBlur={() => send(pairs)}
+          />
+          <TextInput
+            size="xs"
+            style={{ flex: 1 }}
+            aria-label={`${label}: text ${at + 1}`}
+            placeholder="text"
+            value={value}
+            onChange={(e) => change(at, [name, e.currentTarget.value])}
+            onBlur={() => send(pairs)}
+          />
           {at < pairs.length && (
-            <Button size="compact-xs" variant="subtle" aria-label={`Take out ${name}`} onClick={() => send(pairs.filter((_, i) => i !== at))}>
+            <Button
+              size="compact-xs"
+              variant="subtle"
+              aria-label={`Take out ${name}`}
+              onClick={() => send(pairs.filter((_, i) => i !== at))}
+            >
               ×
             </Button>
           )}

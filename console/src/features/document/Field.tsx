@@ -4,8 +4,8 @@ import { useEffect, useRef, useState } from "react";
 import { ApiError, type Schemas } from "../../app/http";
 import { SeverityMark, Spoken } from "../../ui/parts";
 import type { Finding, Value } from "../profiles/queries";
-import type { Edit } from "./queries";
 import { Entries } from "./Entries";
+import type { Edit } from "./queries";
 
 type Own = Schemas["LayerOut"]["values"][string] | undefined;
 
@@ -28,7 +28,9 @@ export function Field(props: Props) {
   const said = own !== undefined || change !== undefined;
   const set = (value: Edit["value"]) => {
     setRefused("");
-    edit([{ path, value, says: "" }]).catch((error: unknown) => setRefused(error instanceof ApiError ? `${error.message} ${error.hint}` : String(error)));
+    edit([{ path, value, says: "" }]).catch((error: unknown) =>
+      setRefused(error instanceof ApiError ? `${error.message} ${error.hint}` : String(error)),
+    );
   };
   const origin = resolved?.origin;
   return (
@@ -57,7 +59,11 @@ export function Field(props: Props) {
             {change ? "Makes" : "Now"} {resolved.text || "nothing"}, {origin?.line ? `line ${origin.line}, ${origin.layer}` : "the default"}
           </div>
         )}
-        {refused && <div className="under problem" role="alert">{refused}</div>}
+        {refused && (
+          <div className="under problem" role="alert">
+            {refused}
+          </div>
+        )}
         {findings.map((f) => (
           <div className="under" key={f.name}>
             <SeverityMark severity={f.severity} /> {f.message}.{" "}
@@ -79,22 +85,68 @@ function Control({ setting, own, change, resolved, allowed, set }: Props & { set
   const label = setting.label;
   if (setting.kind === "flag") {
     const value = own === true ? "yes" : own === false ? "no" : "";
-    return <SegmentedControl size="xs" aria-label={label} value={value} onChange={(v) => set(v === "" ? null : v === "yes")} data={[{ value: "", label: "Inherit" }, { value: "yes", label: "Yes" }, { value: "no", label: "No" }]} />;
+    return (
+      <SegmentedControl
+        size="xs"
+        aria-label={label}
+        value={value}
+        onChange={(v) => set(v === "" ? null : v === "yes")}
+        data={[
+          { value: "", label: "Inherit" },
+          { value: "yes", label: "Yes" },
+          { value: "no", label: "No" },
+        ]}
+      />
+    );
   }
   if (setting.kind === "number") {
-    return <NumberInput size="xs" w={150} aria-label={label} min={setting.least} max={setting.most} allowDecimal={false} suffix={setting.unit ? ` ${setting.unit}` : undefined} placeholder={resolved?.text} value={typeof own === "number" ? own : ""} onChange={(v) => set(typeof v === "number" ? v : null)} />;
+    return (
+      <NumberInput
+        size="xs"
+        w={150}
+        aria-label={label}
+        min={setting.least}
+        max={setting.most}
+        allowDecimal={false}
+        suffix={setting.unit ? ` ${setting.unit}` : undefined}
+        placeholder={resolved?.text}
+        value={typeof own === "number" ? own : ""}
+        onChange={(v) => set(typeof v === "number" ? v : null)}
+      />
+    );
   }
   if (setting.kind === "table") return <Entries label={label} own={own as Record<string, string> | undefined} set={set} />;
   if (setting.kind === "texts") return <List {...{ setting, own, change, resolved, allowed, set }} />;
   if (setting.allowed.length) {
-    return <Select size="xs" w={240} aria-label={label} placeholder={resolved?.text || "not set"} value={typeof own === "string" ? own : null} onChange={(v) => set(v)} data={choices(setting, allowed)} />;
+    return (
+      <Select
+        size="xs"
+        w={240}
+        aria-label={label}
+        placeholder={resolved?.text || "not set"}
+        value={typeof own === "string" ? own : null}
+        onChange={(v) => set(v)}
+        data={choices(setting, allowed)}
+      />
+    );
   }
-  return <Text label={label} own={typeof own === "string" ? own : ""} placeholder={resolved?.text || setting.example.replaceAll('"', "")} set={set} />;
+  return (
+    <Text
+      label={label}
+      own={typeof own === "string" ? own : ""}
+      placeholder={resolved?.text || setting.example.replaceAll('"', "")}
+      set={set}
+    />
+  );
 }
 
 /** Choices that this platform does not have stay in sight, and cannot be chosen. */
 function choices(setting: Schemas["SettingOut"], allowed: string[]) {
-  return setting.allowed.map((value) => ({ value, label: allowed.includes(value) ? value : `${value} (not on this platform)`, disabled: !allowed.includes(value) }));
+  return setting.allowed.map((value) => ({
+    value,
+    label: allowed.includes(value) ? value : `${value} (not on this platform)`,
+    disabled: !allowed.includes(value),
+  }));
 }
 
 /** A text is edited as one types, a moment after the last key. */
@@ -118,7 +170,16 @@ function Text({ label, own, placeholder, set }: { label: string; own: string; pl
   };
   // Whoever leaves the field, for the button that reviews or for another page, takes along what was typed.
   const leave = () => waiting.current && send(typed);
-  return <TextInput size="xs" aria-label={label} placeholder={placeholder} value={typed} onChange={(e) => type(e.currentTarget.value)} onBlur={leave} />;
+  return (
+    <TextInput
+      size="xs"
+      aria-label={label}
+      placeholder={placeholder}
+      value={typed}
+      onChange={(e) => type(e.currentTarget.value)}
+      onBlur={leave}
+    />
+  );
 }
 
 type ListProps = Pick<Props, "setting" | "own" | "change" | "resolved" | "allowed"> & { set: (value: Edit["value"]) => void };
@@ -129,20 +190,60 @@ function List({ setting, own, change, resolved, allowed, set }: ListProps) {
   const items = Array.isArray(own) ? own : [];
   const changes = change !== undefined;
   const inherited = Array.isArray(resolved?.value) ? resolved.value : [];
-  const mode = (next: string) => set(next === "change" ? { add: [], take: [] } : (resolved?.value as string[] | null) ?? []);
+  const mode = (next: string) => set(next === "change" ? { add: [], take: [] } : ((resolved?.value as string[] | null) ?? []));
   const both = { add: change?.add ?? [], take: change?.take ?? [] };
   return (
     <div style={{ display: "grid", gap: 5 }}>
-      <SegmentedControl size="xs" w={210} aria-label={`How ${label} changes`} value={changes ? "change" : "replace"} onChange={mode} data={[{ value: "replace", label: "Replaces" }, { value: "change", label: "Adds, takes" }]} />
+      <SegmentedControl
+        size="xs"
+        w={210}
+        aria-label={`How ${label} changes`}
+        value={changes ? "change" : "replace"}
+        onChange={mode}
+        data={[
+          { value: "replace", label: "Replaces" },
+          { value: "change", label: "Adds, takes" },
+        ]}
+      />
       {changes ? (
         <>
-          <TagsInput size="xs" label="Adds" aria-label={`${label}: added`} placeholder={both.add.length ? "" : "nothing"} value={both.add} onChange={(add) => set({ ...both, add })} data={allowed} />
-          <TagsInput size="xs" label="Takes away" aria-label={`${label}: taken away`} placeholder={both.take.length ? "" : "nothing"} value={both.take} onChange={(take) => set({ ...both, take })} data={[...new Set([...both.take, ...inherited])]} />
+          <TagsInput
+            size="xs"
+            label="Adds"
+            aria-label={`${label}: added`}
+            placeholder={both.add.length ? "" : "nothing"}
+            value={both.add}
+            onChange={(add) => set({ ...both, add })}
+            data={allowed}
+          />
+          <TagsInput
+            size="xs"
+            label="Takes away"
+            aria-label={`${label}: taken away`}
+            placeholder={both.take.length ? "" : "nothing"}
+            value={both.take}
+            onChange={(take) => set({ ...both, take })}
+            data={[...new Set([...both.take, ...inherited])]}
+          />
         </>
       ) : setting.allowed.length ? (
-        <MultiSelect size="xs" aria-label={label} placeholder={items.length ? "" : resolved?.text || "not set"} value={items} onChange={set} data={choices(setting, [...allowed, ...items])} />
+        <MultiSelect
+          size="xs"
+          aria-label={label}
+          placeholder={items.length ? "" : resolved?.text || "not set"}
+          value={items}
+          onChange={set}
+          data={choices(setting, [...allowed, ...items])}
+        />
       ) : (
-        <TagsInput size="xs" aria-label={label} placeholder={items.length ? "" : resolved?.text || "not set"} value={items} onChange={set} data={allowed} />
+        <TagsInput
+          size="xs"
+          aria-label={label}
+          placeholder={items.length ? "" : resolved?.text || "not set"}
+          value={items}
+          onChange={set}
+          data={allowed}
+        />
       )}
     </div>
   );

@@ -21,7 +21,10 @@ export function Form({ read, edit }: Props) {
   const layer = layers.find((l) => l.name === search.get("layer")) ?? layers.find((l) => l.path[0] === "profiles") ?? layers[0];
   const groups = settings.data?.groups.filter((g) => layer?.path.length || g.name !== "profile") ?? [];
   const asked = search.get("key");
-  const group = groups.find((g) => g.name === (asked?.includes(".") ? asked.split(".")[0] : asked && "profile")) ?? groups.find((g) => g.name === search.get("group")) ?? groups[0];
+  const group =
+    groups.find((g) => g.name === (asked?.includes(".") ? asked.split(".")[0] : asked && "profile")) ??
+    groups.find((g) => g.name === search.get("group")) ??
+    groups[0];
   useEffect(() => {
     if (!focus.current) return;
     const key = focus.current;
@@ -42,7 +45,16 @@ export function Form({ read, edit }: Props) {
   const shown = settings.data.settings.filter((s) => s.group === group.name);
   return (
     <div>
-      <div style={{ padding: "10px 14px", display: "flex", gap: 14, alignItems: "end", flexWrap: "wrap", borderBottom: "1px solid var(--r-line)" }}>
+      <div
+        style={{
+          padding: "10px 14px",
+          display: "flex",
+          gap: 14,
+          alignItems: "end",
+          flexWrap: "wrap",
+          borderBottom: "1px solid var(--r-line)",
+        }}
+      >
         <Select
           size="xs"
           w={260}
@@ -91,12 +103,27 @@ function Facets({ layer, read, edit }: { layer: Layer; read: Read; edit: Props["
         {layer.facets.map((name) => (
           <span key={name} style={{ border: "1px solid var(--r-line)", borderRadius: 4, padding: "1px 4px 1px 8px" }}>
             {name}{" "}
-            <button type="button" aria-label={`Take out facet ${name}`} onClick={() => set(layer.facets.filter((u) => u !== name))} style={{ all: "unset", cursor: "pointer", padding: "0 4px" }}>
+            <button
+              type="button"
+              aria-label={`Take out facet ${name}`}
+              onClick={() => set(layer.facets.filter((u) => u !== name))}
+              style={{ all: "unset", cursor: "pointer", padding: "0 4px" }}
+            >
               ×
             </button>
           </span>
         ))}
-        {facets.length > 0 && <Select size="xs" w={130} aria-label="Add a facet" placeholder="Add a facet" value={null} onChange={(v) => v && set([...layer.facets, v])} data={facets} />}
+        {facets.length > 0 && (
+          <Select
+            size="xs"
+            w={130}
+            aria-label="Add a facet"
+            placeholder="Add a facet"
+            value={null}
+            onChange={(v) => v && set([...layer.facets, v])}
+            data={facets}
+          />
+        )}
       </div>
     </div>
   );

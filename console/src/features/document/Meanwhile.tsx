@@ -25,13 +25,21 @@ export function Meanwhile({ title, meanwhile }: { title: string; meanwhile: Sche
       {meanwhile.clashes.map((c) => (
         <div key={c.line} className="difference mono" style={{ borderTop: "1px solid var(--r-line)" }}>
           <div className="place">line {c.line}: theirs, then yours</div>
-          <div className="went" style={{ whiteSpace: "pre-wrap" }}>{c.theirs}</div>
-          <div className="came" style={{ whiteSpace: "pre-wrap" }}>{c.mine}</div>
+          <div className="went" style={{ whiteSpace: "pre-wrap" }}>
+            {c.theirs}
+          </div>
+          <div className="came" style={{ whiteSpace: "pre-wrap" }}>
+            {c.mine}
+          </div>
         </div>
       ))}
-      <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>What they changed since revision {meanwhile.base}:</p>
+      <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>
+        What they changed since revision {meanwhile.base}:
+      </p>
       <Difference text={meanwhile.theirs} />
-      <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>What you changed since then:</p>
+      <p className="dim" style={{ padding: "0 14px", margin: "8px 0 0", fontSize: 13 }}>
+        What you changed since then:
+      </p>
       <Difference text={meanwhile.mine} />
     </Panel>
   );

@@ -4,8 +4,8 @@ export function Owned({ source, path }: { source: string; path: string }) {
   return (
     <div className="banner" role="note">
       <span>
-        This document lives in <b className="mono">{source}</b> at <b className="mono">{path}</b>, and is read-only here. Edit a copy, download it, and put it
-        there; <code className="mono">bin/rampa title import FOLDER --commit SHA</code> brings it back.
+        This document lives in <b className="mono">{source}</b> at <b className="mono">{path}</b>, and is read-only here. Edit a copy,
+        download it, and put it there; <code className="mono">bin/rampa title import FOLDER --commit SHA</code> brings it back.
       </span>
     </div>
   );

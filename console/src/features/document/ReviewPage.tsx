@@ -48,13 +48,34 @@ function Reviewed({ title, drafts }: { title: string; drafts: Drafts }) {
       <PageHead title="Review the draft" aside={<Link to={`/titles/${title}/document/edit`}>Go on editing</Link>}>
         Against revision {drafts.revision}. It becomes revision {drafts.revision + 1} when you confirm.
       </PageHead>
-      <div className="panel" style={{ padding: "10px 14px", marginBottom: 16, display: "flex", gap: 12, alignItems: "end", flexWrap: "wrap" }}>
-        <TextInput size="xs" style={{ flex: 1, minWidth: 240 }} label="Why it changes" placeholder="For those who read the history" maxLength={500} value={message} onChange={(e) => setMessage(e.currentTarget.value)} />
+      <div
+        className="panel"
+        style={{ padding: "10px 14px", marginBottom: 16, display: "flex", gap: 12, alignItems: "end", flexWrap: "wrap" }}
+      >
+        <TextInput
+          size="xs"
+          style={{ flex: 1, minWidth: 240 }}
+          label="Why it changes"
+          placeholder="For those who read the history"
+          maxLength={500}
+          value={message}
+          onChange={(e) => setMessage(e.currentTarget.value)}
+        />
         <Button size="xs" variant="filled" disabled={!ready || !message.trim()} loading={make.isPending} onClick={confirm}>
           Make revision {drafts.revision + 1}
         </Button>
-        <span className="dim" style={{ fontSize: 12.5 }}>{reason(review.data, drafts, message)}</span>
-        {make.error && <Failure error={make.error} retry={() => { make.reset(); void review.refetch(); }} />}
+        <span className="dim" style={{ fontSize: 12.5 }}>
+          {reason(review.data, drafts, message)}
+        </span>
+        {make.error && (
+          <Failure
+            error={make.error}
+            retry={() => {
+              make.reset();
+              void review.refetch();
+            }}
+          />
+        )}
       </div>
       <Answer of={review} rows={12}>
         {(data) =>
@@ -105,26 +126,46 @@ function Effects({ data, title }: { data: Review; title: string }) {
     <>
       <div className="halves" style={{ marginTop: 0, gridTemplateColumns: "minmax(0,1fr) minmax(0,1fr)" }}>
         <Panel title="Findings that it adds" aside={String(data.findings_added.length)}>
-          {data.findings_added.length ? <ProfileFindings findings={data.findings_added} title={title} revision={0} /> : <span className="dim">None.</span>}
+          {data.findings_added.length ? (
+            <ProfileFindings findings={data.findings_added} title={title} revision={0} />
+          ) : (
+            <span className="dim">None.</span>
+          )}
         </Panel>
         <Panel title="Findings that it removes" aside={String(data.findings_removed.length)}>
-          {data.findings_removed.length ? <ProfileFindings findings={data.findings_removed} title={title} revision={0} /> : <span className="dim">None.</span>}
+          {data.findings_removed.length ? (
+            <ProfileFindings findings={data.findings_removed} title={title} revision={0} />
+          ) : (
+            <span className="dim">None.</span>
+          )}
         </Panel>
       </div>
-      {data.profiles.length === 0 && <Panel title="Profiles"><span className="dim">No profile resolves to anything else.</span></Panel>}
+      {data.profiles.length === 0 && (
+        <Panel title="Profiles">
+          <span className="dim">No profile resolves to anything else.</span>
+        </Panel>
+      )}
       {data.profiles.map((p) => (
         <Panel key={p.name} title={p.name} aside={p.state === "changed" ? plural(p.differences.length, "setting") : p.state} flush>
           {p.differences.length > 0 && <Differences differences={p.differences} groups={groups} left="now" right="then" />}
           <p className="dim" style={{ padding: "0 14px", fontSize: 13 }}>
-            {p.builds.length === 0
-              ? "No build was made from it yet."
-              : <>Builds stay as they are; the next one is otherwise than {p.builds.map((b, i) => (
+            {p.builds.length === 0 ? (
+              "No build was made from it yet."
+            ) : (
+              <>
+                Builds stay as they are; the next one is otherwise than{" "}
+                {p.builds.map((b, i) => (
                   <span key={b.number}>
                     {i > 0 && ", "}
-                    <Link to={`/titles/${title}/builds/${b.number}`}>#{b.number} {b.version_name}</Link>
+                    <Link to={`/titles/${title}/builds/${b.number}`}>
+                      #{b.number} {b.version_name}
+                    </Link>
                     {b.live_on.length > 0 && ` (live on ${b.live_on.join(", ")})`}
                   </span>
-                ))}.</>}
+                ))}
+                .
+              </>
+            )}
           </p>
         </Panel>
       ))}

@@ -29,7 +29,9 @@ const look = EditorView.theme({
   ".cm-cursor": { borderLeftColor: "var(--r-accent)" },
   ".cm-gutters": { backgroundColor: "transparent", color: "var(--mantine-color-dimmed)", border: "none" },
   ".cm-activeLine": { backgroundColor: "color-mix(in srgb, var(--r-accent) 8%, transparent)" },
-  ".cm-selectionBackground, &.cm-focused .cm-selectionBackground": { backgroundColor: "color-mix(in srgb, var(--r-accent) 28%, transparent) !important" },
+  ".cm-selectionBackground, &.cm-focused .cm-selectionBackground": {
+    backgroundColor: "color-mix(in srgb, var(--r-accent) 28%, transparent) !important",
+  },
   ".cm-tooltip": { backgroundColor: "var(--r-panel)", border: "1px solid var(--r-line)", color: "inherit" },
   "&.cm-focused": { outline: "none" },
 });

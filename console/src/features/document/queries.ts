@@ -31,7 +31,8 @@ export function saveDraft(title: string, document: string, base: number, seen: n
 export function useReview(title: string, draft: Draft | null | undefined, revision: number) {
   return useQuery({
     queryKey: ["review", title, draft?.version, draft?.base, revision],
-    queryFn: () => call<Review>(`/titles/${title}/draft/review`, { method: "POST", body: { document: draft!.document, base: draft!.base } }),
+    queryFn: () =>
+      call<Review>(`/titles/${title}/draft/review`, { method: "POST", body: { document: draft!.document, base: draft!.base } }),
     enabled: Boolean(draft),
   });
 }
@@ -63,7 +64,10 @@ export function useDraftFix(title: string) {
   return useMutation({
     mutationFn: async (findings: Finding[]) => {
       const now = await call<Drafts>(`/titles/${title}/draft`);
-      const made = await readText(now.draft?.document ?? now.document, findings.flatMap((f) => f.fix));
+      const made = await readText(
+        now.draft?.document ?? now.document,
+        findings.flatMap((f) => f.fix),
+      );
       return saveDraft(title, made.document, now.draft?.base ?? now.revision, now.draft?.version ?? 0);
     },
     onSuccess: async () => {

@@ -1,5 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDebouncedValue } from "@mantine/hooks";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { ApiError } from "../../app/http";
@@ -22,7 +22,12 @@ export function useDraft(title: string) {
 
   const load = useCallback((data: Drafts) => {
     const { draft } = data;
-    now.current = { text: draft?.document ?? data.document, base: draft?.base ?? data.revision, version: draft?.version ?? 0, dirty: false };
+    now.current = {
+      text: draft?.document ?? data.document,
+      base: draft?.base ?? data.revision,
+      version: draft?.version ?? 0,
+      dirty: false,
+    };
     show(now.current.text);
     setStatus(draft ? "kept" : "unchanged");
     setError(null);

@@ -5,6 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import { call, type Schemas } from "../../app/http";
 import { bytes, duration } from "../../ui/format";
 import { Empty, Failure, Loading, PageHead, Panel, When } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { useTitles } from "../titles/queries";
 import { addressOf } from "./address";
 
@@ -18,21 +19,14 @@ export function EventsPage() {
   const events = useInfiniteQuery({
     queryKey: ["events", filters],
     queryFn: ({ pageParam }) =>
-      call<Schemas["Page_AuditEvent_"]>(`/events?${new URLSearchParams({ limit: "50", ...filters, ...(pageParam && { cursor: pageParam }) })}`),
+      call<Schemas["Page_AuditEvent_"]>(
+        `/events?${new URLSearchParams({ limit: "50", ...filters, ...(pageParam && { cursor: pageParam }) })}`,
+      ),
     initialPageParam: "",
     getNextPageParam: (page) => page.next ?? undefined,
   });
   const rows = events.data?.pages.flatMap((page) => page.items) ?? [];
-  const set = (name: string, value: string | null) =>
-    ask(
-      (before) => {
-        const next = new URLSearchParams(before);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
+  const set = (name: string, value: string | null) => ask((now) => altered(now, { [name]: value }), { replace: true });
   return (
     <>
       <PageHead title="Events">Every change, with who made it.</PageHead>
@@ -40,7 +34,9 @@ export function EventsPage() {
       <Panel title="Newest first" flush>
         {events.error && <Failure error={events.error} retry={() => void events.refetch()} />}
         {events.isPending && <Loading />}
-        {events.data && rows.length === 0 && <Empty>{Object.keys(filters).length ? "Nothing that was asked for happened." : "Nothing happened yet."}</Empty>}
+        {events.data && rows.length === 0 && (
+          <Empty>{Object.keys(filters).length ? "Nothing that was asked for happened." : "Nothing happened yet."}</Empty>
+        )}
         {rows.length > 0 && <Rows rows={rows} />}
         {events.hasNextPage && (
           <div style={{ padding: 10 }}>

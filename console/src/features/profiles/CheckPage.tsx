@@ -2,9 +2,9 @@ import "./matrix.css";
 
 import { Button, SegmentedControl, Select } from "@mantine/core";
 import { useParams, useSearchParams } from "react-router";
-
 import { plural } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { useDraftFix } from "../document/queries";
 import { useTitle } from "../titles/queries";
 import { OfRevision, ProfileFindings } from "./parts";
@@ -18,7 +18,7 @@ export function CheckPage() {
   const check = useCheck(title, search.get("revision"));
   const fix = useDraftFix(title);
   const [severity, profile] = [search.get("severity") ?? "", search.get("profile") ?? ""];
-  const set = (key: string, value: string) => setSearch((now) => (value ? now.set(key, value) : now.delete(key), now), { replace: true });
+  const set = (key: string, value: string) => setSearch((now) => altered(now, { [key]: value }), { replace: true });
   return (
     <Answer of={check} rows={10}>
       {(data) => {
@@ -28,18 +28,51 @@ export function CheckPage() {
         return (
           <>
             <PageHead title={`Findings in the profiles of ${found?.name ?? title}`}>
-              {plural(count("blocker"), "blocker")}, {plural(count("warning"), "warning")}, {plural(count("note"), "note")} in {plural(data.profiles, "profile")};{" "}
-              <OfRevision revision={data.revision} newest={found?.revision} />
+              {plural(count("blocker"), "blocker")}, {plural(count("warning"), "warning")}, {plural(count("note"), "note")} in{" "}
+              {plural(data.profiles, "profile")}; <OfRevision revision={data.revision} newest={found?.revision} />
             </PageHead>
             <div className="filters">
-              <SegmentedControl size="xs" aria-label="Severity" value={severity} onChange={(v) => set("severity", v)} data={[{ value: "", label: "All" }, { value: "blocker", label: "Blockers" }, { value: "warning", label: "Warnings" }, { value: "note", label: "Notes" }]} />
-              <Select size="xs" aria-label="Profile" placeholder="Every profile" clearable clearButtonProps={{ "aria-label": "Every profile" }} value={profile || null} onChange={(v) => set("profile", v ?? "")} data={[...new Set(data.findings.map((f) => f.profile).filter(Boolean))]} />
+              <SegmentedControl
+                size="xs"
+                aria-label="Severity"
+                value={severity}
+                onChange={(v) => set("severity", v)}
+                data={[
+                  { value: "", label: "All" },
+                  { value: "blocker", label: "Blockers" },
+                  { value: "warning", label: "Warnings" },
+                  { value: "note", label: "Notes" },
+                ]}
+              />
+              <Select
+                size="xs"
+                aria-label="Profile"
+                placeholder="Every profile"
+                clearable
+                clearButtonProps={{ "aria-label": "Every profile" }}
+                value={profile || null}
+                onChange={(v) => set("profile", v ?? "")}
+                data={[...new Set(data.findings.map((f) => f.profile).filter(Boolean))]}
+              />
             </div>
-            <Panel title="Findings" aside={newest ? <FixAll findings={shown} fix={fix.mutate} busy={fix.isPending} /> : "Fixes are made in the newest revision only."}>
+            <Panel
+              title="Findings"
+              aside={
+                newest ? <FixAll findings={shown} fix={fix.mutate} busy={fix.isPending} /> : "Fixes are made in the newest revision only."
+              }
+            >
               {shown.length ? (
-                <ProfileFindings findings={shown} title={title} revision={data.revision} fix={newest ? fix.mutate : undefined} fixing={fix.isPending} />
+                <ProfileFindings
+                  findings={shown}
+                  title={title}
+                  revision={data.revision}
+                  fix={newest ? fix.mutate : undefined}
+                  fixing={fix.isPending}
+                />
               ) : (
-                <Empty command="bin/rampa profile check">{data.findings.length ? "Nothing fits these filters." : "The checks found nothing."}</Empty>
+                <Empty command="bin/rampa profile check">
+                  {data.findings.length ? "Nothing fits these filters." : "The checks found nothing."}
+                </Empty>
               )}
             </Panel>
           </>

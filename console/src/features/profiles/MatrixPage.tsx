@@ -1,4 +1,4 @@
-import { Select, SegmentedControl, TextInput } from "@mantine/core";
+import { SegmentedControl, Select, TextInput } from "@mantine/core";
 import { Link, useParams, useSearchParams } from "react-router";
 
 import { plural } from "../../ui/format";
@@ -59,7 +59,13 @@ export function MatrixPage() {
           onChange={(v) => set("group", v ?? "")}
           data={(matrix.data?.groups ?? []).map((g) => ({ value: g.name, label: g.label }))}
         />
-        <TextInput size="xs" aria-label="Search settings" placeholder="Search settings" value={word} onChange={(e) => set("word", e.currentTarget.value)} />
+        <TextInput
+          size="xs"
+          aria-label="Search settings"
+          placeholder="Search settings"
+          value={word}
+          onChange={(e) => set("word", e.currentTarget.value)}
+        />
       </div>
       <Panel title="Settings × profiles" aside={<Legend />} flush>
         <Answer of={matrix} rows={14}>
@@ -93,7 +99,8 @@ function chosen(matrix: Matrix, show: Show, group: string, word: string): Row[] 
 function Legend() {
   return (
     <span className="legend">
-      <span className="swatch rare" /> less usual <span className="swatch odd" /> ◆ odd one out <span className="wide">· arrow keys walk the cells</span>
+      <span className="swatch rare" /> less usual <span className="swatch odd" /> ◆ odd one out{" "}
+      <span className="wide">· arrow keys walk the cells</span>
     </span>
   );
 }

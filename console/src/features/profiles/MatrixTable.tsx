@@ -43,16 +43,28 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
   return (
     <>
       <div className="matrix-scroll">
-        <table className="matrix" role="grid" aria-label="Settings by profiles" style={{ "--columns": matrix.columns.length } as CSSProperties}>
+        <table
+          className="matrix"
+          role="grid"
+          aria-label="Settings by profiles"
+          style={{ "--columns": matrix.columns.length } as CSSProperties}
+        >
           <thead>
             <tr>
               <th scope="col">Setting</th>
               {matrix.columns.map((c) => (
                 <th key={c.name} scope="col" className={chosen && matrix.columns[chosen.column]?.name === c.name ? "here" : undefined}>
-                  <Link to={`/titles/${title}/profiles/${c.name}${matrix.revision ? `?revision=${matrix.revision}` : ""}`} title={`${c.platform_title}, ${c.purpose}`}>
+                  <Link
+                    to={`/titles/${title}/profiles/${c.name}${matrix.revision ? `?revision=${matrix.revision}` : ""}`}
+                    title={`${c.platform_title}, ${c.purpose}`}
+                  >
                     {c.name.split("-").map((part, i) => (
                       <Fragment key={i}>
-                        {i > 0 && <>-<wbr /></>}
+                        {i > 0 && (
+                          <>
+                            -<wbr />
+                          </>
+                        )}
                         {part}
                       </Fragment>
                     ))}
@@ -77,7 +89,9 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
                     </tr>
                   )}
                   <tr>
-                    <th scope="row" title={row.key}>{row.label}</th>
+                    <th scope="row" title={row.key}>
+                      {row.label}
+                    </th>
                     {row.cells.map((cell, c) => {
                       const found = findings.get(`${matrix.columns[c]!.name} ${row.key}`)?.[0];
                       const odd = row.odd.includes(c);
@@ -95,7 +109,11 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
                           onFocus={() => setChosen({ row: r, column: c })}
                           onClick={(e) => e.currentTarget.focus()}
                         >
-                          {found && <span className={`severity ${found.severity}`} aria-label={found.severity}>{SHAPE[found.severity]} </span>}
+                          {found && (
+                            <span className={`severity ${found.severity}`} aria-label={found.severity}>
+                              {SHAPE[found.severity]}{" "}
+                            </span>
+                          )}
                           {odd && <span aria-label="odd one out">◆ </span>}
                           {(unlike && usual ? brief(cell, usual.cell) : cell?.text) || "—"}
                         </td>
@@ -108,7 +126,13 @@ export function MatrixTable({ matrix, rows, title }: { matrix: Matrix; rows: Row
           </tbody>
         </table>
       </div>
-      <CellDetail matrix={matrix} title={title} row={place ? rows[place.row]! : null} column={place?.column ?? 0} findings={place ? (findings.get(`${matrix.columns[place.column]!.name} ${rows[place.row]!.key}`) ?? []) : []} />
+      <CellDetail
+        matrix={matrix}
+        title={title}
+        row={place ? rows[place.row]! : null}
+        column={place?.column ?? 0}
+        findings={place ? (findings.get(`${matrix.columns[place.column]!.name} ${rows[place.row]!.key}`) ?? []) : []}
+      />
     </>
   );
 }
@@ -117,7 +141,16 @@ function Counts({ blockers, warnings }: { blockers: number; warnings: number }) 
   if (!blockers && !warnings) return null;
   return (
     <span className="counts">
-      {blockers > 0 && <span className="severity blocker" title={`${blockers} blockers`}>■{blockers}</span>} {warnings > 0 && <span className="severity warning" title={`${warnings} warnings`}>▲{warnings}</span>}
+      {blockers > 0 && (
+        <span className="severity blocker" title={`${blockers} blockers`}>
+          ■{blockers}
+        </span>
+      )}{" "}
+      {warnings > 0 && (
+        <span className="severity warning" title={`${warnings} warnings`}>
+          ▲{warnings}
+        </span>
+      )}
     </span>
   );
 }

@@ -3,9 +3,9 @@ import "./matrix.css";
 import { SegmentedControl } from "@mantine/core";
 import { Fragment } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-
 import { capital } from "../../ui/format";
 import { Answer, PageHead, Panel } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { useDraftFix } from "../document/queries";
 import { useTitle } from "../titles/queries";
 import { From, OfRevision, ProfileFindings, Said } from "./parts";
@@ -45,7 +45,13 @@ export function ProfilePage() {
             {data.findings.length > 0 && (
               <div style={{ marginBottom: 16 }}>
                 <Panel title="Findings">
-                  <ProfileFindings findings={data.findings} title={title} revision={data.revision} fix={data.revision === found?.revision ? fix.mutate : undefined} fixing={fix.isPending} />
+                  <ProfileFindings
+                    findings={data.findings}
+                    title={title}
+                    revision={data.revision}
+                    fix={data.revision === found?.revision ? fix.mutate : undefined}
+                    fixing={fix.isPending}
+                  />
                 </Panel>
               </div>
             )}
@@ -56,7 +62,7 @@ export function ProfilePage() {
                   size="xs"
                   aria-label="Which settings"
                   value={everything ? "yes" : "no"}
-                  onChange={(v) => setSearch((now) => (now.set("all", v), now), { replace: true })}
+                  onChange={(v) => setSearch((now) => altered(now, { all: v }), { replace: true })}
                   data={[
                     { value: "no", label: "Set" },
                     { value: "yes", label: "With defaults" },
@@ -81,12 +87,16 @@ export function ProfilePage() {
                       <Fragment key={s.key}>
                         {head && (
                           <tr className="group">
-                            <th colSpan={3} scope="rowgroup">{groups[s.group]}</th>
+                            <th colSpan={3} scope="rowgroup">
+                              {groups[s.group]}
+                            </th>
                           </tr>
                         )}
                         <tr>
                           <td title={s.key}>{s.label}</td>
-                          <td><Said value={s.value} /></td>
+                          <td>
+                            <Said value={s.value} />
+                          </td>
                           <td>{s.value && <From origin={s.value.origin} title={title} revision={data.revision} />}</td>
                         </tr>
                       </Fragment>

@@ -78,9 +78,8 @@ function OneFinding({ group, title, revision, fix, fixing }: Omit<FindingsProps,
         )}
         <span style={{ overflowWrap: "anywhere" }}>{first.message}.</span>
         <div className="dim" style={{ overflowWrap: "anywhere" }}>
-          <span className="mono">{first.key}</span>,{" "}
-          <From origin={first.origin} title={title} revision={revision} />
-          . {first.allowed && `Allowed: ${first.allowed}. `}
+          <span className="mono">{first.key}</span>, <From origin={first.origin} title={title} revision={revision} />.{" "}
+          {first.allowed && `Allowed: ${first.allowed}. `}
           {!first.fix.length && first.hint.replace(`Allowed: ${first.allowed}.`, "")}
         </div>
         {fix && able.length > 0 && (
@@ -97,7 +96,17 @@ function OneFinding({ group, title, revision, fix, fixing }: Omit<FindingsProps,
 }
 
 /** Settings that differ, by group, left beside right. */
-export function Differences({ differences, groups, left, right }: { differences: Difference[]; groups: Record<string, string>; left: string; right: string }) {
+export function Differences({
+  differences,
+  groups,
+  left,
+  right,
+}: {
+  differences: Difference[];
+  groups: Record<string, string>;
+  left: string;
+  right: string;
+}) {
   let group = "";
   return (
     <table className="rows differences">
@@ -115,11 +124,24 @@ export function Differences({ differences, groups, left, right }: { differences:
           const row = (
             <tr key={d.key}>
               <td title={d.key}>{d.label}</td>
-              <td><Said value={d.left} /></td>
-              <td><Changed difference={d} /></td>
+              <td>
+                <Said value={d.left} />
+              </td>
+              <td>
+                <Changed difference={d} />
+              </td>
             </tr>
           );
-          return head ? [<tr className="group" key={`g ${d.group}`}><th colSpan={3} scope="rowgroup">{groups[d.group] ?? d.group}</th></tr>, row] : [row];
+          return head
+            ? [
+                <tr className="group" key={`g ${d.group}`}>
+                  <th colSpan={3} scope="rowgroup">
+                    {groups[d.group] ?? d.group}
+                  </th>
+                </tr>,
+                row,
+              ]
+            : [row];
         })}
       </tbody>
     </table>
@@ -139,10 +161,14 @@ function Changed({ difference }: { difference: Difference }) {
   return (
     <>
       {added.map((item) => (
-        <div key={`+${item}`} className="came">+ {item}</div>
+        <div key={`+${item}`} className="came">
+          + {item}
+        </div>
       ))}
       {taken.map((item) => (
-        <div key={`-${item}`} className="went">− {item}</div>
+        <div key={`-${item}`} className="went">
+          − {item}
+        </div>
       ))}
     </>
   );

@@ -18,7 +18,16 @@ export function RampPage() {
   const first = found.data?.profiles[0]?.name ?? "PROFILE";
   return (
     <>
-      <PageHead title={found.data?.name ?? title} aside={ramp.data && <span className="dim">last true <When at={ramp.data.at} /></span>}>
+      <PageHead
+        title={found.data?.name ?? title}
+        aside={
+          ramp.data && (
+            <span className="dim">
+              last true <When at={ramp.data.at} />
+            </span>
+          )
+        }
+      >
         {found.data && (
           <>
             <span className="mono">{found.data.identifier}</span> · version {found.data.version_name} · revision {found.data.revision}

@@ -1,11 +1,10 @@
 import "./ramp.css";
 
-import { useRef, type KeyboardEvent } from "react";
+import { type KeyboardEvent, useRef } from "react";
 import { Link } from "react-router";
-
-import type { Ramp, RampBuild, RampRow, Station } from "./queries";
-import { Next } from "./Next";
 import { Marker } from "./Marker";
+import { Next } from "./Next";
+import type { Ramp, RampBuild, RampRow, Station } from "./queries";
 
 /** The ramp: rows are profiles, a build stands at the height that it has reached. Arrow keys walk the markers. */
 export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
@@ -46,7 +45,9 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
           <div key={station.name} className={`ramp-cell${station.closed ? " closed" : ""}${here.length ? "" : " bare"}`}>
             <span className="ramp-station">{station.name}</span>
             <div className="ramp-stand">
-              {lead && at === nextStation(lead, stations) && <Next build={lead} station={station} title={title} room={room && at + 1 < stations.length} />}
+              {lead && at === nextStation(lead, stations) && (
+                <Next build={lead} station={station} title={title} room={room && at + 1 < stations.length} />
+              )}
               {here.slice(0, 3).map((b) => (
                 <Marker key={b.number} build={b} station={station} title={title} leads={b === lead} top={b.height === at} />
               ))}

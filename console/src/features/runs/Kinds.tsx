@@ -5,7 +5,12 @@ import type { Run } from "./queries";
 /** Errors and warnings, folded: lines that differ in names and numbers only are one row. A click goes from one to the next. */
 export function Kinds({ run, show }: { run: Run; show: (lines: number[], at: number) => void }) {
   const [at, setAt] = useState<Record<string, number>>({});
-  if (run.kinds.length === 0) return <div className="dim" style={{ padding: 14 }}>None so far.</div>;
+  if (run.kinds.length === 0)
+    return (
+      <div className="dim" style={{ padding: 14 }}>
+        None so far.
+      </div>
+    );
   return (
     <div className="kinds">
       {run.kinds.map((k) => {

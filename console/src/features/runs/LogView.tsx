@@ -1,6 +1,6 @@
 import { ActionIcon, Button, Group, TextInput, Tooltip } from "@mantine/core";
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { IconArrowDown, IconArrowUp } from "@tabler/icons-react";
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 
@@ -65,10 +65,22 @@ export function LogView({ title, run, kind }: { title: string; run: Run; kind: {
       >
         <div style={{ height: rows.getTotalSize(), position: "relative" }}>
           {items.map((item) => (
-            <Line key={item.index} number={item.index + 1} row={pages.row(item.index + 1)} top={item.start} marked={item.index + 1 === line} pick={jump} names={run.attempts[0]?.steps.map((s) => s.name) ?? []} />
+            <Line
+              key={item.index}
+              number={item.index + 1}
+              row={pages.row(item.index + 1)}
+              top={item.start}
+              marked={item.index + 1 === line}
+              pick={jump}
+              names={run.attempts[0]?.steps.map((s) => s.name) ?? []}
+            />
           ))}
         </div>
-        {count === 0 && <div className="dim" style={{ padding: 14 }}>{run.waits_for || "Nothing was said yet."}</div>}
+        {count === 0 && (
+          <div className="dim" style={{ padding: 14 }}>
+            {run.waits_for || "Nothing was said yet."}
+          </div>
+        )}
       </div>
     </>
   );
@@ -86,7 +98,13 @@ interface LineProps {
 function Line({ number, row, top, marked, pick, names }: LineProps) {
   return (
     <div className={`line ${row?.[2] ?? ""}${marked ? " marked" : ""}`} style={{ top }}>
-      <button type="button" className="at" aria-label={`Link to line ${number}`} onClick={() => pick(number)} title={row ? `${names[row[1]] ?? ""} after ${(row[0] / 1000).toFixed(1)} s` : undefined}>
+      <button
+        type="button"
+        className="at"
+        aria-label={`Link to line ${number}`}
+        onClick={() => pick(number)}
+        title={row ? `${names[row[1]] ?? ""} after ${(row[0] / 1000).toFixed(1)} s` : undefined}
+      >
         {number}
       </button>
       <span className="text">{row?.[3] ?? "…"}</span>
@@ -105,7 +123,9 @@ function Search({ title, run, jump }: { title: string; run: Run; jump: (line: nu
       if (found.numbers.length) jump(found.numbers[at]!);
       return;
     }
-    const answer = await call<Schemas["SearchOut"]>(`/titles/${title}/runs/${run.number}/log/search?text=${encodeURIComponent(text)}&limit=5000`);
+    const answer = await call<Schemas["SearchOut"]>(
+      `/titles/${title}/runs/${run.number}/log/search?text=${encodeURIComponent(text)}&limit=5000`,
+    );
     setFound({ text, ...answer, at: 0 });
     if (answer.numbers.length) jump(answer.numbers[0]!);
   };

@@ -16,7 +16,12 @@ export function PlanView({ plan }: { plan: Plan }) {
         <dt>Steps</dt>
         <dd>
           {plan.steps.map((s, n) => (
-            <span key={s.name} title={[s.command.join(" "), `time limit ${duration(s.seconds)}`, s.when !== "success" ? s.when : ""].filter(Boolean).join("; ")}>
+            <span
+              key={s.name}
+              title={[s.command.join(" "), `time limit ${duration(s.seconds)}`, s.when !== "success" ? s.when : ""]
+                .filter(Boolean)
+                .join("; ")}
+            >
               {n > 0 && <span className="dim"> → </span>}
               {s.name}
             </span>
@@ -27,12 +32,24 @@ export function PlanView({ plan }: { plan: Plan }) {
           {plan.version_name}, code {plan.next_code} as it stands
         </dd>
         <dt>Environment</dt>
-        <dd>{plan.step_variables ? <>{plan.step_variables}: {names.join(", ") || "empty"}</> : "none"}</dd>
+        <dd>
+          {plan.step_variables ? (
+            <>
+              {plan.step_variables}: {names.join(", ") || "empty"}
+            </>
+          ) : (
+            "none"
+          )}
+        </dd>
         <dt>Toolchain</dt>
         <dd>{plan.toolchain || "none is named"}</dd>
         <dt>Agents</dt>
         <dd>
-          {plan.agents.length === 0 && <>none is there: <code className="mono">bin/rampa agent start</code></>}
+          {plan.agents.length === 0 && (
+            <>
+              none is there: <code className="mono">bin/rampa agent start</code>
+            </>
+          )}
           {plan.agents.map((a) => (
             <div key={a.name} className={a.lacks.length ? "dim" : undefined}>
               <b>{a.name}</b> {a.lacks.length ? a.lacks.join("; ") : `can do it${a.toolchain ? ` with ${a.toolchain}` : ""}, ${a.state}`}
@@ -45,14 +62,16 @@ export function PlanView({ plan }: { plan: Plan }) {
             <dd>{plan.native.said}</dd>
           </>
         )}
-        {plan.findings.filter((f) => f.severity !== "note").map((f) => (
-          <div key={f.code + f.message} style={{ display: "contents" }}>
-            <dt>
-              <SeverityMark severity={f.severity} />
-            </dt>
-            <dd>{f.message}</dd>
-          </div>
-        ))}
+        {plan.findings
+          .filter((f) => f.severity !== "note")
+          .map((f) => (
+            <div key={f.code + f.message} style={{ display: "contents" }}>
+              <dt>
+                <SeverityMark severity={f.severity} />
+              </dt>
+              <dd>{f.message}</dd>
+            </div>
+          ))}
       </dl>
     </>
   );

@@ -11,7 +11,16 @@ export function QueuePage() {
   const queue = useQueue();
   return (
     <>
-      <PageHead title="Queue" aside={queue.data && <span className="dim">last true <When at={queue.data.at} /></span>}>
+      <PageHead
+        title="Queue"
+        aside={
+          queue.data && (
+            <span className="dim">
+              last true <When at={queue.data.at} />
+            </span>
+          )
+        }
+      >
         Runs are given to agents that can do them, oldest first.
       </PageHead>
       <Answer of={queue} rows={6}>
@@ -45,7 +54,13 @@ export function QueuePage() {
                         <td>
                           <RunState state={run.state} />
                         </td>
-                        <td>{run.waits_for || <>{run.step && <StepOf run={run} />} <span className="dim">on {run.agent}</span></>}</td>
+                        <td>
+                          {run.waits_for || (
+                            <>
+                              {run.step && <StepOf run={run} />} <span className="dim">on {run.agent}</span>
+                            </>
+                          )}
+                        </td>
                         <td className="number wide">{run.taken_at ? duration(run.seconds) : ""}</td>
                         <td className="wide">
                           <Progress run={run} heard={queue.dataUpdatedAt} />
@@ -59,7 +74,9 @@ export function QueuePage() {
             <div style={{ marginTop: 16 }}>
               <Panel title="Agents" aside={<Link to="/agents">all about them</Link>} flush>
                 {data.agents.length === 0 ? (
-                  <Empty command="bin/rampa agent start">No agent is there, so every run waits. Start one on a machine with the toolchain:</Empty>
+                  <Empty command="bin/rampa agent start">
+                    No agent is there, so every run waits. Start one on a machine with the toolchain:
+                  </Empty>
                 ) : (
                   <table className="rows">
                     <tbody>

@@ -29,7 +29,8 @@ function Whole({ run, title, heard }: { run: Run; title: string; heard: number }
   return (
     <>
       <PageHead title={`Run ${run.number} · ${run.profile}`} aside={<Acts run={run} title={title} />}>
-        <RunState state={run.state} /> · <Of run={run} title={title} /> {run.subject && <>“{run.subject}” </>}· started <When at={run.created_at} /> by <Why run={run} />
+        <RunState state={run.state} /> · <Of run={run} title={title} /> {run.subject && <>“{run.subject}” </>}· started{" "}
+        <When at={run.created_at} /> by <Why run={run} />
         {run.step_variables && <> · step variables {run.step_variables}</>}
         {run.note && <> · {run.note}</>}
       </PageHead>
@@ -55,29 +56,43 @@ function Headline({ run, title, heard }: { run: Run; title: string; heard: numbe
   if (run.cause) {
     return (
       <div className="headline failed" role="alert">
-        <b>{run.cause.sentence}.</b> <span className="dim"><Spoken text={run.cause.fix} /></span>
+        <b>{run.cause.sentence}.</b>{" "}
+        <span className="dim">
+          <Spoken text={run.cause.fix} />
+        </span>
       </div>
     );
   }
-  if (run.state === "waiting") return <div className="headline"><b>{run.waits_for}.</b></div>;
+  if (run.state === "waiting")
+    return (
+      <div className="headline">
+        <b>{run.waits_for}.</b>
+      </div>
+    );
   if (run.superseded_by) {
     return (
       <div className="headline">
-        A newer commit came while it waited: <Link to={`/titles/${title}/runs/${run.superseded_by}`}>run {run.superseded_by}</Link> was started for it.
+        A newer commit came while it waited: <Link to={`/titles/${title}/runs/${run.superseded_by}`}>run {run.superseded_by}</Link> was
+        started for it.
       </div>
     );
   }
   if (run.build) {
     return (
       <div className="headline done">
-        It made <Link to={`/titles/${title}/builds/${run.build}`}><b>#{run.build}</b></Link> in {duration(run.seconds)}.
+        It made{" "}
+        <Link to={`/titles/${title}/builds/${run.build}`}>
+          <b>#{run.build}</b>
+        </Link>{" "}
+        in {duration(run.seconds)}.
       </div>
     );
   }
   if (run.silent > 0) {
     return (
       <div className="headline silent">
-        <SeverityMark severity="warning" /> The step {run.step} has said nothing for {duration(run.silent + passed)}. Its agent {run.agent} answers: it works, or waits for something.
+        <SeverityMark severity="warning" /> The step {run.step} has said nothing for {duration(run.silent + passed)}. Its agent {run.agent}{" "}
+        answers: it works, or waits for something.
       </div>
     );
   }
@@ -103,11 +118,24 @@ function Acts({ run, title }: { run: Run; title: string }) {
     <>
       {(cancel.error || again.error) && <Failure error={cancel.error ?? again.error} />}
       {ENDED.has(run.state) ? (
-        <Button size="compact-md" variant="default" disabled={!can("repeat")?.possible} title={can("repeat")?.reason} loading={again.isPending} onClick={() => again.mutate(undefined, { onSuccess: (made) => void go(`/titles/${title}/runs/${made.items[0]!.number}`) })}>
+        <Button
+          size="compact-md"
+          variant="default"
+          disabled={!can("repeat")?.possible}
+          title={can("repeat")?.reason}
+          loading={again.isPending}
+          onClick={() => again.mutate(undefined, { onSuccess: (made) => void go(`/titles/${title}/runs/${made.items[0]!.number}`) })}
+        >
           Start again
         </Button>
       ) : (
-        <Button size="compact-md" variant="default" disabled={!can("cancel")?.possible} title={can("cancel")?.reason} onClick={() => ask(true)}>
+        <Button
+          size="compact-md"
+          variant="default"
+          disabled={!can("cancel")?.possible}
+          title={can("cancel")?.reason}
+          onClick={() => ask(true)}
+        >
           Cancel …
         </Button>
       )}
@@ -117,7 +145,12 @@ function Acts({ run, title }: { run: Run; title: string }) {
             ? `${capital(run.agent)} stops the step ${run.step} and everything that runs for it within seconds. ${duration(run.seconds)} of work are lost; the log stays.`
             : "It has not begun: nothing is lost."}
         </p>
-        <Button color="rust" className="danger" loading={cancel.isPending} onClick={() => cancel.mutate(undefined, { onSettled: () => ask(false) })}>
+        <Button
+          color="rust"
+          className="danger"
+          loading={cancel.isPending}
+          onClick={() => cancel.mutate(undefined, { onSettled: () => ask(false) })}
+        >
           Cancel the run
         </Button>
       </Modal>

@@ -7,7 +7,8 @@ import type { RunSummary } from "./queries";
 
 /** Runs as rows. */
 export function RunTable({ runs, title }: { runs: RunSummary[]; title: string }) {
-  if (runs.length === 0) return <Empty command={`bin/rampa run start PROFILE --title ${title}`}>No run is here. Start one with the button above, or:</Empty>;
+  if (runs.length === 0)
+    return <Empty command={`bin/rampa run start PROFILE --title ${title}`}>No run is here. Start one with the button above, or:</Empty>;
   return (
     <table className="rows">
       <thead>
@@ -39,7 +40,10 @@ export function RunTable({ runs, title }: { runs: RunSummary[]; title: string })
               <Of run={run} title={title} />
             </td>
             <td className="wide tight">
-              <When at={run.created_at} /> <span className="dim">by <Why run={run} /></span>
+              <When at={run.created_at} />{" "}
+              <span className="dim">
+                by <Why run={run} />
+              </span>
             </td>
             <td className="wide tight">
               {run.agent}

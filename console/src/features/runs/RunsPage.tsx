@@ -57,13 +57,46 @@ export function RunsPage() {
         }
       />
       <Answer of={open} rows={3}>
-        {(page) => (page.items.length ? <OpenRuns runs={page.items} title={title} heard={open.dataUpdatedAt} /> : <></>)}
+        {(page) => (page.items.length ? <OpenRuns runs={page.items} title={title} heard={open.dataUpdatedAt} /> : null)}
       </Answer>
       <Group gap="sm" mb="sm">
-        <Select aria-label="State" placeholder="Every state" size="xs" clearable w={140} data={STATES} value={search.get("state")} onChange={(v) => set("state", v)} />
-        <Select aria-label="Profile" placeholder="Every profile" size="xs" clearable data={found?.profiles.map((p) => p.name) ?? []} value={search.get("profile")} onChange={(v) => set("profile", v)} />
-        <Select aria-label="Started by" placeholder="However started" size="xs" clearable w={160} data={WHY} value={search.get("why")} onChange={(v) => set("why", v)} />
-        <TextInput aria-label="Search notes and commits" placeholder="Search notes and commits" size="xs" value={typed} onChange={(e) => setTyped(e.currentTarget.value)} w={200} />
+        <Select
+          aria-label="State"
+          placeholder="Every state"
+          size="xs"
+          clearable
+          w={140}
+          data={STATES}
+          value={search.get("state")}
+          onChange={(v) => set("state", v)}
+        />
+        <Select
+          aria-label="Profile"
+          placeholder="Every profile"
+          size="xs"
+          clearable
+          data={found?.profiles.map((p) => p.name) ?? []}
+          value={search.get("profile")}
+          onChange={(v) => set("profile", v)}
+        />
+        <Select
+          aria-label="Started by"
+          placeholder="However started"
+          size="xs"
+          clearable
+          w={160}
+          data={WHY}
+          value={search.get("why")}
+          onChange={(v) => set("why", v)}
+        />
+        <TextInput
+          aria-label="Search notes and commits"
+          placeholder="Search notes and commits"
+          size="xs"
+          value={typed}
+          onChange={(e) => setTyped(e.currentTarget.value)}
+          w={200}
+        />
       </Group>
       <Panel title="All runs" aside="newest first" flush>
         <Answer of={runs} rows={8}>
@@ -72,8 +105,16 @@ export function RunsPage() {
               <RunTable runs={page.items} title={title} />
               {(page.next || search.get("cursor")) && (
                 <Group p="sm" gap="xs">
-                  {search.get("cursor") && <Button size="compact-sm" variant="default" onClick={() => set("cursor", null)}>Newest</Button>}
-                  {page.next && <Button size="compact-sm" variant="default" onClick={() => set("cursor", page.next ?? null)}>Older</Button>}
+                  {search.get("cursor") && (
+                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", null)}>
+                      Newest
+                    </Button>
+                  )}
+                  {page.next && (
+                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", page.next ?? null)}>
+                      Older
+                    </Button>
+                  )}
                 </Group>
               )}
             </>

@@ -45,7 +45,8 @@ function Form({ title, branch }: { title: string; branch: string }) {
   const [key] = useState(() => crypto.randomUUID());
   const asked: NewRuns = useMemo(() => ({ profiles, of, step_variables: "", version_name: "", note: "" }), [profiles.join(","), of]); // eslint-disable-line react-hooks/exhaustive-deps
   const plan = usePlan(title, asked);
-  const set = (name: string, value: string) => setSearch((was) => new URLSearchParams([...[...was].filter(([k]) => k !== name), [name, value]]), { replace: true });
+  const set = (name: string, value: string) =>
+    setSearch((was) => new URLSearchParams([...[...was].filter(([k]) => k !== name), [name, value]]), { replace: true });
   const toggle = (name: string) => {
     const next = profiles.includes(name) ? profiles.filter((p) => p !== name) : [...profiles, name];
     setPicked(next);
@@ -63,7 +64,19 @@ function Form({ title, branch }: { title: string; branch: string }) {
       <PageHead
         title="Start runs"
         aside={
-          <Button disabled={!ready} loading={start.isPending} onClick={() => start.mutate({ asked: { ...asked, note }, key }, { onSuccess: (made) => void go(made.items.length === 1 ? `/titles/${title}/runs/${made.items[0]!.number}` : `/titles/${title}/runs`) })}>
+          <Button
+            disabled={!ready}
+            loading={start.isPending}
+            onClick={() =>
+              start.mutate(
+                { asked: { ...asked, note }, key },
+                {
+                  onSuccess: (made) =>
+                    void go(made.items.length === 1 ? `/titles/${title}/runs/${made.items[0]!.number}` : `/titles/${title}/runs`),
+                },
+              )
+            }
+          >
             {ready ? `Start ${plural(profiles.length, "run")}` : "Start"}
           </Button>
         }
@@ -79,22 +92,53 @@ function Form({ title, branch }: { title: string; branch: string }) {
       {start.error && <Failure error={start.error} />}
       <div className="start-halves">
         <Panel title="What">
-          <Select label="Branch or tag" data={refs} value={of} allowDeselect={false} searchable onChange={(v) => {
+          <Select
+            label="Branch or tag"
+            data={refs}
+            value={of}
+            allowDeselect={false}
+            searchable
+            onChange={(v) => {
               if (!v) return;
               setPicked(null);
               setSearch({ of: v }, { replace: true });
-            }} />
+            }}
+          />
           <fieldset style={{ border: 0, padding: 0, margin: "14px 0 0" }}>
             <legend style={{ fontSize: 13.5, fontWeight: 500, marginBottom: 6 }}>Profiles</legend>
             {(found?.profiles ?? []).map((p) => (
-              <Checkbox key={p.name} size="xs" my={6} label={<>{p.name} <span className="dim">{p.platform_title}, {p.purpose}</span></>} checked={profiles.includes(p.name)} onChange={() => toggle(p.name)} />
+              <Checkbox
+                key={p.name}
+                size="xs"
+                my={6}
+                label={
+                  <>
+                    {p.name}{" "}
+                    <span className="dim">
+                      {p.platform_title}, {p.purpose}
+                    </span>
+                  </>
+                }
+                checked={profiles.includes(p.name)}
+                onChange={() => toggle(p.name)}
+              />
             ))}
           </fieldset>
-          <TextInput mt="md" label="Note" description="Stands with the runs and their builds." value={note} onChange={(e) => setNote(e.currentTarget.value)} />
+          <TextInput
+            mt="md"
+            label="Note"
+            description="Stands with the runs and their builds."
+            value={note}
+            onChange={(e) => setNote(e.currentTarget.value)}
+          />
         </Panel>
         <div style={{ display: "grid", gap: 16, alignContent: "start", minWidth: 0 }}>
           {plan.error ? <Failure error={plan.error} retry={() => void plan.refetch()} /> : null}
-          {profiles.length === 0 && <Panel title="Plan"><Empty>Choose a profile: its plan is shown here before anything starts.</Empty></Panel>}
+          {profiles.length === 0 && (
+            <Panel title="Plan">
+              <Empty>Choose a profile: its plan is shown here before anything starts.</Empty>
+            </Panel>
+          )}
           {plans.map((p) => (
             <Panel key={p.profile} title={p.profile} aside={<Aside plan={p} />}>
               <PlanView plan={p} />

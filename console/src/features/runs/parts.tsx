@@ -4,8 +4,25 @@ import { Link } from "react-router";
 import { duration } from "../../ui/format";
 import { ENDED, type RunSummary } from "./queries";
 
-const MARK: Record<string, string> = { done: "✓", failed: "✗", cancelled: "–", superseded: "–", working: "▸", stopping: "▸", waiting: "·", stopped: "■", "left-out": "–", "not-reached": "–" };
-const TONE: Record<string, string> = { done: "var(--r-done)", failed: "var(--r-blocker)", working: "var(--r-accent)", stopping: "var(--r-warning)", stopped: "var(--r-warning)" };
+const MARK: Record<string, string> = {
+  done: "✓",
+  failed: "✗",
+  cancelled: "–",
+  superseded: "–",
+  working: "▸",
+  stopping: "▸",
+  waiting: "·",
+  stopped: "■",
+  "left-out": "–",
+  "not-reached": "–",
+};
+const TONE: Record<string, string> = {
+  done: "var(--r-done)",
+  failed: "var(--r-blocker)",
+  working: "var(--r-accent)",
+  stopping: "var(--r-warning)",
+  stopped: "var(--r-warning)",
+};
 
 /** A mark and a word beside the colour. */
 export function RunState({ state }: { state: string }) {
@@ -36,7 +53,8 @@ export function Of({ run, title }: { run: Pick<RunSummary, "commit" | "ref" | "f
   const name = run.ref.slice(run.ref.indexOf("/") + 1);
   return (
     <span title={run.subject}>
-      {name && <Link to={`/titles/${title}/source?of=${encodeURIComponent(run.ref)}`}>{name}</Link>} <span className="mono dim">{run.commit.slice(0, 8)}</span>
+      {name && <Link to={`/titles/${title}/source?of=${encodeURIComponent(run.ref)}`}>{name}</Link>}{" "}
+      <span className="mono dim">{run.commit.slice(0, 8)}</span>
     </span>
   );
 }
@@ -66,7 +84,11 @@ export function StepOf({ run }: { run: RunSummary }) {
   const share = run.progress != null ? `, ${Math.round(run.progress * 100)} %` : "";
   return (
     <>
-      {run.step} <span className="dim">({run.step_number} of {run.step_count}{share})</span>
+      {run.step}{" "}
+      <span className="dim">
+        ({run.step_number} of {run.step_count}
+        {share})
+      </span>
     </>
   );
 }
@@ -81,10 +103,19 @@ export function Progress({ run, heard }: { run: RunSummary; heard: number }) {
   const said = left == null ? "it never ran before" : left > 0 ? `about ${duration(left)} left` : "longer than usual";
   return (
     <span style={{ display: "inline-flex", alignItems: "center", gap: 8, whiteSpace: "nowrap" }}>
-      <span role="progressbar" aria-label={`Run ${run.number}`} aria-valuenow={Math.round(share * 100)} aria-valuemin={0} aria-valuemax={100} style={{ width: 90, height: 6, background: "var(--r-tread)", borderRadius: 2 }}>
+      <span
+        role="progressbar"
+        aria-label={`Run ${run.number}`}
+        aria-valuenow={Math.round(share * 100)}
+        aria-valuemin={0}
+        aria-valuemax={100}
+        style={{ width: 90, height: 6, background: "var(--r-tread)", borderRadius: 2 }}
+      >
         <span style={{ display: "block", height: 6, width: `${share * 100}%`, background: "var(--r-accent)", borderRadius: 2 }} />
       </span>
-      <span className="dim" style={{ fontSize: 12.5 }}>{said}</span>
+      <span className="dim" style={{ fontSize: 12.5 }}>
+        {said}
+      </span>
     </span>
   );
 }

@@ -66,7 +66,8 @@ export function usePlan(title: string, asked: NewRuns) {
 export function useStart(title: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ asked, key }: { asked: NewRuns; key: string }) => call<Schemas["RunList"]>(`/titles/${title}/runs`, { method: "POST", body: asked, key }),
+    mutationFn: ({ asked, key }: { asked: NewRuns; key: string }) =>
+      call<Schemas["RunList"]>(`/titles/${title}/runs`, { method: "POST", body: asked, key }),
     onSuccess: () => void queries.invalidateQueries({ queryKey: ["runs", title] }),
   });
 }
@@ -81,6 +82,7 @@ export function useCancel(title: string, number: number) {
 
 export function useAgain(title: string, number: number) {
   return useMutation({
-    mutationFn: () => call<Schemas["RunList"]>(`/titles/${title}/runs/${number}/repeat`, { method: "POST", body: {}, key: crypto.randomUUID() }),
+    mutationFn: () =>
+      call<Schemas["RunList"]>(`/titles/${title}/runs/${number}/repeat`, { method: "POST", body: {}, key: crypto.randomUUID() }),
   });
 }

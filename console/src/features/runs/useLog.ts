@@ -1,5 +1,5 @@
-import { useCallback, useEffect, useReducer, useRef } from "react";
 import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useReducer, useRef } from "react";
 
 import { call, type Schemas } from "../../app/http";
 import { ENDED, type Run } from "./queries";
@@ -22,7 +22,10 @@ class Pages {
       const at = start - 1 + n;
       const page = Math.floor(at / PAGE);
       let held = this.pages.get(page);
-      if (!held) this.pages.set(page, (held = []));
+      if (!held) {
+        held = [];
+        this.pages.set(page, held);
+      }
       held[at % PAGE] = row;
     });
     this.count = Math.max(this.count, start - 1 + rows.length);
@@ -68,9 +71,15 @@ export function useLog(title: string, run: Run) {
     source.addEventListener("lines", (event) => {
       const more = JSON.parse((event as MessageEvent<string>).data) as Schemas["LogOut"];
       pages.current.put(more.start, more.rows as Row[]);
-      if (!frame) frame = requestAnimationFrame(() => ((frame = 0), changed()));
+      if (frame) return;
+      frame = requestAnimationFrame(() => {
+        frame = 0;
+        changed();
+      });
     });
-    source.addEventListener("run", (event) => queries.setQueryData(["run", title, number], JSON.parse((event as MessageEvent<string>).data)));
+    source.addEventListener("run", (event) =>
+      queries.setQueryData(["run", title, number], JSON.parse((event as MessageEvent<string>).data)),
+    );
     source.addEventListener("end", () => source.close());
     return () => {
       source.close();

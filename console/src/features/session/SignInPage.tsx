@@ -1,5 +1,5 @@
 import { Button, PasswordInput, Stack, Text, TextInput } from "@mantine/core";
-import { useState, type FormEvent } from "react";
+import { type FormEvent, useState } from "react";
 
 import { Failure } from "../../ui/parts";
 import { useSignIn } from "./queries";
@@ -22,8 +22,22 @@ export function SignInPage() {
             <Text size="sm" c="dimmed">
               From a title&apos;s folder to the player&apos;s device.
             </Text>
-            <TextInput label="Address" type="email" autoComplete="username" required value={email} onChange={(e) => setEmail(e.currentTarget.value)} autoFocus />
-            <PasswordInput label="Password" autoComplete="current-password" required value={password} onChange={(e) => setPassword(e.currentTarget.value)} />
+            <TextInput
+              label="Address"
+              type="email"
+              autoComplete="username"
+              required
+              value={email}
+              onChange={(e) => setEmail(e.currentTarget.value)}
+              autoFocus
+            />
+            <PasswordInput
+              label="Password"
+              autoComplete="current-password"
+              required
+              value={password}
+              onChange={(e) => setPassword(e.currentTarget.value)}
+            />
             {signIn.error && <Failure error={signIn.error} />}
             <Button type="submit" variant="filled" loading={signIn.isPending} fullWidth>
               Sign in

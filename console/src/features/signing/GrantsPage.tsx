@@ -48,12 +48,16 @@ function Behind({ behind, title }: { behind: Schemas["Behind"][]; title: string 
       {behind.map((b) => (
         <div key={b.build} style={{ display: "flex", gap: 10, alignItems: "center", marginBottom: 6, flexWrap: "wrap" }}>
           <span style={{ color: "var(--r-warning)" }}>▲</span>
-          <Link to={`/titles/${title}/builds/${b.build}`} style={{ textDecoration: "underline" }}>{b.name}</Link>
+          <Link to={`/titles/${title}/builds/${b.build}`} style={{ textDecoration: "underline" }}>
+            {b.name}
+          </Link>
           <span>
             {b.grant ? `has grant ${b.grant}` : "has no grant"} and does not run on {b.devices.join(", ")}
           </span>
           {b.newest ? (
-            <span className="dim">Make a grant for {b.profile} first: none lists {b.devices.length > 1 ? "them" : "it"}.</span>
+            <span className="dim">
+              Make a grant for {b.profile} first: none lists {b.devices.length > 1 ? "them" : "it"}.
+            </span>
           ) : (
             <Button size="compact-xs" variant="default" loading={sign.isPending} onClick={() => sign.mutate(b.build)}>
               Sign again with the newest grant
@@ -86,7 +90,15 @@ function List({ items, title }: { items: Schemas["GrantOut"][]; title: string })
             <td className="wide">{g.identifier}</td>
             <td>{g.purpose}</td>
             <td title={g.devices.join("\n")}>{g.devices.length > 3 ? plural(g.devices.length, "device") : g.devices.join(", ")}</td>
-            <td className="tight">{g.ended ? <span style={{ color: "var(--r-warning)" }}>▲ ended <When at={g.expires_at} /></span> : g.expires_at.slice(0, 10)}</td>
+            <td className="tight">
+              {g.ended ? (
+                <span style={{ color: "var(--r-warning)" }}>
+                  ▲ ended <When at={g.expires_at} />
+                </span>
+              ) : (
+                g.expires_at.slice(0, 10)
+              )}
+            </td>
             <td className="wide">
               <Link to={`/keys/${g.identity}`}>{g.identity}</Link>
             </td>
@@ -106,7 +118,10 @@ function List({ items, title }: { items: Schemas["GrantOut"][]; title: string })
 }
 
 function Make({ title }: { title: string }) {
-  const matrix = useQuery({ queryKey: ["versions", title, "next"], queryFn: () => call<Schemas["NextCodes"]>(`/titles/${title}/versions/next`) });
+  const matrix = useQuery({
+    queryKey: ["versions", title, "next"],
+    queryFn: () => call<Schemas["NextCodes"]>(`/titles/${title}/versions/next`),
+  });
   const [profile, setProfile] = useState<string | null>(null);
   const [days, setDays] = useState(90);
   const make = useMakeGrant(title);
@@ -118,7 +133,14 @@ function Make({ title }: { title: string }) {
         if (profile) make.mutate({ profile, days });
       }}
     >
-      <Select required label="Profile" data={(matrix.data?.items ?? []).filter((n) => n.needs_grant).map((n) => n.profile)} value={profile} onChange={setProfile} w={240} />
+      <Select
+        required
+        label="Profile"
+        data={(matrix.data?.items ?? []).filter((n) => n.needs_grant).map((n) => n.profile)}
+        value={profile}
+        onChange={setProfile}
+        w={240}
+      />
       <NumberInput label="Days until it ends" min={1} max={366} value={days} onChange={(v) => setDays(Number(v) || 90)} w={160} />
       <Button type="submit" loading={make.isPending} disabled={!profile}>
         Sign for all registered devices
@@ -128,7 +150,11 @@ function Make({ title }: { title: string }) {
           <Failure error={make.error} />
         </div>
       )}
-      {make.data && <span role="status">Grant {make.data.number} lists {plural(make.data.devices.length, "device")}.</span>}
+      {make.data && (
+        <span role="status">
+          Grant {make.data.number} lists {plural(make.data.devices.length, "device")}.
+        </span>
+      )}
     </form>
   );
 }

@@ -86,7 +86,9 @@ function Certificate({ of }: { of: Key }) {
                 {i === of.succession.length - 2 && of.predecessor && (
                   <>
                     {" "}
-                    <Link to={`/keys/${of.predecessor}`} style={{ textDecoration: "underline" }}>{of.predecessor}</Link>
+                    <Link to={`/keys/${of.predecessor}`} style={{ textDecoration: "underline" }}>
+                      {of.predecessor}
+                    </Link>
                   </>
                 )}
                 {i === of.succession.length - 1 && <span className="dim"> this one</span>}
@@ -101,14 +103,23 @@ function Certificate({ of }: { of: Key }) {
 
 function Known({ of }: { of: Key }) {
   if (of.bound_to.length === 0)
-    return <span className="dim">{of.titles.length ? `It signed builds of ${of.titles.join(", ")}, none of them released yet.` : "No storefront knows a title by it yet."}</span>;
+    return (
+      <span className="dim">
+        {of.titles.length
+          ? `It signed builds of ${of.titles.join(", ")}, none of them released yet.`
+          : "No storefront knows a title by it yet."}
+      </span>
+    );
   return (
     <dl className="facts">
       {of.bound_to.map((b) => (
         <div key={b.identifier + b.place} style={{ display: "contents" }}>
           <dt>{b.place}</dt>
           <dd>
-            {b.identifier} <span className="dim">since {b.build}, <When at={b.since} /></span>
+            {b.identifier}{" "}
+            <span className="dim">
+              since {b.build}, <When at={b.since} />
+            </span>
           </dd>
         </div>
       ))}
@@ -178,8 +189,13 @@ function Unlocking({ of }: { of: Key }) {
 }
 
 const ACTS: Record<string, string> = {
-  "key.use": "signed", "key.add": "added", "key.unlock": "unlocked", "key.lock": "locked", "key.export": "exported",
-  "key.drill": "passed the restore drill", "key.hand-over": "handed over",
+  "key.use": "signed",
+  "key.add": "added",
+  "key.unlock": "unlocked",
+  "key.lock": "locked",
+  "key.export": "exported",
+  "key.drill": "passed the restore drill",
+  "key.hand-over": "handed over",
 };
 
 function Uses({ name }: { name: string }) {

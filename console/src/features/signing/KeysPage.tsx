@@ -44,7 +44,9 @@ export function KeysPage() {
                         <Digest value={k.fingerprint} what="certificate fingerprint (SHA-256)" length={16} />
                       </td>
                       <td className="tight">{k.not_after.slice(0, 10)}</td>
-                      <td className="tight">{k.backed_at ? <When at={k.backed_at} /> : <span style={{ color: "var(--r-warning)" }}>▲ not backed up</span>}</td>
+                      <td className="tight">
+                        {k.backed_at ? <When at={k.backed_at} /> : <span style={{ color: "var(--r-warning)" }}>▲ not backed up</span>}
+                      </td>
                       <td className="tight">
                         <Lock of={k} />
                       </td>
@@ -65,7 +67,11 @@ export function KeysPage() {
               {keys.data.items.flatMap((k) =>
                 k.warnings.map((w) => (
                   <li key={k.name + w} style={{ marginBottom: 6 }}>
-                    <span style={{ color: "var(--r-warning)" }}>▲</span> <Link to={`/keys/${k.name}`} style={{ textDecoration: "underline" }}>{k.name}</Link>: {w}
+                    <span style={{ color: "var(--r-warning)" }}>▲</span>{" "}
+                    <Link to={`/keys/${k.name}`} style={{ textDecoration: "underline" }}>
+                      {k.name}
+                    </Link>
+                    : {w}
                   </li>
                 )),
               )}

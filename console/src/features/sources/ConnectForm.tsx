@@ -15,7 +15,14 @@ export function ConnectForm({ title, known, done }: { title: string; known?: Sou
   const connect = useConnect(title);
   const send = () =>
     connect.mutate(
-      { address, user: way === "password" ? user : "", password: way === "password" ? secret : "", key: way === "key" ? secret : "", submodules, every: Number(every) || 0 },
+      {
+        address,
+        user: way === "password" ? user : "",
+        password: way === "password" ? secret : "",
+        key: way === "key" ? secret : "",
+        submodules,
+        every: Number(every) || 0,
+      },
       { onSuccess: () => done?.() },
     );
   return (
@@ -27,10 +34,25 @@ export function ConnectForm({ title, known, done }: { title: string; known?: Sou
           send();
         }}
       >
-        <TextInput required label="Address" description="Whatever git takes: https://…, ssh://…, name@host:path, or a path on the service's machine." value={address} onChange={(e) => setAddress(e.currentTarget.value)} />
+        <TextInput
+          required
+          label="Address"
+          description="Whatever git takes: https://…, ssh://…, name@host:path, or a path on the service's machine."
+          value={address}
+          onChange={(e) => setAddress(e.currentTarget.value)}
+        />
         <div>
           <div style={{ fontSize: 13.5, fontWeight: 500, marginBottom: 4 }}>Credential</div>
-          <SegmentedControl size="xs" value={way} onChange={setWay} data={[{ value: "none", label: "None" }, { value: "password", label: "Password or token" }, { value: "key", label: "SSH key" }]} />
+          <SegmentedControl
+            size="xs"
+            value={way}
+            onChange={setWay}
+            data={[
+              { value: "none", label: "None" },
+              { value: "password", label: "Password or token" },
+              { value: "key", label: "SSH key" },
+            ]}
+          />
         </div>
         {way === "password" && (
           <Group grow>
@@ -38,9 +60,25 @@ export function ConnectForm({ title, known, done }: { title: string; known?: Sou
             <PasswordInput required label="Password or token" value={secret} onChange={(e) => setSecret(e.currentTarget.value)} />
           </Group>
         )}
-        {way === "key" && <Textarea required label="Private key" autosize minRows={4} value={secret} onChange={(e) => setSecret(e.currentTarget.value)} />}
-        <NumberInput label="Look at it every" suffix=" s" min={0} max={86400} description="0: only when asked, or called." value={every} onChange={setEvery} w={200} />
-        <Checkbox size="xs" label="Builds check out submodules, too" checked={submodules} onChange={(e) => setSubmodules(e.currentTarget.checked)} />
+        {way === "key" && (
+          <Textarea required label="Private key" autosize minRows={4} value={secret} onChange={(e) => setSecret(e.currentTarget.value)} />
+        )}
+        <NumberInput
+          label="Look at it every"
+          suffix=" s"
+          min={0}
+          max={86400}
+          description="0: only when asked, or called."
+          value={every}
+          onChange={setEvery}
+          w={200}
+        />
+        <Checkbox
+          size="xs"
+          label="Builds check out submodules, too"
+          checked={submodules}
+          onChange={(e) => setSubmodules(e.currentTarget.checked)}
+        />
         {connect.error && <Failure error={connect.error} />}
         <Group>
           <Button type="submit" loading={connect.isPending} disabled={!address}>

@@ -22,9 +22,34 @@ export function Defaults({ title, source }: { title: string; source: Source }) {
       <div className="dim">The first pattern that matches a branch counts. * stands for any characters.</div>
       {rows.map((row, n) => (
         <Group key={n} align="flex-end" gap="sm">
-          <TextInput label={n === 0 ? "Branches" : undefined} aria-label="Branches" size="xs" w={150} value={row.pattern} onChange={(e) => put(n, { pattern: e.currentTarget.value })} />
-          <MultiSelect label={n === 0 ? "Profiles" : undefined} aria-label="Profiles" size="xs" style={{ flex: 1, minWidth: 200 }} data={found?.profiles.map((p) => p.name) ?? []} value={row.profiles} onChange={(profiles) => put(n, { profiles })} />
-          <Select label={n === 0 ? "Step variables" : undefined} aria-label="Step variables" size="xs" w={170} clearable placeholder="the profile's" data={groups.data?.items.map((g) => g.name) ?? []} value={row.step_variables || null} onChange={(v) => put(n, { step_variables: v ?? "" })} />
+          <TextInput
+            label={n === 0 ? "Branches" : undefined}
+            aria-label="Branches"
+            size="xs"
+            w={150}
+            value={row.pattern}
+            onChange={(e) => put(n, { pattern: e.currentTarget.value })}
+          />
+          <MultiSelect
+            label={n === 0 ? "Profiles" : undefined}
+            aria-label="Profiles"
+            size="xs"
+            style={{ flex: 1, minWidth: 200 }}
+            data={found?.profiles.map((p) => p.name) ?? []}
+            value={row.profiles}
+            onChange={(profiles) => put(n, { profiles })}
+          />
+          <Select
+            label={n === 0 ? "Step variables" : undefined}
+            aria-label="Step variables"
+            size="xs"
+            w={170}
+            clearable
+            placeholder="the profile's"
+            data={groups.data?.items.map((g) => g.name) ?? []}
+            value={row.step_variables || null}
+            onChange={(v) => put(n, { step_variables: v ?? "" })}
+          />
           <Button size="compact-sm" variant="default" onClick={() => setRows(rows.filter((_, m) => m !== n))}>
             Take out
           </Button>
@@ -35,7 +60,11 @@ export function Defaults({ title, source }: { title: string; source: Source }) {
       ))}
       {save.error && <Failure error={save.error} />}
       <Group>
-        <Button size="compact-md" variant="default" onClick={() => setRows([...rows, { pattern: rows.length ? "feature/*" : "*", profiles: [], step_variables: "" }])}>
+        <Button
+          size="compact-md"
+          variant="default"
+          onClick={() => setRows([...rows, { pattern: rows.length ? "feature/*" : "*", profiles: [], step_variables: "" }])}
+        >
           Add a pattern
         </Button>
         <Button size="compact-md" disabled={!changed} loading={save.isPending} onClick={() => save.mutate(rows)}>

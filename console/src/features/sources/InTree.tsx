@@ -17,11 +17,17 @@ export function InTree({ title, branch }: { title: string; branch: string }) {
             {s.found ? (
               <>
                 This is rampa.toml on {branch}, commit <span className="mono">{s.commit.slice(0, 10)}</span>.{" "}
-                {newest.data && (newest.data.document === s.document ? <>Revision {newest.data.number} is the same.</> : <b>▲ Revision {newest.data.number} is another text.</b>)}
+                {newest.data &&
+                  (newest.data.document === s.document ? (
+                    <>Revision {newest.data.number} is the same.</>
+                  ) : (
+                    <b>▲ Revision {newest.data.number} is another text.</b>
+                  ))}
               </>
             ) : (
               <>
-                There is no rampa.toml on {branch}. This one is proposed from the tree at <span className="mono">{s.commit.slice(0, 10)}</span>; each line says why.
+                There is no rampa.toml on {branch}. This one is proposed from the tree at{" "}
+                <span className="mono">{s.commit.slice(0, 10)}</span>; each line says why.
               </>
             )}{" "}
             <Link to={`/titles/${title}/document`} style={{ textDecoration: "underline" }}>
@@ -29,7 +35,12 @@ export function InTree({ title, branch }: { title: string; branch: string }) {
             </Link>
           </div>
           <Command text={`bin/rampa source document --title ${title} > rampa.toml`} />
-          <pre className="mono" tabIndex={0} aria-label="rampa.toml" style={{ margin: 0, maxHeight: 480, overflow: "auto", border: "1px solid var(--r-line)", padding: 10 }}>
+          <pre
+            className="mono"
+            tabIndex={0}
+            aria-label="rampa.toml"
+            style={{ margin: 0, maxHeight: 480, overflow: "auto", border: "1px solid var(--r-line)", padding: 10 }}
+          >
             {s.document}
           </pre>
         </div>

@@ -8,7 +8,13 @@ export function Matches({ title, kind, pattern }: { title: string; kind: string;
   const some = (names: string[]) => names.slice(0, 8).join(", ") + (names.length > 8 ? ` and ${names.length - 8} more` : "");
   return (
     <div style={{ fontSize: 12.5 }} role="status">
-      {matched.length ? <>matches today: <b>{some(matched)}</b></> : <b style={{ color: "var(--r-warning)" }}>▲ matches nothing today</b>}
+      {matched.length ? (
+        <>
+          matches today: <b>{some(matched)}</b>
+        </>
+      ) : (
+        <b style={{ color: "var(--r-warning)" }}>▲ matches nothing today</b>
+      )}
       {others.length > 0 && <span className="dim"> · not: {some(others)}</span>}
     </div>
   );

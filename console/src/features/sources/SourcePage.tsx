@@ -63,13 +63,22 @@ function Connected({ title, source, change }: { title: string; source: Source; c
         }
       >
         <span className="mono">{source.address}</span> · {plural(source.branches, "branch", "branches")}, {plural(source.tags, "tag")}
-        {source.fetched_at && <> · fetched <When at={source.fetched_at} /></>}
+        {source.fetched_at && (
+          <>
+            {" "}
+            · fetched <When at={source.fetched_at} />
+          </>
+        )}
         {source.every > 0 && <>, looked at every {source.every} s</>}
         {source.credential && <> · with a {source.credential}</>}
         {source.submodules && <> · with submodules</>}
       </PageHead>
       {source.error && (
-        <div className="headline failed" role="alert" style={{ border: "1px solid var(--r-blocker)", padding: "8px 14px", marginBottom: 14, borderRadius: 4 }}>
+        <div
+          className="headline failed"
+          role="alert"
+          style={{ border: "1px solid var(--r-blocker)", padding: "8px 14px", marginBottom: 14, borderRadius: 4 }}
+        >
           <SeverityMark severity="blocker" /> The last fetch failed: {source.error}
         </div>
       )}
@@ -114,7 +123,14 @@ function Refs({ title, kind }: { title: string; kind: "branch" | "tag" }) {
   return (
     <>
       <div style={{ padding: 10 }}>
-        <TextInput aria-label={`Find a ${kind}`} placeholder={`Find a ${kind}`} size="xs" w={240} value={search} onChange={(e) => setSearch(e.currentTarget.value)} />
+        <TextInput
+          aria-label={`Find a ${kind}`}
+          placeholder={`Find a ${kind}`}
+          size="xs"
+          w={240}
+          value={search}
+          onChange={(e) => setSearch(e.currentTarget.value)}
+        />
       </div>
       <Answer of={refs} rows={5}>
         {(page) => (
@@ -148,7 +164,9 @@ function Refs({ title, kind }: { title: string; kind: "branch" | "tag" }) {
                   <td>
                     <Built title={title} built={r.built} />
                   </td>
-                  {kind === "branch" && <td className="wide dim">{r.profiles.length > 2 ? plural(r.profiles.length, "profile") : r.profiles.join(", ")}</td>}
+                  {kind === "branch" && (
+                    <td className="wide dim">{r.profiles.length > 2 ? plural(r.profiles.length, "profile") : r.profiles.join(", ")}</td>
+                  )}
                   <td>
                     <Link to={`/titles/${title}/runs/start?of=${encodeURIComponent(`${kind}/${r.name}`)}`}>Build</Link>
                   </td>
@@ -219,7 +237,15 @@ function Built({ title, built }: { title: string; built: Schemas["BuiltFrom"][] 
       {built.slice(0, 3).map((b, n) => (
         <span key={b.run}>
           {n > 0 && ", "}
-          {b.build ? <Link to={`/titles/${title}/builds/${b.build}`} title={b.profile}>#{b.build}</Link> : <Link to={`/titles/${title}/runs/${b.run}`} title={b.profile}>run {b.run} {b.state}</Link>}
+          {b.build ? (
+            <Link to={`/titles/${title}/builds/${b.build}`} title={b.profile}>
+              #{b.build}
+            </Link>
+          ) : (
+            <Link to={`/titles/${title}/runs/${b.run}`} title={b.profile}>
+              run {b.run} {b.state}
+            </Link>
+          )}
         </span>
       ))}
       {built.length > 3 && <span className="dim"> and {built.length - 3} more</span>}

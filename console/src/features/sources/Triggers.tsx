@@ -24,7 +24,9 @@ export function Triggers({ title }: { title: string }) {
       <Answer of={triggers} rows={3}>
         {({ items }) =>
           items.length === 0 ? (
-            <Empty command={`bin/rampa trigger add NAME --branch main --title ${title}`}>Nothing starts by itself: every run is started by hand.</Empty>
+            <Empty command={`bin/rampa trigger add NAME --branch main --title ${title}`}>
+              Nothing starts by itself: every run is started by hand.
+            </Empty>
           ) : (
             <table className="rows">
               <thead>
@@ -46,15 +48,38 @@ export function Triggers({ title }: { title: string }) {
                     </td>
                     <td>
                       {t.kind === "schedule" ? <span className="mono">{t.schedule}</span> : `${t.kind} ${t.pattern}`}
-                      {t.next_at && <span className="dim"> next {new Date(t.next_at).toISOString().slice(0, 16).replace("T", " ")} UTC</span>}
+                      {t.next_at && (
+                        <span className="dim"> next {new Date(t.next_at).toISOString().slice(0, 16).replace("T", " ")} UTC</span>
+                      )}
                     </td>
                     <td className="wide">{t.paths!.join(", ") || <span className="dim">all</span>}</td>
                     <td className="wide">{t.profiles!.join(", ") || <span className="dim">the branch&apos;s own</span>}</td>
                     <td>
-                      {t.last_said} {t.last_at && <span className="dim"><When at={t.last_at} /></span>}
+                      {t.last_said}{" "}
+                      {t.last_at && (
+                        <span className="dim">
+                          <When at={t.last_at} />
+                        </span>
+                      )}
                     </td>
                     <td className="tight">
-                      <Button size="compact-xs" variant="default" onClick={() => acts.change.mutate({ name: t.name, body: { kind: t.kind, pattern: t.pattern, schedule: t.schedule, paths: t.paths, profiles: t.profiles, active: !t.active } })}>
+                      <Button
+                        size="compact-xs"
+                        variant="default"
+                        onClick={() =>
+                          acts.change.mutate({
+                            name: t.name,
+                            body: {
+                              kind: t.kind,
+                              pattern: t.pattern,
+                              schedule: t.schedule,
+                              paths: t.paths,
+                              profiles: t.profiles,
+                              active: !t.active,
+                            },
+                          })
+                        }
+                      >
                         {t.active ? "Switch off" : "Switch on"}
                       </Button>{" "}
                       <Button size="compact-xs" variant="default" onClick={() => remove(t.name)}>
@@ -104,7 +129,19 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
   const [schedule, setSchedule] = useState("30 2 * * 1-5");
   const [paths, setPaths] = useState("");
   const [profiles, setProfiles] = useState<string[]>([]);
-  const send = () => add.mutate({ name, kind, pattern, schedule: kind === "schedule" ? schedule : "", paths: paths.split(/[\s,]+/).filter(Boolean), profiles, active: true }, { onSuccess: done });
+  const send = () =>
+    add.mutate(
+      {
+        name,
+        kind,
+        pattern,
+        schedule: kind === "schedule" ? schedule : "",
+        paths: paths.split(/[\s,]+/).filter(Boolean),
+        profiles,
+        active: true,
+      },
+      { onSuccess: done },
+    );
   return (
     <form
       style={{ display: "grid", gap: 12 }}
@@ -113,13 +150,56 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
         send();
       }}
     >
-      <SegmentedControl size="xs" value={kind} onChange={(v) => setKind(v as Kind)} data={[{ value: "branch", label: "A branch moves" }, { value: "tag", label: "A tag appears" }, { value: "schedule", label: "At a time" }, { value: "call", label: "A signed call" }]} />
-      <TextInput required label="Name" value={name} onChange={(e) => setName(e.currentTarget.value)} description="Lower-case letters, digits and hyphens." />
-      {kind === "schedule" && <TextInput required label="When" description="Minute, hour, day, month, weekday, as in crontab(5), UTC." value={schedule} onChange={(e) => setSchedule(e.currentTarget.value)} />}
-      <TextInput label={kind === "tag" ? "Tags" : kind === "schedule" ? "Branch" : "Branches"} value={pattern} onChange={(e) => setPattern(e.currentTarget.value)} description={kind === "schedule" ? undefined : "* stands for any characters."} />
+      <SegmentedControl
+        size="xs"
+        value={kind}
+        onChange={(v) => setKind(v as Kind)}
+        data={[
+          { value: "branch", label: "A branch moves" },
+          { value: "tag", label: "A tag appears" },
+          { value: "schedule", label: "At a time" },
+          { value: "call", label: "A signed call" },
+        ]}
+      />
+      <TextInput
+        required
+        label="Name"
+        value={name}
+        onChange={(e) => setName(e.currentTarget.value)}
+        description="Lower-case letters, digits and hyphens."
+      />
+      {kind === "schedule" && (
+        <TextInput
+          required
+          label="When"
+          description="Minute, hour, day, month, weekday, as in crontab(5), UTC."
+          value={schedule}
+          onChange={(e) => setSchedule(e.currentTarget.value)}
+        />
+      )}
+      <TextInput
+        label={kind === "tag" ? "Tags" : kind === "schedule" ? "Branch" : "Branches"}
+        value={pattern}
+        onChange={(e) => setPattern(e.currentTarget.value)}
+        description={kind === "schedule" ? undefined : "* stands for any characters."}
+      />
       {kind !== "schedule" && <Matches title={title} kind={kind === "tag" ? "tag" : "branch"} pattern={pattern} />}
-      {(kind === "branch" || kind === "tag") && <TextInput label="Only when such paths changed" placeholder="all" value={paths} onChange={(e) => setPaths(e.currentTarget.value)} description="Patterns as in gitignore(5), separated by spaces." />}
-      <MultiSelect label="Profiles" placeholder={profiles.length ? undefined : "the branch's own"} data={found?.profiles.map((p) => p.name) ?? []} value={profiles} onChange={setProfiles} />
+      {(kind === "branch" || kind === "tag") && (
+        <TextInput
+          label="Only when such paths changed"
+          placeholder="all"
+          value={paths}
+          onChange={(e) => setPaths(e.currentTarget.value)}
+          description="Patterns as in gitignore(5), separated by spaces."
+        />
+      )}
+      <MultiSelect
+        label="Profiles"
+        placeholder={profiles.length ? undefined : "the branch's own"}
+        data={found?.profiles.map((p) => p.name) ?? []}
+        value={profiles}
+        onChange={setProfiles}
+      />
       {add.error && <Failure error={add.error} />}
       <Button type="submit" loading={add.isPending} disabled={!name} style={{ justifySelf: "start" }}>
         Add the trigger

@@ -7,13 +7,19 @@ export type Trigger = Schemas["TriggerOut"];
 export type StepVariables = Schemas["StepVariablesOut"];
 
 export function useSource(title: string) {
-  return useQuery({ queryKey: ["source", title], queryFn: () => call<Source>(`/titles/${title}/source`), retry: false, refetchInterval: 5_000 });
+  return useQuery({
+    queryKey: ["source", title],
+    queryFn: () => call<Source>(`/titles/${title}/source`),
+    retry: false,
+    refetchInterval: 5_000,
+  });
 }
 
 export function useRefs(title: string, kind: "branch" | "tag", search = "") {
   return useQuery({
     queryKey: ["refs", title, kind, search],
-    queryFn: () => call<Schemas["Page_RefOut_"]>(`/titles/${title}/source/refs?kind=${kind}&limit=200&search=${encodeURIComponent(search)}`),
+    queryFn: () =>
+      call<Schemas["Page_RefOut_"]>(`/titles/${title}/source/refs?kind=${kind}&limit=200&search=${encodeURIComponent(search)}`),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -30,7 +36,11 @@ export function useCommits(title: string, of: string, cursor: string) {
 }
 
 export function useSeenDocument(title: string) {
-  return useQuery({ queryKey: ["seen-document", title], queryFn: () => call<Schemas["SeenDocument"]>(`/titles/${title}/source/proposal`), retry: false });
+  return useQuery({
+    queryKey: ["seen-document", title],
+    queryFn: () => call<Schemas["SeenDocument"]>(`/titles/${title}/source/proposal`),
+    retry: false,
+  });
 }
 
 export function useMatches(title: string, kind: string, pattern: string) {
@@ -62,7 +72,8 @@ export function useFetch(title: string) {
 export function useDefaults(title: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (defaults: Schemas["BranchDefault"][]) => call<Source>(`/titles/${title}/source/defaults`, { method: "PUT", body: { defaults } }),
+    mutationFn: (defaults: Schemas["BranchDefault"][]) =>
+      call<Source>(`/titles/${title}/source/defaults`, { method: "PUT", body: { defaults } }),
     onSuccess: (source) => {
       queries.setQueryData(["source", title], source);
       void queries.invalidateQueries({ queryKey: ["refs", title] });
@@ -71,16 +82,24 @@ export function useDefaults(title: string) {
 }
 
 export function useTriggers(title: string) {
-  return useQuery({ queryKey: ["triggers", title], queryFn: () => call<Schemas["Page_TriggerOut_"]>(`/titles/${title}/triggers`), refetchInterval: 10_000 });
+  return useQuery({
+    queryKey: ["triggers", title],
+    queryFn: () => call<Schemas["Page_TriggerOut_"]>(`/titles/${title}/triggers`),
+    refetchInterval: 10_000,
+  });
 }
 
 export function useTriggerActs(title: string) {
   const queries = useQueryClient();
   const onSuccess = () => queries.invalidateQueries({ queryKey: ["triggers", title] });
   return {
-    add: useMutation({ mutationFn: (body: Schemas["NewTrigger"]) => call<Trigger>(`/titles/${title}/triggers`, { method: "POST", body }), onSuccess }),
+    add: useMutation({
+      mutationFn: (body: Schemas["NewTrigger"]) => call<Trigger>(`/titles/${title}/triggers`, { method: "POST", body }),
+      onSuccess,
+    }),
     change: useMutation({
-      mutationFn: ({ name, body }: { name: string; body: Schemas["TriggerIn"] }) => call<Trigger>(`/titles/${title}/triggers/${name}`, { method: "PUT", body }),
+      mutationFn: ({ name, body }: { name: string; body: Schemas["TriggerIn"] }) =>
+        call<Trigger>(`/titles/${title}/triggers/${name}`, { method: "PUT", body }),
       onSuccess,
     }),
     remove: useMutation({ mutationFn: (name: string) => call<void>(`/titles/${title}/triggers/${name}`, { method: "DELETE" }), onSuccess }),

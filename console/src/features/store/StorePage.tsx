@@ -13,21 +13,42 @@ export function StorePage() {
   const found = useQuery({ queryKey: ["store"], queryFn: () => call<Usage>("/store") });
   return (
     <>
-      <PageHead title="Content store">{found.data && `${bytes(found.data.size)} in ${plural(found.data.packs, "pack")}; ${bytes(found.data.needed)} of it is needed, ${bytes(found.data.condemned)} is condemned and goes soon.`}</PageHead>
+      <PageHead title="Content store">
+        {found.data &&
+          `${bytes(found.data.size)} in ${plural(found.data.packs, "pack")}; ${bytes(found.data.needed)} of it is needed, ${bytes(found.data.condemned)} is condemned and goes soon.`}
+      </PageHead>
       <div className="halves" style={{ marginTop: 0 }}>
         <Panel title="By title" flush>
-          <Answer of={found} rows={3}>{(u) => <Lines rows={[...u.titles.map((t) => ({ name: `${t.name} · ${plural(t.builds, "build")}`, size: t.size })), { name: "differences for updates", size: u.differences }]} most={u.size} />}</Answer>
+          <Answer of={found} rows={3}>
+            {(u) => (
+              <Lines
+                rows={[
+                  ...u.titles.map((t) => ({ name: `${t.name} · ${plural(t.builds, "build")}`, size: t.size })),
+                  { name: "differences for updates", size: u.differences },
+                ]}
+                most={u.size}
+              />
+            )}
+          </Answer>
         </Panel>
         <Panel title="What is live" flush>
-          <Answer of={found} rows={3}>{(u) => (u.channels.length ? <Lines rows={u.channels} most={u.size} /> : <div style={{ padding: 14 }}>Nothing is live yet.</div>)}</Answer>
+          <Answer of={found} rows={3}>
+            {(u) =>
+              u.channels.length ? <Lines rows={u.channels} most={u.size} /> : <div style={{ padding: 14 }}>Nothing is live yet.</div>
+            }
+          </Answer>
         </Panel>
       </div>
       <div className="halves">
         <Panel title="Growth">
-          <Answer of={found} rows={4}>{(u) => <Growth points={u.growth} />}</Answer>
+          <Answer of={found} rows={4}>
+            {(u) => <Growth points={u.growth} />}
+          </Answer>
         </Panel>
         <Panel title="By age" flush>
-          <Answer of={found} rows={5}>{(u) => <Lines rows={u.ages.map((a) => ({ name: `${a.name} · ${plural(a.packs, "pack")}`, size: a.size }))} most={u.size} />}</Answer>
+          <Answer of={found} rows={5}>
+            {(u) => <Lines rows={u.ages.map((a) => ({ name: `${a.name} · ${plural(a.packs, "pack")}`, size: a.size }))} most={u.size} />}
+          </Answer>
         </Panel>
       </div>
       <div style={{ marginTop: 16 }}>
@@ -45,7 +66,14 @@ function Lines({ rows, most }: { rows: { name: string; size: number }[]; most: n
           <tr key={r.name}>
             <td>{r.name}</td>
             <td style={{ width: "28%" }} aria-hidden>
-              <div style={{ height: 9, borderRadius: 2, background: "var(--r-accent)", width: r.size ? `${Math.max(1, (100 * r.size) / Math.max(1, most))}%` : 0 }} />
+              <div
+                style={{
+                  height: 9,
+                  borderRadius: 2,
+                  background: "var(--r-accent)",
+                  width: r.size ? `${Math.max(1, (100 * r.size) / Math.max(1, most))}%` : 0,
+                }}
+              />
             </td>
             <td className="number">{bytes(r.size)}</td>
           </tr>
@@ -63,7 +91,12 @@ function Growth({ points }: { points: Schemas["GrowthPoint"][] }) {
   const step = (WIDE - AXIS) / Math.max(1, points.length);
   return (
     <figure style={{ margin: 0 }}>
-      <svg viewBox={`0 0 ${WIDE} ${HIGH}`} role="img" aria-label={`Growth: ${last ? bytes(last.size) : "nothing"} today`} style={{ width: "100%", display: "block" }}>
+      <svg
+        viewBox={`0 0 ${WIDE} ${HIGH}`}
+        role="img"
+        aria-label={`Growth: ${last ? bytes(last.size) : "nothing"} today`}
+        style={{ width: "100%", display: "block" }}
+      >
         {[most, most / 2, 0].map((size) => {
           const y = HIGH - 0.5 - (HIGH - ABOVE) * (size / most);
           return (
@@ -78,14 +111,23 @@ function Growth({ points }: { points: Schemas["GrowthPoint"][] }) {
         {points.map((p, i) => {
           const high = (HIGH - ABOVE) * (p.size / most);
           return (
-            <rect key={p.day} x={AXIS + i * step + 1} y={HIGH - high} width={Math.max(1, Math.min(40, step - 2))} height={high} rx={1.5} fill="var(--r-accent)">
+            <rect
+              key={p.day}
+              x={AXIS + i * step + 1}
+              y={HIGH - high}
+              width={Math.max(1, Math.min(40, step - 2))}
+              height={high}
+              rx={1.5}
+              fill="var(--r-accent)"
+            >
               <title>{`${p.day}: ${bytes(p.size)}`}</title>
             </rect>
           );
         })}
       </svg>
       <figcaption className="dim">
-        {points[0]?.day} to {last?.day}, at each day&apos;s end; today {last ? bytes(last.size) : "nothing"}. Only what is still there is counted.
+        {points[0]?.day} to {last?.day}, at each day&apos;s end; today {last ? bytes(last.size) : "nothing"}. Only what is still there is
+        counted.
       </figcaption>
     </figure>
   );
@@ -119,8 +161,13 @@ function Whole() {
       {c && (
         <>
           <p style={{ marginTop: 0 }}>
-            {c.state === "running" ? "Checking" : c.state === "done" ? "Checked" : "Cancelled"}: {c.packs_done.toLocaleString("en")} of {plural(c.packs, "pack")}, {bytes(c.size_done)} of {bytes(c.size)}, asked for by {c.asked_by} <When at={c.started_at} />.{" "}
-            {c.problems.length === 0 ? "Everything is as it was written." : <strong style={{ color: "var(--r-blocker)" }}>■ {plural(c.problems.length, "problem")}</strong>}
+            {c.state === "running" ? "Checking" : c.state === "done" ? "Checked" : "Cancelled"}: {c.packs_done.toLocaleString("en")} of{" "}
+            {plural(c.packs, "pack")}, {bytes(c.size_done)} of {bytes(c.size)}, asked for by {c.asked_by} <When at={c.started_at} />.{" "}
+            {c.problems.length === 0 ? (
+              "Everything is as it was written."
+            ) : (
+              <strong style={{ color: "var(--r-blocker)" }}>■ {plural(c.problems.length, "problem")}</strong>
+            )}
           </p>
           {c.problems.map((p) => (
             <div className="finding" key={p.name}>
@@ -128,7 +175,11 @@ function Whole() {
                 <span aria-hidden>■</span> {p.what}
               </span>
               <div>
-                {p.name.slice(0, 24)}: {p.problem}. <span className="dim">{p.builds.length ? `It hurts ${p.builds.join(", ")}. ` : ""}{p.advice}</span>
+                {p.name.slice(0, 24)}: {p.problem}.{" "}
+                <span className="dim">
+                  {p.builds.length ? `It hurts ${p.builds.join(", ")}. ` : ""}
+                  {p.advice}
+                </span>
               </div>
             </div>
           ))}

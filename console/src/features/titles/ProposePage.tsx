@@ -69,14 +69,32 @@ export function ProposePage() {
       >
         With its document, or with its folder, for which a document is proposed: names, sizes and first bytes are read, the files stay here.
       </PageHead>
-      <input ref={folder} type="file" hidden multiple aria-label="Folder" {...{ webkitdirectory: "" }} onChange={(e) => choose([...(e.currentTarget.files ?? [])])} />
-      <input ref={file} type="file" hidden accept=".toml" aria-label="Document" onChange={(e) => e.currentTarget.files?.[0] && void take(e.currentTarget.files[0])} />
+      <input
+        ref={folder}
+        type="file"
+        hidden
+        multiple
+        aria-label="Folder"
+        {...{ webkitdirectory: "" }}
+        onChange={(e) => choose([...(e.currentTarget.files ?? [])])}
+      />
+      <input
+        ref={file}
+        type="file"
+        hidden
+        accept=".toml"
+        aria-label="Document"
+        onChange={(e) => e.currentTarget.files?.[0] && void take(e.currentTarget.files[0])}
+      />
       {refused && <Failure error={new ApiError(0, { detail: refused })} />}
       {propose.error && <Failure error={propose.error} />}
       {propose.isPending && <Loading rows={12} />}
       {!text && !propose.isPending && (
         <Panel title="No folder yet">
-          <Empty command="bin/rampa profile propose FOLDER">Choose the folder that holds a title's files: programs, content, pictures, languages and addons are recognised, and each proposed line says why.</Empty>
+          <Empty command="bin/rampa profile propose FOLDER">
+            Choose the folder that holds a title's files: programs, content, pictures, languages and addons are recognised, and each
+            proposed line says why.
+          </Empty>
         </Panel>
       )}
       {text && (
@@ -86,11 +104,17 @@ export function ProposePage() {
           </Suspense>
           {create.error && <Failure error={create.error} />}
           {create.error instanceof ApiError && create.error.problem.code === "title.exists" && (
-            <p className="dim" style={{ fontSize: 13 }}>The title is there already: edit its profile document, and load this file into the draft.</p>
+            <p className="dim" style={{ fontSize: 13 }}>
+              The title is there already: edit its profile document, and load this file into the draft.
+            </p>
           )}
           <Group justify="flex-end" gap="sm" mt="sm">
-            <Button variant="default" size="xs" onClick={() => download("rampa.toml", text)}>Download</Button>
-            <Button variant="filled" size="xs" loading={create.isPending} onClick={() => create.mutate()}>Make the title</Button>
+            <Button variant="default" size="xs" onClick={() => download("rampa.toml", text)}>
+              Download
+            </Button>
+            <Button variant="filled" size="xs" loading={create.isPending} onClick={() => create.mutate()}>
+              Make the title
+            </Button>
           </Group>
         </Panel>
       )}

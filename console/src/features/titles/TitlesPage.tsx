@@ -1,7 +1,6 @@
 import { Link } from "react-router";
-
-import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
 import { plural } from "../../ui/format";
+import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
 import { useTitles } from "./queries";
 
 /** Which titles are there? */

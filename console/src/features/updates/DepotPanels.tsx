@@ -10,14 +10,21 @@ type Prepared = Schemas["PreparedOut"];
 
 /** One update: by depot, and the files that cost most. */
 export function DepotPanels({ title, old, new_ }: { title: string; old: number; new_: number }) {
-  const found = useQuery({ queryKey: ["depots", title, old, new_], queryFn: () => call<Comparison>(`/titles/${title}/updates/depots?old=${old}&new=${new_}`) });
+  const found = useQuery({
+    queryKey: ["depots", title, old, new_],
+    queryFn: () => call<Comparison>(`/titles/${title}/updates/depots?old=${old}&new=${new_}`),
+  });
   return (
     <div style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 16, marginTop: 16 }}>
       <Panel title={`From #${old} to #${new_}, by depot`} aside={<Differences title={title} old={old} new_={new_} />} flush>
-        <Answer of={found} rows={4}>{(c) => <Depots c={c} />}</Answer>
+        <Answer of={found} rows={4}>
+          {(c) => <Depots c={c} />}
+        </Answer>
       </Panel>
       <Panel title="Files that cost most" flush>
-        <Answer of={found} rows={4}>{(c) => <Worst c={c} />}</Answer>
+        <Answer of={found} rows={4}>
+          {(c) => <Worst c={c} />}
+        </Answer>
       </Panel>
     </div>
   );
@@ -49,7 +56,11 @@ function Differences({ title, old, new_ }: { title: string; old: number; new_: n
     skipped: "no difference is smaller than its chunks",
     ready: `${plural(s.differences, "difference")}, ${bytes(s.size)}, made in ${duration(s.seconds)}`,
   };
-  return <span className="dim" style={{ whiteSpace: "normal", textAlign: "right" }}>{said[s.state]}</span>;
+  return (
+    <span className="dim" style={{ whiteSpace: "normal", textAlign: "right" }}>
+      {said[s.state]}
+    </span>
+  );
 }
 
 function Depots({ c }: { c: Comparison }) {

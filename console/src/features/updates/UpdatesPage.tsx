@@ -28,14 +28,30 @@ export function UpdatesPage() {
   const rate = search.get("rate") ?? "50";
   const [old, new_] = [Number(search.get("from") ?? 0), Number(search.get("to") ?? 0)];
   const set = (more: Record<string, string>) => setSearch((was) => ({ ...Object.fromEntries(was), ...more }), { replace: true });
-  const platforms = useQuery({ queryKey: ["platforms-built", title], queryFn: () => call<Schemas["Page_BuildSummary_"]>(`/titles/${title}/builds?state=ready&limit=100`) });
+  const platforms = useQuery({
+    queryKey: ["platforms-built", title],
+    queryFn: () => call<Schemas["Page_BuildSummary_"]>(`/titles/${title}/builds?state=ready&limit=100`),
+  });
   const names = useMemo(() => [...new Set(["linux", ...(platforms.data?.items.map((b) => b.platform) ?? [])])], [platforms.data]);
-  const found = useQuery({ queryKey: ["matrix", title, platform], queryFn: () => call<Matrix>(`/titles/${title}/updates/matrix?platform=${platform}`) });
+  const found = useQuery({
+    queryKey: ["matrix", title, platform],
+    queryFn: () => call<Matrix>(`/titles/${title}/updates/matrix?platform=${platform}`),
+  });
   return (
     <>
       <PageHead
         title="Update cost"
-        aside={<Select aria-label="Platform" size="xs" w={140} allowDeselect={false} data={names} value={platform} onChange={(v) => v && set({ platform: v })} />}
+        aside={
+          <Select
+            aria-label="Platform"
+            size="xs"
+            w={140}
+            allowDeselect={false}
+            data={names}
+            value={platform}
+            onChange={(v) => v && set({ platform: v })}
+          />
+        }
       >
         Rows: what players have. Columns: what they get. Exact to the byte for a device whose files are untouched.
       </PageHead>
@@ -43,14 +59,32 @@ export function UpdatesPage() {
         title="Builds by builds"
         aside={
           <div style={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
-            <SegmentedControl aria-label="Figure" size="xs" data={Object.entries(SHOWN).map(([value, { label }]) => ({ value, label }))} value={show} onChange={(v) => set({ show: v })} />
-            <SegmentedControl aria-label="Connection" size="xs" data={["10", "50", "200"].map((v) => ({ value: v, label: `${v} Mbit/s` }))} value={rate} onChange={(v) => set({ rate: v })} />
+            <SegmentedControl
+              aria-label="Figure"
+              size="xs"
+              data={Object.entries(SHOWN).map(([value, { label }]) => ({ value, label }))}
+              value={show}
+              onChange={(v) => set({ show: v })}
+            />
+            <SegmentedControl
+              aria-label="Connection"
+              size="xs"
+              data={["10", "50", "200"].map((v) => ({ value: v, label: `${v} Mbit/s` }))}
+              value={rate}
+              onChange={(v) => set({ rate: v })}
+            />
           </div>
         }
         flush
       >
         <Answer of={found} rows={8}>
-          {(m) => (m.builds.length ? <Heat m={m} show={show} rate={rate} at={[old, new_]} pick={(o, n) => set({ from: String(o), to: String(n) })} title={title} /> : <Empty command="bin/rampa build create">There is no ready build for {platform} yet.</Empty>)}
+          {(m) =>
+            m.builds.length ? (
+              <Heat m={m} show={show} rate={rate} at={[old, new_]} pick={(o, n) => set({ from: String(o), to: String(n) })} title={title} />
+            ) : (
+              <Empty command="bin/rampa build create">There is no ready build for {platform} yet.</Empty>
+            )
+          }
         </Answer>
       </Panel>
       {old > 0 && new_ > 0 && <DepotPanels title={title} old={old} new_={new_} />}
@@ -58,18 +92,36 @@ export function UpdatesPage() {
   );
 }
 
-function Heat({ m, show, rate, at, pick, title }: { m: Matrix; show: string; rate: string; at: [number, number]; pick: (old: number, new_: number) => void; title: string }) {
+function Heat({
+  m,
+  show,
+  rate,
+  at,
+  pick,
+  title,
+}: {
+  m: Matrix;
+  show: string;
+  rate: string;
+  at: [number, number];
+  pick: (old: number, new_: number) => void;
+  title: string;
+}) {
   const of = (SHOWN[show] ?? SHOWN.download!).of;
   const cells = new Map(m.cells.map((c) => [`${c.old} ${c.new}`, c]));
   const most = Math.max(1, ...m.cells.filter((c) => c.old).map(of));
-  const rows = [{ number: 0, name: "nothing", live_on: [] as string[], devices: 0, version_name: "" }, ...m.builds].filter((r) => m.cells.some((c) => c.old === r.number));
+  const rows = [{ number: 0, name: "nothing", live_on: [] as string[], devices: 0, version_name: "" }, ...m.builds].filter((r) =>
+    m.cells.some((c) => c.old === r.number),
+  );
   return (
     <div className="heat-scroll">
       <Table className="heat" withRowBorders={false}>
         <thead>
           <tr>
             <th scope="col">They have</th>
-            <th scope="col" className="number">Devices</th>
+            <th scope="col" className="number">
+              Devices
+            </th>
             {m.builds.map((b) => (
               <th key={b.number} scope="col" className="number">
                 <Link to={`/titles/${title}/builds/${b.number}`}>#{b.number}</Link>
@@ -82,7 +134,8 @@ function Heat({ m, show, rate, at, pick, title }: { m: Matrix; show: string; rat
           {rows.map((row) => (
             <tr key={row.number}>
               <th scope="row">
-                {row.number ? `#${row.number}` : "nothing"} <span className="dim">{row.live_on.length ? `live on ${row.live_on.join(", ")}` : row.version_name}</span>
+                {row.number ? `#${row.number}` : "nothing"}{" "}
+                <span className="dim">{row.live_on.length ? `live on ${row.live_on.join(", ")}` : row.version_name}</span>
               </th>
               <td className="number">{row.number ? row.devices.toLocaleString("en") : ""}</td>
               {m.builds.map((b) => {
@@ -91,8 +144,17 @@ function Heat({ m, show, rate, at, pick, title }: { m: Matrix; show: string; rat
                 const step = row.number ? Math.min(4, Math.floor((5 * of(cell)) / most)) : -1;
                 const saved = cell.plain > cell.download ? `${bytes(cell.plain)} without differences` : "whole chunks";
                 return (
-                  <td key={b.number} className={step < 0 ? "fresh" : `step${step}`} data-picked={row.number === at[0] && b.number === at[1]}>
-                    <button type="button" disabled={!row.number} onClick={() => pick(row.number, b.number)} title={`${bytes(cell.download)} travel; ${saved}; ${bytes(cell.written)} written; at most ${bytes(cell.peak_disk)} on the disk`}>
+                  <td
+                    key={b.number}
+                    className={step < 0 ? "fresh" : `step${step}`}
+                    data-picked={row.number === at[0] && b.number === at[1]}
+                  >
+                    <button
+                      type="button"
+                      disabled={!row.number}
+                      onClick={() => pick(row.number, b.number)}
+                      title={`${bytes(cell.download)} travel; ${saved}; ${bytes(cell.written)} written; at most ${bytes(cell.peak_disk)} on the disk`}
+                    >
                       <span>{bytes(of(cell))}</span>
                       <small>{duration(cell.seconds[rate] ?? 0)}</small>
                     </button>
@@ -110,7 +172,12 @@ function Heat({ m, show, rate, at, pick, title }: { m: Matrix; show: string; rat
             <span className={`swatch step${n}`} aria-hidden />
           </Fragment>
         ))}{" "}
-        up to {bytes(most)}. {plural(m.builds.reduce((sum, b) => sum + b.devices, 0), "device")} reported. Choose a cell to see its depots and dearest files.
+        up to {bytes(most)}.{" "}
+        {plural(
+          m.builds.reduce((sum, b) => sum + b.devices, 0),
+          "device",
+        )}{" "}
+        reported. Choose a cell to see its depots and dearest files.
       </p>
     </div>
   );

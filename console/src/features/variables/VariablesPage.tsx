@@ -2,7 +2,7 @@ import { Button, Group, Modal, PasswordInput, TextInput } from "@mantine/core";
 import { useState } from "react";
 
 import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
-import { type StepVariables, useStepVariables, usePutStepVariables, useRemoveStepVariables } from "../sources/queries";
+import { type StepVariables, usePutStepVariables, useRemoveStepVariables, useStepVariables } from "../sources/queries";
 
 /** What do steps get from outside: variables, and secrets that nobody sees again? */
 export function VariablesPage() {
@@ -12,7 +12,14 @@ export function VariablesPage() {
   const remove = useRemoveStepVariables();
   return (
     <>
-      <PageHead title="Step variables" aside={<Button size="compact-md" onClick={() => setOpen("new")}>Add a group …</Button>}>
+      <PageHead
+        title="Step variables"
+        aside={
+          <Button size="compact-md" onClick={() => setOpen("new")}>
+            Add a group …
+          </Button>
+        }
+      >
         Profiles name a group in toolchain.variables. Secrets rest sealed; in logs they are masked.
       </PageHead>
       <Panel title="Groups" flush>
@@ -44,7 +51,13 @@ export function VariablesPage() {
                       <td>
                         <Names names={g.secrets} />
                       </td>
-                      <td className="wide" title={g.used_by.join("\n")}>{g.used_by.length ? `${g.used_by[0]}${g.used_by.length > 1 ? ` and ${g.used_by.length - 1} more` : ""}` : <span className="dim">nobody</span>}</td>
+                      <td className="wide" title={g.used_by.join("\n")}>
+                        {g.used_by.length ? (
+                          `${g.used_by[0]}${g.used_by.length > 1 ? ` and ${g.used_by.length - 1} more` : ""}`
+                        ) : (
+                          <span className="dim">nobody</span>
+                        )}
+                      </td>
                       <td className="wide tight">
                         <When at={g.changed_at} /> <span className="dim">by {g.changed_by}</span>
                       </td>
@@ -64,7 +77,12 @@ export function VariablesPage() {
           }
         </Answer>
       </Panel>
-      <Modal opened={open !== null} onClose={() => setOpen(null)} title={open === "new" ? "Add a group" : `Change ${open?.name ?? ""}`} size="lg">
+      <Modal
+        opened={open !== null}
+        onClose={() => setOpen(null)}
+        title={open === "new" ? "Add a group" : `Change ${open?.name ?? ""}`}
+        size="lg"
+      >
         {open !== null && <Form known={open === "new" ? null : open} done={() => setOpen(null)} />}
       </Modal>
       <Modal opened={gone !== null} onClose={() => setGone(null)} title={`Remove ${gone?.name}?`}>
@@ -72,7 +90,12 @@ export function VariablesPage() {
           Its {Object.keys(gone?.variables ?? {}).length} variables and {gone?.secrets.length} secrets are gone then.
         </p>
         {remove.error && <Failure error={remove.error} />}
-        <Button color="rust" className="danger" loading={remove.isPending} onClick={() => remove.mutate(gone!.name, { onSuccess: () => setGone(null) })}>
+        <Button
+          color="rust"
+          className="danger"
+          loading={remove.isPending}
+          onClick={() => remove.mutate(gone!.name, { onSuccess: () => setGone(null) })}
+        >
           Remove the group
         </Button>
       </Modal>
@@ -104,7 +127,14 @@ function Form({ known, done }: { known: StepVariables | null; done: () => void }
   const kept = new Set(known?.secrets ?? []);
   const send = () => {
     const secrets = Object.fromEntries(secret.filter((p) => p.name).map((p) => [p.name, p.value || (kept.has(p.name) ? null : "")]));
-    put.mutate({ name, seen: known?.version, body: { note, variables: Object.fromEntries(plain.filter((p) => p.name).map((p) => [p.name, p.value])), secrets } }, { onSuccess: done });
+    put.mutate(
+      {
+        name,
+        seen: known?.version,
+        body: { note, variables: Object.fromEntries(plain.filter((p) => p.name).map((p) => [p.name, p.value])), secrets },
+      },
+      { onSuccess: done },
+    );
   };
   return (
     <form
@@ -126,7 +156,19 @@ function Form({ known, done }: { known: StepVariables | null; done: () => void }
   );
 }
 
-function Pairs({ label, pairs, set, hidden, kept }: { label: string; pairs: Pair[]; set: (pairs: Pair[]) => void; hidden?: boolean; kept?: Set<string> }) {
+function Pairs({
+  label,
+  pairs,
+  set,
+  hidden,
+  kept,
+}: {
+  label: string;
+  pairs: Pair[];
+  set: (pairs: Pair[]) => void;
+  hidden?: boolean;
+  kept?: Set<string>;
+}) {
   const change = (at: number, more: Partial<Pair>) => set(pairs.map((p, n) => (n === at ? { ...p, ...more } : p)));
   const one = label.slice(0, -1).toLowerCase();
   return (
@@ -134,11 +176,30 @@ function Pairs({ label, pairs, set, hidden, kept }: { label: string; pairs: Pair
       <legend style={{ fontSize: 13.5, fontWeight: 500 }}>{label}</legend>
       {pairs.map((p, n) => (
         <Group key={n} gap="xs" wrap="nowrap">
-          <TextInput aria-label={`Name of the ${one}`} size="xs" w={200} value={p.name} onChange={(e) => change(n, { name: e.currentTarget.value })} />
+          <TextInput
+            aria-label={`Name of the ${one}`}
+            size="xs"
+            w={200}
+            value={p.name}
+            onChange={(e) => change(n, { name: e.currentTarget.value })}
+          />
           {hidden ? (
-            <PasswordInput aria-label={`Value of the ${one}`} size="xs" style={{ flex: 1 }} placeholder={kept?.has(p.name) ? "stays as it is" : "its value"} value={p.value} onChange={(e) => change(n, { value: e.currentTarget.value })} />
+            <PasswordInput
+              aria-label={`Value of the ${one}`}
+              size="xs"
+              style={{ flex: 1 }}
+              placeholder={kept?.has(p.name) ? "stays as it is" : "its value"}
+              value={p.value}
+              onChange={(e) => change(n, { value: e.currentTarget.value })}
+            />
           ) : (
-            <TextInput aria-label={`Value of the ${one}`} size="xs" style={{ flex: 1 }} value={p.value} onChange={(e) => change(n, { value: e.currentTarget.value })} />
+            <TextInput
+              aria-label={`Value of the ${one}`}
+              size="xs"
+              style={{ flex: 1 }}
+              value={p.value}
+              onChange={(e) => change(n, { value: e.currentTarget.value })}
+            />
           )}
           <Button size="compact-xs" variant="default" onClick={() => set(pairs.filter((_, m) => m !== n))}>
             Take out

@@ -9,13 +9,20 @@ import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
 /** Which version code comes next, and who holds which? */
 export function VersionsPage() {
   const { title = "" } = useParams();
-  const next = useQuery({ queryKey: ["versions", title, "next"], queryFn: () => call<Schemas["NextCodes"]>(`/titles/${title}/versions/next`) });
+  const next = useQuery({
+    queryKey: ["versions", title, "next"],
+    queryFn: () => call<Schemas["NextCodes"]>(`/titles/${title}/versions/next`),
+  });
   const places = [...new Set(next.data?.items.map((n) => n.place) ?? [])];
   return (
     <>
-      <PageHead title="Version codes">A code is given once, to one build, and only rises at a storefront. What failed burned its own.</PageHead>
+      <PageHead title="Version codes">
+        A code is given once, to one build, and only rises at a storefront. What failed burned its own.
+      </PageHead>
       <Panel title="Next" flush>
-        <Answer of={next} rows={6}>{({ items }) => <Next items={items} />}</Answer>
+        <Answer of={next} rows={6}>
+          {({ items }) => <Next items={items} />}
+        </Answer>
       </Panel>
       <div style={{ marginTop: 16 }}>
         <Held title={title} places={places} />
@@ -49,7 +56,15 @@ function Next({ items }: { items: Schemas["NextCode"][] }) {
             <td>{n.place}</td>
             <td className="tight">{n.version_name}</td>
             <td className="wide">{n.forming}</td>
-            <td className="number">{n.code === null ? <span style={{ color: "var(--r-blocker)" }} title={n.hint}>■ none: {n.stops}</span> : n.code.toLocaleString("en")}</td>
+            <td className="number">
+              {n.code === null ? (
+                <span style={{ color: "var(--r-blocker)" }} title={n.hint}>
+                  ■ none: {n.stops}
+                </span>
+              ) : (
+                n.code.toLocaleString("en")
+              )}
+            </td>
             <td className="number wide">{n.limit.toLocaleString("en")}</td>
           </tr>
         ))}
@@ -59,7 +74,10 @@ function Next({ items }: { items: Schemas["NextCode"][] }) {
 }
 
 const STATES: Record<string, [string, string]> = {
-  held: ["○", "var(--r-accent)"], used: ["✓", "var(--r-done)"], burned: ["▲", "var(--r-warning)"], taken: ["■", "var(--r-blocker)"],
+  held: ["○", "var(--r-accent)"],
+  used: ["✓", "var(--r-done)"],
+  burned: ["▲", "var(--r-warning)"],
+  taken: ["■", "var(--r-blocker)"],
 };
 
 function Held({ title, places }: { title: string; places: string[] }) {
@@ -68,7 +86,9 @@ function Held({ title, places }: { title: string; places: string[] }) {
   const held = useInfiniteQuery({
     queryKey: ["versions", title, "held", place],
     queryFn: ({ pageParam }) =>
-      call<Schemas["Page_CodeHeld_"]>(`/titles/${title}/versions?limit=50${place ? `&place=${place}` : ""}${pageParam ? `&cursor=${pageParam}` : ""}`),
+      call<Schemas["Page_CodeHeld_"]>(
+        `/titles/${title}/versions?limit=50${place ? `&place=${place}` : ""}${pageParam ? `&cursor=${pageParam}` : ""}`,
+      ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next ?? undefined,
   });
@@ -76,7 +96,18 @@ function Held({ title, places }: { title: string; places: string[] }) {
   return (
     <Panel
       title="Given so far"
-      aside={<Select aria-label="Storefront or platform" size="xs" placeholder="everywhere" clearable data={places} value={place} onChange={(v) => setSearch(v ? { at: v } : {})} w={160} />}
+      aside={
+        <Select
+          aria-label="Storefront or platform"
+          size="xs"
+          placeholder="everywhere"
+          clearable
+          data={places}
+          value={place}
+          onChange={(v) => setSearch(v ? { at: v } : {})}
+          w={160}
+        />
+      }
       flush
     >
       <Answer of={held} rows={8}>
@@ -136,7 +167,8 @@ function Take({ title, places }: { title: string; places: string[] }) {
   const [note, setNote] = useState("");
   const queries = useQueryClient();
   const take = useMutation({
-    mutationFn: () => call<Schemas["CodeHeld"]>(`/titles/${title}/versions/taken`, { method: "POST", body: { place, code: Number(code), note } }),
+    mutationFn: () =>
+      call<Schemas["CodeHeld"]>(`/titles/${title}/versions/taken`, { method: "POST", body: { place, code: Number(code), note } }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["versions", title] }),
   });
   return (
