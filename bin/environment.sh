@@ -53,8 +53,8 @@ make_venv() {
     fi
     # The kernels want a C compiler; without one everything works, but slower, and updates travel as whole chunks.
     command -v cc >/dev/null || ! is_root || debian gcc libc6-dev
-    "$ROOT/.venv/bin/python" -m pip install -q --disable-pip-version-check "uv==0.13.9" ||
-        fail "uv could not be installed from the package registry"
+    "$ROOT/.venv/bin/python" -m pip install -q --disable-pip-version-check "uv==0.13.9" 2>"$ROOT/.rampa/pip.log" ||
+        fail "uv could not be installed from the package registry: $(tail -1 "$ROOT/.rampa/pip.log")"
     (cd "$ROOT" && .venv/bin/uv pip sync -q --compile-bytecode --python .venv/bin/python "$1" &&
         .venv/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e . &&
         { .venv/bin/python -m compileall -q src || true; }) ||

@@ -94,7 +94,7 @@ def _say(text: str) -> None:
 @app.command("token")
 def token(
     name: str = typer.Option("agent", "--name", help="What the token is called in lists."),
-    days: int = typer.Option(90, "--days", min=1, max=365),
+    days: int = typer.Option(90, "--days", min=1, max=365, help="How long the token lives."),
     as_json: bool = JSON,
 ) -> None:
     """Make a token that an agent may use, and nothing more. It is shown this once."""

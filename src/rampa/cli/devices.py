@@ -40,7 +40,7 @@ WORDS = {"reuse": "reusing what is there", "download": "downloading", "verify": 
 def add(
     folder: Path = typer.Argument(..., help="A new folder; it stands for a player's machine."),
     channel: str = typer.Option("studio", "--channel", help="The channel that it follows."),
-    platform: str = typer.Option("linux", "--platform"),
+    platform: str = typer.Option("linux", "--platform", help="What the device runs."),
     name: str = typer.Option("", "--name", help="By default the folder's name."),
     title: str = TITLE,
     as_json: bool = JSON,
@@ -132,7 +132,7 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
 @app.command("choose")
 def choose(
     folder: Path = FOLDER,
-    architecture: str = typer.Option("", "--architecture"),
+    architecture: str = typer.Option("", "--architecture", help="What its processor is, such as x86_64."),
     language: list[str] = typer.Option(None, "--language", help="Only these languages; all without any."),
     addon: list[str] = typer.Option(None, "--addon", help="Only these addons; all without any; `-` for none."),
     quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
@@ -238,7 +238,7 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
 
 
 @app.command("remove")
-def remove(name: str = typer.Argument(...), title: str = TITLE, yes: bool = YES) -> None:
+def remove(name: str = typer.Argument(..., help="The device."), title: str = TITLE, yes: bool = YES) -> None:
     """Forget a registered device. What is installed on it stays."""
     with signed_in() as client:
         slug = the_title(client, title)

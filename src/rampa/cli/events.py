@@ -36,5 +36,12 @@ def list_(
     if as_json:
         print_json(rows)
         return
-    shown = [(ago(e.at), e.who, e.sentence, ", ".join(f"{k} {v}" for k, v in e.detail.items())) for e in rows]
+    shown = [
+        (ago(e.at), e.who or "Rampa", e.sentence, ", ".join(f"{k} {_said(v)}" for k, v in e.detail.items()))
+        for e in rows
+    ]
     table(["when", "who", "~what", "~more"], shown, "Nothing happened yet.")
+
+
+def _said(value: object) -> str:
+    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -8,6 +8,7 @@ Exit codes: 0 done; 1 an error that none of the others names; 2 the command's wo
 from __future__ import annotations
 
 import importlib
+import os
 import sys
 from typing import Any
 
@@ -74,9 +75,11 @@ class LazyGroup(TyperGroup):
     def get_command(self, ctx: Any, name: str) -> Any:
         if name not in GROUPS and name not in COMMANDS:
             return None
-        if ctx.resilient_parsing or not _used(ctx, name):
+        if not _used(name):
             return TyperCommand(name, short_help=GROUPS[name][1] if name in GROUPS else COMMANDS[name])
         module = importlib.import_module(f"rampa.cli.{GROUPS[name][0] if name in GROUPS else 'people.account'}")
+        # Completion is the top command's: it completes every noun below.
+        module.app._add_completion = False
         command = typer.main.get_command(module.app)
         if name in COMMANDS:
             assert isinstance(command, TyperGroup)
@@ -84,9 +87,10 @@ class LazyGroup(TyperGroup):
         return command
 
 
-def _used(ctx: Any, name: str) -> bool:
-    """The group is asked for by its word, rather than listed for help."""
-    return name in sys.argv[1:]
+def _used(name: str) -> bool:
+    """The group is asked for by its word, rather than listed; a shell that completes says the words in its environment."""
+    completed = " ".join(os.environ.get(variable, "") for variable in ("COMP_WORDS", "_TYPER_COMPLETE_ARGS"))
+    return name in sys.argv[1:] or name in completed.split()
 
 
 app = typer.Typer(
@@ -95,19 +99,24 @@ app = typer.Typer(
     help="Builds from a title's folder to the player's device.",
     no_args_is_help=True,
     rich_markup_mode=None,
-    add_completion=False,
 )
 
 
-@app.callback()
-def root(
-    version: bool = typer.Option(False, "--version", help="Say the version and stop.", is_eager=True),
-) -> None:
-    if version:
+def _say_version(asked: bool) -> None:
+    if asked:
         from rampa import __version__
 
         typer.echo(f"rampa {__version__}")
         raise typer.Exit
+
+
+@app.callback()
+def root(
+    version: bool = typer.Option(
+        False, "--version", help="Say the version and stop.", is_eager=True, callback=_say_version
+    ),
+) -> None:
+    """Builds from a title's folder to the player's device."""
 
 
 def exit_code(error: errors.RampaError) -> int:

@@ -135,7 +135,10 @@ def _source(found: SourceOut) -> None:
 
 @app.command("branches")
 def branches(
-    title: str = TITLE, search: str = typer.Option("", "--search"), limit: int = LIMIT, as_json: bool = JSON
+    title: str = TITLE,
+    search: str = typer.Option("", "--search", help="Names that hold this."),
+    limit: int = LIMIT,
+    as_json: bool = JSON,
 ) -> None:
     """Branches, the newest commit first, with what was built from it."""
     _refs("branch", title, search, limit, as_json)
@@ -143,7 +146,10 @@ def branches(
 
 @app.command("tags")
 def tags(
-    title: str = TITLE, search: str = typer.Option("", "--search"), limit: int = LIMIT, as_json: bool = JSON
+    title: str = TITLE,
+    search: str = typer.Option("", "--search", help="Names that hold this."),
+    limit: int = LIMIT,
+    as_json: bool = JSON,
 ) -> None:
     """Tags, the newest commit first, with what was built from it."""
     _refs("tag", title, search, limit, as_json)
@@ -267,7 +273,7 @@ def default(
 @app.command("upload")
 def upload(
     folder: Path = typer.Argument(..., help="The title's folder."),
-    note: str = typer.Option("", "--note"),
+    note: str = typer.Option("", "--note", help="What this copy is, for people."),
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:

@@ -25,7 +25,7 @@ def matrix(
     builds: list[str] = typer.Argument(
         None, help="Builds; without any, those that are live or on devices, and the newest."
     ),
-    platform: str = typer.Option("linux", "--platform"),
+    platform: str = typer.Option("linux", "--platform", help="The platform whose builds are compared."),
     title: str = TITLE,
     rate: int = RATE,
     what: str = typer.Option("download", "--show", help="download, disk (written) or peak (disk while updating)."),

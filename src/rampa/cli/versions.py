@@ -49,7 +49,7 @@ def _code(n: NextCode) -> str:
 @app.command("history")
 def history(
     place: str = typer.Option(None, "--place", help="A storefront or platform."),
-    identifier: str = typer.Option(None, "--identifier"),
+    identifier: str = typer.Option(None, "--identifier", help="Of one identifier only."),
     code: int = typer.Option(None, "--code", help="Who holds this one?"),
     rows: int = typer.Option(30, "--rows", min=1, help="How many, newest first."),
     title: str = TITLE,

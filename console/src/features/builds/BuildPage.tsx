@@ -54,7 +54,9 @@ export function BuildPage() {
               >
                 <Depots build={b} />
               </Panel>
-              <Notes build={b} title={title} />
+              <div style={{ marginBottom: 16 }}>
+                <Notes build={b} title={title} />
+              </div>
             </div>
             <Panel title="Bundle and signature">
               <BundlePanel build={b} title={title} />

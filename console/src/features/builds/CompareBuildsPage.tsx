@@ -75,7 +75,7 @@ function Headline({ c }: { c: Comparison }) {
   return (
     <>
       {bytes(c.left.size)} → {bytes(c.right.size)} ({bytes(c.right.size - c.left.size, true)}) · {c.added} added, {c.removed} removed,{" "}
-      {c.changed} changed, {c.unchanged} the same{native}
+      {c.changed} changed, {c.moved} moved, {c.unchanged} the same{native}
     </>
   );
 }

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { capital } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useBuilds } from "../builds/queries";
+import { Platform } from "../profiles/Platform";
 import { useTitle } from "../titles/queries";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
@@ -71,7 +72,9 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
           const act = p.allowed_actions.find((a) => a.name === "withdraw");
           return (
             <tr key={p.number}>
-              <td>{capital(p.platform)}</td>
+              <td>
+                <Platform name={p.platform} />
+              </td>
               <td className="tight">
                 <Link to={`/titles/${title}/builds/${p.build.number}`} style={{ fontWeight: 600 }}>
                   #{p.build.number}
@@ -122,7 +125,9 @@ function History({ placements, title }: { placements: Placement[]; title: string
         {placements.map((p) => (
           <tr key={p.number}>
             <td className="number wide">{p.number}</td>
-            <td>{capital(p.platform)}</td>
+            <td>
+              <Platform name={p.platform} />
+            </td>
             <td>
               <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>
             </td>

@@ -2,8 +2,9 @@ import { Button, Group, Modal } from "@mantine/core";
 import { useState } from "react";
 
 import type { Schemas } from "../../app/http";
-import { bytes, capital, plural } from "../../ui/format";
+import { bytes, plural } from "../../ui/format";
 import { Answer, Failure, Findings } from "../../ui/parts";
+import { Platform } from "../profiles/Platform";
 import { type Preview, usePlace, usePreview } from "./queries";
 
 interface Props {
@@ -61,7 +62,7 @@ function Body({ seen }: { seen: Preview }) {
         <b>
           {seen.build.version_name}, code {seen.build.version_code}
         </b>{" "}
-        for {capital(seen.build.platform)}{" "}
+        for <Platform name={seen.build.platform} />{" "}
         {seen.replaces ? (
           <>
             replaces <b>#{seen.replaces.number}</b> ({seen.replaces.version_name}).

@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
-import { capital, plural } from "../../ui/format";
+import { plural } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
+import { Platform } from "../profiles/Platform";
 
 /** Which devices follow which channel, and what do they have? */
 export function DevicesPage() {
@@ -39,7 +40,9 @@ export function DevicesPage() {
                       <td>
                         {d.name} {d.simulated && <span className="dim">simulated</span>}
                       </td>
-                      <td>{capital(d.platform)}</td>
+                      <td>
+                        <Platform name={d.platform} />
+                      </td>
                       <td>
                         <Link to={`/titles/${title}/channels/${d.channel}`}>{d.channel}</Link>
                       </td>

@@ -107,7 +107,7 @@ function Rows({ rows }: { rows: Event[] }) {
               <When at={e.at} />
             </td>
             <td>
-              <b>{e.who}</b> <Sentence of={e} />
+              <b>{e.who || "Rampa"}</b> <Sentence of={e} />
             </td>
             <td className="wide dim path">{detail(e.detail)}</td>
           </tr>
@@ -138,7 +138,7 @@ function detail(of: Record<string, unknown>): string {
     .map(([name, value]) => {
       if (SIZES.has(name) && typeof value === "number") return `${name} ${bytes(value)}`;
       if (name === "seconds" && typeof value === "number") return `in ${duration(value)}`;
-      const text = String(value);
+      const text = Array.isArray(value) ? value.join(", ") : String(value);
       return `${name.replaceAll("_", " ")} ${/^[0-9a-f]{40,}$/.test(text) ? `${text.slice(0, 12)}…` : text}`;
     })
     .join(", ");

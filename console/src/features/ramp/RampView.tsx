@@ -1,6 +1,6 @@
 import "./ramp.css";
 
-import { type KeyboardEvent, useRef } from "react";
+import { type CSSProperties, type KeyboardEvent, useRef } from "react";
 import { Link } from "react-router";
 import { Marker } from "./Marker";
 import { Next } from "./Next";
@@ -10,7 +10,13 @@ import type { Ramp, RampBuild, RampRow, Station } from "./queries";
 export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
   const grid = useRef<HTMLDivElement>(null);
   return (
-    <section className="panel ramp" aria-label="The ramp" ref={grid} onKeyDown={(event) => walk(event, grid.current)}>
+    <section
+      className="panel ramp"
+      aria-label="The ramp"
+      ref={grid}
+      style={{ "--stations": ramp.stations.length } as CSSProperties}
+      onKeyDown={(event) => walk(event, grid.current)}
+    >
       <div className="ramp-row ramp-head" aria-hidden>
         <div />
         {ramp.stations.map((station) => (

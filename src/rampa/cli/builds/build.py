@@ -83,8 +83,8 @@ def create(
 @app.command("list")
 def list_(
     title: str = TITLE,
-    profile: str = typer.Option("", "--profile"),
-    platform: str = typer.Option("", "--platform"),
+    profile: str = typer.Option("", "--profile", help="Of one profile only."),
+    platform: str = typer.Option("", "--platform", help="For one platform only."),
     state: str = typer.Option("", "--state", help="open, ready or abandoned."),
     search: str = typer.Option("", "--search", help="In notes and version names."),
     sort: str = typer.Option("number", "--sort", help="number or size."),

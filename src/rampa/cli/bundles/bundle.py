@@ -48,8 +48,8 @@ def inspect(
 
 @app.command("compare")
 def compare(
-    old: Path = typer.Argument(..., metavar="OLD"),
-    new: Path = typer.Argument(..., metavar="NEW"),
+    old: Path = typer.Argument(..., metavar="OLD", help="The earlier bundle."),
+    new: Path = typer.Argument(..., metavar="NEW", help="The later bundle."),
     rows: int = typer.Option(20, "--rows", min=1, help="How many files are shown."),
     as_json: bool = JSON,
 ) -> None:
@@ -203,8 +203,8 @@ def self_test(
 def assemble(
     folder: Path = typer.Argument(..., help="An exported folder, with the files as they lie in the bundle."),
     target: Path = OUT,
-    name: str = typer.Option(None, "--version-name"),
-    code: int = typer.Option(None, "--version-code"),
+    name: str = typer.Option(None, "--version-name", help="What players read."),
+    code: int = typer.Option(None, "--version-code", help="What the storefront orders by."),
     overwrite: bool = OVERWRITE,
     as_json: bool = JSON,
 ) -> None:

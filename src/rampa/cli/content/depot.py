@@ -22,7 +22,7 @@ def plan(
     build: str = typer.Argument(
         "", help="A build, as in peatlight#14; without it the newest ready one of the platform."
     ),
-    platform: str = typer.Option("linux", "--platform"),
+    platform: str = typer.Option("linux", "--platform", help="The platform whose builds it is worked out from."),
     architecture: str = typer.Option("", "--architecture", help="The device's; the first that was built without it."),
     language: list[str] = typer.Option(None, "--language", help="Languages that the player chose; all without any."),
     addon: list[str] = typer.Option(None, "--addon", help="Addons that the player has; all without any; `-` for none."),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import socket
 import sys
 
@@ -11,6 +10,7 @@ import typer
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, signed_in
 from rampa.cli.base.output import facts, print_json
+from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, SIGN_IN, ask_password
 from rampa.core.errors import Invalid
 
 app = typer.Typer(rich_markup_mode=None)
@@ -20,11 +20,13 @@ app = typer.Typer(rich_markup_mode=None)
 def sign_in(
     address: str = typer.Argument("", help="The service's address; by default the one that bin/up started."),
     email: str = typer.Option("", "--email", help="Your address at the studio; asked for when left out."),
+    password_env: str = PASSWORD_ENV,
+    password_fd: int = PASSWORD_FD,
     as_json: bool = JSON,
 ) -> None:
     """Sign in to a service and keep a token for this machine.
 
-    The password is asked for, or read from RAMPA_PASSWORD; it is never an argument.
+    The password is asked for, or read from RAMPA_PASSWORD, another variable or a file descriptor; it is never an argument.
     """
     from rampa.client.people.sign_in import token_for
 
@@ -33,7 +35,7 @@ def sign_in(
     if not address:
         raise Invalid("address.missing", "the service's address is not known", hint="Say it: `rampa sign-in http://…`.")
     email = email or (known.email if known and not sys.stdin.isatty() else "") or typer.prompt("Address", err=True)
-    password = os.environ.get("RAMPA_PASSWORD") or typer.prompt("Password", hide_input=True, err=True)
+    password = ask_password("Password", env=password_env, fd=password_fd, usual=SIGN_IN)
     session, token = token_for(address, email, password, f"command line on {socket.gethostname()}")
     home.save(home.Credentials(address, token.secret, email))
     if as_json:

@@ -17,8 +17,8 @@ app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="People of t
 @app.command("add")
 def add(
     email: str = typer.Argument(..., help="Their address at the studio."),
-    name: str = typer.Option(..., "--name"),
-    role: Role = typer.Option(Role.ENGINEER, "--role"),
+    name: str = typer.Option(..., "--name", help="What others read."),
+    role: Role = typer.Option(Role.ENGINEER, "--role", help="What the person may do."),
     as_json: bool = JSON,
 ) -> None:
     """Add a person. Their first password is asked for, or read from RAMPA_NEW_PASSWORD."""

@@ -121,7 +121,7 @@ def _watch(client: Client, slug: str, numbers: list[int]) -> int:
 def list_(
     title: str = TITLE,
     state: str = typer.Option("", "--state", help="open, waiting, working, done, failed, cancelled or superseded."),
-    profile: str = typer.Option("", "--profile"),
+    profile: str = typer.Option("", "--profile", help="Of one profile only."),
     why: str = typer.Option("", "--why", help="manual, trigger, schedule, call or repeat."),
     search: str = typer.Option("", "--search", help="In notes, or the beginning of a commit."),
     limit: int = typer.Option(30, "--limit", help="Rows at most."),

@@ -144,7 +144,7 @@ def _lock(k: Key) -> str:
 
 @app.command("show")
 def show(
-    name: str = typer.Argument(...),
+    name: str = typer.Argument(..., help="The signing identity."),
     certificate: bool = typer.Option(False, "--certificate", help="Print the certificate (PEM), too."),
     as_json: bool = JSON,
 ) -> None:
