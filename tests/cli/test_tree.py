@@ -8,27 +8,28 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
-import click
 import pytest
 import typer
+from typer.core import TyperGroup
 
 from rampa.cli import main as cli
 
 RAMPA = Path(sys.executable).with_name("rampa")
 
 
-def commands() -> Iterator[tuple[str, click.Command]]:
+def commands() -> Iterator[tuple[str, Any]]:
     """`title import` and its command, for all."""
     for name, (module, _) in cli.GROUPS.items():
         group = typer.main.get_command(__import__(f"rampa.cli.{module}", fromlist=["app"]).app)
-        assert isinstance(group, click.Group) or hasattr(group, "commands"), name
+        assert isinstance(group, TyperGroup), name
         for word, command in group.commands.items():
             yield f"{name} {word}", command
 
 
 @pytest.mark.parametrize(("name", "command"), list(commands()), ids=lambda v: v if isinstance(v, str) else "")
-def test_every_command_says_what_it_does(name: str, command: click.Command) -> None:
+def test_every_command_says_what_it_does(name: str, command: Any) -> None:
     said = command.help or ""
     assert said.strip().splitlines()[0].rstrip().endswith((".", ":")), f"{name}: {said!r}"
     for parameter in command.params:

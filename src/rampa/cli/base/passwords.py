@@ -11,7 +11,8 @@ from rampa.core.errors import Invalid
 
 PASSWORD_ENV = typer.Option("", "--password-env", metavar="VAR", help="The variable that holds the password.")
 PASSWORD_FD = typer.Option(-1, "--password-fd", metavar="N", help="A file descriptor that the password is read from.")
-USUAL, PASSPHRASE, SIGN_IN = "RAMPA_KEY_PASSWORD", "RAMPA_KEY_PASSPHRASE", "RAMPA_PASSWORD"
+USUAL, PASSPHRASE = "RAMPA_KEY_PASSWORD", "RAMPA_KEY_PASSPHRASE"
+SIGN_IN, FIRST = "RAMPA_PASSWORD", "RAMPA_NEW_PASSWORD"
 LONGEST = 1000
 
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import os
-
 import typer
 
 from rampa.cli.base.common import JSON, signed_in
 from rampa.cli.base.output import ago, out, print_json, table
+from rampa.cli.base.passwords import FIRST, PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson
 
@@ -19,12 +18,12 @@ def add(
     email: str = typer.Argument(..., help="Their address at the studio."),
     name: str = typer.Option(..., "--name", help="What others read."),
     role: Role = typer.Option(Role.ENGINEER, "--role", help="What the person may do."),
+    password_env: str = PASSWORD_ENV,
+    password_fd: int = PASSWORD_FD,
     as_json: bool = JSON,
 ) -> None:
-    """Add a person. Their first password is asked for, or read from RAMPA_NEW_PASSWORD."""
-    password = os.environ.get("RAMPA_NEW_PASSWORD") or typer.prompt(
-        "Their first password", hide_input=True, confirmation_prompt=True, err=True
-    )
+    """Add a person. Their first password is asked for, or read from RAMPA_NEW_PASSWORD, another variable or a file descriptor."""
+    password = ask_password("Their first password", env=password_env, fd=password_fd, new=True, usual=FIRST)
     with signed_in() as client:
         person = client.people.add(NewPerson(name=name, email=email, role=role, password=password))
     if as_json:
