@@ -98,7 +98,7 @@ def test_what_moved_on_is_said_and_can_be_looked_at_again(browser: Browser, fill
 
 def test_the_keyboard_walks_the_ramp(browser: Browser, filled: Live) -> None:
     page = signed_in(browser, filled)
-    page.locator("[data-token]").first.focus()
+    page.locator("[data-marker]").first.focus()
     seen = []
     for key in ("ArrowRight", "ArrowDown", "ArrowUp", "ArrowLeft"):
         seen.append(page.evaluate("document.activeElement.textContent"))

@@ -7,6 +7,7 @@ import { Link, Outlet, useLocation } from "react-router";
 import { useSession, useSignOut } from "../features/session/queries";
 import { Loading } from "../ui/parts";
 import { Nav } from "./Nav";
+import { PageFailure } from "./PageFailure";
 
 /** What stands around every page: where one is, where one can go, who one is. */
 export function Frame() {
@@ -31,9 +32,11 @@ export function Frame() {
         <Nav />
       </AppShell.Navbar>
       <AppShell.Main>
-        <Suspense fallback={<Loading />}>
-          <Outlet />
-        </Suspense>
+        <PageFailure at={place.pathname}>
+          <Suspense fallback={<Loading />}>
+            <Outlet />
+          </Suspense>
+        </PageFailure>
       </AppShell.Main>
     </AppShell>
   );

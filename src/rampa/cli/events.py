@@ -37,8 +37,7 @@ def list_(
         print_json(rows)
         return
     shown = [
-        (ago(e.at), e.who or "Rampa", e.sentence, ", ".join(f"{k} {_said(v)}" for k, v in e.detail.items()))
-        for e in rows
+        (ago(e.at), e.who or "Rampa", e.sentence, ", ".join(f"{k} {_said(v)}" for k, v in e.more.items())) for e in rows
     ]
     table(["when", "who", "~what", "~more"], shown, "Nothing happened yet.")
 

@@ -13,7 +13,8 @@ from rampa.schema.common import PageQuery, Slug, Wire, Words
 class AuditEvent(Wire):
     """Who did what to what. `subject` is what people say aloud, such as `peatlight#14`.
 
-    `sentence`: the act for people, without who did it, such as "placed peatlight#14 on studio". `detail`: what it leaves out.
+    `sentence`: the act for people, without who did it, such as "placed peatlight#14 on studio". `more`: of the `detail`, what
+    the sentence leaves out.
     """
 
     id: str
@@ -24,6 +25,7 @@ class AuditEvent(Wire):
     title: str | None
     sentence: str
     detail: dict[str, Any]
+    more: dict[str, Any]
     request_id: str
 
 

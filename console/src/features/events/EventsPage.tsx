@@ -106,10 +106,10 @@ function Rows({ rows }: { rows: Event[] }) {
             <td className="tight">
               <When at={e.at} />
             </td>
-            <td>
+            <td className="sentence">
               <b>{e.who || "Rampa"}</b> <Sentence of={e} />
             </td>
-            <td className="wide dim path">{detail(e.detail)}</td>
+            <td className="wide dim path">{detail(e.more)}</td>
           </tr>
         ))}
       </tbody>

@@ -61,7 +61,8 @@ def _out(row: AuditEventRow) -> AuditEvent:
         subject=row.subject,
         title=row.title,
         sentence=sentence_of(row.act, row.subject, row.detail),
-        detail=left_to_say(row.act, row.detail),
+        detail=row.detail,
+        more=left_to_say(row.act, row.detail),
         request_id=row.request_id,
     )
 
