@@ -3,7 +3,9 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
+import { Pager } from "../../ui/Pager";
 import { Answer, PageHead, Panel } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { useTitle } from "../titles/queries";
 import { BuildTable } from "./BuildTable";
 import { useBuilds } from "./queries";
@@ -16,19 +18,11 @@ export function BuildsPage() {
   const [typed, setTyped] = useState(search.get("search") ?? "");
   const [settled] = useDebouncedValue(typed, 250);
   const set = (name: string, value: string | null) =>
-    setSearch(
-      (before) => {
-        const after = new URLSearchParams(before);
-        after.delete("cursor");
-        if (value) after.set(name, value);
-        else after.delete(name);
-        return after;
-      },
-      { replace: name === "search" },
-    );
+    setSearch((now) => altered(now, { cursor: null, [name]: value }), {
+      replace: name === "search",
+    });
   useEffect(() => {
     if (settled !== (search.get("search") ?? "")) set("search", settled);
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [settled]);
   const filter = Object.fromEntries(search.entries());
   const builds = useBuilds(title, { ...filter, limit: 25 });
@@ -123,20 +117,7 @@ export function BuildsPage() {
           {(page) => (
             <>
               <BuildTable builds={page.items} title={title} />
-              {(page.next || search.get("cursor")) && (
-                <Group p="sm" gap="xs">
-                  {search.get("cursor") && (
-                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", null)}>
-                      Newest
-                    </Button>
-                  )}
-                  {page.next && (
-                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", page.next ?? null)}>
-                      Older
-                    </Button>
-                  )}
-                </Group>
-              )}
+              <Pager next={page.next} cursor={search.get("cursor")} go={(cursor) => set("cursor", cursor)} />
             </>
           )}
         </Answer>

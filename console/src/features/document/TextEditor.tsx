@@ -75,7 +75,6 @@ export default function TextEditor({ text, marks, line, readOnly, label, change 
     view.current = made;
     return () => made.destroy();
     // The text comes in below: a new one must not make a new editor.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [readOnly, label]);
 
   useEffect(() => {

@@ -6,6 +6,7 @@ import { useSearchParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
 import { plural } from "../../ui/format";
+import { altered } from "../../ui/search";
 import { ENDED, type Run } from "./queries";
 import { type Row, useLog } from "./useLog";
 
@@ -25,20 +26,17 @@ export function LogView({ title, run, kind }: { title: string; run: Run; kind: {
   useEffect(() => look(first, last), [first, last, count, look]);
   useEffect(() => {
     if (follow && count) rows.scrollToIndex(count - 1, { align: "end" });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [follow, count]);
   const jump = (to: number) => {
     setFollow(false);
-    setSearch((was) => new URLSearchParams([...[...was].filter(([k]) => k !== "line"), ["line", String(to)]]), { replace: true });
+    setSearch((now) => altered(now, { line: String(to) }), { replace: true });
     rows.scrollToIndex(to - 1, { align: "center" });
   };
   useEffect(() => {
     if (line && count >= line) rows.scrollToIndex(line - 1, { align: "center" });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [line, count >= line]);
   useEffect(() => {
     if (kind) jump(kind.lines[kind.at]!);
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [kind]);
   return (
     <>

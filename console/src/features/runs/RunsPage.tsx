@@ -3,7 +3,9 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
+import { Pager } from "../../ui/Pager";
 import { Answer, PageHead, Panel } from "../../ui/parts";
+import { altered } from "../../ui/search";
 import { useTitle } from "../titles/queries";
 import { OpenRuns } from "./OpenRuns";
 import { useRuns, useRunsLive } from "./queries";
@@ -27,17 +29,9 @@ export function RunsPage() {
   const [typed, setTyped] = useState(search.get("search") ?? "");
   const [settled] = useDebouncedValue(typed, 250);
   useRunsLive(title);
-  const set = (name: string, value: string | null) =>
-    setSearch((before) => {
-      const after = new URLSearchParams(before);
-      after.delete("cursor");
-      if (value) after.set(name, value);
-      else after.delete(name);
-      return after;
-    });
+  const set = (name: string, value: string | null) => setSearch((now) => altered(now, { cursor: null, [name]: value }));
   useEffect(() => {
     if (settled !== (search.get("search") ?? "")) set("search", settled);
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [settled]);
   const open = useRuns(title, { state: "open", limit: 100 });
   const runs = useRuns(title, { ...Object.fromEntries(search.entries()), limit: 25 });
@@ -103,20 +97,7 @@ export function RunsPage() {
           {(page) => (
             <>
               <RunTable runs={page.items} title={title} />
-              {(page.next || search.get("cursor")) && (
-                <Group p="sm" gap="xs">
-                  {search.get("cursor") && (
-                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", null)}>
-                      Newest
-                    </Button>
-                  )}
-                  {page.next && (
-                    <Button size="compact-sm" variant="default" onClick={() => set("cursor", page.next ?? null)}>
-                      Older
-                    </Button>
-                  )}
-                </Group>
-              )}
+              <Pager next={page.next} cursor={search.get("cursor")} go={(cursor) => set("cursor", cursor)} />
             </>
           )}
         </Answer>
