@@ -266,7 +266,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
 def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client, world: World, tmp_path: Path) -> None:
     """Frames that go as a whole keep their filter; what is installed is what was built."""
     from rampa.core.content.pack import encryption, filters
-    from rampa.operations.content.stored_trees import content_key
+    from rampa.operations.content.frames import content_key
 
     add_key(client)
     import_title(

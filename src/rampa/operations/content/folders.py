@@ -11,7 +11,8 @@ from rampa.core.content.depots.preview import PreviewedFile, PreviewedFolder, tr
 from rampa.core.errors import NotFound
 from rampa.db import BuildRow, find_build
 from rampa.operations.base import Services, begin
-from rampa.operations.content.stored_trees import ResultCache, depot_trees, find_ready
+from rampa.operations.content.result_cache import ResultCache
+from rampa.operations.content.stored_trees import depot_trees, find_ready
 from rampa.schema import content as wire
 
 _trees = ResultCache(4)

@@ -11,7 +11,7 @@ from rampa.core.content.pack.pack import FRAME_TARGET, compress
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.tree.tree import Chunk
 from rampa.operations.base import Services
-from rampa.operations.content.stored_trees import read_frame
+from rampa.operations.content.frames import read_frame
 
 
 @dataclass(frozen=True)

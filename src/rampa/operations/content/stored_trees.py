@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import TypeVar
 
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen, from_words
 from rampa.core.content.manifest import manifest as manifest_format
-from rampa.core.content.pack.encryption import decrypt
-from rampa.core.content.pack.pack import decompress
-from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference as difference_format
 from rampa.core.content.patch.locations import DifferencePlace, Locations
@@ -24,35 +18,14 @@ from rampa.core.content.tree.columns import DIGEST_SIZE
 from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
-from rampa.core.signing.seal import unseal
-from rampa.db import BuildRow, ContentKeyRow, DepotRow, DifferenceSetRow, StoreStateRow, SymbolFileRow, find_build
+from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow, SymbolFileRow, find_build
 from rampa.operations.base import Services, begin
 from rampa.operations.content.arrival import chunk_sizes, locate
+from rampa.operations.content.frames import Frames
+from rampa.operations.content.result_cache import ResultCache
 from rampa.schema.builds import builds as wire
 
-T = TypeVar("T")
 KEPT_FRAMES = 8
-
-
-class ResultCache:
-    """A few results that never change, by key: manifests and locations are immutable, decoding them is not free."""
-
-    def __init__(self, size: int) -> None:
-        self._size = size
-        self._lock = threading.Lock()
-        self._kept: OrderedDict[Hashable, object] = OrderedDict()
-
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]  # type: ignore[return-value]
-        made = make()
-        with self._lock:
-            self._kept[key] = made
-            while len(self._kept) > self._size:
-                self._kept.popitem(last=False)
-        return made
 
 
 _trees = ResultCache(12)
@@ -250,36 +223,12 @@ def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[byte
     with begin(services) as uow:
         found = locate(uow, dict.fromkeys(wanted))
         sizes = chunk_sizes(uow, list(found))
-    frames: OrderedDict[FramePlace, bytes] = OrderedDict()
+    frames = Frames(services, KEPT_FRAMES)
     for digest in wanted:
         if digest not in found:
             raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
         frame, at = found[digest]
-        if frame not in frames:
-            frames[frame] = read_frame(services, frame)
-            if len(frames) > KEPT_FRAMES:
-                frames.popitem(last=False)
-        yield frames[frame][at : at + sizes[digest]]
-
-
-def read_frame(services: Services, frame: FramePlace) -> bytes:
-    stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
-    if frame.key:
-        return decrypt(stored, frame.raw, content_key(services, frame.key), frame.key)
-    return decompress(stored, frame.raw)
-
-
-def content_key(services: Services, ident: bytes) -> bytes:
-    """A key of an encrypted depot, out of the vault."""
-    with begin(services) as uow:
-        row = uow.session.get(ContentKeyRow, ident)
-    if row is None:
-        raise Damaged("content.key", "a content key is not in the vault")
-    return unseal(row.sealed, services.master_key, key_label(ident))
-
-
-def key_label(ident: bytes) -> str:
-    return f"content:{ident.hex()}"
+        yield frames.read(frame)[at : at + sizes[digest]]
 
 
 def split_digests(joined: bytes) -> list[bytes]:

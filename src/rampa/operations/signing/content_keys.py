@@ -11,7 +11,8 @@ from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import BuildRow, ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow, find_build
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
-from rampa.operations.content.stored_trees import content_key, find_ready, key_label
+from rampa.operations.content.frames import content_key, key_label
+from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.store.needed import build_chunks
 from rampa.operations.updates.differences import ask, likely
 from rampa.schema.signing import content_keys as wire

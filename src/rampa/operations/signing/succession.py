@@ -21,7 +21,7 @@ from rampa.db import (
     find_key,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
-from rampa.operations.content.stored_trees import key_label
+from rampa.operations.content.frames import key_label
 from rampa.operations.signing.content_keys import unsealing_label
 from rampa.operations.signing.identities import label_of, open_identity
 from rampa.operations.signing.views import describe

@@ -14,8 +14,8 @@ from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow
 from rampa.operations.base import Services, begin
+from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import (
-    ResultCache,
     Start,
     build_locations,
     build_tree,
