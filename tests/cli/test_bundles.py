@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -116,6 +117,20 @@ def test_a_detached_signature_lies_beside(alone: Alone) -> None:
     data = (alone.folder / "desk.zip").read_bytes()
     (alone.folder / "desk.zip").write_bytes(data.replace(b"#!/bin/sh", b"#!/bin/sx"))
     assert not alone.json("verify", "desk.zip", code=7)["holds"]
+
+
+def test_a_launch_entry_tests_itself(alone: Alone) -> None:
+    for kind, code in (("good", 0), ("bad", 4)):
+        script = f"#!/bin/sh\necho the lantern burns\nexit {code}\n"
+        lay_out(alone.folder / kind, {"desk/bin/peatlight": script.encode()})
+        (alone.folder / kind / "desk/bin/peatlight").chmod(0o755)
+        shutil.make_archive(str(alone.folder / kind), "zip", alone.folder / kind)
+    passed = alone.run("self-test", "good.zip", "--launch", "bin/peatlight")
+    assert (passed.stdout, "The self-test passed" in passed.stderr) == ("the lantern burns\n", True)
+    assert "it ended with 4" in alone.run("self-test", "bad.zip", "--launch", "bin/peatlight", code=6).stderr
+    assert not alone.json("self-test", "bad.zip", "--launch", "bin/peatlight", code=6)["passed"]
+    missing = alone.run("self-test", "good.zip", "--launch", "bin/kiln", code=4)
+    assert "no launch entry bin/kiln" in missing.stderr
 
 
 def test_assembling_and_splitting(alone: Alone) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -89,7 +90,15 @@ def test_from_a_repository_to_builds(shell: Shell, tmp_path: Path) -> None:
 
 def test_groups_triggers_folders_and_tokens(shell: Shell, tmp_path: Path) -> None:
     repo = peatlight(tmp_path / "peatlight", BROKEN)
+    tried = shell.run("source", "try", str(repo.root))
+    assert tried.stdout == BROKEN
+    assert "It stands in the repository" in tried.stderr
     shell.run("source", "connect", str(repo.root), "--every", "0")
+    assert "There is no such tag" in shell.run("source", "tags").stderr
+    repo.git("tag", "v1.4.0")
+    assert "1 branch, 1 tag" in shell.run("source", "fetch").stdout
+    assert "v1.4.0" in shell.run("source", "tags", "--search", "1.4").stdout
+    assert "only when asked" in shell.run("source", "show").stdout
     shell.environment["LANTERN"] = "lantern-4f9c2a7e"
     shell.run("variables", "set", "desktop", "PACE=1", "--secret", "LANTERN")
     shown = shell.run("variables", "show", "desktop")
@@ -98,6 +107,15 @@ def test_groups_triggers_folders_and_tokens(shell: Shell, tmp_path: Path) -> Non
     shell.run("variables", "set", "desktop", "PACE=2", "--drop", "LANTERN")
     assert shell.json("variables", "show", "desktop")["variables"] == {"PACE": "2"}
     assert "does not read NAME=VALUE" in shell.run("variables", "set", "x", "PACE", code=1).stderr
+    shell.run("variables", "set", "fog", "DENSITY=3", "--note", "For the bog.")
+    assert "DENSITY" in shell.run("variables", "list").stdout
+    gone = shell.run("variables", "remove", "fog", "--yes")
+    assert "fog holds 1 variable and 0 secrets." in gone.stderr
+    assert [v["name"] for v in shell.json("variables", "list")] == ["desktop"]
+    assert "no step variables" in shell.run("variables", "remove", "fog", "--yes", code=4).stderr
+    matched = shell.run("trigger", "match", "ma*").stdout
+    assert "main" in matched
+    assert "matches" in matched
     added = shell.run("trigger", "add", "main", "--branch", "ma*", "--profile", "linux-unsigned", "--yes")
     assert "ma* matches today: main." in added.stderr
     assert "give one of" in shell.run("trigger", "add", "none", code=1).stderr
@@ -108,16 +126,18 @@ def test_groups_triggers_folders_and_tokens(shell: Shell, tmp_path: Path) -> Non
     shell.run("trigger", "switch", "main", "--off")
     assert "branch, off" in shell.run("trigger", "list").stdout
     shell.run("trigger", "remove", "main", "--yes")
-    uploaded = shell.run("source", "upload", str(repo.root))
+    assert "No folder was uploaded" in shell.run("source", "folders").stderr
+    uploaded = shell.run("source", "upload", str(repo.root), "--note", "The fog fix, by hand.")
     assert "Folder 1:" in uploaded.stdout
+    assert "The fog fix, by hand." in shell.run("source", "folders").stdout
     done = shell.run("run", "start", "linux-unsigned", "--folder", "1", "--watch")
     assert "linux-unsigned: done" in done.stdout
     token = shell.run("agent", "token", "--name", "yard").stdout.strip()
-    own = {**shell.environment, "RAMPA_TOKEN": token}
+    as_agent = {**shell.environment, "RAMPA_TOKEN": token}
     words = ["title", "import", str(repo.root)]
-    import sys
-
-    refused = subprocess.run([sys.executable, "-m", "rampa.cli.main", *words], env=own, capture_output=True, text=True)
+    refused = subprocess.run(
+        [sys.executable, "-m", "rampa.cli.main", *words], env=as_agent, capture_output=True, text=True
+    )
     assert refused.returncode == 3
     shell.run("agent", "pause", "kiln-1")
     until(lambda: "paused" in shell.run("agent", "list").stdout, "the agent is paused")

@@ -7,7 +7,9 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_commands import Shell, shell
+from tests.packages import ipa_files, lay_out
 from tests.samples import change_folder, make_folder
+from tests.service.test_packages import DOCUMENT
 
 __all__ = ["shell"]
 
@@ -59,6 +61,29 @@ def test_a_locked_key_opens_with_its_passphrase_alone(shell: Shell, tmp_path: Pa
     assert not shell.json("key", "show", "locked-2026")["unlocked_until"]
 
 
+def test_a_grant_lists_devices_and_the_builds_behind(shell: Shell, tmp_path: Path) -> None:
+    (tmp_path / "rampa.toml").write_text(DOCUMENT)
+    shell.run("key", "make", "quillback-2026")
+    shell.run("title", "import", str(tmp_path))
+    assert "Make one: rampa grant make PROFILE" in shell.run("grant", "list").stderr
+    assert "no device is registered for iOS" in shell.run("grant", "make", "handset", code=5).stderr
+    for name in ("moss-handset", "loft-tablet"):
+        shell.run("device", "add", str(tmp_path / name), "--platform", "ios", "--channel", "testers")
+    made = shell.run("grant", "make", "handset", "--device", "moss-handset", "--days", "30")
+    assert "Grant 1: 1 device until" in made.stdout
+    export = lay_out(tmp_path / "export", ipa_files())
+    shell.run("build", "create", "--profile", "handset", "--from", str(export))
+    shown = shell.run("grant", "show", "peatlight#1", "--out", str(tmp_path / "grant.p7m")).stdout
+    assert "the signature holds" in shown
+    assert shown.splitlines()[-1].strip() == "moss-handset"
+    assert (tmp_path / "grant.p7m").stat().st_size > 500
+    behind = shell.run("grant", "list").stdout
+    assert "peatlight#1 (grant 1) does not run on loft-tablet" in " ".join(behind.split())
+    shell.run("grant", "make", "handset")
+    assert "loft-tablet, moss-handset" in shell.run("build", "re-sign", "peatlight#1").stdout
+    assert "▲" not in shell.run("grant", "list").stdout
+
+
 def test_codes_are_told_taken_and_raised(made: Shell) -> None:
     assert "peatlight#2" in made.run("version", "history").stdout
     assert "3" in made.run("version", "next", "--profile", "linux-release").stdout
@@ -70,6 +95,7 @@ def test_codes_are_told_taken_and_raised(made: Shell) -> None:
 
 def test_builds_are_kept_noted_and_given_up(made: Shell, tmp_path: Path) -> None:
     assert "peatlight#1" in made.run("build", "list").stdout
+    assert "studio" in made.run("title", "show", "peatlight").stdout
     made.run("build", "note", "peatlight#2", "The thaw gate.")
     made.run("build", "pin", "peatlight#2")
     assert made.json("build", "show", "peatlight#2")["pinned"]

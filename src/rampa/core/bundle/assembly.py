@@ -63,12 +63,13 @@ def write_package(
 def _files(folder: Path) -> Iterator[tuple[str, Path, int, bool]]:
     for at, folders, files in os.walk(folder, followlinks=False):
         folders.sort()
+        # A link to a folder is listed among the folders, and is not entered: unsaid, all that is behind it would be missing.
+        for name in sorted([*folders, *files]):
+            if Path(at, name).is_symlink():
+                hint = "Put the file itself there."
+                raise Invalid("assemble.link", "a package holds no links", where=str(Path(at, name)), hint=hint)
         for file in sorted(files):
             path = Path(at, file)
-            if path.is_symlink():
-                raise Invalid(
-                    "assemble.link", "a package holds no links", where=str(path), hint="Put the file itself there."
-                )
             state = path.stat()
             yield path.relative_to(folder).as_posix(), path, state.st_size, bool(state.st_mode & 0o111)
 
