@@ -34,7 +34,7 @@ from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.postgres import free_port, private_server
-from rampa.local.service import ServiceFolder, start_service, start_worker, stop
+from rampa.local.service import Child, ServiceFolder, start_service, start_worker, stop
 from rampa.operations.base.context import Services
 from rampa.operations.people import people
 from rampa.schema import agents as wire
@@ -57,7 +57,7 @@ class World:
     address: str
     token: str
     database: str
-    service: subprocess.Popen[bytes]
+    service: Child
 
     def client(self) -> Client:
         return Client(self.address, self.token)
@@ -95,7 +95,7 @@ def world(root: Path) -> World:
     return made
 
 
-ENDING: list[tuple[subprocess.Popen[bytes], signal.Signals]] = []
+ENDING: list[tuple[Child, signal.Signals]] = []
 
 
 def end() -> None:

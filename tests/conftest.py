@@ -6,11 +6,9 @@ import itertools
 import os
 import shutil
 import signal
-import subprocess
 import tempfile
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 import httpx
@@ -25,13 +23,14 @@ from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, free_port, private_server
-from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.local.service import Child, ServiceFolder, start_service, stop
 from rampa.operations.base.context import Actor, Services
 from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
+from tests.nursery import nursery
 
 hypothesis_settings.register_profile("rampa", deadline=None, max_examples=60)
 hypothesis_settings.load_profile("rampa")
@@ -155,17 +154,14 @@ class Live:
     port: int
     owner_password: str
     console: Path | None = None
-    process: subprocess.Popen[bytes] | None = None
-    # A child ends with the thread that started it: one thread that lives as long as the fixture starts them all.
-    starter: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1))
+    process: Child | None = None
 
     @property
     def address(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        asked = (self.folder, self.url, self.port, self.console)
-        self.process = self.starter.submit(start_service, *asked).result()
+        self.process = start_service(self.folder, self.url, self.port, self.console, start=nursery().start_child)
 
     def kill(self) -> None:
         """kill -9, of the master and its worker, as a power cut would."""
@@ -180,7 +176,6 @@ class Live:
     def stop(self) -> None:
         if self.process and self.process.poll() is None:
             self.kill()  # nobody waits for an answer any more
-        self.starter.shutdown()
 
     def client(self) -> Client:
         _, token = token_for(self.address, OWNER, self.owner_password, "test")

@@ -6,12 +6,12 @@ import json
 import os
 import shutil
 import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 
 from rampa.core.signing import identity
+from tests.nursery import run_module
 from tests.packages import apk_files, lay_out, make_identity, write_zip_file
 
 
@@ -28,10 +28,8 @@ class Alone:
         }
 
     def run(self, *words: str, code: int = 0, fd: int | None = None) -> subprocess.CompletedProcess[str]:
-        done = subprocess.run(
-            [sys.executable, "-m", "rampa.cli.main", "bundle", *words], cwd=self.folder, env=self.environment,
-            capture_output=True, text=True, stdin=subprocess.DEVNULL, pass_fds=[fd] if fd is not None else [],
-        )  # fmt: skip
+        fds = [fd] if fd is not None else []
+        done = run_module(["rampa.cli.main", "bundle", *words], self.environment, self.folder, fds)
         assert done.returncode == code, f"{words}: {done.returncode}\n{done.stdout}\n{done.stderr}"
         assert "Traceback" not in done.stderr
         assert "a password" not in done.stdout + done.stderr

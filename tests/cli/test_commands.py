@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -13,6 +12,7 @@ import pytest
 from rampa.cli.main import EXIT_CODES, GROUPS, exit_code
 from rampa.core import errors
 from tests.conftest import OWNER, Live
+from tests.nursery import run_module
 from tests.samples import DOCUMENT, change_folder, make_folder
 
 
@@ -25,10 +25,7 @@ class Shell:
         self.folder = home.parent
 
     def run(self, *words: str, code: int = 0) -> subprocess.CompletedProcess[str]:
-        command = [sys.executable, "-m", "rampa.cli.main", *words]
-        done = subprocess.run(
-            command, env=self.environment, cwd=self.folder, capture_output=True, text=True, stdin=subprocess.DEVNULL
-        )
+        done = run_module(["rampa.cli.main", *words], self.environment, self.folder)
         assert done.returncode == code, f"{words}: {done.returncode}\n{done.stdout}\n{done.stderr}"
         assert "Traceback" not in done.stderr
         return done
@@ -135,9 +132,8 @@ def test_a_service_that_is_not_there(shell: Shell, live: Live, monkeypatch: pyte
 
 def test_every_group_explains_itself() -> None:
     for group in GROUPS:
-        command = [sys.executable, "-m", "rampa.cli.main", group, "--help"]
-        done = subprocess.run(command, capture_output=True, text=True, check=True)
-        assert "Usage" in done.stdout
+        done = run_module(["rampa.cli.main", group, "--help"], {**os.environ}, Path.cwd())
+        assert (done.returncode, "Usage" in done.stdout) == (0, True)
 
 
 def test_exit_codes_tell_errors_apart() -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,6 +11,7 @@ from tests.cli.test_commands import Shell
 from tests.conftest import OWNER, Live
 from tests.ends.machines import Machines, until
 from tests.gits import peatlight
+from tests.nursery import run_module
 from tests.samples import DOCUMENT, add_key
 
 BROKEN = DOCUMENT.replace(
@@ -135,9 +134,7 @@ def test_groups_triggers_folders_and_tokens(shell: Shell, tmp_path: Path) -> Non
     token = shell.run("agent", "token", "--name", "yard").stdout.strip()
     as_agent = {**shell.environment, "RAMPA_TOKEN": token}
     words = ["title", "import", str(repo.root)]
-    refused = subprocess.run(
-        [sys.executable, "-m", "rampa.cli.main", *words], env=as_agent, capture_output=True, text=True
-    )
+    refused = run_module(["rampa.cli.main", *words], as_agent, tmp_path)
     assert refused.returncode == 3
     shell.run("agent", "pause", "kiln-1")
     until(lambda: "paused" in shell.run("agent", "list").stdout, "the agent is paused")

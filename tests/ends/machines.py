@@ -6,18 +6,17 @@ import contextlib
 import os
 import signal
 import socket
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
 
 from rampa.client import Client
-from rampa.local.service import start_worker
+from rampa.local.service import Child, start_worker, stop
 from rampa.schema.common import Role
 from rampa.schema.people import NewToken
 from tests.conftest import Live
+from tests.nursery import nursery
 
 ENDED = {"done", "failed", "cancelled", "superseded"}
 
@@ -27,16 +26,16 @@ class Machines:
 
     def __init__(self, live: Live, client: Client, root: Path) -> None:
         self.live, self.client, self.root = live, client, root
-        self.agents: dict[str, subprocess.Popen[bytes]] = {}
-        self._others: list[subprocess.Popen[bytes]] = []
+        self.agents: dict[str, Child] = {}
+        self._others: list[Child] = []
         self._token = client.people.make_token(NewToken(name="agents", role=Role.AGENT, days=1)).secret
 
-    def worker(self) -> subprocess.Popen[bytes]:
-        made = self.live.starter.submit(start_worker, self.live.folder, self.live.url).result()
+    def worker(self) -> Child:
+        made = start_worker(self.live.folder, self.live.url, nursery().start_child)
         self._others.append(made)
         return made
 
-    def agent(self, name: str, *more: str, address: str = "") -> subprocess.Popen[bytes]:
+    def agent(self, name: str, *more: str, address: str = "") -> Child:
         environment = {
             **{k: v for k, v in os.environ.items() if not k.startswith("RAMPA_")},
             "RAMPA_ADDRESS": address or self.live.address,
@@ -45,9 +44,7 @@ class Machines:
         }
         words = ["agent", "start", "--name", name, "--folder", str(self.root / name), "--same-user", *more]
         with (self.root / f"{name}.log").open("ab") as log:
-            self.agents[name] = subprocess.Popen(
-                [sys.executable, "-m", "rampa.cli.main", *words], env=environment, stdout=log, stderr=log
-            )
+            self.agents[name] = nursery().start(["rampa.cli.main", *words], environment, log, alone=False)
         until(
             lambda: any(a.name == name and a.state in ("idle", "working") for a in self.client.agents.all()),
             f"{name} came",
@@ -66,20 +63,15 @@ class Machines:
         _end_all([*self.agents.values(), *self._others])
 
 
-def _end_all(processes: list[subprocess.Popen[bytes]]) -> None:
+def _end_all(processes: list[Child]) -> None:
     """Asks all at once, then waits for each."""
     for process in processes:
-        if process.poll() is None:
-            process.terminate()
+        process.send_signal(signal.SIGTERM)
     for process in processes:
-        try:
-            process.wait(5)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
+        stop(process, signal.SIGTERM, 5)
 
 
-def until(true: Callable[[], object], what: str, seconds: float = 60) -> None:
+def until(true: Callable[[], object], what: str, seconds: float = 300) -> None:
     end = time.monotonic() + seconds
     while not true():
         assert time.monotonic() < end, f"not within {seconds} s: {what}"

@@ -10,6 +10,7 @@ import sys
 import tempfile
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -120,13 +121,15 @@ def test_postgres_restarted_in_an_upload_is_waited_for(how: signal.Signals, tmp_
         migrate(server.url())
         live = start_live(server.url(), tmp_path)
         running = [process]
+        # A child ends with the thread that started it: this one lives as long as the test.
+        starter = ThreadPoolExecutor(1)
 
         def restart() -> None:
             for _ in range(2):
                 time.sleep(0.4)
                 stop(running[-1], how)
                 time.sleep(0.5)
-                again = live.starter.submit(server.start, port).result()
+                again = starter.submit(server.start, port).result()
                 assert again
                 running.append(again)
 
@@ -146,6 +149,7 @@ def test_postgres_restarted_in_an_upload_is_waited_for(how: signal.Signals, tmp_
         finally:
             live.stop()
             stop(running[-1], signal.SIGINT)
+            starter.shutdown()
 
 
 def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_path: Path) -> None:

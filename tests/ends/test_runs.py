@@ -25,6 +25,7 @@ from rampa.schema.sources import SourceIn, StepVariablesIn
 from tests.conftest import Live
 from tests.ends.machines import ENDED, Line, Machines, until
 from tests.gits import Repo, peatlight
+from tests.nursery import nursery
 from tests.samples import DOCUMENT, add_key
 
 TITLE = "peatlight"
@@ -130,7 +131,7 @@ def test_two_services_two_workers_and_three_agents_build_everything_once(
     client: Client, repo: Repo, machines: Machines, live: Live
 ) -> None:
     port = free_port()
-    second = live.starter.submit(start_service, live.folder, live.url, port, None).result()
+    second = start_service(live.folder, live.url, port, None, start=nursery().start_child)
     try:
         machines.worker()
         for n, name in enumerate(("kiln-1", "loft-2", "yard-3")):

@@ -8,7 +8,7 @@ import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.base.output import ago, facts, out, print_json, table
-from rampa.core.profile.document import FILE_NAME
+from rampa.core.profile.values import FILE_NAME
 from rampa.schema.titles.titles import Title
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Titles and their profile documents.")

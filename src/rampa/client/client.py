@@ -8,46 +8,128 @@ with Client("http://127.0.0.1:8600", token) as rampa:
 
 from __future__ import annotations
 
+from functools import cached_property
 from types import TracebackType
+from typing import TYPE_CHECKING
 
-from rampa.client.agents import AgentsCalls
-from rampa.client.builds.calls import BuildsCalls
-from rampa.client.channels import ChannelsCalls
 from rampa.client.connection import Connection
-from rampa.client.devices.calls import DevicesCalls
-from rampa.client.events import EventsCalls
-from rampa.client.people.calls import PeopleCalls
-from rampa.client.profiles.calls import ProfilesCalls
-from rampa.client.runs import RunsCalls
-from rampa.client.signing.calls import SigningCalls
-from rampa.client.sources.calls import SourcesCalls
-from rampa.client.store import StoreCalls
-from rampa.client.titles import TitlesCalls
-from rampa.client.updates import UpdatesCalls
-from rampa.client.variables import VariablesCalls
-from rampa.client.versions import VersionsCalls
+
+if TYPE_CHECKING:
+    from rampa.client.agents import AgentsCalls
+    from rampa.client.builds.calls import BuildsCalls
+    from rampa.client.channels import ChannelsCalls
+    from rampa.client.devices.calls import DevicesCalls
+    from rampa.client.events import EventsCalls
+    from rampa.client.people.calls import PeopleCalls
+    from rampa.client.profiles.calls import ProfilesCalls
+    from rampa.client.runs import RunsCalls
+    from rampa.client.signing.calls import SigningCalls
+    from rampa.client.sources.calls import SourcesCalls
+    from rampa.client.store import StoreCalls
+    from rampa.client.titles import TitlesCalls
+    from rampa.client.updates import UpdatesCalls
+    from rampa.client.variables import VariablesCalls
+    from rampa.client.versions import VersionsCalls
 
 
 class Client:
-    """Every call of the service, by noun, with wire types in and out. Raises the errors of `rampa.core.errors`."""
+    """Every call of the service, by noun, with wire types in and out. Raises the errors of `rampa.core.errors`.
+
+    A noun's calls are imported when they are first used: all of them take a third of a second, and a command needs one or two.
+    """
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
         self.connection = connection or Connection(address, token)
-        self.people = PeopleCalls(self.connection)
-        self.titles = TitlesCalls(self.connection)
-        self.profiles = ProfilesCalls(self.connection)
-        self.builds = BuildsCalls(self.connection)
-        self.channels = ChannelsCalls(self.connection)
-        self.devices = DevicesCalls(self.connection)
-        self.events = EventsCalls(self.connection)
-        self.runs = RunsCalls(self.connection)
-        self.agents = AgentsCalls(self.connection)
-        self.signing = SigningCalls(self.connection)
-        self.versions = VersionsCalls(self.connection)
-        self.sources = SourcesCalls(self.connection)
-        self.variables = VariablesCalls(self.connection)
-        self.store = StoreCalls(self.connection)
-        self.updates = UpdatesCalls(self.connection)
+
+    @cached_property
+    def people(self) -> PeopleCalls:
+        from rampa.client.people.calls import PeopleCalls
+
+        return PeopleCalls(self.connection)
+
+    @cached_property
+    def titles(self) -> TitlesCalls:
+        from rampa.client.titles import TitlesCalls
+
+        return TitlesCalls(self.connection)
+
+    @cached_property
+    def profiles(self) -> ProfilesCalls:
+        from rampa.client.profiles.calls import ProfilesCalls
+
+        return ProfilesCalls(self.connection)
+
+    @cached_property
+    def builds(self) -> BuildsCalls:
+        from rampa.client.builds.calls import BuildsCalls
+
+        return BuildsCalls(self.connection)
+
+    @cached_property
+    def channels(self) -> ChannelsCalls:
+        from rampa.client.channels import ChannelsCalls
+
+        return ChannelsCalls(self.connection)
+
+    @cached_property
+    def devices(self) -> DevicesCalls:
+        from rampa.client.devices.calls import DevicesCalls
+
+        return DevicesCalls(self.connection)
+
+    @cached_property
+    def events(self) -> EventsCalls:
+        from rampa.client.events import EventsCalls
+
+        return EventsCalls(self.connection)
+
+    @cached_property
+    def runs(self) -> RunsCalls:
+        from rampa.client.runs import RunsCalls
+
+        return RunsCalls(self.connection)
+
+    @cached_property
+    def agents(self) -> AgentsCalls:
+        from rampa.client.agents import AgentsCalls
+
+        return AgentsCalls(self.connection)
+
+    @cached_property
+    def signing(self) -> SigningCalls:
+        from rampa.client.signing.calls import SigningCalls
+
+        return SigningCalls(self.connection)
+
+    @cached_property
+    def versions(self) -> VersionsCalls:
+        from rampa.client.versions import VersionsCalls
+
+        return VersionsCalls(self.connection)
+
+    @cached_property
+    def sources(self) -> SourcesCalls:
+        from rampa.client.sources.calls import SourcesCalls
+
+        return SourcesCalls(self.connection)
+
+    @cached_property
+    def variables(self) -> VariablesCalls:
+        from rampa.client.variables import VariablesCalls
+
+        return VariablesCalls(self.connection)
+
+    @cached_property
+    def store(self) -> StoreCalls:
+        from rampa.client.store import StoreCalls
+
+        return StoreCalls(self.connection)
+
+    @cached_property
+    def updates(self) -> UpdatesCalls:
+        from rampa.client.updates import UpdatesCalls
+
+        return UpdatesCalls(self.connection)
 
     def __enter__(self) -> Client:
         return self

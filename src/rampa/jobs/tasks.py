@@ -5,7 +5,6 @@ Queues are named in `rampa.db.queue`; whoever asks for a job puts it there in th
 
 from __future__ import annotations
 
-import os
 from contextlib import suppress
 
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
@@ -24,23 +23,20 @@ from rampa.operations.updates import differences
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
-STALLED = float(os.environ.get("RAMPA_STALLED_SECONDS", "30"))
-"""Seconds without a heartbeat of a worker after which its jobs are given to others."""
 
 
-def make_app(url: str, services: Services, post: Post) -> App:
-    """The queue's application with all tasks. `url` is the database's."""
+def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
+    """The queue's application with all tasks. `url` is the database's; a worker without a heartbeat for `stalled` s is lost."""
     app = App(connector=PsycopgConnector(conninfo=url.replace("postgresql+psycopg://", "postgresql://")))
     _runs(app, services)
     _sources(app, services)
-
     _content(app, services)
 
     @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:
         post.send(to, subject, text)
 
-    _mend(app)
+    _give_back(app, stalled)
     return app
 
 
@@ -98,15 +94,15 @@ def _collect(services: Services) -> None:
         collection.collect(services)
 
 
-def _mend(app: App) -> None:
+def _give_back(app: App, stalled: float) -> None:
     @app.periodic(cron="* * * * * */5")
-    @app.task(name="mend_queue", queue=queue.RUNS, queueing_lock="mend_queue", pass_context=True)
-    async def mend_queue(context: JobContext, timestamp: int) -> None:
+    @app.task(name="give_back_lost_jobs", queue=queue.RUNS, queueing_lock="give_back_lost_jobs", pass_context=True)
+    async def give_back_lost_jobs(context: JobContext, timestamp: int) -> None:
         """After a kill -9 of a worker its jobs stay marked as being done: they are put back."""
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=stalled):
             try:
                 await app.job_manager.retry_job(job)
             except UniqueViolation:
                 # The same work was asked for again meanwhile: that job does it, and this one is over.
                 await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=True)
-        await app.job_manager.prune_stalled_workers(STALLED)
+        await app.job_manager.prune_stalled_workers(stalled)

@@ -9,8 +9,10 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 import httpx
 
@@ -19,7 +21,8 @@ from rampa.local.postgres import ends_with_parent, free_port
 
 THREADS = 112
 """More than the streams that one process takes (rampa.service.base.streams), so that calls are always answered."""
-START_SECONDS = 60
+START_SECONDS = 300
+"""On a machine that is busy with other things, importing alone can take a minute; one that ended is noticed at once."""
 
 
 @dataclass(frozen=True)
@@ -62,24 +65,22 @@ class ServiceFolder:
         return port
 
 
-def start_service(
-    folder: ServiceFolder, database_url: str, port: int, console: Path | None, workers: int = 1
-) -> subprocess.Popen[bytes]:
-    """Starts gunicorn and waits until it is ready. Raises `Unavailable` with the end of its log."""
-    environment = {**_environment(folder, database_url), "RAMPA_CONSOLE": str(console or "")}
-    command = [sys.executable, "-m", "gunicorn", "--no-control-socket", "--bind", f"127.0.0.1:{port}"]
-    command += ["--worker-class", "gthread", "--workers", str(workers), "--threads", str(THREADS), "--timeout", "300"]
-    command += ["--graceful-timeout", "5", "--log-level", "warning", "rampa.service.wiring:from_environment()"]
-    service = start_child(command, environment, folder.log)
-    _wait_ready(service, folder, port)
-    return service
+class Child(Protocol):
+    """A process that was started: what is used of `subprocess.Popen`."""
+
+    pid: int
+
+    def poll(self) -> int | None: ...
+
+    def wait(self, timeout: float | None = None) -> int: ...
+
+    def send_signal(self, how: signal.Signals, /) -> None: ...
+
+    def kill(self) -> None: ...
 
 
-def start_worker(folder: ServiceFolder, database_url: str) -> subprocess.Popen[bytes]:
-    """Starts a worker of the job queue. Several can work side by side."""
-    return start_child(
-        [sys.executable, "-m", "rampa.jobs"], _environment(folder, database_url), folder.root / "worker.log"
-    )
+Start = Callable[[list[str], dict[str, str], Path], Child]
+"""Starts a command in an environment, writing into a log."""
 
 
 def start_child(command: list[str], environment: dict[str, str], log: Path) -> subprocess.Popen[bytes]:
@@ -96,6 +97,29 @@ def start_child(command: list[str], environment: dict[str, str], log: Path) -> s
         )
 
 
+def start_service(
+    folder: ServiceFolder,
+    database_url: str,
+    port: int,
+    console: Path | None,
+    workers: int = 1,
+    start: Start = start_child,
+) -> Child:
+    """Starts gunicorn and waits until it is ready. Raises `Unavailable` with the end of its log."""
+    environment = {**_environment(folder, database_url), "RAMPA_CONSOLE": str(console or "")}
+    command = [sys.executable, "-m", "gunicorn", "--no-control-socket", "--bind", f"127.0.0.1:{port}"]
+    command += ["--worker-class", "gthread", "--workers", str(workers), "--threads", str(THREADS), "--timeout", "300"]
+    command += ["--graceful-timeout", "5", "--log-level", "warning", "rampa.service.wiring:from_environment()"]
+    service = start(command, environment, folder.log)
+    _wait_ready(service, folder, port)
+    return service
+
+
+def start_worker(folder: ServiceFolder, database_url: str, start: Start = start_child) -> Child:
+    """Starts a worker of the job queue. Several can work side by side."""
+    return start([sys.executable, "-m", "rampa.jobs"], _environment(folder, database_url), folder.root / "worker.log")
+
+
 def _environment(folder: ServiceFolder, database_url: str) -> dict[str, str]:
     return {
         **os.environ,
@@ -105,7 +129,7 @@ def _environment(folder: ServiceFolder, database_url: str) -> dict[str, str]:
     }
 
 
-def _wait_ready(service: subprocess.Popen[bytes], folder: ServiceFolder, port: int) -> None:
+def _wait_ready(service: Child, folder: ServiceFolder, port: int) -> None:
     end = time.monotonic() + START_SECONDS
     while time.monotonic() < end and service.poll() is None:
         try:
@@ -119,7 +143,7 @@ def _wait_ready(service: subprocess.Popen[bytes], folder: ServiceFolder, port: i
     raise Unavailable("service.failed", f"the service did not start; the end of {folder.log}:\n{told}")
 
 
-def stop(process: subprocess.Popen[bytes], how: signal.Signals, seconds: float = 15) -> None:
+def stop(process: Child, how: signal.Signals, seconds: float = 15) -> None:
     """Ends a child that this process started; what does not listen is killed."""
     if process.poll() is not None:
         return

@@ -20,7 +20,7 @@ from rampa.db import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
 from rampa.local.postgres import private_server
-from rampa.local.service import ServiceFolder, start_service, start_worker, stop
+from rampa.local.service import Child, ServiceFolder, start_service, start_worker, stop
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -137,7 +137,7 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -
     say("Ctrl-C stops it and keeps everything.")
 
 
-def _watch(children: dict[str, subprocess.Popen[bytes]], server: subprocess.Popen[bytes] | None) -> None:
+def _watch(children: dict[str, Child], server: Child | None) -> None:
     while True:
         time.sleep(0.5)
         for name, child in children.items():

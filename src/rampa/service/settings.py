@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import os
 from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.errors import Invalid
 from rampa.core.signing.seal import read_masters
+from rampa.operations.base.context import LEASE
 
 
 @dataclass(frozen=True)
@@ -19,6 +21,7 @@ class Settings:
     master_key: tuple[bytes, ...]
     console: Path | None
     secure_cookies: bool = False
+    lease: dt.timedelta = LEASE
 
     @classmethod
     def from_environment(cls) -> Settings:
@@ -29,6 +32,7 @@ class Settings:
             master_key=read_master_keys(),
             console=Path(console) if console else None,
             secure_cookies=os.environ.get("RAMPA_SECURE_COOKIES") == "1",
+            lease=dt.timedelta(seconds=float(os.environ.get("RAMPA_LEASE_SECONDS") or LEASE.total_seconds())),
         )
 
 

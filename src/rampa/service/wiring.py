@@ -40,7 +40,8 @@ BODY_LIMIT = 160 * 1024 * 1024
 
 def make_services(settings: Settings) -> Services:
     opened = open_store(settings.store)
-    return Services(db=Database(settings.database_url), store=opened, master_key=settings.master_key)
+    database = Database(settings.database_url)
+    return Services(db=database, store=opened, master_key=settings.master_key, lease=settings.lease)
 
 
 def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:

@@ -127,9 +127,7 @@ MANIFESTS: dict[str, tuple[Callable[[], object], str]] = {
     "a cut property list": (lambda: PropertyList(b"bplist00\0\0"), "manifest.plist"),
     "no root": (lambda: ProtoXml(b""), "manifest.protobuf"),
     "no such element": (
-        lambda: ProtoXml(manifests.proto_xml(manifests.Node("manifest"))).set(
-            "application", "debuggable", True
-        ),
+        lambda: ProtoXml(manifests.proto_xml(manifests.Node("manifest"))).set("application", "debuggable", True),
         "manifest.protobuf",
     ),
     "nested deep": (lambda: ProtoXml(manifests.proto_xml(DEEP)), "manifest.protobuf"),

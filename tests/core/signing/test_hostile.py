@@ -110,7 +110,7 @@ def inside(body: object) -> bytes:
 
 def said(**changes: object) -> dict[str, object]:
     content, _ = cms.open_inside(grant.sign(GRANT, MADE))
-    return json.loads(content) | changes
+    return {**json.loads(content), **changes}
 
 
 GRANTS: dict[str, tuple[Callable[[], bytes], str]] = {

@@ -11,8 +11,8 @@ from rampa.cli.base.output import err, facts, out, print_json, table
 from rampa.cli.profiles import tables
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.files import disk_error, replace_file
-from rampa.core.profile.document import FILE_NAME
 from rampa.core.profile.text_changes import difference
+from rampa.core.profile.values import FILE_NAME
 from rampa.core.quantity import counted
 from rampa.schema.profiles import profiles as wire
 

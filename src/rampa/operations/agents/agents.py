@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
-import os
 import uuid
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -21,7 +19,6 @@ from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
 
-LEASE = dt.timedelta(seconds=float(os.environ.get("RAMPA_LEASE_SECONDS", "30")))
 """How long an agent may be silent before what it has is lost to it."""
 
 
@@ -111,7 +108,7 @@ def say_goodbye(services: Services, name: str, instance: str) -> None:
 
 
 def _answers(services: Services, row: AgentRow) -> bool:
-    return row.seen_at is not None and services.now() - row.seen_at < LEASE
+    return row.seen_at is not None and services.now() - row.seen_at < services.lease
 
 
 def agent_state(services: Services, row: AgentRow, busy: int) -> AgentState:

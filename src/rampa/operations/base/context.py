@@ -19,15 +19,22 @@ def utc_now() -> dt.datetime:
     return dt.datetime.now(dt.UTC)
 
 
+LEASE = dt.timedelta(seconds=30)
+
+
 @dataclass(frozen=True)
 class Services:
-    """One a process. `master_key`: one of 32 bytes, or several, the one that seals first."""
+    """One a process. `master_key`: one of 32 bytes, or several, the one that seals first.
+
+    `lease` is how long an agent may be silent before its run is given to another.
+    """
 
     db: Database
     store: ContentStore
     master_key: Masters
     now: Callable[[], dt.datetime] = utc_now
     random: Random = RANDOM
+    lease: dt.timedelta = LEASE
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,6 @@ from rampa.core.run.abilities import Abilities, WantedAbilities, lacks, nearest_
 from rampa.core.run.causes import cause_of
 from rampa.core.run.life import RunEvent, RunState, StepState
 from rampa.db import AgentRow, BuildOriginRow, BuildRow, LogKindRow, RunAttemptRow, RunRow, RunStepRow, queue
-from rampa.operations.agents.agents import LEASE
 from rampa.operations.base import Services, UnitOfWork, begin, transition
 from rampa.operations.runs.logs import say
 from rampa.operations.signing.unlock import locked_for
@@ -66,7 +65,7 @@ def assign(services: Services) -> int:
 
 
 def _there(uow: UnitOfWork) -> list[tuple[AgentRow, Abilities]]:
-    since = uow.now - LEASE
+    since = uow.now - uow.services.lease
     rows = uow.session.scalars(
         select(AgentRow).where(AgentRow.seen_at > since, AgentRow.stopped.is_(False)).order_by(AgentRow.name)
     )
@@ -136,7 +135,7 @@ def _give(uow: UnitOfWork, run: RunRow, agent: AgentRow) -> None:
 def look_for_lost(services: Services) -> int:
     """Runs whose agent fell silent, or was started again, wait again or fail. Returns how many."""
     with begin(services) as uow:
-        since = services.now() - LEASE
+        since = services.now() - services.lease
         held = uow.session.scalars(
             select(RunRow).where(RunRow.state.in_(life.HELD)).order_by(RunRow.id).with_for_update(of=RunRow)
         )
