@@ -15,8 +15,8 @@ from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.settings import UID, AgentSettings, abilities
 from rampa.agent.toolchains import find_toolchains
 from rampa.agent.work_folder import end_leftovers, finish_folder, make_folder, tidy
-from rampa.core.errors import Invalid
 from rampa.schema.agents import Work
+from tests.refusals import refuses
 
 ROOMY = Limits(20)
 
@@ -127,7 +127,7 @@ def test_toolchains_are_asked(tmp_path: Path) -> None:
     )
     assert find_toolchains([chain(tmp_path, 'name = "lantern"\ncommand = ["no-such"]\n')]) == []
     for wrong in ("name = 3\n", 'name = "x"\n', 'name = "x"\ncommand = ["y"]\ncolour = 1\n', "["):
-        with pytest.raises(Invalid, match="description"):
+        with refuses("toolchain.file", "description"):
             find_toolchains([chain(tmp_path, wrong)])
 
 

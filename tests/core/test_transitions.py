@@ -11,12 +11,12 @@ from rampa.core.agent import life as agent
 from rampa.core.agent.life import AgentEvent, AgentState, possible_events, state_of
 from rampa.core.build import life as build
 from rampa.core.content.patch import life as difference
-from rampa.core.errors import Conflict, Refused
 from rampa.core.placement import life as placement
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance, possible, words
 from rampa.core.version.code import next_code
+from tests.refusals import refuses
 
 EXPECTED = {
     build: {
@@ -61,7 +61,7 @@ def test_every_step(machine: ModuleType) -> None:
     for state, event in itertools.product(states, events):
         after = EXPECTED[machine].get((state.value, event.value))
         if after is None:
-            with pytest.raises(Conflict, match=f"it is {words(state)}: {words(event)} is not possible now"):
+            with refuses("state.conflict", f"it is {words(state)}: {words(event)} is not possible now"):
                 advance(machine.TRANSITIONS, state, event, "it")
         else:
             assert advance(machine.TRANSITIONS, state, event, "it") == after
@@ -69,7 +69,7 @@ def test_every_step(machine: ModuleType) -> None:
 
 
 def test_a_conflict_says_what_is_possible_instead() -> None:
-    with pytest.raises(Conflict) as caught:
+    with refuses("state.conflict") as caught:
         advance(run.TRANSITIONS, run.RunState.STOPPING, run.RunEvent.TAKE, "run 3")
     assert caught.value.hint == "From here it can: stop, lose, finish, fail."
 
@@ -96,5 +96,5 @@ def test_how_an_agent_stands(facts: dict[str, bool], state: str, events: set[str
 def test_version_codes_rise_to_the_limit() -> None:
     assert next_code(None, 10) == 1
     assert next_code(9, 10) == 10
-    with pytest.raises(Refused, match="above this platform's limit"):
+    with refuses("version.exhausted", "above this platform's limit"):
         next_code(10, 10)

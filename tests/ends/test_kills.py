@@ -26,6 +26,7 @@ from rampa.local.postgres import private_server
 from rampa.local.service import stop
 from rampa.system import CLOCK
 from tests.conftest import Live, start_live
+from tests.refusals import refuses
 from tests.samples import add_key, build, change_folder, import_title, make_folder, noise
 
 BIG = 40_000_000
@@ -223,9 +224,7 @@ def test_a_token_that_expires_in_an_upload_keeps_what_arrived(live: Live, ready:
             with psycopg.connect(live.url.replace("+psycopg", ""), autocommit=True) as connection:
                 connection.execute("update token set expires_at = now() - interval '1 hour'")
 
-    from rampa.core.errors import Denied
-
-    with pytest.raises(Denied, match="expired") as caught:
+    with refuses("token.expired", "expired") as caught:
         make_build(ready, "peatlight", "linux-release", source, state=tmp_path / "state", on=expire)
     assert "rampa sign-in" in caught.value.hint
     with live.client() as again:

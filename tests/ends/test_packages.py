@@ -15,12 +15,12 @@ from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
-from rampa.core.errors import Conflict
 from rampa.schema.builds.builds import NewBuild
 from rampa.schema.runs import NewRuns, Run
 from rampa.schema.signing.identities import UnlockIn
 from rampa.schema.sources import SourceIn, StepVariablesIn
 from tests.ends.machines import ENDED, Machines, until
+from tests.refusals import refuses
 from tests.samples import add_key
 from tests.service.test_signing import new_key
 
@@ -90,7 +90,7 @@ def test_symbols_go_apart_by_build_id_and_bytes_repeat(ready: Client, tmp_path: 
     assert again.state == "done", again.cause
     assert "The same bytes as " + build.name in b"".join(ready.runs.log_text(TITLE, again.number)).decode()
     opened = ready.builds.open(TITLE, NewBuild(profile="linux-testing"))
-    with pytest.raises(Conflict, match="has no bundle to compare with"):
+    with refuses("build.no-bundle", "has no bundle to compare with"):
         ready.runs.start(TITLE, NewRuns(reproduces=opened.number))
     assert build.version_code + 2 == next(n.code for n in ready.versions.next(TITLE) if n.profile == "linux-release")
 

@@ -6,10 +6,7 @@ import signal
 import threading
 from pathlib import Path
 
-import pytest
-
 from rampa.client.devices.delivery import HttpDelivery
-from rampa.core.errors import Conflict, Damaged, NotFound
 from rampa.core.install.install import Installation
 from rampa.local.backup import back_up, restore
 from rampa.local.postgres import free_port, private_server
@@ -18,6 +15,7 @@ from rampa.schema.store import CollectIn
 from rampa.store.folder import FolderStore
 from rampa.system import CLOCK
 from tests.conftest import Live
+from tests.refusals import refuses
 from tests.samples import add_key, build, import_title, make_folder, noise
 
 
@@ -38,7 +36,7 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
     assert again["packs"]["copied"] < again["packs"]["files"]  # type: ignore[index]
     data = tmp_path / "restored"
     restore(tmp_path / "backup", data, live.folder.master_key)
-    with pytest.raises(Conflict, match="not empty"):
+    with refuses("restore.folder", "not empty"):
         restore(tmp_path / "backup", data, live.folder.master_key)
     postgres = private_server(data / "postgres")
     server = postgres.start()
@@ -62,12 +60,12 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
 
 
 def test_what_is_no_backup_is_refused(tmp_path: Path) -> None:
-    with pytest.raises(NotFound, match="no whole backup"):
+    with refuses("backup.missing", "no whole backup"):
         restore(tmp_path, tmp_path / "new", tmp_path / "key")
     (tmp_path / "backup.json").write_text("{}")
     (tmp_path / "key").write_text("00" * 32)
     bad = tmp_path / "packs/ab" / ("ab" * 32 + ".pack")
     bad.parent.mkdir(parents=True)
     bad.write_bytes(b"not what its name says")
-    with pytest.raises(Damaged, match="not what its name says"):
+    with refuses("backup.damaged", "not what its name says"):
         restore(tmp_path, tmp_path / "new", tmp_path / "key")

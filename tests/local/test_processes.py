@@ -13,10 +13,10 @@ from pathlib import Path
 
 import pytest
 
-from rampa.core.errors import Unavailable
 from rampa.local import postgres as postgres_module
 from rampa.local.postgres import FAST_FOR_TESTS, find_programs, private_server
 from rampa.local.service import ServiceFolder, stop
+from tests.refusals import refuses
 
 PARENT = """
 import sys, time
@@ -62,7 +62,7 @@ def test_a_missing_postgres_says_what_to_install(monkeypatch: pytest.MonkeyPatch
     monkeypatch.setenv("PATH", str(tmp_path))
     monkeypatch.delenv("PGBIN", raising=False)
     monkeypatch.setattr(postgres_module, "Path", lambda *_: tmp_path)
-    with pytest.raises(Unavailable, match="not installed") as caught:
+    with refuses("postgres.missing", "not installed") as caught:
         find_programs()
     assert "apt-get install postgresql" in caught.value.hint
 

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import pytest
-
-from rampa.core.errors import Denied
 from rampa.operations.people import people
 from rampa.schema.common import Role
 from rampa.service.wiring import make_app
 from tests.conftest import OWNER, World
+from tests.refusals import refuses
 
 EVERYBODY, ALL, INSTALL, MAKE = "oeatvr", "oeatv", "oet", "oea"
 ENGINEER, OWN = "oe", "o"
@@ -259,7 +257,7 @@ def test_guessing_is_slowed_down(world: World) -> None:
 
 
 def test_an_expired_token_says_so(world: World) -> None:
-    with pytest.raises(Denied, match="expired"):
+    with refuses("token.expired", "expired"):
         people.find_token(world.services, world.token(days=1)) and people.find_token(
             type(world.services)(world.services.db, world.services.store, world.services.master_key, _in_two_days),
             world.token(days=1),

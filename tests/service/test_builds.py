@@ -19,11 +19,12 @@ from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack.pack import PackWriter, compress
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
-from rampa.core.errors import Conflict, Damaged, Invalid, NotFound, RampaError, Unavailable
+from rampa.core.errors import Damaged, Invalid, RampaError
 from rampa.core.signing import statement
 from rampa.schema.builds import builds as wire
 from rampa.store.folder import FolderStore
 from tests.conftest import World
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
 
@@ -127,7 +128,7 @@ def test_the_same_key_opens_one_build(ready: Client) -> None:
     asked = wire.NewBuild(profile="linux-release")
     one = ready.builds.open("peatlight", asked, "key-12345678")
     assert ready.builds.open("peatlight", asked, "key-12345678").number == one.number
-    with pytest.raises(Invalid, match="was used for another call"):
+    with refuses("idempotency.reused", "was used for another call"):
         ready.builds.open("peatlight", wire.NewBuild(profile="windows-release"), "key-12345678")
     with ThreadPoolExecutor(6) as threads:
         same = set(threads.map(lambda _: ready.builds.open("peatlight", asked, "key-abcdefgh").number, range(6)))
@@ -140,7 +141,7 @@ def test_an_abandoned_code_is_burned(ready: Client) -> None:
     assert ready.builds.abandon("peatlight", 1).state == "abandoned"
     assert ready.builds.abandon("peatlight", 1).state == "abandoned"
     assert ready.builds.open("peatlight", asked).version_code == 2
-    with pytest.raises(Conflict, match="nothing can be sent"):
+    with refuses("build.closed", "nothing can be sent"):
         ready.builds.put_pack("peatlight", 1, b"x")
 
 
@@ -162,7 +163,7 @@ def test_a_pack_that_lies_is_refused_and_leaves_nothing(ready: Client, tmp_path:
         with pytest.raises((Damaged, Invalid)):
             ready.builds.put_pack("peatlight", 1, bad)
     path = f"/api/v1/titles/peatlight/builds/1/packs/{'a' * 64}"
-    with pytest.raises(Damaged, match="not the one that was announced"):
+    with refuses("pack.damaged", "not the one that was announced"):
         ready.connection.request("PUT", path, content=pack_of(b"fog"))
     assert [p for p in (tmp_path / "store").rglob("*") if p.is_file()] == []
     assert ready.builds.missing("peatlight", 1, ["0" * 64]) == ["0" * 64]
@@ -216,7 +217,7 @@ def test_what_a_maker_claims_is_checked(ready: Client) -> None:
     ready.builds.complete("peatlight", 1, complete([good]))
     again = ready.builds.complete("peatlight", 1, complete([good]))
     assert again.state == "ready"
-    with pytest.raises(Conflict):
+    with refuses("build.closed"):
         ready.builds.complete("peatlight", 1, complete([entry(blake3(b"fog").digest(), b"fog")]))
 
 
@@ -228,7 +229,7 @@ def test_a_full_store_says_so_and_keeps_nothing_half(
         patch.setattr(
             "rampa.store.folder.os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device"))
         )
-        with pytest.raises(Unavailable, match="content store is full"):
+        with refuses("store.full", "content store is full"):
             build(ready, folder, tmp_path / "state")
     assert [p for p in (tmp_path / "store").rglob("*") if p.is_file()] == []
     made = build(ready, folder, tmp_path / "state")
@@ -243,14 +244,14 @@ def test_a_sweep_removes_what_a_kill_left(tmp_path: Path) -> None:
 
 
 def test_unknown_things_are_said_with_what_there_is(ready: Client, folder: Path, tmp_path: Path) -> None:
-    with pytest.raises(NotFound, match="no title 'fog'") as caught:
+    with refuses("title.unknown", "no title 'fog'") as caught:
         ready.titles.get("fog")
     assert "peatlight" in caught.value.hint
-    with pytest.raises(NotFound, match="no profile 'mac'"):
+    with refuses("profile.unknown", "no profile 'mac'"):
         build(ready, folder, tmp_path, profile="mac")
-    with pytest.raises(NotFound, match="no build peatlight#9"):
+    with refuses("build.unknown", "no build peatlight#9"):
         ready.builds.get("peatlight", 9)
-    with pytest.raises(Invalid, match="SemVer"):
+    with refuses("version.name", "SemVer"):
         build(ready, folder, tmp_path, version_name="one")
 
 
@@ -263,7 +264,7 @@ def test_lists_filter_sort_and_page(ready: Client) -> None:
     assert [b.number for b in ready.builds.all("peatlight", search="night 4")] == [5]
     assert [b.number for b in ready.builds.all("peatlight", search="100%_")] == []
     assert len(list(ready.builds.all("peatlight", sort="size", limit=3))) == 7
-    with pytest.raises(Invalid, match="cursor"):
+    with refuses("cursor.invalid", "cursor"):
         list(ready.builds.all("peatlight", cursor="bm9uc2Vuc2U="))
 
 
@@ -282,13 +283,13 @@ def test_notes_change_under_an_etag(world: World, ready: Client) -> None:
 def test_documents_move_by_revisions(ready: Client) -> None:
     newer = DOCUMENT.replace("1.4.0", "1.5.0")
     assert ready.titles.revise("peatlight", newer, "thaw", 1).version_name == "1.5.0"
-    with pytest.raises(Conflict, match="at revision 2 now"):
+    with refuses("revision.moved", "at revision 2 now"):
         ready.titles.revise("peatlight", DOCUMENT, "late", 1)
     assert ready.titles.revise("peatlight", newer, "again", 2).revision == 2
     assert ready.titles.revision("peatlight", 1).document == DOCUMENT
-    with pytest.raises(Conflict, match="belongs to the title peatlight"):
+    with refuses("title.exists", "belongs to the title peatlight"):
         ready.titles.add(DOCUMENT)
-    with pytest.raises(Invalid, match="2 problems"):
+    with refuses("document.invalid", "2 problems"):
         ready.titles.add(DOCUMENT.replace('"linux"', '"linus"'))
 
 

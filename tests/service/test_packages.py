@@ -13,13 +13,14 @@ from rampa.client.builds.parts import BuildParts
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
-from rampa.core.errors import Conflict, Invalid, NotFound, RampaError, Refused
+from rampa.core.errors import Invalid, NotFound
 from rampa.core.signing import grant as grants
 from rampa.core.signing import provenance
 from rampa.schema.builds.builds import NewBuild, SignaturesOut, ToSignIn
 from rampa.schema.devices import NewDevice
 from rampa.schema.signing.grants import NewGrant
 from tests.packages import aab_files, apk_files, ipa_files, lay_out
+from tests.refusals import refuses
 from tests.samples import add_key, build, import_title
 
 DOCUMENT = """\
@@ -100,7 +101,7 @@ def test_an_apk_is_stamped_signed_and_read_back(ready: Client, tmp_path: Path) -
     (use,) = ready.events.all(act="key.use")
     assert use.detail["scheme"] == "v2,v3"
     assert len(use.detail["content_sha256"]) == 64
-    with pytest.raises(NotFound, match="carries its signature inside"):
+    with refuses("bundle.unsigned", "carries its signature inside"):
         ready.builds.signature("peatlight", 1)
 
 
@@ -114,12 +115,12 @@ def test_an_aab_is_signed_by_v1(ready: Client, tmp_path: Path) -> None:
 
 def test_what_a_storefront_would_refuse_is_no_build(ready: Client, tmp_path: Path) -> None:
     uneven = {**apk_files(), "lib/arm64-v8a/libfog.so": apk_files()["lib/arm64-v8a/libpeatlight.so"]}
-    with pytest.raises(Refused, match=r"x86_64 lacks libfog.so, which arm64 has"):
+    with refuses("bundle.library-missing", r"x86_64 lacks libfog.so, which arm64 has"):
         made(ready, tmp_path, "phone", uneven)
     other = {
         k: v.replace(b"example.quillback.peatlight", b"example.quillback.peatlamps") for k, v in apk_files().items()
     }
-    with pytest.raises(Refused, match=r"identifier is example.quillback.peatlamps, and should be"):
+    with refuses("bundle.identifier", r"identifier is example.quillback.peatlamps, and should be"):
         made(ready, tmp_path, "phone", other)
 
 
@@ -138,7 +139,7 @@ def device(client: Client, name: str) -> None:
 
 
 def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> None:
-    with pytest.raises(Conflict, match="no device is registered for iOS"):
+    with refuses("grant.devices", "no device is registered for iOS"):
         ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
     device(ready, "moss-handset")
     first = ready.signing.make_grant("peatlight", NewGrant(profile="handset", days=30))
@@ -150,7 +151,7 @@ def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> 
     device(ready, "loft-tablet")
     assert [(b.build, b.devices) for b in ready.signing.grants("peatlight").behind] == [(1, ["loft-tablet"])]
     read = grants.read(ready.signing.grant_of("peatlight", 1))
-    with pytest.raises(Refused, match="does not list loft-tablet"):
+    with refuses("grant.device", "does not list loft-tablet"):
         grants.must_allow(read, "loft-tablet", read.identifier, done.bundle.fingerprint, dt.datetime.now(dt.UTC))
     ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
     signed = ready.signing.re_sign("peatlight", 1)
@@ -160,16 +161,16 @@ def test_a_grant_and_a_device_that_came_later(ready: Client, tmp_path: Path) -> 
     assert done.bundle
     assert (after.grant, after.bundle.sha256) == (2, done.bundle.sha256), "nothing was rebuilt"
     assert ready.signing.grants("peatlight").behind == []
-    with pytest.raises(Conflict, match="runs test builds on any device"):
+    with refuses("grant.unneeded", "runs test builds on any device"):
         ready.signing.make_grant("peatlight", NewGrant(profile="phone"))
-    with pytest.raises(NotFound, match="no device 'kiln'"):
+    with refuses("device.unknown", "no device 'kiln'"):
         ready.signing.make_grant("peatlight", NewGrant(profile="handset", devices=["kiln"]))
 
 
 def test_links_do_not_go_into_packages(ready: Client, tmp_path: Path) -> None:
     folder = lay_out(tmp_path / "linked", apk_files())
     (folder / "assets/again").symlink_to("maps")
-    with pytest.raises(Refused, match="holds no links"):
+    with refuses("bundle.link", "holds no links"):
         build(ready, folder, tmp_path / "state", "phone")
 
 
@@ -183,7 +184,7 @@ def test_re_signing_with_the_same_grant_says_what_to_do(ready: Client, tmp_path:
     ready.signing.make_grant("peatlight", NewGrant(profile="handset"))
     made(ready, tmp_path, "handset", ipa_files())
     device(ready, "loft-tablet")
-    with pytest.raises(Conflict, match="is the newest, and does not list loft-tablet"):
+    with refuses("grant.same", "is the newest, and does not list loft-tablet"):
         ready.signing.re_sign("peatlight", 1)
 
 
@@ -192,7 +193,7 @@ def test_nothing_but_signature_files_is_signed_for_a_maker(ready: Client) -> Non
     opened = ready.builds.open("peatlight", NewBuild(profile="store"))
     for content in (b'{"kind":"rampa-grant-1"}', b"rampa restore drill\n"):
         asked = ToSignIn(jar=base64.b64encode(content).decode())
-        with pytest.raises(Invalid, match="not a JAR's signature file"):
+        with refuses("signing.jar", "not a JAR's signature file"):
             ready.builds.sign_parts("peatlight", opened.number, asked)
     assert not list(ready.events.all(act="key.use"))
 
@@ -213,6 +214,6 @@ def test_a_package_whose_signature_does_not_hold_is_no_build(
         return about
 
     monkeypatch.setattr(BuildParts, "sign_inside", spoiled)
-    with pytest.raises(RampaError, match="signature does not hold: v2: the content was changed after signing"):
+    with refuses("bundle.signature", "signature does not hold: v2: the content was changed after signing"):
         made(ready, tmp_path, "phone", apk_files())
     assert ready.builds.get("peatlight", 1).state == "open"

@@ -9,12 +9,13 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery
-from rampa.core.errors import Conflict, Denied, NotFound, Refused
+from rampa.core.errors import Conflict
 from rampa.core.install.install import Installation
 from rampa.schema.common import Role
 from rampa.schema.devices import DeviceReport, NewDevice
 from rampa.system import CLOCK
 from tests.conftest import World
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
 
@@ -83,11 +84,11 @@ def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
     assert placed.channels.offer("peatlight", "studio", "linux").build == 2
     done = placed.channels.withdraw("peatlight", "studio", 2)
     assert done.state == "withdrawn"
-    with pytest.raises(NotFound, match="nothing is live"):
+    with refuses("offer.none", "nothing is live"):
         placed.channels.offer("peatlight", "studio", "linux")
-    with pytest.raises(Conflict, match="is withdrawn"):
+    with refuses("state.conflict", "is withdrawn"):
         placed.channels.withdraw("peatlight", "studio", 2)
-    with pytest.raises(Refused, match="not above 2"):
+    with refuses("placement.blocked", "not above 2"):
         place(placed, 1)
     assert place(placed, 2).state == "live", "a build can come back after a withdrawal"
 
@@ -97,11 +98,11 @@ def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:
     seen = placed.channels.preview("peatlight", "studio", 3)
     assert not seen.possible
     assert [f.code for f in seen.findings] == ["bundle.unsigned"]
-    with pytest.raises(Refused, match="the bundle is not signed"):
+    with refuses("placement.blocked", "the bundle is not signed"):
         place(placed, 3)
-    with pytest.raises(Refused, match="closed"):
+    with refuses("placement.blocked", "closed"):
         place(placed, 2, "public")
-    with pytest.raises(Refused, match="live on studio already"):
+    with refuses("placement.blocked", "live on studio already"):
         place(placed, 1)
 
 
@@ -112,7 +113,7 @@ def test_overlapping_depots_block_and_are_not_priced(client: Client, folder: Pat
     seen = client.channels.preview("peatlight", "studio", 1)
     assert {f.code for f in seen.findings} == {"depot.overlap", "signing.not-backed-up"}
     assert seen.fresh is None
-    with pytest.raises(Refused, match="both deliver locale/en"):
+    with refuses("placement.blocked", "both deliver locale/en"):
         place(client, 1)
 
 
@@ -126,7 +127,7 @@ def test_an_open_build_is_not_placed(placed: Client) -> None:
 def test_what_was_not_seen_is_not_placed(placed: Client) -> None:
     old = placed.channels.preview("peatlight", "studio", 2).etag
     placed.channels.withdraw("peatlight", "studio", 1)
-    with pytest.raises(Conflict, match="changed meanwhile"):
+    with refuses("channel.moved", "changed meanwhile"):
         placed.channels.place("peatlight", "studio", 2, old)
 
 
@@ -149,7 +150,7 @@ def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> Non
     with world.client(Role.TESTER) as tester:
         channel = tester.channels.get("peatlight", "studio")
         assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not place builds.")]
-        with pytest.raises(Denied, match="a tester may not"):
+        with refuses("role.denied", "a tester may not"):
             tester.channels.place("peatlight", "studio", 2, "0")
 
 
@@ -175,9 +176,9 @@ def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: P
 def test_devices_are_registered_once_and_forgotten(placed: Client) -> None:
     asked = NewDevice(name="desk", platform="linux", channel="studio")
     placed.devices.register("peatlight", asked)
-    with pytest.raises(Conflict, match="has a device 'desk' already"):
+    with refuses("device.exists", "has a device 'desk' already"):
         placed.devices.register("peatlight", asked)
-    with pytest.raises(NotFound, match="no channel 'none'"):
+    with refuses("channel.unknown", "no channel 'none'"):
         placed.devices.register("peatlight", NewDevice(name="other", platform="linux", channel="none"))
     placed.devices.remove("peatlight", "desk")
     assert placed.devices.all("peatlight") == []

@@ -10,11 +10,12 @@ from demo.peatlight.content import icon, png
 from demo.peatlight.documents import EVERYWHERE, FIRST, hurried
 
 from rampa.client import Client
-from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.errors import NotFound
 from rampa.schema.common import Role
 from rampa.schema.profiles.pictures import FolderIn, ProposalOut, SeenIn
 from rampa.schema.profiles.profiles import EditWire
 from tests.conftest import World
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, import_title, make_folder
 
 TITLE = "peatlight"
@@ -46,7 +47,7 @@ def test_a_profile_is_resolved_with_origins_and_findings(revised: Client) -> Non
     assert EVERYWHERE.split("\n")[minimum.origin.line - 1].startswith("system.minimum")
     before = revised.profiles.resolved(TITLE, "visor-release", 2)
     assert {f.code for f in before.findings} >= {"code.graphics-not-set", "system.minimum-level"}
-    with pytest.raises(NotFound, match="no profile 'visor'"):
+    with refuses("profile.unknown", "no profile 'visor'"):
         revised.profiles.resolved(TITLE, "visor")
 
 
@@ -85,7 +86,7 @@ def test_profiles_revisions_and_builds_are_compared(client: Client, tmp_path: Pa
 def test_no_build_starts_with_a_blocker(revised: Client, tmp_path: Path) -> None:
     revised.titles.revise(TITLE, hurried(), "Again.", 3)
     source = make_folder(tmp_path / "source", 1000)
-    with pytest.raises(Refused) as caught:
+    with refuses("profile.blocked") as caught:
         build(revised, source, tmp_path / "state", profile="windows-release")
     assert "Debug helpers: yes; players would get the debug helpers" in caught.value.message
     assert revised.titles.get(TITLE).revision == 4
@@ -96,7 +97,7 @@ def test_an_identity_that_there_is_none_of_stops_the_build_before_it_starts(clie
     (finding,) = [f for f in client.profiles.resolved(TITLE, "linux-release").findings if f.severity == "blocker"]
     assert finding.code == "signing.identity-unknown"
     assert "rampa key make quillback-2026" in finding.hint
-    with pytest.raises(Refused, match="quillback-2026, which there is none of"):
+    with refuses("profile.blocked", "quillback-2026, which there is none of"):
         build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
     assert client.titles.ramp(TITLE).rows[0].stops
     add_key(client)
@@ -126,7 +127,7 @@ def test_a_text_is_read_edited_and_its_problems_told(client: Client) -> None:
     wrong = client.profiles.read_text(DOCUMENT.replace('"linux"', '"linus"', 1))
     assert wrong.matrix is None
     assert [(p.line, p.key) for p in wrong.problems] == [(15, "profiles.linux-release.platform")]
-    with pytest.raises(Refused, match="not TOML"):
+    with refuses("edit.no-toml", "not TOML"):
         client.profiles.read_text("a = ", [edit])
 
 
@@ -134,7 +135,7 @@ def test_a_draft_is_kept_reviewed_and_becomes_a_revision(revised: Client) -> Non
     assert revised.titles.drafts(TITLE).draft is None
     text = EVERYWHERE.replace("display.touch_controls = true", "display.touch_controls = false")
     assert revised.titles.save_draft(TITLE, text, 3, 0).version == 1
-    with pytest.raises(Conflict, match="another window"):
+    with refuses("draft.moved", "another window"):
         revised.titles.save_draft(TITLE, "x", 3, 0)
     kept = revised.titles.drafts(TITLE).draft
     assert kept
@@ -167,7 +168,7 @@ def test_the_second_of_two_people_sees_both_changes(world: World, revised: Clien
         revised.titles.save_draft(TITLE, mine, 3, 0)
         assert [d.person for d in other.titles.drafts(TITLE).others] == ["Iida"]
         other.titles.revise(TITLE, theirs, "The next version.", 3)
-    with pytest.raises(Conflict, match="at revision 4 now, not 3"):
+    with refuses("revision.moved", "at revision 4 now, not 3"):
         revised.titles.revise(TITLE, mine, "Streamed.", 3)
     draft = revised.titles.drafts(TITLE).draft
     assert draft
@@ -207,7 +208,7 @@ def test_a_revision_says_what_it_changed(revised: Client) -> None:
 def test_a_document_that_a_repository_owns_changes_there(revised: Client) -> None:
     owned = revised.titles.set_owner(TITLE, "https://git.quillback.example/peatlight.git", "build/rampa.toml")
     assert owned.source_path == "build/rampa.toml"
-    with pytest.raises(Refused, match="lives in https://git"):
+    with refuses("document.owned", "lives in https://git"):
         revised.titles.revise(TITLE, FIRST, "Here.", 3)
     done = revised.titles.revise(TITLE, FIRST, "There.", 3, commit="0a1b2c3d")
     assert done.revision == 4
@@ -223,9 +224,9 @@ def test_picture_sets_and_proposals(client: Client, tmp_path: Path) -> None:
     assert base64.b64decode(made.sets[0].files[0].data)[:4] == b"\0\0\1\0"
     assert [r.code for r in made.sets[1].remarks] == ["pictures.icon-transparent"]
     (tmp_path / "no.png").write_text("fog")
-    with pytest.raises(Invalid, match="this is no picture"):
+    with refuses("picture.unknown", "this is no picture"):
         client.profiles.picture_sets(tmp_path / "no.png", "icon", [], "#1f1b18")
-    with pytest.raises(Invalid, match="no platform 'toaster'"):
+    with refuses("platform.unknown", "no platform 'toaster'"):
         client.profiles.picture_sets(tmp_path / "icon.png", "icon", ["toaster"], "#1f1b18")
     script = base64.b64encode(b"#!/bin/sh\n").decode()
     folder = FolderIn(name="bog", files=[SeenIn(path="bin/bog", size=10, head=script, executable=True)])
@@ -250,7 +251,7 @@ def test_compression_output_and_what_is_left_out_reach_the_build(client: Client,
     assert "locale/fi.json" not in {f.path for f in client.builds.left_out(TITLE, plain.build.number)}
     inside = text.replace('"../out"', '"../source/data"')
     client.titles.revise(TITLE, inside, "By mistake.", 1)
-    with pytest.raises(Refused, match="lies in the source folder"):
+    with refuses("output.inside", "lies in the source folder"):
         build(client, source, tmp_path / "state3", profile="linux-release")
 
 

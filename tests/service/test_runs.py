@@ -11,7 +11,7 @@ import httpx
 import pytest
 
 from rampa.client import Client
-from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as agents_wire
@@ -20,6 +20,7 @@ from rampa.schema.sources import BranchDefault, SourceIn, StepVariablesIn
 from tests.agents import TERMS, FakeAgent
 from tests.conftest import World
 from tests.gits import Repo, peatlight
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key
 
 TITLE = "peatlight"
@@ -206,7 +207,7 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
         lambda: client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease)),
         lambda: client.agents.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
     ):
-        with pytest.raises(Conflict, match="does not have that run"):
+        with refuses("lease.lost", "does not have that run"):
             late()
     other = FakeAgent(client, world.services, "loft-2", toolchains=[CHAIN])
     again = other.work()
@@ -226,7 +227,7 @@ def test_an_agent_that_was_started_anew_loses_at_once_what_it_had(
     again = FakeAgent(client, world.services, "kiln-1", toolchains=[CHAIN])
     assert assignment.look_for_lost(world.services) == 1
     assert again.work().attempt == 2
-    with pytest.raises(Conflict, match="another process runs as agent kiln-1"):
+    with refuses("agent.replaced", "another process runs as agent kiln-1"):
         agent.ask()
 
 
@@ -256,7 +257,7 @@ def test_cancelling(client: Client, repo: Repo, agent: FakeAgent) -> None:
     assert client.runs.get(TITLE, first).state == "cancelled"
     done = start(client)
     agent.end(agent.work())
-    with pytest.raises(Conflict, match="cancel is not possible now"):
+    with refuses("state.conflict", "cancel is not possible now"):
         client.runs.cancel(TITLE, done[0])
 
 
@@ -272,7 +273,7 @@ def test_a_run_cancelled_before_its_agent_had_it_ends_by_itself(
 
 def test_a_failure_has_its_cause_and_can_be_started_again(client: Client, repo: Repo, agent: FakeAgent) -> None:
     start(client)
-    with pytest.raises(Conflict, match="is waiting"):
+    with refuses("run.open", "is waiting"):
         client.runs.repeat(TITLE, 1)
     work = agent.work()
     agent.step(work, 0, "working")
@@ -294,7 +295,7 @@ def test_an_agent_may_not_claim_a_build_that_is_not_the_runs(
     build = agent.build(first, repo.root, tmp_path / "s")
     agent.end(first, build=build.number)
     second = agent.work()
-    with pytest.raises(Conflict, match="is not a finished build of this run"):
+    with refuses("build.other", "is not a finished build of this run"):
         client.agents.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
 
 
@@ -308,7 +309,7 @@ def test_a_log_is_kept_once_searched_folded_and_streamed(
         work, "src/fog.c:7:31: error: 'lanterns' undeclared", "src/fog.c:9:1: error: 'owls' undeclared", level="error"
     )
     client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
-    with pytest.raises(Conflict, match="batch 3 of the log is missing"):
+    with refuses("log.gap", "batch 3 of the log is missing"):
         client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
     run = client.runs.get(TITLE, 1)
     assert (run.log_lines, run.errors, run.first_error) == (3003, 2, 3002)
@@ -330,7 +331,7 @@ def test_what_agents_say_of_several_lines_stays_readable(client: Client, repo: R
     start(client)
     work = agent.work()
     two = agents_wire.LogIn.model_construct(batch=1, lines=[(0, 0, "", "one\ntwo")])
-    with pytest.raises(Invalid):
+    with refuses("request.invalid"):
         client.agents.send_log(agent.name, work.lease, two)
     agent.end(work, "failed", code="step.failed", step="check", detail="two files:\n  a: bad\tname\r\n  b")
     lines = [row[3] for row in client.runs.log(TITLE, 1).rows]
@@ -401,7 +402,7 @@ def test_two_builds_side_by_side_and_retention(
     policy = RetentionPolicy(keep_newest=1, keep_days=0)
     seen = client.builds.set_retention(TITLE, policy)
     assert ([b.number for b in seen.removes], [(k.number, k.why) for k in seen.keeps]) == ([2], [(1, "it is pinned")])
-    with pytest.raises(Conflict, match="other builds would go now"):
+    with refuses("retention.moved", "other builds would go now"):
         client.builds.apply_retention(TITLE, [1, 2])
     client.builds.apply_retention(TITLE, [2])
     assert client.builds.get(TITLE, 2).state == "removed"
@@ -413,5 +414,5 @@ def test_two_builds_side_by_side_and_retention(
     for n in (1, 3):
         assert client.builds.files(TITLE, n) == before[n]
         client.builds.save_bundle(TITLE, n, tmp_path / f"{n}.zip")
-    with pytest.raises(NotFound, match="is removed"):
+    with refuses("build.not-ready", "is removed"):
         client.builds.files(TITLE, 2)

@@ -7,11 +7,8 @@ import datetime as dt
 from dataclasses import replace
 from pathlib import Path
 
-import pytest
-
 from rampa.client import Client
 from rampa.client.signing.drill import restore_drill
-from rampa.core.errors import Conflict, Damaged, Denied, Invalid, NotFound, Refused
 from rampa.core.signing import identity
 from rampa.db.signing import find_key
 from rampa.operations.base.unit_of_work import begin
@@ -21,6 +18,7 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.schema.signing.identities import NewKey, UnlockIn
 from tests.conftest import OWNER, World
+from tests.refusals import refuses
 from tests.samples import add_key, build, import_title, make_folder
 
 NOW = dt.datetime.now(dt.UTC)
@@ -49,23 +47,23 @@ def test_an_identity_is_shown_without_its_key(world: World, client: Client) -> N
 
 
 def test_what_is_wrong_with_a_key_is_said(client: Client) -> None:
-    with pytest.raises(Invalid, match="password does not open"):
+    with refuses("key.wrong-password", "password does not open"):
         client.signing.add(new_key(password="another one"))
-    with pytest.raises(Invalid, match="not a PKCS#12"):
+    with refuses("key.pkcs12", "not a PKCS#12"):
         client.signing.add(NewKey(name="k", pkcs12="AAAA", password="a password"))
     client.signing.add(new_key())
-    with pytest.raises(Conflict, match="signing identity 'quillback-2026' already"):
+    with refuses("key.exists", "signing identity 'quillback-2026' already"):
         client.signing.add(new_key())
-    with pytest.raises(NotFound, match="no signing identity 'none'"):
+    with refuses("key.unknown", "no signing identity 'none'"):
         client.signing.get("none")
 
 
 def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> None:
-    with pytest.raises(Invalid, match="certificate expired on"):
+    with refuses("key.expired", "certificate expired on"):
         client.signing.add(new_key(made_at=NOW - dt.timedelta(days=800), years=1))
     client.signing.add(new_key(made_at=NOW - dt.timedelta(days=364), years=1))
     later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
-    with begin(later) as uow, pytest.raises(Invalid, match="expired on"):
+    with begin(later) as uow, refuses("key.expired", "expired on"):
         identities.open_identity(uow, find_key(uow.session, "quillback-2026"))
 
 
@@ -75,7 +73,7 @@ def test_another_master_key_opens_nothing(world: World, client: Client) -> None:
     with begin(world.services) as uow:
         row = find_key(uow.session, "quillback-2026")
         assert identities.open_identity(uow, row).fingerprint == row.fingerprint
-        with pytest.raises(Damaged, match="master key does not open"):
+        with refuses("vault.key", "master key does not open"):
             identities.open_identity(replace(uow, services=other), row)
 
 
@@ -87,15 +85,15 @@ def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client:
     locked(client)
     import_title(client)
     source = make_folder(tmp_path / "source", 1000)
-    with pytest.raises(Refused, match="quillback-2026 is locked") as error:
+    with refuses("key.locked", "quillback-2026 is locked") as error:
         build(client, source, tmp_path / "state")
     assert "rampa key unlock quillback-2026" in error.value.hint
-    with pytest.raises(Invalid, match="does not unlock"):
+    with refuses("key.wrong-passphrase", "does not unlock"):
         client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1908"))
     assert client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5)).unlocked_until
     assert build(client, source, tmp_path / "state").build.signed
     assert client.signing.lock("quillback-2026").unlocked_until is None
-    with pytest.raises(Refused, match="is locked"):
+    with refuses("key.locked", "is locked"):
         build(client, source, tmp_path / "state")
     client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5))
     later = replace(world.services, now=lambda: dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6))
@@ -118,9 +116,9 @@ def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
     assert "Not backed up" in client.signing.get("quillback-2026").warnings[0]
     export = client.signing.export("quillback-2026", "a new password")
     assert "Not backed up" in client.signing.get("quillback-2026").warnings[0], "an export alone is no backup"
-    with pytest.raises(Invalid, match="password does not open"):
+    with refuses("key.wrong-password", "password does not open"):
         restore_drill(client, "quillback-2026", export, "a password")
-    with pytest.raises(Damaged, match="export is of another signing identity"):
+    with refuses("drill.other", "export is of another signing identity"):
         restore_drill(client, "quillback-2026", client.signing.export("other", "a new password"), "a new password")
     key = restore_drill(client, "quillback-2026", export, "a new password")
     assert (key.backed_by, key.warnings) == ("Iida", [])
@@ -130,11 +128,11 @@ def test_an_identity_is_unbacked_until_the_drill_passed(client: Client) -> None:
 def test_only_the_owner_moves_identities(world: World, client: Client) -> None:
     client.signing.add(new_key())
     with world.client(Role.ENGINEER) as engineer:
-        with pytest.raises(Denied):
+        with refuses("role.denied"):
             engineer.signing.export("quillback-2026", "a new password")
-        with pytest.raises(Denied):
+        with refuses("role.denied"):
             engineer.signing.hand_over("quillback-2026", "other")
-        with pytest.raises(Denied):
+        with refuses("role.denied"):
             engineer.signing.change_master_key()
 
 
@@ -179,7 +177,7 @@ def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:
 def test_people_are_added_once(client: Client) -> None:
     asked = NewPerson(name="Oskari", email="oskari@quillback.example", role=Role.ENGINEER, password="a long password")
     client.people.add(asked)
-    with pytest.raises(Conflict, match="is taken"):
+    with refuses("person.exists", "is taken"):
         client.people.add(asked.model_copy(update={"email": "OSKARI@quillback.example"}))
     assert [p.name for p in client.people.all()] == ["Iida", "Oskari"]
 
@@ -193,10 +191,10 @@ def test_tokens_are_listed_and_revoked(world: World, client: Client) -> None:
     assert not any(hasattr(t, "secret") for t in listed)
     client.people.revoke_token(made.id)
     assert people.find_token(world.services, made.secret) is None
-    with pytest.raises(NotFound):
+    with refuses("token.unknown"):
         client.people.revoke_token(made.id)
     with world.client(Role.VIEWER) as viewer:
-        with pytest.raises(NotFound, match="no such token of yours"):
+        with refuses("token.unknown", "no such token of yours"):
             viewer.people.revoke_token(listed[0].id)
 
 
@@ -204,7 +202,7 @@ def test_a_new_password_ends_what_the_old_one_opened(world: World) -> None:
     token = world.token()
     fresh = people.new_password(world.services, OWNER)
     assert people.find_token(world.services, token) is None
-    with pytest.raises(Denied):
+    with refuses("sign-in.denied"):
         people.sign_in(world.services, OWNER, world.owner_password)
     assert people.sign_in(world.services, OWNER, fresh)
     assert people.first_start(world.services, "Other", "Other", "o@x") is None, "a service has one first start"

@@ -12,7 +12,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.sources.folders import bring_folder, upload_folder
-from rampa.core.errors import Conflict, Denied, Invalid, NotFound, Refused
+from rampa.core.errors import Invalid
 from rampa.core.run.triggers import call_signature, secret_bytes
 from rampa.operations.runs import triggers
 from rampa.operations.sources import repository
@@ -20,6 +20,7 @@ from rampa.schema import sources as wire
 from rampa.schema.common import Role
 from tests.conftest import World
 from tests.gits import Repo, peatlight
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, import_title
 
 TITLE = "peatlight"
@@ -76,7 +77,7 @@ def test_a_repository_is_looked_at_before_there_is_a_title(client: Client, tmp_p
     seen = client.sources.try_repository(wire.TryIn(source=wire.SourceIn(address=str(repo.root))))
     assert not seen.found
     assert 'name = "Fog Line"' in seen.document
-    with pytest.raises(Invalid, match=r"git repository|not exist"):
+    with refuses("source.unreachable", r"git repository|not exist"):
         client.sources.try_repository(wire.TryIn(source=wire.SourceIn(address=str(tmp_path / "nowhere"))))
 
 
@@ -176,7 +177,7 @@ def test_a_schedule_starts_once_at_its_time(world: World, client: Client, repo: 
     assert triggers.due_schedules(then) == [1]
     assert triggers.due_schedules(then) == []
     assert client.runs.get(TITLE, 1).why == "schedule"
-    with pytest.raises(Invalid, match="five fields"):
+    with refuses("trigger.schedule", "five fields"):
         client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="every night"))
 
 
@@ -252,7 +253,7 @@ def test_environment_groups_keep_their_secrets(world: World, client: Client) -> 
         "desktop", wire.StepVariablesIn(variables={}, secrets={"TOKEN": None, "KEY": "another-one"}), 1
     )
     assert (again.secrets, again.version) == (["KEY", "TOKEN"], 2)
-    with pytest.raises(Conflict, match="changed meanwhile"):
+    with refuses("variables.moved", "changed meanwhile"):
         client.variables.put("desktop", wire.StepVariablesIn(), 1)
     everything = json.dumps([e.model_dump(mode="json") for e in client.variables.all()])
     everything += json.dumps([e.model_dump(mode="json") for e in client.events.all()])
@@ -267,10 +268,10 @@ def test_environment_groups_keep_their_secrets(world: World, client: Client) -> 
     ):
         with pytest.raises(Invalid, match=said):
             client.variables.put("other", wire.StepVariablesIn(**bad))
-    with world.client(Role.TESTER) as tester, pytest.raises(Denied):
+    with world.client(Role.TESTER) as tester, refuses("role.denied"):
         tester.variables.all()
     client.variables.remove("desktop")
-    with pytest.raises(NotFound):
+    with refuses("variables.unknown"):
         client.variables.get("desktop")
 
 
@@ -279,5 +280,5 @@ def test_a_group_that_a_profile_names_is_not_removed(client: Client) -> None:
     client.titles.add(document)
     client.variables.put("desktop", wire.StepVariablesIn(variables={"A": "1"}))
     assert client.variables.get("desktop").used_by[0] == "peatlight linux-release"
-    with pytest.raises(Refused, match="name the group desktop"):
+    with refuses("variables.used", "name the group desktop"):
         client.variables.remove("desktop")

@@ -13,7 +13,6 @@ from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.content.depots.choice import Choice
 from rampa.core.content.patch import maker
-from rampa.core.errors import Conflict, Damaged, NotFound, Refused
 from rampa.core.install.install import Installation
 from rampa.db.content import DifferenceSetRow, FrameRow, PackRow
 from rampa.operations.store import check, collection, repack
@@ -23,6 +22,7 @@ from rampa.schema.updates import DepotPlanQuery
 from rampa.system import CLOCK
 from tests.conftest import World
 from tests.core.content.pack.test_filters import sound
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
 
 TITLE = "peatlight"
@@ -192,7 +192,7 @@ def test_two_builds_by_depot_say_which_files_cost_most_and_why(client: Client, t
     dear = {w.path: w for w in found.worst}
     assert dear["data/thaw.bin"].reason == "new"
     assert dear["data/big.arc"].reason == "packed-before" or dear["data/big.arc"].shared > 0
-    with pytest.raises(NotFound):
+    with refuses("build.unknown"):
         client.updates.compare_depots(TITLE, 1, 99)
 
 
@@ -239,10 +239,10 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
             continue  # the bundle, which is delivered by hand
         data = path.read_bytes()
         for frame in pack_format.read_index(data, len(data)):
-            with pytest.raises(Damaged):
+            with refuses("pack.damaged"):
                 pack_format.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw)
     on = device(client, tmp_path / "device")
-    with pytest.raises(Refused, match="is sealed"):
+    with refuses("content.locked", "is sealed"):
         update(client, on, 1)
     assert on.current() is None
     keys = client.signing.content_keys(TITLE, 1)
@@ -256,7 +256,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
     change_folder(folder)
     second = build(client, folder, tmp_path / "state")
     assert second.content.present > 0
-    with pytest.raises(Refused, match="is sealed"):
+    with refuses("content.locked", "is sealed"):
         update(client, on, 2)
     assert client.signing.unseal(TITLE, 2).unsealed_at
     update(client, on, 2)
@@ -290,7 +290,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
 
 
 def test_a_plain_build_has_no_key_to_give_out(client: Client, three: Path) -> None:
-    with pytest.raises(Conflict, match="no encrypted depot"):
+    with refuses("content.plain", "no encrypted depot"):
         client.signing.unseal(TITLE, 1)
     assert client.signing.content_keys(TITLE, 1).keys == []
 
@@ -377,7 +377,7 @@ def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
 
 def test_a_collection_waits_for_a_backup(client: Client, world: World, three: Path) -> None:
     until = collection.hold(world.services, dt.timedelta(hours=1))
-    with pytest.raises(Refused, match="backup"):
+    with refuses("store.held", "backup"):
         collection.collect(world.services, None, NOW, NOW)
     collection.let_go(world.services, until)
     collection.collect(world.services, None, NOW, NOW)
@@ -421,5 +421,5 @@ def test_content_folder_by_folder(client: Client, three: Path) -> None:
     assert sum(p.size for p in top.map if p.inside) == top.size
     inside = client.connection.get(ContentFolder, at, folder="data")
     assert inside.rows[0].size == max(r.size for r in inside.rows)
-    with pytest.raises(NotFound, match="no folder"):
+    with refuses("folder.unknown", "no folder"):
         client.connection.get(ContentFolder, at, folder="nowhere")

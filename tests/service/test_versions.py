@@ -7,14 +7,12 @@ import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-import pytest
-
 from rampa.client import Client
-from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.schema.builds.builds import NewBuild
 from rampa.schema.versions import TakenIn
 from tests.conftest import World
 from tests.packages import apk_files, write_zip_file
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, import_title
 
 OPEN = """
@@ -74,13 +72,13 @@ def test_a_code_that_a_storefront_knows_is_never_given(client: Client) -> None:
     taken = client.versions.mark_taken("peatlight", TakenIn(place="linux", code=41, note="by hand, before"))
     assert (taken.state, taken.why) == ("taken", "by hand, before")
     assert opened(client).version_code == 42
-    with pytest.raises(Conflict, match="version code 42 is held by peatlight#1"):
+    with refuses("version.taken", "version code 42 is held by peatlight#1"):
         client.versions.mark_taken("peatlight", TakenIn(place="linux", code=42))
     for place in ("northquay", "mossgate"):
         assert client.versions.mark_taken("peatlight", TakenIn(place=place, code=3)).place == place, "lines are apart"
-    with pytest.raises(Invalid, match="'amiga' is no storefront or platform"):
+    with refuses("version.place", "'amiga' is no storefront or platform"):
         client.versions.mark_taken("peatlight", TakenIn(place="amiga", code=1))
-    with pytest.raises(Invalid, match="no profile with that identifier"):
+    with refuses("version.identifier", "no profile with that identifier"):
         client.versions.mark_taken("peatlight", TakenIn(place="linux", code=1, identifier="example.other"))
     event = list(client.events.all(act="version.take"))[-1]
     assert event.detail == {"code": 41, "place": "linux", "origin": "manual"}
@@ -100,10 +98,10 @@ def test_codes_rise_per_storefront_across_its_platforms(client: Client) -> None:
 def test_packed_codes_and_what_they_refuse(client: Client) -> None:
     import_title(client, DOCUMENT.replace('name = "1.4.0"', 'name = "1.4.0"\ncode = "packed"'))
     assert opened(client).version_code == 1_040_099
-    with pytest.raises(Refused, match=r"1.4.0 gives version code 1,040,099, which is held by peatlight#1") as error:
+    with refuses("version.taken", r"1.4.0 gives version code 1,040,099, which is held by peatlight#1") as error:
         opened(client)
     assert "rampa version bump" in error.value.hint
-    with pytest.raises(Refused, match="is below 1,040,099, which peatlight#1 has"):
+    with refuses("version.taken", "is below 1,040,099, which peatlight#1 has"):
         opened(client, version_name="1.3.9")
     assert opened(client, version_name="1.5.0-rc.1").version_code == 1_050_061
     (next_,) = (n for n in client.versions.next("peatlight") if n.profile == "linux-unsigned")
@@ -113,7 +111,7 @@ def test_packed_codes_and_what_they_refuse(client: Client) -> None:
 
 def test_commit_counts_need_a_commit(client: Client) -> None:
     import_title(client, DOCUMENT.replace('name = "1.4.0"', 'name = "1.4.0"\ncode = "commits"'))
-    with pytest.raises(Invalid, match="there is no commit"):
+    with refuses("version.commits", "there is no commit"):
         opened(client)
 
 
@@ -121,7 +119,7 @@ def test_free_names_where_they_are_declared(client: Client) -> None:
     import_title(client, DOCUMENT.replace('name = "1.4.0"', 'name = "Night 3"\nform = "free"'))
     made = opened(client)
     assert (made.version_name, made.bundle_name) == ("Night 3", "peatlight-Night 3-1-linux-unsigned")
-    with pytest.raises(Invalid, match="cannot be used"):
+    with refuses("version.name", "cannot be used"):
         opened(client, version_name="3/4")
 
 
@@ -139,7 +137,7 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
     ]
     client.titles.revise("peatlight", DOCUMENT.replace("quillback-2026", "another"), "Another key.", 1)
     old, new = client.signing.get("quillback-2026"), client.signing.get("another")
-    with pytest.raises(Refused, match=r"knows example.quillback.peatlight by the certificate") as error:
+    with refuses("signing.continuity", r"knows example.quillback.peatlight by the certificate") as error:
         opened(client, "linux-release")
     assert old.fingerprint in error.value.message
     assert new.fingerprint in error.value.message
@@ -149,7 +147,7 @@ def test_continuity_is_checked_before_anything_is_built(client: Client, tmp_path
     client.channels.place("peatlight", "studio", 2, client.channels.preview("peatlight", "studio", 2).etag)
     assert client.signing.get("another").bound_to[0].build == "peatlight#2"
     assert client.signing.get("quillback-2026").bound_to == []
-    with pytest.raises(Conflict, match="succeeds quillback-2026 already"):
+    with refuses("succession.there", "succeeds quillback-2026 already"):
         client.signing.hand_over("quillback-2026", "another")
 
 
@@ -177,5 +175,5 @@ launch.entry = "classes.dex"
 """
     import_title(client, DOCUMENT.replace("[depots.base]", phone.format(name="arm64") + "[depots.base]"))
     assert opened(client, "arm64").version_code == 10_400_995
-    with pytest.raises(Refused, match="10,400,995, which is held by peatlight#1"):
+    with refuses("version.taken", "10,400,995, which is held by peatlight#1"):
         opened(client, "arm64")

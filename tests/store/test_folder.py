@@ -8,8 +8,9 @@ from pathlib import Path
 import pytest
 from blake3 import blake3
 
-from rampa.core.errors import Damaged, Invalid, NotFound, Unavailable
+from rampa.core.errors import Damaged, Invalid
 from rampa.store.folder import FolderStore
+from tests.refusals import refuses
 
 DATA = b"a pack of lanterns"
 DIGEST = blake3(DATA).digest()
@@ -59,7 +60,7 @@ def test_a_sender_that_goes_away_leaves_nothing(tmp_path: Path) -> None:
         yield DATA
         raise ConnectionResetError(104, "Connection reset by peer")
 
-    with pytest.raises(Unavailable):
+    with refuses("store.error"):
         FolderStore(tmp_path).put_pack(DIGEST, pieces(), 100, good)
     assert files(tmp_path) == []
 
@@ -73,7 +74,7 @@ def test_a_disk_that_fails_anywhere_leaves_nothing(tmp_path: Path, monkeypatch: 
 
     with monkeypatch.context() as patch:
         patch.setattr(os, call, fail)
-        with pytest.raises(Unavailable, match="full"):
+        with refuses("store.full", "full"):
             store.put_pack(DIGEST, iter([DATA]), 100, good)
     assert files(tmp_path) == []
 
@@ -81,5 +82,5 @@ def test_a_disk_that_fails_anywhere_leaves_nothing(tmp_path: Path, monkeypatch: 
 def test_what_is_not_there_is_not_found(tmp_path: Path) -> None:
     store = FolderStore(tmp_path)
     for read in (store.pack_file, store.manifest):
-        with pytest.raises(NotFound, match="no such content"):
+        with refuses("content.unknown", "no such content"):
             read(DIGEST)

@@ -9,11 +9,12 @@ import httpx
 import pytest
 from blake3 import blake3
 
-from rampa.core.errors import Damaged, Invalid, NotFound, Unavailable
+from rampa.core.errors import Damaged, Invalid
 from rampa.local.postgres import free_port
 from rampa.store.folder import FolderStore
 from rampa.store.objects import ObjectPlace, ObjectStore
 from rampa.store.port import ContentStore
+from tests.refusals import refuses
 
 DATA = b"a pack of lanterns" * 1000
 DIGEST = blake3(DATA).digest()
@@ -80,9 +81,9 @@ def test_what_is_wrong_leaves_nothing(store: ContentStore, pieces, limit, check,
 
 
 def test_what_is_not_there_is_said(store: ContentStore) -> None:
-    with pytest.raises(NotFound):
+    with refuses("content.unknown"):
         store.read_pack(DIGEST, 0, 5)
-    with pytest.raises(NotFound):
+    with refuses("content.unknown"):
         store.manifest(DIGEST)
 
 
@@ -97,9 +98,9 @@ def test_an_object_store_that_is_gone_is_said(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setenv("AWS_SECRET_ACCESS_KEY", "lantern")
     monkeypatch.setenv("AWS_DEFAULT_REGION", "us-east-1")
     store = ObjectStore(ObjectPlace("s3://peat", f"http://127.0.0.1:{free_port()}"), tmp_path)
-    with pytest.raises(Unavailable, match="object store"):
+    with refuses("store.error", "object store"):
         store.manifest(DIGEST)
-    with pytest.raises(Invalid, match="no object store"):
+    with refuses("store.address", "no object store"):
         ObjectStore(ObjectPlace("peat"), tmp_path)
 
 

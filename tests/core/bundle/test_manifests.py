@@ -20,7 +20,7 @@ from rampa.core.bundle.split import split_package
 from rampa.core.bundle.stamp import Stamp, stamp_bundle
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.check.package import ExpectedPackage, check_package
-from rampa.core.errors import Damaged, Invalid, NotFound, RampaError, Refused
+from rampa.core.errors import Damaged
 from tests.packages import (
     IDENTIFIER,
     LIBRARY,
@@ -32,6 +32,7 @@ from tests.packages import (
     root,
     write_zip_file,
 )
+from tests.refusals import refuses
 
 NAMES = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=120)
 BINARY = {utf8: manifests.binary_xml(root(), utf8) for utf8 in (True, False)}
@@ -112,18 +113,18 @@ def test_stamping_changes_the_manifest_alone(tmp_path: Path) -> None:
 
 def test_what_cannot_be_stamped_is_said(tmp_path: Path) -> None:
     plain = write_zip_file(tmp_path / "z", {"top/x": b"fog"})
-    with FileBytes(plain) as stream, pytest.raises(Refused, match="no place for a version"):
+    with FileBytes(plain) as stream, refuses("stamp.kind", "no place for a version"):
         stamp_bundle(stream, tmp_path / "o", Stamp("1.0.0"))
     apk = write_zip_file(tmp_path / "a", apk_files())
-    with FileBytes(apk) as stream, pytest.raises(Invalid, match="lies between 1 and"):
+    with FileBytes(apk) as stream, refuses("version.code", "lies between 1 and"):
         stamp_bundle(stream, tmp_path / "o", Stamp(None, 2_100_000_001))
     with FileBytes(apk) as stream:
         sign_package(stream, tmp_path / "s", with_identity(make_identity()), key_of(make_identity()))
-    with FileBytes(tmp_path / "s") as stream, pytest.raises(Refused, match="signed already"):
+    with FileBytes(tmp_path / "s") as stream, refuses("signing.twice", "signed already"):
         stamp_bundle(stream, tmp_path / "o", Stamp("1.0.0"))
-    with pytest.raises(NotFound, match="no manifest"):
+    with refuses("assemble.manifest", "no manifest"):
         assemble_package(lay_out(tmp_path / "e", {"x": b"fog"}), tmp_path / "o", Stamp())
-    with pytest.raises(Invalid, match="signature from before"):
+    with refuses("assemble.signed", "signature from before"):
         assemble_package(lay_out(tmp_path / "f", {**apk_files(), "META-INF/OLD.SF": b"x"}), tmp_path / "o", Stamp())
 
 
@@ -159,5 +160,5 @@ def test_a_package_splits_by_architecture(tmp_path: Path) -> None:
     ]  # fmt: skip
     facts = read_facts(read_zip(FileBytes(pieces[0].file)))
     assert (facts.architectures, facts.version_code) == (("arm64",), 415)
-    with FileBytes(pieces[0].file) as source, pytest.raises(RampaError, match="nothing to split: it has arm64"):
+    with FileBytes(pieces[0].file) as source, refuses("split.one", "nothing to split: it has arm64"):
         split_package(source, tmp_path / "again")

@@ -23,10 +23,11 @@ from rampa.core.bundle.package_signature import (
 from rampa.core.bundle.sources import BytesSource, FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
-from rampa.core.errors import Damaged, Invalid, RampaError, Refused
+from rampa.core.errors import Damaged, RampaError
 from rampa.core.signing import succession
 from tests.core.bundle import block_verifier
 from tests.packages import aab_files, apk_files, ipa_files, make_identity, plain_zip, write_zip_file
+from tests.refusals import refuses
 from tests.samples import noise
 
 JAVA = """import java.util.jar.*; import java.util.*;
@@ -125,9 +126,7 @@ def test_double_signing_is_refused_or_replaces(tmp_path: Path) -> None:
     first = signed(tmp_path, apk_files())
     other = make_identity("other", "rsa-2048")
     with FileBytes(first) as stream:
-        with pytest.raises(
-            Refused, match="signed already, by v2, v3: a second signature over the first would break both"
-        ):
+        with refuses("signing.twice", "signed already, by v2, v3: a second signature over the first would break both"):
             sign_package(stream, tmp_path / "again", with_identity(other), key_of(other))
         assert not (tmp_path / "again").exists()
         sign_package(stream, tmp_path / "again", with_identity(other), key_of(other), replace=True)
@@ -183,7 +182,7 @@ def test_a_succession_is_followed(tmp_path: Path) -> None:
     assert [s.signers[0].fingerprint for s in seen.schemes] == [old.fingerprint, old.fingerprint, new.fingerprint]
     assert seen.line == (old.fingerprint, new.fingerprint)
     assert succession.decode(succession.encode(line)) == line
-    with pytest.raises(Invalid, match="does not end with"):
+    with refuses("succession.last", "does not end with"):
         succession.extend(line, old, make_identity("third"))
     forged = (
         line[0],
@@ -191,7 +190,7 @@ def test_a_succession_is_followed(tmp_path: Path) -> None:
             succession.begin(make_identity("thief", "rsa-2048")), make_identity("thief", "rsa-2048"), new
         )[1],
     )
-    with pytest.raises(Damaged, match="not signed by the certificate before it"):
+    with refuses("succession.forged", "not signed by the certificate before it"):
         succession.verify(forged)
 
 

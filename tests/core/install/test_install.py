@@ -26,12 +26,13 @@ from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import Tree
-from rampa.core.errors import Damaged, Refused, Unavailable
+from rampa.core.errors import Damaged, Unavailable
 from rampa.core.install.assembly import Assembly
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
 from rampa.system import CLOCK
+from tests.refusals import refuses
 from tests.samples import change_folder, make_folder, noise
 
 KEY = Ed25519PrivateKey.from_private_bytes(bytes(32))
@@ -283,7 +284,7 @@ def test_an_interrupted_download_goes_on_where_it_stopped(
 
     shop.read = cut  # type: ignore[method-assign]
     envelope = shop.release(1, versions[0])
-    with pytest.raises(Unavailable):
+    with refuses("gone"):
         device.update(envelope, shop)
     assert device.current() is None
     before, shop.read = shop.sent, real  # type: ignore[method-assign]
@@ -331,7 +332,7 @@ def test_a_spoilt_download_is_asked_for_again_and_never_written(
     installed(device, shop, versions[0])
     assert device.verify() == []
     shop.spoil = 10_000
-    with pytest.raises(Damaged):
+    with refuses("download.damaged"):
         device.update(shop.release(2, versions[1]), shop)
     now = device.current()
     assert now is not None
@@ -357,11 +358,11 @@ def test_forged_papers_replace_nothing(device: Installation, shop: Shop, version
     digest = next(reversed(shop.manifests))
     whole = shop.manifests[digest]
     shop.manifests[digest] = whole + b"x"
-    with pytest.raises(Damaged, match="not the one that was signed"):
+    with refuses("manifest.forged", "not the one that was signed"):
         device.update(good, shop)
     shop.manifests[digest] = whole
     device.update(good, shop)
-    with pytest.raises(Refused, match="older"):
+    with refuses("statement.older", "older"):
         device.update(first, shop)
 
 
@@ -371,7 +372,7 @@ def test_a_full_disk_says_so_and_goes_on_later(
     envelope = shop.release(1, versions[0])
     with monkeypatch.context() as patch:
         patch.setattr(os, "pwrite", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
-        with pytest.raises(Unavailable, match="the disk is full"):
+        with refuses("disk.full", "the disk is full"):
             device.update(envelope, shop)
     assert device.current() is None
     device.update(envelope, shop)
@@ -381,5 +382,5 @@ def test_a_full_disk_says_so_and_goes_on_later(
 def test_a_lost_pack_is_said(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
     lost = versions[0].files[0].chunks[0].digest
     shop.where = ChunkPlaces.of({d: place for d, place in shop.where.items() if d != lost})
-    with pytest.raises(Unavailable, match="in no pack"):
+    with refuses("content.missing", "in no pack"):
         device.update(shop.release(1, versions[0]), shop)

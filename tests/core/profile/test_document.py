@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.errors import NotFound
 from rampa.core.profile.document import read_document
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.profile.resolved import bundle_name, resolve
+from tests.refusals import refuses
 from tests.samples import DOCUMENT
 
 
@@ -126,6 +126,6 @@ def test_a_build_gets_its_rules_with_origins() -> None:
     assert (".git/", "always") in {(p.text, p.origin) for p in profile.rules.leave_out}
     assert [d.name for d in profile.depots] == ["base", "languages"]
     assert bundle_name(profile, "peatlight", "1.4.0", 7) == "peatlight-1.4.0-7-linux-release"
-    with pytest.raises(NotFound, match="no profile 'mac'") as caught:
+    with refuses("profile.unknown", "no profile 'mac'") as caught:
         resolve(read_document(DOCUMENT.encode()), "mac")
     assert "linux-release" in caught.value.hint

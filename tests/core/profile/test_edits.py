@@ -15,6 +15,7 @@ from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
 from rampa.core.profile.edits import Edit, apply_edit, apply_edits
 from rampa.core.profile.text_changes import difference, merge
+from tests.refusals import refuses
 
 
 def changed_lines(old: str, new: str) -> list[str]:
@@ -51,9 +52,9 @@ def test_an_edit_changes_its_place_only(path: tuple[str, ...], value: object, li
 
 
 def test_an_edit_that_would_touch_more_is_left_to_a_person() -> None:
-    with pytest.raises(Refused, match="this edit needs a person"):
+    with refuses("edit.by-hand", "this edit needs a person"):
         apply_edit('a.b = 1\n[c]\n"a.b" = 2\n', Edit(("a", "b", "c"), 3))
-    with pytest.raises(Refused):
+    with refuses("edit.by-hand"):
         apply_edit("x = [1, 2]\n", Edit(("x", "y"), 3))
 
 

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from rampa.core.build.retention import Policy, RetentionCandidate, sort_out
 from rampa.core.content.tree.comparison import by_weight, compare, folder_sizes
 from rampa.core.content.tree.tree import FileEntry, Tree
-from rampa.core.errors import Damaged, Denied, Invalid
 from rampa.core.profile.document import read_document
 from rampa.core.run import baked, causes, expectation, log_lines, triggers
 from rampa.core.run.abilities import Abilities, Toolchain, WantedAbilities, choose, lacks, nearest_agent
 from rampa.core.run.native import native_digest
+from tests.refusals import refuses
 from tests.samples import DOCUMENT
 
 NOW = dt.datetime(2026, 11, 23, 14, 0, tzinfo=dt.UTC)
@@ -130,11 +130,11 @@ def test_a_signed_call() -> None:
     signature = triggers.call_signature(secret, time, body)
     triggers.check_call(secret, time, signature, body, NOW)
     for wrong in ((secret, time, signature, b"{}"), (b"x" * 32, time, signature, body), (secret, "1", signature, body)):
-        with pytest.raises(Denied):
+        with refuses("call.signature"):
             triggers.check_call(*wrong, NOW)
-    with pytest.raises(Denied, match="too old"):
+    with refuses("call.old", "too old"):
         triggers.check_call(secret, time, signature, body, NOW + dt.timedelta(minutes=6))
-    with pytest.raises(Invalid):
+    with refuses("call.time"):
         triggers.check_call(secret, "now", signature, body, NOW)
 
 
@@ -164,7 +164,7 @@ def test_baked_content_that_is_older_than_its_source(tmp_path: Path) -> None:
 )  # fmt: skip
 def test_a_record_that_cannot_be_read_is_said_to_be_damaged(text: str, tmp_path: Path) -> None:
     (tmp_path / baked.NAME).write_text(text)
-    with pytest.raises(Damaged):
+    with refuses("baked.damaged"):
         baked.read_record(tmp_path)
 
 

@@ -13,12 +13,13 @@ from cryptography.hazmat.primitives.serialization import BestAvailableEncryption
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rampa.core.errors import Damaged, Invalid, NotFound, RampaError, Refused
+from rampa.core.errors import Invalid, RampaError, Refused
 from rampa.core.signing import grant, identity, passphrase
 from rampa.core.signing.keystore import read_entries, read_pkcs8, read_pkcs12
 from rampa.core.signing.seal import read_masters, rewrap, seal, sealed_by, unseal
 from rampa.system import RANDOM
 from tests.packages import NOW, make_identity
+from tests.refusals import refuses
 
 PASSWORD = "a password"
 MADE = identity.to_pkcs12(make_identity("k"), "k", PASSWORD)
@@ -94,26 +95,26 @@ def test_a_java_keystore_with_several_keys(tmp_path: Path) -> None:
         subprocess.run(words, cwd=tmp_path, check=True, capture_output=True)
     data = (tmp_path / "j.p12").read_bytes()
     assert read_pkcs12(data, PASSWORD, "KILN").identity.subject == "CN=kiln"
-    with pytest.raises(Invalid, match="holds 2 keys") as error:
+    with refuses("key.several", "holds 2 keys") as error:
         read_pkcs12(data, PASSWORD)
     assert "fog, kiln" in error.value.hint
-    with pytest.raises(NotFound, match="no entry 'marrow'"):
+    with refuses("key.alias", "no entry 'marrow'"):
         read_pkcs12(data, PASSWORD, "marrow")
 
 
 def test_pkcs8_with_its_certificate(files: Path) -> None:
     key, certificate = (files / "k.pem").read_bytes(), (files / "c.pem").read_bytes()
     assert read_pkcs8(key, certificate).subject == "CN=old"
-    with pytest.raises(Invalid, match="does not belong to the certificate"):
+    with refuses("key.mismatch", "does not belong to the certificate"):
         read_pkcs8(key, (files / "c2.pem").read_bytes())
     made = make_identity("k")
     locked = made.key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, BestAvailableEncryption(b"a password"))
     der = made.key.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
     own = made.certificate.public_bytes(Encoding.DER)
     assert read_pkcs8(locked, own, PASSWORD).fingerprint == read_pkcs8(der, own).fingerprint == made.fingerprint
-    with pytest.raises(Invalid, match="has a password, and none was given"):
+    with refuses("key.password", "has a password, and none was given"):
         read_pkcs8(locked, own)
-    with pytest.raises(Invalid, match="password does not open this private key"):
+    with refuses("key.wrong-password", "password does not open this private key"):
         read_pkcs8(locked, own, "another one")
 
 
@@ -135,7 +136,7 @@ def test_each_way_to_be_wrong_has_its_sentence(make, says: str) -> None:  # type
 def test_kinds_that_cannot_sign_are_said() -> None:
     key = dsa.generate_private_key(2048)
     data = key.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
-    with pytest.raises(Invalid, match="this kind of key cannot sign"):
+    with refuses("key.kind", "this kind of key cannot sign"):
         read_pkcs8(data, make_identity("k").certificate.public_bytes(Encoding.DER))
 
 
@@ -167,13 +168,13 @@ def test_a_passphrase_is_a_second_lock() -> None:
     locked = passphrase.lock(b"secret", "night shift 1907", "identity:a", random=RANDOM)
     assert b"secret" not in locked
     assert passphrase.unlock(locked, "night shift 1907", "identity:a") == b"secret"
-    with pytest.raises(Invalid, match="does not unlock"):
+    with refuses("key.wrong-passphrase", "does not unlock"):
         passphrase.unlock(locked, "night shift 1908", "identity:a")
-    with pytest.raises(Invalid):
+    with refuses("key.wrong-passphrase"):
         passphrase.unlock(locked, "night shift 1907", "identity:b")
-    with pytest.raises(Invalid, match=r"Use at least|has 5 characters"):
+    with refuses("key.passphrase", r"Use at least|has 5 characters"):
         passphrase.lock(b"secret", "short", "a", random=RANDOM)
-    with pytest.raises(Damaged):
+    with refuses("vault.damaged"):
         passphrase.unlock(locked[:20], "night shift 1907", "a")
 
 
@@ -184,10 +185,10 @@ def test_the_master_key_changes_while_both_open() -> None:
     assert unseal(moved, new, "a") == unseal(moved, (old, new), "a") == b"secret"
     assert sealed_by(moved, new, "a")
     assert not sealed_by(moved, old, "a")
-    with pytest.raises(Damaged, match="master key does not open"):
+    with refuses("vault.key", "master key does not open"):
         unseal(moved, old, "a")
     assert read_masters(new.hex() + "\n" + old.hex() + "\n") == (new, old)
-    with pytest.raises(Invalid, match="64 hexadecimal"):
+    with refuses("vault.master", "64 hexadecimal"):
         read_masters("fog")
 
 
@@ -201,9 +202,9 @@ def test_a_grant_lets_its_devices_run() -> None:
     for device, moment, says in (("loft-tablet", NOW, "does not list loft-tablet"), ("moss-handset", end, "ended on")):
         with pytest.raises(Refused, match=says):
             grant.must_allow(one, device, one.identifier, made.fingerprint, moment)
-    with pytest.raises(Refused, match="another title or another certificate"):
+    with refuses("grant.other", "another title or another certificate"):
         grant.must_allow(one, "moss-handset", one.identifier, "0" * 64, NOW)
-    with pytest.raises(Damaged):
+    with refuses("signature.forged"):
         grant.read(signed.replace(b"moss-handset", b"kiln-handset"))
-    with pytest.raises(Invalid, match="each once"):
+    with refuses("grant.devices", "each once"):
         grant.Grant(1, "a.b", made.fingerprint, "testing", ("a", "a"), NOW, end)

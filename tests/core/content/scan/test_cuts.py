@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from rampa.core.content.scan import cuts as cutting
 from rampa.core.content.scan.cuts import Cutter, candidates, candidates_numpy, cut_all
 from rampa.core.content.tree.parameters import DEFAULT, WINDOW, CutParameters
-from rampa.core.errors import Invalid
+from tests.refusals import refuses
 from tests.samples import noise
 
 SMALL = CutParameters(minimum=128, average=512, maximum=2048, normalisation=2)
@@ -79,5 +79,5 @@ def test_zeros_are_cut_at_the_maximum() -> None:
 
 @pytest.mark.parametrize("sizes", [(64, 100, 200), (512, 256, 1024), (10, 64, 128), (64, 128, 2**30)])
 def test_impossible_parameters_cannot_be_made(sizes: tuple[int, int, int]) -> None:
-    with pytest.raises(Invalid):
+    with refuses("content.parameters"):
         CutParameters(*sizes)

@@ -21,7 +21,8 @@ from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.paths import check_link, path_problem
-from rampa.core.errors import Conflict, Invalid, NotFound
+from rampa.core.errors import Invalid
+from tests.refusals import refuses
 from tests.samples import make_folder, noise
 
 ALL = ContentRules((Pattern("*", "all"),), ())
@@ -71,7 +72,7 @@ def test_what_cannot_be_delivered_is_named(tmp_path: Path, make, says: str) -> N
     (tmp_path / "good.txt").write_text("x")
     (tmp_path / "bad.txt").symlink_to("/")
     make(tmp_path)
-    with pytest.raises(Invalid) as caught:
+    with refuses("folder.problems") as caught:
         select(tmp_path, ALL)
     assert says in caught.value.message
     assert caught.value.message.startswith("2 of the folder's files"), "all problems come together"
@@ -88,17 +89,17 @@ def test_links_inside_stay_links(tmp_path: Path) -> None:
 def test_two_names_that_read_the_same(tmp_path: Path) -> None:
     (tmp_path / "\u00e9.txt").write_text("composed")
     (tmp_path / "e\u0301.txt").write_text("decomposed")
-    with pytest.raises(Invalid, match="reads the same"):
+    with refuses("folder.problems", "reads the same"):
         select(tmp_path, ALL)
 
 
 def test_missing_empty_and_wrong_folders(tmp_path: Path) -> None:
-    with pytest.raises(NotFound, match="no folder"):
+    with refuses("folder.missing", "no folder"):
         select(tmp_path / "none", ALL)
     (tmp_path / "file").write_text("x")
-    with pytest.raises(NotFound):
+    with refuses("folder.missing"):
         select(tmp_path / "file", ALL)
-    with pytest.raises(Invalid, match="nothing in this folder goes in"):
+    with refuses("folder.empty", "nothing in this folder goes in"):
         select(tmp_path, rules(["nothing/"]))
 
 
@@ -160,7 +161,7 @@ def test_a_file_that_keeps_changing_is_named(tmp_path: Path) -> None:
     writer = threading.Thread(target=write)
     writer.start()
     try:
-        with pytest.raises(Conflict, match="changes while it is read") as caught:
+        with refuses("file.changed", "changes while it is read") as caught:
             read_tree(found)
     finally:
         ended.set()
@@ -173,7 +174,7 @@ def test_a_file_that_changed_before_packing_is_named(tmp_path: Path) -> None:
     file.write_bytes(noise(200_000))
     tree = read_tree(select(tmp_path, ALL))
     file.write_bytes(noise(200_000, 2))
-    with pytest.raises(Conflict, match="changed after it was read"):
+    with refuses("file.changed", "changed after it was read"):
         list(make_packs({"bog.arc": file}, places(tree)))
 
 
@@ -188,7 +189,7 @@ def test_an_unreadable_file_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyP
         return real(path, flags, *more, **named)
 
     monkeypatch.setattr("rampa.core.content.scan.files.os.open", refuse)
-    with pytest.raises(Invalid, match="cannot be read \\(Permission denied\\)") as caught:
+    with refuses("file.unreadable", "cannot be read \\(Permission denied\\)") as caught:
         read_tree(found)
     assert caught.value.where == "locked.bin"
 
