@@ -12,8 +12,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
+from rampa.cli.base.files import read_file
 from rampa.cli.base.output import ago, err, facts, mb, out, print_json, table
-from rampa.core.errors import Invalid, Unavailable
+from rampa.core.errors import Unavailable
 from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
@@ -42,8 +43,6 @@ def connect(
     from rampa.schema.sources import SourceIn
 
     password = _password() if user else ""
-    if key is not None and not key.is_file():
-        raise Invalid("source.key", "there is no such file", where=str(key))
     # A path means this folder, wherever the service runs.
     if Path(address).is_dir():
         address = str(Path(address).resolve())
@@ -54,7 +53,7 @@ def connect(
             address=address,
             user=user,
             password=password,
-            key=key.read_text() if key else "",
+            key=_key(key),
             submodules=submodules,
             every=every,
         )
@@ -73,6 +72,10 @@ def connect(
 
 def _password() -> str:
     return os.environ.get(PASSWORD) or typer.prompt("Password or token", hide_input=True, err=True)
+
+
+def _key(path: Path | None) -> str:
+    return read_file(path, "SSH key").decode(errors="replace") if path else ""
 
 
 def _fetched(client: Client, slug: str, before: object) -> SourceOut:
@@ -233,7 +236,7 @@ def look(
 
     if Path(address).is_dir():
         address = str(Path(address).resolve())
-    secret = {"password": _password() if user else "", "key": key.read_text() if key else ""}
+    secret = {"password": _password() if user else "", "key": _key(key)}
     with signed_in() as client:
         found = client.sources.try_repository(TryIn(source=SourceIn(address=address, user=user, **secret), of=of))
     if as_json:

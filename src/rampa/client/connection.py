@@ -37,10 +37,14 @@ PATIENCE = 60.0
 NO_WAIT = frozenset({"store.full"})
 
 
+AN_ADDRESS = "It reads http://HOST:PORT or https://HOST."
+
+
 class Connection:
     """`address` such as http://127.0.0.1:8600; `token` a bearer secret. `transport` is for tests.
 
-    `timeout` seconds without a byte are no answer; `patience` seconds go by before that is an error.
+    `timeout` seconds without a byte are no answer; `patience` seconds go by before that is an error. Raises `Invalid` for
+    an address that is none.
     """
 
     def __init__(
@@ -53,7 +57,7 @@ class Connection:
         timeout: float = 120.0,
         sleep: Callable[[float], None] = time.sleep,
     ) -> None:
-        self.address = address.rstrip("/")
+        self.address = _checked(address)
         self.token = token
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         limit = httpx.Timeout(timeout, connect=min(10.0, timeout))
@@ -160,8 +164,6 @@ class Connection:
                 f"the service at {self.address} does not answer",
                 hint="Start it with bin/up, then run the same command again: nothing that arrived is lost.",
             ) from error
-        except httpx.InvalidURL as error:
-            raise errors.Invalid("address.invalid", f"{self.address!r} is not an address", hint=str(error)) from error
         if response.status_code >= 400:
             raise problem_error(response)
         return response
@@ -175,6 +177,16 @@ class Connection:
                 f"the answer from {self.address} is not what this version of Rampa knows",
                 hint="Use a command line of the service's version.",
             ) from error
+
+
+def _checked(address: str) -> str:
+    try:
+        url = httpx.URL(address)
+    except httpx.InvalidURL as error:
+        raise errors.Invalid("address.invalid", f"{address!r} is not an address ({error})", hint=AN_ADDRESS) from error
+    if url.scheme not in ("http", "https") or not url.host:
+        raise errors.Invalid("address.invalid", f"{address!r} is not an address", hint=AN_ADDRESS)
+    return address.rstrip("/")
 
 
 def _read_events(lines: Iterator[str]) -> Iterator[tuple[str, int | None, str]]:

@@ -7,10 +7,11 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import JSON
+from rampa.cli.base.files import read_file
 from rampa.cli.base.output import err, mb, out, print_json
 from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.cli.bundles import tables as shown
-from rampa.core.errors import Conflict, Invalid, NotFound
+from rampa.core.errors import Conflict, Invalid
 from rampa.schema.bundles import bundles as wire
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Bundles on this machine; no service is needed.")
@@ -252,10 +253,3 @@ def must_not_be_there(target: Path, source: Path, overwrite: bool) -> None:
         raise Conflict(
             "file.exists", "this file exists already", where=str(target), hint="Say --overwrite to replace it."
         )
-
-
-def read_file(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise NotFound("file.missing", f"the file cannot be read ({error.strerror})", where=str(path)) from error

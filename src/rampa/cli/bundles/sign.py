@@ -7,6 +7,7 @@ import hashlib
 from dataclasses import dataclass
 from pathlib import Path
 
+from rampa.cli.base.files import read_file
 from rampa.cli.bundles import tables as shown
 from rampa.core.bundle.package import read_facts
 from rampa.core.bundle.package_signature import PackageSigner, key_of, sign_package, with_identity
@@ -14,7 +15,7 @@ from rampa.core.bundle.sources import FileBytes, read_through
 from rampa.core.bundle.tar_bundle import is_tar_zst
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.check.package import check_package
-from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.core.errors import Invalid, Refused
 from rampa.core.files import replacing
 from rampa.core.signing import cms
 from rampa.core.signing import succession as succession
@@ -38,13 +39,7 @@ class Asked:
     replace: bool
 
     def identity(self, alias: str) -> Identity:
-        try:
-            data = self.keystore.read_bytes()
-        except OSError as error:
-            raise NotFound(
-                "file.missing", f"the keystore cannot be read ({error.strerror})", where=str(self.keystore)
-            ) from error
-        return read_pkcs12(data, self.password, alias).identity
+        return read_pkcs12(read_file(self.keystore, "keystore"), self.password, alias).identity
 
 
 def sign_inside(asked: Asked, quiet: bool) -> wire.BundleWritten:
@@ -53,7 +48,7 @@ def sign_inside(asked: Asked, quiet: bool) -> wire.BundleWritten:
     line: succession.Succession = ()
     oldest = None
     if asked.succession:
-        line = succession.decode(asked.succession.read_bytes())
+        line = succession.decode(read_file(asked.succession, "succession"))
         succession.verify(line)
         if line[-1].fingerprint != identity.fingerprint:
             raise Invalid(

@@ -91,13 +91,14 @@ def tune(
 
 def _profile(folder: Path, name: str, document: Path | None, title: str) -> ResolvedProfile:
     """From a document on disk, or the title's newest at the service."""
+    from rampa.client.profiles.documents import file_bytes
     from rampa.core.profile.document import read_document
     from rampa.core.profile.resolved import resolve
 
     beside = folder / "rampa.toml"
     path = document or (beside if beside.is_file() and not title else None)
     if path is not None:
-        data = path.read_bytes()
+        data = file_bytes(path)
     else:
         with signed_in() as client:
             slug = the_title(client, title)

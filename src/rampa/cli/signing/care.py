@@ -7,9 +7,9 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
+from rampa.cli.base.files import read_file, write_private
 from rampa.cli.base.output import err, out, print_json
 from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_password
-from rampa.cli.base.private_files import write_private
 from rampa.core.errors import Conflict
 from rampa.core.quantity import counted
 from rampa.schema.signing.identities import UnlockIn
@@ -88,7 +88,6 @@ def drill(
     as_json: bool = JSON,
 ) -> None:
     """Prove that a backup can be restored: import it into a scratch vault here, sign a probe, let the service verify it."""
-    from rampa.cli.bundles.bundle import read_file
     from rampa.client.signing.drill import restore_drill
 
     data = read_file(file)

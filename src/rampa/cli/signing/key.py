@@ -10,10 +10,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.files import read_file, write_private
 from rampa.cli.base.output import ago, err, facts, out, print_json, table
 from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_password
-from rampa.cli.base.private_files import write_private
-from rampa.cli.bundles.bundle import read_file
 from rampa.cli.signing import care
 from rampa.core.errors import Conflict, Invalid
 from rampa.schema.signing.identities import Key, NewKey

@@ -1,11 +1,19 @@
-"""Files that hold keys: readable by their owner alone, and never written over."""
+"""Files that a command is given, and files that hold keys: readable by their owner alone, and never written over."""
 
 from __future__ import annotations
 
 import os
 from pathlib import Path
 
-from rampa.core.errors import Invalid
+from rampa.core.errors import Invalid, NotFound
+
+
+def read_file(path: Path, what: str = "file") -> bytes:
+    """All of a small file. Raises `NotFound` with the system's reason, also for a folder."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise NotFound("file.missing", f"the {what} cannot be read ({error.strerror})", where=str(path)) from error
 
 
 def write_private(target: Path, data: bytes) -> None:
