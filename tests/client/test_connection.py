@@ -13,6 +13,7 @@ from rampa.core import errors
 from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Page, Problem
 from rampa.schema.people import Session
+from tests.refusals import refuses
 
 Handler = Callable[[httpx.Request], httpx.Response]
 
@@ -190,3 +191,9 @@ def test_a_download_that_breaks_off_is_said_and_leaves_nothing(tmp_path) -> None
     with pytest.raises(errors.Unavailable, match="broke off"):
         client.builds.save_bundle("peatlight", 1, tmp_path / "b.zip")
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("address", ["127.0.0.1:8600", "http://fog:bog", "ftp://fog", "http://", "peatlight"])
+def test_what_is_no_address_is_said_before_anything_is_sent(address: str) -> None:
+    with refuses("address.invalid", "is not an address"):
+        Client(address)
