@@ -19,7 +19,7 @@ from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack.pack import PackWriter, compress
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
-from rampa.core.errors import Damaged, Invalid, RampaError
+from rampa.core.errors import Damaged, Invalid
 from rampa.core.signing import statement
 from rampa.schema.builds import builds as wire
 from rampa.store.folder import FolderStore
@@ -198,20 +198,21 @@ def entry(digest: bytes, *contents: bytes) -> FileEntry:
 def test_what_a_maker_claims_is_checked(ready: Client) -> None:
     ready.builds.open("peatlight", wire.NewBuild(profile="linux-release"))
     ready.builds.put_pack("peatlight", 1, pack_of(b"fog", b"bog"))
-    whole = blake3(b"fogbog").digest()
+    whole, fog = blake3(b"fogbog").digest(), blake3(b"fog").digest()
     good = entry(whole, b"fog", b"bog")
     lies = {
-        "chunks that never arrived": complete([entry(blake3(b"thaw").digest(), b"thaw")]),
-        "a file's digest": complete([entry(bytes(32), b"fog", b"bog")]),
-        "a small file's digest": complete([entry(bytes(32), b"fog")]),
-        "the bundle's digest": complete([good], sha256="0" * 64),
-        "the bundle's size": complete([good], size=4),
-        "the bundle's name": complete([good], name="other.zip"),
-        "a depot that the profile lacks": complete([good], depots=("base", "more")),
-        "too few depots": complete([good], depots=("base",)),
+        "chunks that never arrived": ("content.missing", complete([entry(blake3(b"thaw").digest(), b"thaw")])),
+        "a chunk's size": ("content.size", complete([FileEntry("bin/peatlight", 9, True, whole, (Chunk(fog, 9),))])),
+        "a file's digest": ("file.digest", complete([entry(bytes(32), b"fog", b"bog")])),
+        "a small file's digest": ("file.digest", complete([entry(bytes(32), b"fog")])),
+        "the bundle's digest": ("bundle.digest", complete([good], sha256="0" * 64)),
+        "the bundle's size": ("bundle.digest", complete([good], size=4)),
+        "the bundle's name": ("bundle.name", complete([good], name="other.zip")),
+        "a depot that the profile lacks": ("depots.other", complete([good], depots=("base", "more"))),
+        "too few depots": ("depots.other", complete([good], depots=("base",))),
     }
-    for what, lie in lies.items():
-        with pytest.raises(RampaError):
+    for what, (code, lie) in lies.items():
+        with refuses(code):
             ready.builds.complete("peatlight", 1, lie)
         assert ready.builds.get("peatlight", 1).state == "open", what
     ready.builds.complete("peatlight", 1, complete([good]))

@@ -133,7 +133,12 @@ CALLS: list[tuple[str, str, Any, str]] = [
     ("GET", "/api/v1/variables/fog", None, "variables.unknown"),
     ("PUT", "/api/v1/variables/desktop", {"variables": {"1FOG": "x"}}, "variables.name"),
     ("PUT", "/api/v1/variables/desktop", {"variables": {"RAMPA_FOG": "x"}}, "variables.name"),
-    ("PUT", "/api/v1/variables/desktop", {"variables": {"FOG": "x"}, "secrets": {"FOG": "a secret"}}, "variables.twice"),
+    (
+        "PUT",
+        "/api/v1/variables/desktop",
+        {"variables": {"FOG": "x"}, "secrets": {"FOG": "a secret"}},
+        "variables.twice",
+    ),
     ("PUT", "/api/v1/variables/desktop", {"secrets": {"FOG": "x"}}, "variables.short"),
     ("PUT", "/api/v1/variables/desktop", {"secrets": {"FOG": None}}, "variables.secret"),
     ("GET", "/api/v1/events?cursor=fog", None, "cursor.invalid"),

@@ -12,7 +12,6 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.sources.folders import bring_folder, upload_folder
-from rampa.core.errors import Invalid
 from rampa.core.run.triggers import call_signature, secret_bytes
 from rampa.operations.runs import triggers
 from rampa.operations.sources import repository
@@ -258,15 +257,15 @@ def test_environment_groups_keep_their_secrets(world: World, client: Client) -> 
     everything = json.dumps([e.model_dump(mode="json") for e in client.variables.all()])
     everything += json.dumps([e.model_dump(mode="json") for e in client.events.all()])
     assert "lantern-4f9c" not in everything
-    for bad, said in (
-        ({"variables": {"PATH": "/x"}}, "set by the agent itself"),
-        ({"variables": {"RAMPA_RUN": "1"}}, "set by the agent itself"),
-        ({"variables": {"A B": "1"}}, "cannot name a variable"),
-        ({"secrets": {"T": "abc"}}, "at least 6 characters"),
-        ({"secrets": {"NEW": None}}, "has no value yet"),
-        ({"variables": {"T": "1"}, "secrets": {"T": "abcdefgh"}}, "a variable and a secret"),
+    for bad, code, said in (
+        ({"variables": {"PATH": "/x"}}, "variables.name", "set by the agent itself"),
+        ({"variables": {"RAMPA_RUN": "1"}}, "variables.name", "set by the agent itself"),
+        ({"variables": {"A B": "1"}}, "variables.name", "cannot name a variable"),
+        ({"secrets": {"T": "abc"}}, "variables.short", "at least 6 characters"),
+        ({"secrets": {"NEW": None}}, "variables.secret", "has no value yet"),
+        ({"variables": {"T": "1"}, "secrets": {"T": "abcdefgh"}}, "variables.twice", "a variable and a secret"),
     ):
-        with pytest.raises(Invalid, match=said):
+        with refuses(code, said):
             client.variables.put("other", wire.StepVariablesIn(**bad))
     with world.client(Role.TESTER) as tester, refuses("role.denied"):
         tester.variables.all()

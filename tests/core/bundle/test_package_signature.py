@@ -23,10 +23,10 @@ from rampa.core.bundle.package_signature import (
 from rampa.core.bundle.sources import BytesSource, FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
-from rampa.core.errors import Damaged, RampaError
+from rampa.core.errors import Damaged
 from rampa.core.signing import succession
 from tests.core.bundle import block_verifier
-from tests.packages import aab_files, apk_files, ipa_files, make_identity, plain_zip, write_zip_file
+from tests.packages import aab_files, apk_files, make_identity, plain_zip, write_zip_file
 from tests.refusals import refuses
 from tests.samples import noise
 
@@ -194,14 +194,11 @@ def test_a_succession_is_followed(tmp_path: Path) -> None:
         succession.verify(forged)
 
 
-@pytest.mark.parametrize(("files", "schemes", "says"), [
-    (aab_files(), ["v2"], "aab bundles know no scheme v2"),
-    (apk_files(), ["v4"], "no scheme 'v4'"),
-    (ipa_files(), None, "carries no signature inside"),
-])  # fmt: skip
-def test_impossible_wishes(files: dict[str, bytes], schemes: list[str] | None, says: str, tmp_path: Path) -> None:
-    with pytest.raises(RampaError, match=says):
-        signed(tmp_path, files, schemes=schemes)
+def test_a_signature_must_fit_below_4_gib(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("rampa.core.bundle.package_signature.z.LIMIT32", 50_000)
+    with refuses("signing.zip64"):
+        signed(tmp_path, apk_files())
+    assert not (tmp_path / "out.apk").exists()
 
 
 def test_stored_content_is_aligned(tmp_path: Path) -> None:

@@ -124,6 +124,8 @@ def test_patterns_paths_and_schedules() -> None:
 
 
 def test_a_signed_call() -> None:
+    with refuses("call.secret"):
+        triggers.secret_bytes("a")
     secret = triggers.secret_bytes(triggers.new_secret(bytes(range(32))))
     assert secret == bytes(range(32))
     time, body = str(int(NOW.timestamp())), b'{"of": "main"}'

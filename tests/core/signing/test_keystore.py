@@ -5,15 +5,23 @@ from __future__ import annotations
 import datetime as dt
 import shutil
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from asn1crypto import pkcs12 as asn1_pkcs12
 from cryptography.hazmat.primitives.asymmetric import dsa
-from cryptography.hazmat.primitives.serialization import BestAvailableEncryption, Encoding, NoEncryption, PrivateFormat
+from cryptography.hazmat.primitives.serialization import (
+    BestAvailableEncryption,
+    Encoding,
+    NoEncryption,
+    PrivateFormat,
+    pkcs12,
+)
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rampa.core.errors import Invalid, RampaError, Refused
+from rampa.core.errors import RampaError, Refused
 from rampa.core.signing import grant, identity, passphrase
 from rampa.core.signing.keystore import read_entries, read_pkcs8, read_pkcs12
 from rampa.core.signing.seal import read_masters, rewrap, seal, sealed_by, unseal
@@ -72,7 +80,7 @@ def files(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_what_openssl_writes_is_read(name: str, files: Path) -> None:
     entry = read_pkcs12((files / f"{name}.p12").read_bytes(), PASSWORD)
     assert (entry.alias, entry.identity.subject) == ("fog", "CN=old")
-    with pytest.raises(Invalid):
+    with refuses("key.entry" if name == "bare" else "key.wrong-password"):
         read_pkcs12((files / f"{name}.p12").read_bytes(), "another")
 
 
@@ -119,18 +127,58 @@ def test_pkcs8_with_its_certificate(files: Path) -> None:
 
 
 SENTENCES = [
-    (lambda: (MADE, "another password"), "password does not open"),
-    (lambda: (MADE[:-40], PASSWORD), "cut off or damaged"),
-    (lambda: (MADE[: len(MADE) // 2], PASSWORD), "cut off or damaged"),
-    (lambda: (b"noise", PASSWORD), "not a PKCS#12 file"),
-    (lambda: (b"\xfe\xed\xfe\xed\0\0\0\2", PASSWORD), "Java keystore of the old form"),
+    (lambda: (MADE, "another password"), "key.wrong-password", "password does not open"),
+    (lambda: (MADE[:-40], PASSWORD), "key.pkcs12", "cut off or damaged"),
+    (lambda: (MADE[: len(MADE) // 2], PASSWORD), "key.pkcs12", "cut off or damaged"),
+    (lambda: (b"noise", PASSWORD), "key.pkcs12", "not a PKCS#12 file"),
+    (lambda: (b"\xfe\xed\xfe\xed\0\0\0\2", PASSWORD), "key.old-keystore", "Java keystore of the old form"),
 ]
 
 
-@pytest.mark.parametrize(("make", "says"), SENTENCES)
-def test_each_way_to_be_wrong_has_its_sentence(make, says: str) -> None:  # type: ignore[no-untyped-def]
-    with pytest.raises(Invalid, match=says):
+@pytest.mark.parametrize(("make", "code", "says"), SENTENCES)
+def test_each_way_to_be_wrong_has_its_sentence(make, code: str, says: str) -> None:  # type: ignore[no-untyped-def]
+    with refuses(code, says):
         read_pkcs12(*make())
+
+
+def certificate_alone() -> bytes:
+    return pkcs12.serialize_key_and_certificates(
+        b"k", None, None, [make_identity("k").certificate], BestAvailableEncryption(PASSWORD.encode())
+    )
+
+
+def with_rounds(rounds: int) -> bytes:
+    """The same file, which asks for so many rounds of its password before anything is read."""
+    pfx = asn1_pkcs12.Pfx.load(MADE)
+    pfx["mac_data"]["iterations"] = rounds
+    return bytes(pfx.dump(force=True))
+
+
+def by_another_cipher() -> bytes:
+    """A safe under a scheme that nobody here knows: PBES1 with DES (RFC 8018, appendix A.3)."""
+    pfx = asn1_pkcs12.Pfx.load(MADE)
+    safes = asn1_pkcs12.AuthenticatedSafe.load(pfx["auth_safe"]["content"].native)
+    for safe in safes:
+        if safe["content_type"].native == "encrypted_data":
+            algorithm = {"algorithm": "pbes1_sha1_des", "parameters": {"salt": b"12345678", "iterations": 2048}}
+            safe["content"]["encrypted_content_info"]["content_encryption_algorithm"] = algorithm
+    pfx["auth_safe"]["content"] = safes.dump(force=True)
+    plain = {"auth_safe": pfx["auth_safe"], "version": "v3"}
+    return bytes(asn1_pkcs12.Pfx(plain).dump(force=True))
+
+
+@pytest.mark.parametrize(
+    ("make", "code"),
+    [
+        (certificate_alone, "key.none"),
+        (lambda: with_rounds(0), "key.rounds"),
+        (lambda: with_rounds(2_000_000_000), "key.rounds"),
+        (by_another_cipher, "key.cipher"),
+    ],
+)
+def test_a_keystore_that_cannot_be_used_says_why(make: Callable[[], bytes], code: str) -> None:
+    with refuses(code):
+        read_entries(make(), PASSWORD)
 
 
 def test_kinds_that_cannot_sign_are_said() -> None:

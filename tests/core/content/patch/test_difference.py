@@ -17,6 +17,7 @@ from rampa.core.content.patch.pairs import counterparts
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
 from tests.core.content.patch.difference_reader import read_difference
+from tests.refusals import refuses
 from tests.samples import noise, words
 
 pytestmark = pytest.mark.skipif(not maker.available(), reason="there is no C compiler here")
@@ -80,6 +81,22 @@ def test_damaged_ones_fail_or_make_something_else(noise_in: bytes, seed: int) ->
             assert len(maker.apply(hostile, old, len(new))) == len(new)
         except Damaged:
             pass
+
+
+@pytest.mark.parametrize("hostile", [b"", b"fog", b"\xff" * 40])
+def test_what_is_no_difference_is_said(hostile: bytes) -> None:
+    with refuses("difference.damaged"):
+        maker.apply(hostile, b"old", 9)
+    with refuses("difference.damaged"):
+        maker.apply(maker.make(b"old", b"new and more"), b"old", 9)
+
+
+def test_without_a_compiled_kernel_it_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    made = maker.make(b"old", b"new")
+    monkeypatch.setattr(maker, "_kernel", None)
+    assert not maker.available()
+    with refuses("difference.kernel"):
+        maker.apply(made, b"old", 3)
 
 
 def program(seed: int, functions: int) -> bytes:
