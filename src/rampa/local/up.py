@@ -63,7 +63,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     root = Path(os.environ["RAMPA_ROOT"])
     data = Path(os.environ.get("RAMPA_DATA") or root / ".rampa")
     data.mkdir(parents=True, exist_ok=True)
-    stack.enter_context(_only_one(data))
+    stack.enter_context(only_one(data))
     folder = ServiceFolder(data / "service")
     folder.prepare()
     say("Starting PostgreSQL on loopback …")
@@ -90,7 +90,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     if first and password and not options.no_demo:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password)
-    _watch(children, server)
+    watch(children, server)
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
@@ -137,7 +137,7 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -
     say("Ctrl-C stops it and keeps everything.")
 
 
-def _watch(children: dict[str, Child], server: Child | None) -> None:
+def watch(children: dict[str, Child], server: Child | None) -> None:
     while True:
         time.sleep(0.5)
         for name, child in children.items():
@@ -149,7 +149,7 @@ def _watch(children: dict[str, Child], server: Child | None) -> None:
 
 
 @contextlib.contextmanager
-def _only_one(data: Path) -> Iterator[None]:
+def only_one(data: Path) -> Iterator[None]:
     fd = os.open(data / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)

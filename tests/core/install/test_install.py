@@ -80,8 +80,9 @@ class Shop:
         encoded = manifest.encode(Manifest("base", tree, DEFAULT))
         self.manifests[manifest.digest_of(encoded)] = encoded
         line = DepotLine("base", manifest.digest_of(encoded), len(encoded))
-        fields = {"title": TITLE, "version_code": number, "launch": "bin/peatlight", "depots": (line,)} | more
-        return sign(Statement(build=number, profile="p", platform="linux", version_name="1.0.0", **fields), KEY)  # type: ignore[arg-type]
+        fields = {"title": TITLE, "version_code": number, "launch": "bin/peatlight", "depots": (line,)}
+        fields |= {"profile": "p", "platform": "linux", "version_name": "1.0.0"} | more
+        return sign(Statement(build=number, **fields), KEY)  # type: ignore[arg-type]
 
     def manifest(self, digest: bytes) -> bytes:
         return self.manifests[digest]

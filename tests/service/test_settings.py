@@ -1,0 +1,55 @@
+"""What a service is told by its environment: what is missing or wrong is named, with what it should be."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+import pytest
+
+from rampa.service.settings import Settings
+from tests.refusals import refuses
+
+KEY = "00" * 32
+
+
+@pytest.fixture
+def told(monkeypatch: pytest.MonkeyPatch) -> pytest.MonkeyPatch:
+    for name, value in {"DATABASE_URL": "postgresql+psycopg://x", "STORE": "/srv/store", "MASTER_KEY": KEY}.items():
+        monkeypatch.setenv(f"RAMPA_{name}", value)
+    for name in ("MASTER_KEY_FILE", "CONSOLE", "SECURE_COOKIES", "LEASE_SECONDS"):
+        monkeypatch.delenv(f"RAMPA_{name}", raising=False)
+    return monkeypatch
+
+
+def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    found = Settings.from_environment()
+    assert (found.store, found.master_key, found.console) == (Path("/srv/store"), (bytes(32),), None)
+    assert (found.secure_cookies, found.lease) == (False, dt.timedelta(seconds=30))
+    (tmp_path / "keys").write_text(f"{KEY}\n{'11' * 32}\n")
+    told.delenv("RAMPA_MASTER_KEY")
+    told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "keys"))
+    told.setenv("RAMPA_SECURE_COOKIES", "1")
+    told.setenv("RAMPA_LEASE_SECONDS", "5")
+    found = Settings.from_environment()
+    assert (len(found.master_key), found.secure_cookies) == (2, True)
+    assert found.lease == dt.timedelta(seconds=5)
+
+
+@pytest.mark.parametrize("name", ["DATABASE_URL", "STORE", "MASTER_KEY"])
+def test_what_is_missing_is_named(name: str, told: pytest.MonkeyPatch) -> None:
+    told.delenv(f"RAMPA_{name}")
+    with refuses("settings.missing", f"RAMPA_{name}"):
+        Settings.from_environment()
+
+
+def test_a_master_key_that_is_none_is_said_and_not_shown(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    for text in ("fog", KEY[:-2], "00" * 31 + "zz"):
+        told.setenv("RAMPA_MASTER_KEY", text)
+        with refuses("settings.master-key", where="RAMPA_MASTER_KEY") as caught:
+            Settings.from_environment()
+        assert text not in str(caught.value)
+    told.delenv("RAMPA_MASTER_KEY")
+    told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "none"))
+    with refuses("settings.master-key", "cannot be read", where="none"):
+        Settings.from_environment()
