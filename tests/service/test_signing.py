@@ -90,6 +90,9 @@ def test_a_locked_identity_signs_only_while_it_is_unlocked(world: World, client:
     assert "rampa key unlock quillback-2026" in error.value.hint
     with refuses("key.wrong-passphrase", "does not unlock"):
         client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1908"))
+    for run, code in (({"run": 1}, "unlock.title"), ({"run": 1, "title": "peatlight"}, "run.unknown")):
+        with refuses(code):
+            client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", **run))
     assert client.signing.unlock("quillback-2026", UnlockIn(passphrase="night shift 1907", minutes=5)).unlocked_until
     assert build(client, source, tmp_path / "state").build.signed
     assert client.signing.lock("quillback-2026").unlocked_until is None

@@ -178,6 +178,10 @@ def test_a_schedule_starts_once_at_its_time(world: World, client: Client, repo: 
     assert client.runs.get(TITLE, 1).why == "schedule"
     with refuses("trigger.schedule", "five fields"):
         client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="every night"))
+    with refuses("trigger.pattern"):
+        client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="branch", pattern=""))
+    with refuses("trigger.exists"):
+        client.runs.add_trigger(TITLE, wire.NewTrigger(name="night", kind="branch", pattern="*"))
 
 
 def call(world: World, name: str, secret: str, body: bytes, time: int | None = None) -> httpx.Response:
@@ -199,7 +203,7 @@ def test_a_signed_call_starts_what_it_may_and_only_once(world: World, client: Cl
     now = int(world.services.now().timestamp())
     answer = call(world, "pushed", made.secret, b"{}", now)
     assert (answer.status_code, answer.json()["started"]) == (200, [1])
-    assert call(world, "pushed", made.secret, b"{}", now).status_code == 409
+    assert call(world, "pushed", made.secret, b"{}", now).json()["code"] == "call.twice"
     assert call(world, "pushed", made.secret, b'{"of": "feature/fog"}').json()["started"] == []
     wrong = made.secret[:-2] + ("AA" if made.secret[-2:] != "AA" else "BB")
     for answer in (
