@@ -51,6 +51,20 @@ def update(client: Client, device: Installation, number: int):  # type: ignore[n
     return device.update(client.builds.statement("peatlight", number), HttpDelivery(client, "peatlight", number))
 
 
+def test_what_stands_between_a_build_and_a_channel_is_found(placed: Client) -> None:
+    def found(channel: str, number: int) -> set[tuple[str, str]]:
+        return {(f.severity, f.code) for f in placed.channels.preview("peatlight", channel, number).findings}
+
+    assert ("blocker", "build.live") in found("studio", 1)
+    assert ("blocker", "build.live") not in found("studio", 2)
+    assert ("blocker", "channel.closed") in found("public", 2)
+    for channel in ("studio", "testers", "early"):
+        place(placed, 2, channel)
+    (leading,) = (b for row in placed.titles.ramp("peatlight").rows for b in row.builds if b.number == 2)
+    assert leading.stop
+    assert (leading.stop.code, leading.next) == ("station.closed", None)
+
+
 def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tmp_path: Path) -> None:
     seen = placed.channels.preview("peatlight", "studio", 2)
     assert seen.possible

@@ -11,7 +11,6 @@ import httpx
 import pytest
 
 from rampa.client import Client
-from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as agents_wire

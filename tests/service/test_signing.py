@@ -13,7 +13,7 @@ from rampa.core.signing import identity
 from rampa.db.signing import find_key
 from rampa.operations.base.unit_of_work import begin
 from rampa.operations.people import people
-from rampa.operations.signing import identities
+from rampa.operations.signing import continuity, identities
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.schema.signing.identities import NewKey, UnlockIn
@@ -65,6 +65,22 @@ def test_an_expired_certificate_signs_nothing(world: World, client: Client) -> N
     later = replace(world.services, now=lambda: NOW + dt.timedelta(days=2))
     with begin(later) as uow, refuses("key.expired", "expired on"):
         identities.open_identity(uow, find_key(uow.session, "quillback-2026"))
+
+
+def test_a_certificate_that_nears_its_end_is_warned_of_where_it_is_relied_on(
+    world: World, client: Client, tmp_path: Path
+) -> None:
+    client.signing.add(new_key(made_at=NOW - dt.timedelta(days=364), years=2))
+    import_title(client)
+    build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
+    found = client.channels.preview("peatlight", "studio", 1).findings
+    assert ("warning", "signing.near-end") in {(f.severity, f.code) for f in found}
+    with begin(world.services) as uow:
+        assert [f.code for f in continuity.check_backup(uow, "quillback-2026")] == [
+            "signing.not-backed-up",
+            "signing.near-end",
+        ]
+        assert continuity.check_backup(uow, "none") == []
 
 
 def test_another_master_key_opens_nothing(world: World, client: Client) -> None:

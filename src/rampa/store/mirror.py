@@ -151,12 +151,13 @@ class Mirror:
         """A file's content. Raises `NotFound`, `Unavailable`."""
         name = f"{commit}:{path}"
         try:
-            size = int(self._ask("cat-file", "-s", name))
+            if int(self._ask("cat-file", "-s", name)) > READ_LIMIT:
+                raise NotFound("source.no-file", f"{path} is too large to be read here", where=path)
+            return self._ask("cat-file", "blob", name)
         except Unavailable as error:
-            raise NotFound("source.no-file", f"the commit has no {path}", where=path) from error
-        if size > READ_LIMIT:
-            raise NotFound("source.no-file", f"{path} is too large to be read here", where=path)
-        return self._ask("cat-file", "blob", name)
+            if error.code != "git.failed":
+                raise
+            raise NotFound("source.no-file", f"the commit has no file {path}", where=path) from error
 
     def heads(self, blobs: list[str], size: int) -> dict[str, bytes]:
         """The first `size` bytes of blobs, read one after another by one process."""

@@ -133,7 +133,7 @@ def findings(tmp_path: Path, files: dict[str, bytes], **more: object) -> dict[st
     return {f.code: f.message for f in check_package(read_zip(FileBytes(source)), ExpectedPackage(**more))}  # type: ignore[arg-type]
 
 
-def test_what_a_storefront_would_refuse_is_found(tmp_path: Path) -> None:
+def test_what_a_storefront_would_refuse_is_found(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     found = findings(
         tmp_path,
         apk_files(debuggable=True),
@@ -149,6 +149,21 @@ def test_what_a_storefront_would_refuse_is_found(tmp_path: Path) -> None:
     assert findings(tmp_path, uneven)["bundle.library-missing"] == "x86_64 lacks libfog.so, which arm64 has"
     small = LIBRARY[:112] + (4096).to_bytes(8, "little") + LIBRARY[120:]
     assert "4 KiB" in findings(tmp_path, {**apk_files(), "lib/arm64-v8a/libpeatlight.so": small})["bundle.page-size"]
+    for name, number in (("testOnly", 0x01010272), ("extractNativeLibs", 0x010104EA)):
+        monkeypatch.setitem(manifests.IDS, name, number)
+    for attribute, value, code in (
+        ("testOnly", True, "bundle.test-only"),
+        ("extractNativeLibs", False, "bundle.library-packed"),
+    ):
+        assert code in findings(tmp_path, apk_files() | {"AndroidManifest.xml": with_application(attribute, value)})
+    stored = write_zip_file(tmp_path / "stored", apk_files(), stored=True)
+    assert "bundle.unaligned" in {f.code for f in check_package(read_zip(FileBytes(stored)), ExpectedPackage())}
+
+
+def with_application(attribute: str, value: bool) -> bytes:
+    tree = root()
+    next(n for n in tree.children if n.name == "application").own[attribute] = value
+    return manifests.binary_xml(tree)
 
 
 def test_a_package_splits_by_architecture(tmp_path: Path) -> None:

@@ -74,6 +74,19 @@ CASES = [
     ("visor-release", "system__minimum", "43", ("blocker", "system.minimum-level", "44 or above")),
     ("visor-release", "display__window", "window", ("blocker", "display.window-mode", "fullscreen")),
     ("windows-development", "code__debug_helpers", False, ("warning", "code.not-debuggable", "yes")),
+    ("android-release", "code__unused_code", "keep", ("warning", "code.unused-kept", "careful, thorough")),
+]
+CHANGED = [
+    ('icon = "art/icon.png"\n', "", "linux-release", "pictures.icon-missing"),
+    ('\nopening = "art/opening.png"\n', "\n", "linux-release", "pictures.opening-missing"),
+    ('opening = "maps/alder-halt.heights"\n', "", "linux-release", "content.opening-not-set"),
+    ('code = "counter"', 'code = "packed"\nform = "free"', "linux-release", "version.free-packed"),
+    ('code = "counter"', 'code = "packed"\nper_architecture = true', "macos-release", "version.architectures"),
+    ("system.permissions = { notifications", "system.permissions = { fog", "ios-release", "system.permission-unknown"),
+    ('["standing-space"]', '["fog"]', "visor-release", "system.feature-unknown"),
+    ('{ take = ["maps/signal', '{ take = ["maps/no-such', "ios-release", "list.take-missing"),
+    ("[facets.headset]", "[facets.kiosk]\ndisplay.resizable = false\n\n[facets.headset]", "", "facet.unused"),
+    ("[output]\n", '[output]\nbundle = "{title}-{version}"\n', "linux-testing", "output.same-name"),
 ]
 
 
@@ -82,6 +95,20 @@ def test_a_broken_rule_is_found_with_what_is_allowed(
     profile: str, key: str, value: object, expected: tuple[str, str, str]
 ) -> None:
     assert expected in broken(profile, **{key: value})
+
+
+@pytest.mark.parametrize(("said", "instead", "profile", "code"), CHANGED)
+def test_what_a_document_leaves_out_or_says_wrongly_is_found(said: str, instead: str, profile: str, code: str) -> None:
+    assert EVERYWHERE.count(said) >= 1
+    found = check_document(read_document(EVERYWHERE.replace(said, instead, 1).encode()))
+    assert (profile, code) in {(f.profile, f.code) for f in found}
+    assert all(f.message and f.hint for f in found if f.code == code)
+
+
+def test_a_release_without_an_identity_is_stopped() -> None:
+    bare = "\n".join(line for line in EVERYWHERE.splitlines() if "identity = " not in line)
+    found = check_document(read_document(bare.encode()))
+    assert "signing.identity-missing" in {f.code for f in stops_a_build(found)}
 
 
 def test_a_finding_names_key_origin_value_and_fix() -> None:

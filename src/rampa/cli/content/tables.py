@@ -39,11 +39,10 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
         err().print(Text("▲ ", style="yellow") + Text(f"{line.path} goes in, and looks like a leftover: {line.why}"))
     if len(answer.leftovers) > 10:
         err().print(f"  and {len(answer.leftovers) - 10:,} more: --show leftovers")
-    for gap in answer.lacking[:20]:
-        err().print(
-            Text("▲ ", style="yellow")
-            + Text(f"{gap.path} needs {gap.name}, which neither the build nor the platform has")
-        )
+    from rampa.core.content.select.provided_libraries import by_library, lacking_sentence
+
+    for name, paths in by_library(seen.lacking).items():
+        err().print(Text("▲ ", style="yellow") + Text(lacking_sentence(name, paths, "the platform")))
 
 
 def _shown(row: PreviewedFile, show: str, unmatched: set[PreviewedFile]) -> bool:

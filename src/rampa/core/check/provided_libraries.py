@@ -3,24 +3,23 @@
 from __future__ import annotations
 
 from rampa.core.check.findings import Finding
-from rampa.core.content.select.provided_libraries import lacking
+from rampa.core.content.select.provided_libraries import by_library, lacking, lacking_sentence
 from rampa.core.content.select.selection import Selection
 from rampa.core.profile.resolved import ResolvedProfile
 
-SHOWN = 20
 HINT = "Include the library beside the program, or name it in content.provided_libraries where the platform brings it."
 
 
 def check_provided_libraries(selection: Selection, profile: ResolvedProfile) -> list[Finding]:
-    """A warning for each: the table of what platforms bring cannot know everything."""
+    """A warning for each library, however many files need it: the table of what platforms bring cannot know everything."""
     found = lacking(selection, profile.platform.name, profile.settings.content.provided_libraries)
     return [
         Finding(
             "warning",
             "content.library-missing",
-            f"{x.path} needs {x.name}, which neither the build nor {profile.platform.title} has",
-            x.path,
+            lacking_sentence(name, paths, profile.platform.title),
+            paths[0],
             HINT,
         )
-        for x in found[:SHOWN]
+        for name, paths in by_library(found).items()
     ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
 from rampa.core.content.tree.chosen_files import Selected
 from rampa.core.platform.provided_libraries import provided
+from rampa.core.quantity import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +39,19 @@ def lacking(selection: Selection, platform: str, also: tuple[str, ...] = ()) -> 
                 if _folded(platform, n.rpartition("/")[2]) not in has and not provided(platform, n, also)
             ]
     return sorted(set(out), key=lambda x: (x.path, x.name))
+
+
+def by_library(found: Iterable[Lacking]) -> dict[str, list[str]]:
+    """Library -> the files that need it, the first of them first: one library is one thing to do, however many need it."""
+    needing: dict[str, list[str]] = {}
+    for one in found:
+        needing.setdefault(one.name, []).append(one.path)
+    return needing
+
+
+def lacking_sentence(name: str, paths: list[str], platform: str) -> str:
+    more = f" and {counted(len(paths) - 1, 'more file')} need" if len(paths) > 1 else " needs"
+    return f"{paths[0]}{more} {name}, which neither the build nor {platform} has"
 
 
 def _folded(platform: str, name: str) -> str:
