@@ -137,6 +137,8 @@ def test_every_page_of_the_console_is_opened_by_a_test() -> None:
 
     def pattern(path: str) -> str:
         """A parameter is any word; a test may put a constant for what all its pages begin with."""
-        return r"(?<![\w/])/?" + re.sub(r":\w+", r"[^/\\s\"'?]+", path) + r"(?=[\"'?#\s])"
+        parts = [re.sub(r":\w+", r"[^/\\s\"'?]+", part) for part in path.split("/")]
+        ways = ["/".join(parts), *(r"\{[A-Z]+\}/" + "/".join(parts[n:]) for n in range(1, len(parts)))]
+        return rf"(?<![\w/])/?(?:{'|'.join(ways)})(?=[\"'?#\s])"
 
     assert [p for p in paths if not re.search(pattern(p), opened)] == []

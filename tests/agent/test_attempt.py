@@ -7,18 +7,24 @@ import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
 from rampa.agent import attempt
+from rampa.agent.context import StepFailed
 from rampa.agent.settings import AgentSettings
 from rampa.agent.steps import fetch
 from rampa.client import Client
 from rampa.client.sources.folders import bring_folder, upload_folder
+from rampa.core.install.fill import Progress
 from rampa.core.run import causes
+from rampa.core.run.step import Step
 from rampa.schema.runs import NewRuns, Run
+from rampa.schema.sources import ModuleOut
 from tests.agents import FakeAgent
 from tests.conftest import World
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key
 
 TITLE = "peatlight"
@@ -157,7 +163,7 @@ def test_the_same_again_gives_the_same_bytes_or_says_that_it_does_not(
     assert again.state == "done"
     assert "The same bytes as peatlight#1" in shed.log(again)
 
-    def drifting(client: Client, title: str, folder: int, to: Path, on: Callable[[int], None]) -> int:
+    def drifting(client: Client, title: str, folder: int, to: Path, on: Callable[[Progress], None]) -> int:
         count = bring_folder(client, title, folder, to, on)
         (to / "data/bog.arc").write_bytes(b"thaw" * 500)
         return count
@@ -185,3 +191,26 @@ def test_every_cause_is_a_sentence_with_a_fix(code: str) -> None:
         assert "{" not in text
     assert sentence
     assert fix.endswith(".")
+
+
+def test_a_build_of_an_older_document_is_not_made_again(shed: Shed) -> None:
+    shed.run(FILES)
+    shed.client.titles.revise(TITLE, TESTED.replace("1.4.0", "1.5.0"), "The next version.", 1)
+    with refuses("reproduce.revision"):
+        shed.client.runs.start(TITLE, NewRuns(reproduces=1))
+
+
+@pytest.mark.parametrize("path", ["../fog", "/etc/fog", "link/fog", ""])
+def test_a_submodule_outside_the_source_is_not_checked_out(path: str, tmp_path: Path) -> None:
+    (tmp_path / "source").mkdir()
+    (tmp_path / "source/link").symlink_to("/tmp")
+    modules = SimpleNamespace(modules=lambda *_: [ModuleOut(path=path, commit="a" * 40, at="/fog")])
+    context = SimpleNamespace(
+        client=SimpleNamespace(sources=modules),
+        work=SimpleNamespace(title=TITLE, commit="a" * 40),
+        settings=SimpleNamespace(folder=tmp_path),
+        folder=SimpleNamespace(source=tmp_path / "source"),
+    )
+    with pytest.raises(StepFailed) as caught:
+        fetch._modules(context, Step("fetch", "fetch"))  # type: ignore[arg-type]
+    assert caught.value.code == "source.missing"

@@ -43,6 +43,7 @@ def shell(live: Live, tmp_path: Path) -> Shell:
 
 def test_the_whole_job(shell: Shell, tmp_path: Path) -> None:
     source = make_folder(tmp_path / "source")
+    assert "Quillback Works" in shell.run("whoami").stdout
     shell.run("key", "make", "quillback-2026")
     assert (tmp_path / "quillback-2026.p12").stat().st_mode & 0o777 == 0o600
     assert "imported" in shell.run("title", "import", str(source)).stdout

@@ -9,8 +9,11 @@ from pathlib import Path
 
 import pytest
 
+from rampa.cli.base.files import write_private
 from rampa.cli.main import app
 from tests.conftest import OWNER, Live
+from tests.core.picture.test_pictures import png
+from tests.gits import peatlight
 from tests.packages import apk_files, write_zip_file
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, import_title, make_folder
@@ -40,6 +43,7 @@ ALONE = [
     (("agent", "start", "--keep", "fog"), "agent.keep"),
     (("agent", "start", "--toolchains", "nowhere"), "agent.toolchains"),
     (("picture", "make", "fog.png", "--to", "o"), "picture.missing"),
+    (("picture", "make", "small.png", "--to", "o"), "picture.too-small"),
     (("picture", "make", "fog.png", "--to", "o", "--platform", "kiln"), "platform.unknown"),
     (("picture", "make", "fog.png", "--to", "o", "--background", "bog"), "colour.invalid"),
     (("profile", "check", "--document", "nowhere"), "document.missing"),
@@ -71,6 +75,7 @@ def test_without_a_service(
 ) -> None:
     make_folder(tmp_path / "held", 5_000)
     (tmp_path / "held.p12").write_bytes(b"a key")
+    (tmp_path / "small.png").write_bytes(png(64, 64))
     for folder in ("bare", "spoiled"):
         (tmp_path / folder).mkdir()
     (tmp_path / "spoiled/device.json").write_text("{")
@@ -116,8 +121,13 @@ def test_with_a_service(live: Live, command: Command, monkeypatch: pytest.Monkey
             with refuses(code):
                 command(*words)
         client.titles.add(DOCUMENT.replace("peatlight", "kilnwalk").replace('"Peatlight"', '"Kilnwalk"'))
+        monkeypatch.setattr("rampa.cli.sources.WAIT", 0.1)
+        with refuses("source.fetch", "goes on in the service"):
+            command("source", "connect", str(peatlight(tmp_path / "repo").root), "--title", "peatlight")
     with refuses("title.not-set"):
         command("build", "list")
+    with refuses("file.unwritable"):
+        write_private(tmp_path / "nowhere/k.p12", b"a key")
     told = json.loads((tmp_path / "desk/device.json").read_text())
     (tmp_path / "desk/device.json").write_text(json.dumps(told | {"address": "http://127.0.0.1:1"}))
     monkeypatch.setenv("RAMPA_ADDRESS", "http://fog:bog")

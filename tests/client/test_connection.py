@@ -9,6 +9,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.connection import Connection
+from rampa.client.people.sign_in import token_for
 from rampa.core import errors
 from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Page, Problem
@@ -115,7 +116,7 @@ def test_something_else_at_the_address_is_said() -> None:
     with pytest.raises(errors.NotFound, match="answered 404") as caught:
         connection(lambda _: httpx.Response(404, text="<html>")).get(Session, "/x")
     assert "address of a Rampa service" in caught.value.hint
-    with pytest.raises(errors.Invalid, match="not what this version"):
+    with refuses("answer.unknown", "not what this version"):
         connection(lambda _: httpx.Response(200, json={"odd": 1})).get(Session, "/x")
 
 
@@ -197,3 +198,8 @@ def test_a_download_that_breaks_off_is_said_and_leaves_nothing(tmp_path) -> None
 def test_what_is_no_address_is_said_before_anything_is_sent(address: str) -> None:
     with refuses("address.invalid", "is not an address"):
         Client(address)
+
+
+def test_nobody_at_the_address_is_said_by_signing_in() -> None:
+    with refuses("service.unreachable", "does not answer"):
+        token_for("http://127.0.0.1:1", "iida@quillback.example", "a password", "desk")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import signal
 import threading
 from pathlib import Path
@@ -34,6 +35,11 @@ def test_a_backup_is_restored_and_installed_from(live: Live, tmp_path: Path) -> 
         again = back_up(live.url, FolderStore(live.folder.store), tmp_path / "backup")
     assert said["packs"]["copied"] == said["packs"]["files"]  # type: ignore[index]
     assert again["packs"]["copied"] < again["packs"]["files"]  # type: ignore[index]
+    shutil.copytree(live.folder.store, tmp_path / "spoilt")
+    pack = next((tmp_path / "spoilt/packs").rglob("*.pack"))
+    pack.write_bytes(pack.read_bytes()[:-1] + b"x")
+    with refuses("store.damaged", "not what its name says"):
+        back_up(live.url, FolderStore(tmp_path / "spoilt"), tmp_path / "of-spoilt")
     data = tmp_path / "restored"
     restore(tmp_path / "backup", data, live.folder.master_key)
     with refuses("restore.folder", "not empty"):

@@ -2,22 +2,32 @@
 
 from __future__ import annotations
 
+import base64
 import datetime as dt
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
 from rampa.client import Client
+from rampa.core.profile.document import read_document
+from rampa.core.profile.resolved import resolve
+from rampa.core.signing import identity
 from rampa.operations.agents import agents
+from rampa.operations.base import begin
 from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
+from rampa.operations.versions import versions
+from rampa.operations.versions.versions import WantedCode
 from rampa.schema import agents as wire
 from rampa.schema.common import Role
 from rampa.schema.runs import NewRuns
+from rampa.schema.signing.identities import NewKey, UnlockIn
 from rampa.schema.sources import SourceIn
 from tests.agents import FakeAgent
 from tests.conftest import World
 from tests.gits import peatlight
+from tests.packages import make_identity
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key
 
@@ -25,7 +35,7 @@ TITLE = "peatlight"
 
 
 @pytest.fixture
-def agent(world: World, client: Client, tmp_path) -> FakeAgent:  # type: ignore[no-untyped-def]
+def agent(world: World, client: Client, tmp_path: Path) -> FakeAgent:
     add_key(client)
     client.titles.add(DOCUMENT)
     made = peatlight(tmp_path / "peatlight", DOCUMENT)
@@ -103,3 +113,28 @@ def test_a_token_of_an_agent_works_and_does_nothing_else(world: World, client: C
         ):
             with refuses("role.denied"):
                 attack()
+
+
+def test_an_identity_is_unlocked_for_the_run_that_signs_with_it(client: Client, agent: FakeAgent) -> None:
+    made = identity.to_pkcs12(make_identity("locked-2026"), "locked-2026", "a password")
+    key = NewKey(name="locked-2026", pkcs12=base64.b64encode(made).decode(), password="a password")
+    client.signing.add(key.model_copy(update={"passphrase": "night shift 1907"}))
+    number = start(client)
+    asked = UnlockIn(passphrase="night shift 1907", title=TITLE, run=number)
+    with refuses("unlock.run", "does not sign with locked-2026"):
+        client.signing.unlock("locked-2026", asked)
+    client.runs.cancel(TITLE, number)
+    with refuses("unlock.run", "has ended"):
+        client.signing.unlock("locked-2026", asked)
+
+
+def test_too_few_commits_for_a_first_code_are_said(world: World, client: Client, agent: FakeAgent) -> None:
+    document = DOCUMENT.replace('name = "1.4.0"', 'name = "1.4.0"\ncode = "commits"\nfirst_code = 50')
+    client.titles.revise(TITLE, document, "Codes by commits.", 1)
+    with refuses("run.blocked", "1 commit is below the first code 50"):
+        start(client)
+    profile = resolve(read_document(document.encode()), "linux-release")
+    with begin(world.services) as uow:
+        with refuses("version.first"):
+            versions.next_for(uow, profile, WantedCode("1.4.0", 49))
+        assert versions.next_for(uow, profile, WantedCode("1.4.0", 50)) == 50

@@ -10,16 +10,22 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.builds.parts import BuildParts
+from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
 from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.stamp import Stamp, stamp_bundle
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.signing import grant as grants
 from rampa.core.signing import provenance
+from rampa.db.builds import find_build
+from rampa.db.signing import find_key
+from rampa.operations.base import begin
 from rampa.schema.builds.builds import NewBuild, SignaturesOut, ToSignIn
 from rampa.schema.devices import NewDevice
 from rampa.schema.signing.grants import NewGrant
-from tests.packages import aab_files, apk_files, ipa_files, lay_out
+from tests.conftest import World
+from tests.packages import aab_files, apk_files, ipa_files, lay_out, make_identity, write_zip_file
 from tests.refusals import refuses
 from tests.samples import add_key, build, import_title
 
@@ -196,6 +202,64 @@ def test_nothing_but_signature_files_is_signed_for_a_maker(ready: Client) -> Non
         with refuses("signing.jar", "not a JAR's signature file"):
             ready.builds.sign_parts("peatlight", opened.number, asked)
     assert not list(ready.events.all(act="key.use"))
+
+
+def test_what_is_sent_to_be_signed_is_read_strictly(ready: Client) -> None:
+    opened = ready.builds.open("peatlight", NewBuild(profile="store"))
+    with refuses("signing.base64"):
+        ready.builds.sign_parts("peatlight", opened.number, ToSignIn(jar="abc"))
+
+
+def in_place_of(own: str, other: str) -> str:
+    """A document whose packages are made by one rule, while the maker goes by another."""
+    return DOCUMENT.replace(own, other)
+
+
+def test_a_package_of_another_kind_or_signed_by_another_is_no_build(
+    ready: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The maker does as it likes: it signs by an identity of its own, or sends another kind under the right name."""
+    thief = make_identity("thief")
+
+    def signed_by_another(parts: BuildParts, file: Path) -> None:
+        plain = file.with_suffix(".plain")
+        file.rename(plain)
+        with FileBytes(plain) as source:
+            sign_package(source, file, with_identity(thief), key_of(thief))
+
+    with monkeypatch.context() as patch:
+        patch.setattr(BuildParts, "sign_inside", signed_by_another)
+        with refuses("bundle.identity"):
+            made(ready, tmp_path, "phone", apk_files())
+    ready.titles.revise("peatlight", in_place_of('"apk"', '"aab"'), "App bundles.", 1)
+
+    def of_another_kind(parts: BuildParts, file: Path) -> None:
+        write_zip_file(tmp_path / "plain.apk", apk_files())
+        with FileBytes(tmp_path / "plain.apk") as source:
+            stamp_bundle(source, tmp_path / "o.apk", Stamp("1.6.0", parts.build.version_code))
+        (tmp_path / "o.apk").rename(file)
+
+    monkeypatch.setattr(BuildParts, "sign_inside", of_another_kind)
+    with refuses("bundle.kind", "is of kind apk, and the profile says aab"):
+        made(ready, tmp_path, "phone", aab_files())
+
+
+def test_a_build_from_before_provenance_says_so(ready: Client, world: World, tmp_path: Path) -> None:
+    made(ready, tmp_path, "phone", apk_files())
+    with begin(world.services) as uow:
+        find_build(uow.session, "peatlight", 1, lock=True).made.provenance = None
+    with refuses("provenance.none"):
+        ready.builds.provenance("peatlight", 1)
+
+
+def test_the_first_identity_of_a_succession_must_be_in_the_vault(ready: Client, world: World, tmp_path: Path) -> None:
+    add_key(ready, "next-2026")
+    ready.signing.hand_over("quillback-2026", "next-2026")
+    ready.titles.revise("peatlight", in_place_of("quillback-2026", "next-2026"), "The next identity.", 1)
+    with begin(world.services) as uow:
+        find_key(uow.session, "quillback-2026", lock=True).fingerprint = "0" * 64
+    with refuses("succession.first"):
+        made(ready, tmp_path, "phone", apk_files(21))
 
 
 def test_a_package_whose_signature_does_not_hold_is_no_build(

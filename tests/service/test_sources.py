@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import gzip
 import json
+import zlib
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,6 +14,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.sources.folders import bring_folder, upload_folder
+from rampa.core.errors import Invalid, NotFound, Unavailable
 from rampa.core.run.triggers import call_signature, secret_bytes
 from rampa.operations.runs import triggers
 from rampa.operations.sources import repository
@@ -285,3 +288,28 @@ def test_a_group_that_a_profile_names_is_not_removed(client: Client) -> None:
     assert client.variables.get("desktop").used_by[0] == "peatlight linux-release"
     with refuses("variables.used", "name the group desktop"):
         client.variables.remove("desktop")
+
+
+@pytest.mark.parametrize("address", ["file:///etc", "/etc", "ext::sh -c true", "-x", "../../../../etc/passwd"])
+def test_a_submodule_that_points_into_the_service_is_refused(
+    world: World, client: Client, repo: Repo, address: str
+) -> None:
+    repo.commit("A submodule", {".gitmodules": f'[submodule "engine"]\n\tpath = engine\n\turl = {address}\n'})
+    repo.git("update-index", "--add", "--cacheinfo", f"160000,{'a' * 40},engine")
+    repo.git("commit", "-q", "-m", "Its commit")
+    commit = repo.git("rev-parse", "HEAD")
+    look(world)
+    with pytest.raises((Invalid, NotFound, Unavailable)) as caught:
+        client.sources.modules(TITLE, commit)
+    assert caught.value.code in ("source.module", "source.address", "git.failed")
+    assert "root:" not in str(caught.value)
+
+
+def test_a_hostile_request_of_git_is_refused(world: World, client: Client, repo: Repo) -> None:
+    look(world)
+    http = world.app.test_client()  # type: ignore[attr-defined]
+    headers = {"Authorization": f"Bearer {world.token(Role.AGENT)}", "Content-Encoding": "gzip"}
+    at = f"/api/v1/titles/{TITLE}/source/git/source.git/git-upload-pack"
+    for body in (b"fog", zlib.compress(b"fog"), gzip.compress(bytes(80_000_000), 1)):
+        answer = http.post(at, data=body, headers=headers)
+        assert answer.json["code"] == "git.request", len(body)

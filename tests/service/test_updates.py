@@ -13,8 +13,14 @@ from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.content.depots.choice import Choice
 from rampa.core.content.patch import maker
+from rampa.core.content.scan.files import read_tree
+from rampa.core.content.select import selection
+from rampa.core.content.select.selection import ContentRules, Pattern
 from rampa.core.install.install import Installation
 from rampa.db.content import DifferenceSetRow, FrameRow, PackRow
+from rampa.operations.base import begin
+from rampa.operations.content.file_source import StoredFileBytes
+from rampa.operations.signing import content_keys
 from rampa.operations.store import check, collection, repack
 from rampa.operations.updates import differences
 from rampa.schema.store import CollectIn
@@ -423,3 +429,16 @@ def test_content_folder_by_folder(client: Client, three: Path) -> None:
     assert inside.rows[0].size == max(r.size for r in inside.rows)
     with refuses("folder.unknown", "no folder"):
         client.connection.get(ContentFolder, at, folder="nowhere")
+
+
+def test_content_that_is_not_there_is_not_found(client: Client, world: World, three: Path) -> None:
+    tree = read_tree(selection.select(three, ContentRules((Pattern("*", "all"),), ())))
+    source = StoredFileBytes(world.services, tree)
+    path = tree.files.paths[0]
+    assert source.read(path, 0, 10) == (three / path).read_bytes()[:10]
+    with refuses("file.unknown"):
+        source.read("data/nowhere", 0, 1)
+    with refuses("manifest.unknown"):
+        HttpDelivery(client, TITLE, 1).manifest(bytes(32))
+    with begin(world.services) as uow, refuses("content.key"):
+        content_keys._build_of(uow, bytes(16))

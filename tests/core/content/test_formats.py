@@ -193,3 +193,9 @@ def test_a_higher_level_packs_smaller() -> None:
     data = "".join(f"wagon {n * n % 977} at {n % 13}; " for n in range(9000)).encode()
     sizes = [len(pack.compress(data, Packing(level))) for level in (0, 3, 19)]
     assert sizes == sorted(sizes, reverse=True)
+
+
+def test_locations_of_another_version_are_not_guessed_at() -> None:
+    body = {"format": locations.FORMAT, "version": locations.VERSION + 1}
+    with refuses("locations.version"):
+        locations.decode(zstandard.ZstdCompressor().compress(cbor2.dumps(body)), Tree())

@@ -383,6 +383,15 @@ def test_a_difference_that_makes_something_else_is_never_given_out(
         shop.prepare(old, new, (folder, tmp_path / "two"))
 
 
+def test_a_file_that_is_not_what_was_promised_is_not_installed(
+    device: Installation, shop: Shop, versions: tuple[Tree, Tree], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("rampa.core.install.assembly.file_holds", lambda *_: False)
+    with refuses("file.damaged", where="data/"):
+        device.update(shop.release(1, versions[0]), shop)
+    assert device.current() is None
+
+
 def test_what_is_installed_is_read_strictly(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
     installed(device, shop, versions[0])
     with refuses("install.no-previous"):

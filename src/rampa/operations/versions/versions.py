@@ -12,6 +12,7 @@ from sqlalchemy import and_, func, or_, select, text
 
 from rampa.core.errors import Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile
+from rampa.core.quantity import counted
 from rampa.core.version.code import next_code
 from rampa.core.version.forms import PLACE, code_for_architecture, packed_code
 from rampa.db import ReservationRow, new_id
@@ -99,7 +100,8 @@ def _too_few(wanted: WantedCode, profile: ResolvedProfile) -> int:
     hint = "Lower version.first_code, or count otherwise: version.code = counter."
     raise Refused(
         "version.first",
-        f"{wanted.commits:,} commits are below the first code {profile.settings.version.first_code:,}",
+        f"{counted(wanted.commits, 'commit')} {'is' if wanted.commits == 1 else 'are'} below the first code "
+        f"{profile.settings.version.first_code:,}",
         hint=hint,
     )
 
