@@ -30,6 +30,7 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
+from tests.hits import Hits, record
 from tests.nursery import nursery
 
 hypothesis_settings.register_profile("rampa", deadline=None, max_examples=60)
@@ -38,6 +39,10 @@ hypothesis_settings.load_profile("rampa")
 MASTER = bytes(range(32))
 OWNER = "iida@quillback.example"
 NUMBERS = itertools.count(1)
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    config.pluginmanager.register(Hits(config), "hits")
 
 
 @pytest.fixture(scope="session")
@@ -113,7 +118,9 @@ class Standing:
 @pytest.fixture(scope="session")
 def standing() -> tuple[Standing, object]:
     services = Standing()
-    return services, make_app(services)  # type: ignore[arg-type]
+    app = make_app(services)  # type: ignore[arg-type]
+    record(app)
+    return services, app
 
 
 @pytest.fixture(scope="session", autouse=True)
