@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
+from rampa.core.check.findings import Finding
 from rampa.core.content.depots.preview import Preview
 from rampa.core.content.pack.trials import RATES, Tuned
 from rampa.schema.common import Query, Wire
@@ -44,6 +45,7 @@ class PreviewOut(Wire):
     unmatched: int
     leftovers: list[LeftoverLine]
     lacking: list[LackingLine]
+    findings: list[Finding]
     rows: list[PreviewRow]
 
 
@@ -76,7 +78,7 @@ class TunedOut(Wire):
     why: str
 
 
-def preview_out(folder: str, profile: str, seen: Preview) -> PreviewOut:
+def preview_out(folder: str, profile: str, seen: Preview, findings: list[Finding]) -> PreviewOut:
     inside = seen.inside
     outside = [r for r in seen.rows if not r.inside]
     return PreviewOut(
@@ -89,6 +91,7 @@ def preview_out(folder: str, profile: str, seen: Preview) -> PreviewOut:
         unmatched=len(seen.unmatched),
         leftovers=[LeftoverLine(path=r.path, size=r.size, why=r.leftover) for r in seen.leftovers],
         lacking=[LackingLine(path=x.path, name=x.name) for x in seen.lacking],
+        findings=findings,
         rows=[
             PreviewRow(
                 path=r.path,

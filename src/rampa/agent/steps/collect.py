@@ -10,7 +10,7 @@ from rampa.agent.context import AttemptContext, StepFailed
 from rampa.agent.steps.symbols import split_symbols
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile
-from rampa.core.check.provided_libraries import check_provided_libraries
+from rampa.core.check.selection import check_selection
 from rampa.core.content.select.leave_out_classes import SYMBOLS
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
@@ -92,8 +92,7 @@ def check(a: AttemptContext, step: Step) -> None:
         Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
         for f in check_profile(a.document, a.own)
     ]
-    found += _files(a, a.selection)
-    found += check_provided_libraries(a.selection, a.profile)
+    found += check_selection(a.selection, a.profile)
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")
         word = {"blocker": "error: ", "warning": "warning: "}.get(f.severity, "")
@@ -104,26 +103,6 @@ def check(a: AttemptContext, step: Step) -> None:
         more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
         raise StepFailed("check.blocked", f"what stops the build: {blockers[0].message}{more}")
     a.report.say(f"{counted(len(found), 'finding')}, no blocker." if found else "No findings.")
-
-
-def _files(a: AttemptContext, selection: Selection) -> list[Finding]:
-    there = set(selection.files.paths)
-    out = []
-    entries = {a.own.settings.launch.entry, *a.own.settings.launch.entries.values()} - {""}
-    for entry in sorted(entries):
-        if entry not in there:
-            hint = "See that the export makes it and no rule leaves it out: launch.entry, content.include."
-            out.append(_blocker("launch.missing", f"the launch entry {entry} does not go in", entry, hint))
-    for unit in a.own.settings.content.units:
-        if unit not in there and not any(p.startswith(unit.rstrip("/") + "/") for p in there):
-            out.append(
-                _blocker("content.unit-missing", f"the unit {unit} does not go in", unit, "Export it, or take it out.")
-            )
-    return out
-
-
-def _blocker(code: str, message: str, where: str, hint: str) -> Finding:
-    return Finding(severity="blocker", code=code, message=message, where=where, hint=hint)
 
 
 def symbols_of(a: AttemptContext) -> Selection | None:

@@ -20,6 +20,8 @@ from rampa.core.quantity import hours
 
 UNFOLDED = 240
 """Columns where there is no terminal: a pipe or a log gets one line a row."""
+BLOCKED, WARNED = 6, 9
+"""Exit codes of a check that found a blocker, or warnings alone."""
 SEVERITY = {"blocker": ("■ blocker", "bold red"), "warning": ("▲ warning", "yellow"), "note": ("● note", "cyan")}
 
 

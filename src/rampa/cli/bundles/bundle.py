@@ -8,7 +8,7 @@ import typer
 
 from rampa.cli.base.common import JSON
 from rampa.cli.base.files import read_file
-from rampa.cli.base.output import err, mb, out, print_json
+from rampa.cli.base.output import BLOCKED, err, mb, out, print_json
 from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.cli.bundles import tables as shown
 from rampa.core.errors import Conflict, Invalid
@@ -19,7 +19,7 @@ FILE = typer.Argument(..., metavar="FILE", help="A bundle: APK, AAB, IPA, JAR, Z
 OUT = typer.Option(..., "--out", help="Where the new bundle goes; it is written beside and renamed.")
 REPLACE = typer.Option(False, "--replace-signature", help="Take off a signature that is there already.")
 OVERWRITE = typer.Option(False, "--overwrite", help="Replace a file that is there.")
-BROKEN, BLOCKED = 7, 6
+BROKEN = 7
 
 
 @app.command("inspect")

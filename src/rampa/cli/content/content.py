@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
-from rampa.cli.base.output import print_json
+from rampa.cli.base.output import BLOCKED, WARNED, print_json
 from rampa.cli.base.progress import Bars
 from rampa.cli.content import tables as shown
 from rampa.core.errors import Invalid
@@ -39,21 +39,27 @@ def preview(
 ) -> None:
     """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing libraries.
 
-    Exit code 9 when a leftover goes in, or a program needs a library that nothing brings.
+    Exit code 6 when the build could not be placed: the launch entry is missing or not executable. Exit code 9 when a leftover
+    goes in, or a program needs a library that nothing brings.
     """
+    from rampa.core.check.findings import blocks
+    from rampa.core.check.selection import check_launch
     from rampa.core.content.depots.preview import preview as look
 
     if show not in shown.VIEWS:
         raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")
     own = _profile(folder, profile, document, title)
     seen = look(folder, own.rules, own.depots, own.platform.name, own.settings.content.provided_libraries)
-    answer = wire.preview_out(str(folder), own.name, seen)
+    found = list(check_launch(seen.selection, own))
+    answer = wire.preview_out(str(folder), own.name, seen, found)
     if as_json:
         print_json(answer)
     else:
         shown.preview(seen, answer, show, under.strip("/"), depth)
+    if blocks(found):
+        raise typer.Exit(BLOCKED)
     if answer.leftovers or answer.lacking:
-        raise typer.Exit(9)
+        raise typer.Exit(WARNED)
 
 
 @app.command("tune")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 from rich.tree import Tree
 
-from rampa.cli.base.output import duration, err, facts, mb, out, table
+from rampa.cli.base.output import duration, err, facts, findings, mb, out, table
 from rampa.core.quantity import counted
 
 if TYPE_CHECKING:
@@ -41,6 +41,7 @@ def preview(seen: Preview, answer: PreviewOut, show: str, under: str, depth: int
         err().print(f"  and {len(answer.leftovers) - 10:,} more: --show leftovers")
     from rampa.core.content.select.provided_libraries import by_library, lacking_sentence
 
+    findings(answer.findings)
     for name, paths in by_library(seen.lacking).items():
         err().print(Text("▲ ", style="yellow") + Text(lacking_sentence(name, paths, "the platform")))
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import ago, duration, err, out, print_json, table
+from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, table
 from rampa.cli.runs.tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ def plan(
         for one in plans:
             plan_view(one)
     if any(p.stops for p in plans):
-        raise typer.Exit(6)
+        raise typer.Exit(BLOCKED)
 
 
 @app.command("start")

@@ -10,7 +10,7 @@ from rampa.client.builds.attempts import attempt
 from rampa.client.builds.parts import BuildParts, BuildProgress, Listener
 from rampa.client.client import Client
 from rampa.client.content.upload import Sent
-from rampa.core.check.provided_libraries import check_provided_libraries
+from rampa.core.check.selection import check_selection
 from rampa.core.content.select.selection import Selection, select
 from rampa.core.errors import Refused
 from rampa.core.profile.document import read_document
@@ -69,7 +69,7 @@ def make_build(
         parts = BuildParts(client, title, build, profile, selection, state, on)
         parts.read()
         parts.send_content()
-        found = check_provided_libraries(selection, profile)
+        found = check_selection(selection, profile)
         done = parts.complete(parts.bundle(keep_bundle), time.monotonic() - started, findings=found)
         if remembered:
             remembered.unlink(missing_ok=True)

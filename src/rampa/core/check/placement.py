@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from rampa.core.check.findings import Finding, in_order
+from rampa.core.check.selection import needs_bit, not_executable
 from rampa.core.content.depots.choice import EVERYBODY, Selector, together
 from rampa.core.content.tree.tree import Tree
 from rampa.core.platform.rules import Platform
@@ -86,14 +87,8 @@ def _launch(build: PlacementCandidate) -> Iterator[Finding]:
             build.launch,
             "Correct `launch.entry` in the profile, or include the file in [content] and a depot.",
         )
-    elif build.platform.name != "windows" and not found[0].executable:
-        yield Finding(
-            "blocker",
-            "launch.not-executable",
-            f"the launch entry {build.launch} is not executable",
-            build.launch,
-            f"Run `chmod +x {build.launch}` in the source folder and build again.",
-        )
+    elif needs_bit(build.platform) and not found[0].executable:
+        yield not_executable(build.launch)
 
 
 def _overlaps(build: PlacementCandidate) -> Iterator[Finding]:

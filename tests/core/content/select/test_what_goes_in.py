@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from rampa.core.check.provided_libraries import check_provided_libraries
+from rampa.core.check.selection import check_selection
 from rampa.core.content.depots.preview import preview, tree
 from rampa.core.content.depots.proposal import addon_of, language_of, propose
 from rampa.core.content.pack import pack
@@ -23,7 +24,7 @@ from rampa.core.content.select.provided_libraries import needed
 from rampa.core.content.select.selection import NO_RULE, ContentRules, Pattern, class_patterns, select
 from rampa.core.platform.provided_libraries import provided
 from rampa.core.profile.document import read_document
-from rampa.core.profile.resolved import resolve
+from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.system import CLOCK
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, noise, words
@@ -141,6 +142,31 @@ def test_a_library_is_said_once_however_many_files_need_it(tmp_path: Path) -> No
         ("one.exe", "one.exe needs fog.dll, which neither the build nor Windows has"),
         ("tool-0.exe", "tool-0.exe and 6 more files need owl.dll, which neither the build nor Windows has"),
     ]
+
+
+def test_a_launch_entry_that_cannot_start_is_said_before_anything_is_made(tmp_path: Path) -> None:
+    entry = tmp_path / "bin/peatlight"
+    entry.parent.mkdir()
+    (tmp_path / "bin/other").write_bytes(b"x")
+    document = DOCUMENT.replace("[content]", '[content]\nunits = ["data/fog.unit", "maps/"]', 1)
+    linux = resolve(read_document(document.encode()), "linux-release")
+    windows = resolve(read_document(DOCUMENT.replace(".cmd", "").encode()), "windows-release")
+
+    def codes(profile: ResolvedProfile) -> list[str]:
+        return [f.code for f in check_selection(select(tmp_path, profile.rules), profile) if f.code != MISSING]
+
+    assert codes(windows) == ["launch.missing"]
+    entry.write_bytes(b"#!/bin/sh\n")
+    assert codes(windows) == []
+    assert codes(linux) == ["content.unit-missing", "content.unit-missing", "launch.not-executable"]
+    entry.chmod(0o755)
+    assert codes(linux) == ["content.unit-missing", "content.unit-missing"]
+    entry.unlink()
+    entry.symlink_to("other")
+    assert "launch.missing" in codes(linux), "a link is no program of its own"
+
+
+MISSING = "content.library-missing"
 
 
 def test_a_folder_that_cannot_be_read_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,7 +13,7 @@ from rampa.core.content.depots.depots import DepotRule, takers
 from rampa.core.content.select.file_traits import look
 from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.content.select.provided_libraries import Lacking, lacking
-from rampa.core.content.select.selection import NO_RULE, ContentRules, select
+from rampa.core.content.select.selection import NO_RULE, ContentRules, Selection, select
 from rampa.core.content.tree.chosen_files import Selected
 
 
@@ -32,10 +32,11 @@ class PreviewedFile:
 
 @dataclass(frozen=True)
 class Preview:
-    """Sorted by path."""
+    """`rows` sorted by path. `selection` is what was looked at."""
 
     rows: tuple[PreviewedFile, ...]
     lacking: tuple[Lacking, ...]
+    selection: Selection
 
     @property
     def inside(self) -> list[PreviewedFile]:
@@ -77,7 +78,7 @@ def preview(
     ]
     rows += [PreviewedFile(o.path, o.size, False, o.why, o.origin) for o in found.left_out]
     missing = lacking(found, platform, also) if platform else []
-    return Preview(tuple(sorted(rows, key=lambda r: r.path)), tuple(missing))
+    return Preview(tuple(sorted(rows, key=lambda r: r.path)), tuple(missing), found)
 
 
 def _let_in(rules: ContentRules, file: Selected) -> tuple[str, str]:
