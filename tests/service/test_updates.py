@@ -195,6 +195,7 @@ def test_two_builds_by_depot_say_which_files_cost_most_and_why(client: Client, t
     assert depots["languages"].changed == 1
     assert depots["base"].added == 1
     assert found.worst[-1].reason == "new"
+    assert sum(w.download for w in found.worst) <= found.plain, "the files never add up to more than the whole"
     dear = {w.path: w for w in found.worst}
     assert dear["data/thaw.bin"].reason == "new"
     assert dear["data/big.arc"].reason == "packed-before" or dear["data/big.arc"].shared > 0

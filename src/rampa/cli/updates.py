@@ -129,7 +129,10 @@ def compare(old: str = OLD, new: str = NEW, title: str = TITLE, as_json: bool = 
     if found.worst:
         out().print("\nFiles that cost most:")
         lines = [(w.path, w.depot, mb(w.size), mb(w.download), f"{w.why}. {w.advice}") for w in found.worst]
-        table(["~file", "depot", ">size", ">travels", "~why, and what to do"], lines)
+        table(["~file", "depot", ">size", ">plain", "~why, and what to do"], lines)
+    out().print(
+        "\nplain: as whole chunks, without differences; what several files share counts for the first.", style="dim"
+    )
 
 
 def _saved(download: int, plain: int) -> str:

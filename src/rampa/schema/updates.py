@@ -100,7 +100,10 @@ class DepotChange(Wire):
 
 
 class WorstFile(Wire):
-    """A file that costs much: `download` bytes travel for it as plain chunks. `reason` is stable."""
+    """A file that costs much. `reason` is stable.
+
+    `download` bytes travel for it as plain chunks, less what a file before it brings.
+    """
 
     path: str
     depot: str
@@ -132,13 +135,14 @@ class DepotPlanQuery(Query):
 
 
 class DepotShare(Wire):
-    """A depot and whether the device gets it. `download`: bytes of its frames."""
+    """A depot and whether the device gets it. `download`: bytes of its frames; `note`: why that is more than `size`."""
 
     name: str
     taken: bool
     files: int
     size: int
     download: int
+    note: str
     architectures: list[str]
     language: str
     addon: str

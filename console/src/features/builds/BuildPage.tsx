@@ -126,7 +126,10 @@ function Depots({ build }: { build: Build }) {
             <td>{d.name}</td>
             <td className="number">{d.files.toLocaleString("en")}</td>
             <td className="number">{bytes(d.size)}</td>
-            <td className="number">{bytes(d.packed)}</td>
+            <td className="number">
+              {bytes(d.packed)}
+              {d.note && <div className="dim">{d.note}</div>}
+            </td>
             <td className="wide">
               <Digest value={d.manifest} what="manifest digest" />
             </td>

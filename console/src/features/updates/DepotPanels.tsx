@@ -118,7 +118,9 @@ function Worst({ c }: { c: Comparison }) {
         <tr>
           <th>File</th>
           <th className="number wide">Size</th>
-          <th className="number">Travels</th>
+          <th className="number" title="As whole chunks, without differences. What several files share counts for the first of them.">
+            Without differences
+          </th>
           <th>Why, and what to do</th>
         </tr>
       </thead>

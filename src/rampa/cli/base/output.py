@@ -7,7 +7,7 @@ import json
 import sys
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Protocol
 
 from pydantic import BaseModel
 from rich import box
@@ -94,6 +94,20 @@ def findings(found: Sequence[Finding]) -> None:
         grid.add_row(Text(word, style=style), Text(finding.message + "."))
         grid.add_row("", Text(finding.hint, style="dim"))
     out().print(grid)
+
+
+class Noted(Protocol):
+    """A depot with a note on its download."""
+
+    name: str
+    note: str
+
+
+def larger_downloads(depots: Sequence[Noted]) -> None:
+    """Why a depot downloads more than it keeps, where one does: without a word it reads as a mistake."""
+    for depot in depots:
+        if depot.note:
+            out().print(f"{depot.name} downloads more than it keeps: {depot.note}.", style="dim")
 
 
 def mb(size: int, signed: bool = False) -> str:

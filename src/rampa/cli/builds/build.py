@@ -10,7 +10,7 @@ from rich.text import Text
 
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, duration, err, facts, findings, mb, out, print_json, table
+from rampa.cli.base.output import ago, duration, err, facts, findings, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.builds.upkeep import add_to
 from rampa.core.content.tree.paths import check_path
@@ -279,4 +279,5 @@ def _build(build: Build) -> None:
         [(d.name, f"{d.files:,}", mb(d.size), mb(d.packed), d.manifest[:12]) for d in build.depots],
         "Its content has not arrived yet.",
     )
+    larger_downloads(build.depots)
     findings(build.findings)

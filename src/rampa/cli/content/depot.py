@@ -8,9 +8,9 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import err, facts, mb, out, print_json, table
+from rampa.cli.base.output import err, facts, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
-from rampa.core.errors import Invalid, NotFound
+from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.quantity import counted
 from rampa.schema import updates as wire
 
@@ -61,6 +61,7 @@ def plan(
         for d in found.depots
     ]
     table(["this device", "depot", "for", ">files", ">download", ">disk"], rows)
+    larger_downloads(found.depots)
     facts(
         [
             (
@@ -82,6 +83,8 @@ def unseal(
     with signed_in() as client:
         slug, number = the_build(client, build, title)
         seen = client.signing.content_keys(slug, number)
+        if not seen.keys:
+            raise Conflict("content.plain", f"{slug}#{number} has no encrypted depot: there is nothing to unseal")
         if seen.unsealed_at is None:
             keys = counted(len(seen.keys), "content key")
             err().print(

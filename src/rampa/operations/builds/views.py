@@ -7,6 +7,7 @@ from sqlalchemy import select
 from rampa.core.build import life
 from rampa.core.build.life import BuildEvent
 from rampa.core.check.findings import Finding
+from rampa.core.content.depots.weight import why_larger
 from rampa.core.platform.table import PLATFORMS
 from rampa.db import BuildRow, RunOrderRow, RunRow, live_channels
 from rampa.operations.base import Act, Actor, UnitOfWork, actions
@@ -42,6 +43,7 @@ def describe(uow: UnitOfWork, build: BuildRow, actor: Actor, findings: list[Find
                 files=d.files,
                 size=d.size,
                 packed=d.packed,
+                note=why_larger(d.size, d.packed),
             )
             for d in build.depots or []
         ],

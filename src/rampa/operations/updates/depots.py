@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 from rampa.core.content.depots.choice import Choice, chosen
+from rampa.core.content.depots.weight import why_larger
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.reasons import reason
 from rampa.core.content.tree.comparison import compare
@@ -78,7 +79,8 @@ def _worst(
 ) -> list[wire.WorstFile]:
     """The changed files that cost most as plain chunks, dearest first."""
     changes = [c for c in _changes(trees) if c.kind in ("changed", "added")]
-    costs = {c.path: _cost(_find(trees[1], c.path)[1], have, locations) for c in changes}
+    told: set[bytes] = set()
+    costs = {c.path: _cost(_find(trees[1], c.path)[1], have, locations, told) for c in changes}
     # Changed files first: what is new has to travel.
     dearest = sorted(changes, key=lambda c: (c.kind == "added", -costs[c.path][0]))[:WORST]
     if not dearest:
@@ -121,12 +123,17 @@ def _changes(trees: tuple[dict[str, Tree], dict[str, Tree]]) -> list[FileChange]
     return list(out.values())
 
 
-def _cost(file: FileEntry, have: LocalContent, locations: Locations) -> tuple[int, float]:
-    """(its share of the frames that travel, how much zstd leaves of what is missing)."""
+def _cost(file: FileEntry, have: LocalContent, locations: Locations, told: set[bytes]) -> tuple[int, float]:
+    """(its share of the frames that travel, how much zstd leaves of what is missing).
+
+    What several files share travels once: it counts for the first of them, so that the files never cost more than the whole.
+    """
     missing = {c for c in file.chunks if c.digest not in have.tree.chunks.digests}
     raw = sum(c.size for c in missing)
-    stored = sum(locations.chunks[c.digest][0].share(c.size) for c in missing)
-    return stored, stored / raw if raw else 0.0
+    stored = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
+    fresh = sum(size for digest, size in stored.items() if digest not in told)
+    told.update(stored)
+    return fresh, sum(stored.values()) / raw if raw else 0.0
 
 
 def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlanQuery) -> wire.DepotPlan:
@@ -154,6 +161,7 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
                 files=depot.files,
                 size=depot.size,
                 download=depot.packed,
+                note=why_larger(depot.size, depot.packed),
                 architectures=list(selector.architectures),
                 language=selector.language,
                 addon=selector.addon,

@@ -166,7 +166,10 @@ class CompleteBuild(Wire):
 
 
 class DepotOut(Wire):
-    """`packed` is what a device downloads for this depot alone from nothing, without manifests."""
+    """`packed` is what a device downloads for this depot alone from nothing, without manifests.
+
+    `note` says why that is more than `size`, as a clause, where it is.
+    """
 
     name: str
     manifest: str
@@ -174,6 +177,7 @@ class DepotOut(Wire):
     files: int
     size: int
     packed: int
+    note: str = ""
 
 
 class BundleOut(Wire):
