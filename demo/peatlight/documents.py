@@ -16,9 +16,16 @@ name = "1.4.0"
 include = ["bin/", "data/", "maps/", "locale/", "textures/", "pictures/", "audio/", "addons/", "LICENCE.txt"]
 leave_out = ["*.draft.*"]
 leave_out_classes = ["source-assets", "symbols", "tools", "logs"]
+languages = ["en", "fi", "es"]
+language_files = "locale/{language}.json"
+
+[pictures]
+icon = "art/icon.png"
+opening = "art/opening.png"
 
 [facets.release]
 purpose = "release"
+storefront = "northquay"
 signing.identity = "quillback-2026"
 
 [profiles.linux-release]
@@ -246,7 +253,6 @@ def compiled() -> str:
     """The document in the repository: the program is compiled now, testers' content is baked fast, texts are counted first."""
     text = EVERYWHERE
     for before, after in (
-        ('name = "1.5.0"', 'name = "1.6.0"'),
         ('"--out", "{out}"]', EXPORT),
         ('include = ["bin/", ', 'include = ["bin/", "package/", '),
         ("[facets.headset]", FACETS),

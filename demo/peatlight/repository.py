@@ -74,7 +74,7 @@ def make(root: Path) -> Path:
     repo.put("addons/winter-timetable/timetable.txt", "22:40 Alder Halt\n23:05 Kiln Yard\n")
     repo.put("sounds/bell.notes", "880 0.4\n660 0.6\n")
     repo.commit("Winter Timetable, and a bell for it", "Oskari")
-    repo.git("tag", "v1.5.0")
+    repo.git("tag", "v1.5.0-beta.1")
     repo.git("branch", "fog-drift")
     repo.put("src/fog.c", sources.FOG_MENDED)
     repo.commit("The fog needs no lamp", "Oskari")
@@ -94,7 +94,7 @@ def _branches(repo: Repository) -> None:
     repo.put("src/fog.c", sources.FOG_BROKEN)
     repo.commit("Fog drifts along the line (not finished)", "Oskari")
     repo.git("checkout", "--quiet", "main")
-    repo.git("checkout", "--quiet", "-b", "release/1.6")
+    repo.git("checkout", "--quiet", "-b", "release/1.5")
     repo.put("texts/en.toml", _texts("en") + 'hurry = "Hurry, the thaw is near."\n')
     repo.commit("One more line for the last hour", "Marisol")
 

@@ -61,11 +61,11 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
         for p in channel.live:
             share = f"{p.devices} of {p.following}" if p.following else "none follows"
             rows.append(
-                (channel.name, p.platform, p.build.name, p.build.version_name, share, ago(p.placed_at), p.placed_by)
+                (channel.name, p.line, p.build.name, p.build.version_name, share, ago(p.placed_at), p.placed_by)
             )
         if not channel.live:
             rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", ""))
-    table(["channel", "platform", "build", "version", "devices", "since", "~placed by"], rows)
+    table(["channel", "for", "build", "version", "devices", "since", "~placed by"], rows)
     for channel in channels:
         if channel.closed:
             out().print(f"{channel.name} is closed: {channel.closed}", style="dim")
@@ -84,11 +84,11 @@ def show(
         print_json(found)
         return
     rows = [
-        (p.number, p.platform, p.build.name, p.build.version_name, p.state, ago(p.placed_at), p.placed_by)
+        (p.number, p.line, p.build.name, p.build.version_name, p.state, ago(p.placed_at), p.placed_by)
         for p in found.history
     ]
     empty = found.closed or f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
-    table([">placement", "platform", "build", "version", "state", "placed", "~by"], rows, empty)
+    table([">placement", "for", "build", "version", "state", "placed", "~by"], rows, empty)
 
 
 @app.command("withdraw")
@@ -104,7 +104,7 @@ def withdraw(
         live = next((p for p in client.channels.get(title, from_).live if p.build.number == number), None)
         if live is None:
             raise NotFound("placement.none", f"{title}#{number} is not live on {from_}")
-        err().print(f"{live.build.name} is live on {from_} for {live.platform}; {_have(live.devices)}.")
+        err().print(f"{live.build.name} is live on {from_} for {live.line}; {_have(live.devices)}.")
         if not confirmed("Withdraw it?", yes):
             raise typer.Exit(1)
         done = client.channels.withdraw(title, from_, live.number)

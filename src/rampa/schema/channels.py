@@ -71,6 +71,8 @@ class Placement(Wire):
     platform: str
     storefront: str
     """Empty: Rampa delivers the line itself."""
+    line: str
+    """Platform and storefront by their names: `Linux on Northquay`."""
     state: PlacementState
     build: BuildSummary
     placed_at: dt.datetime

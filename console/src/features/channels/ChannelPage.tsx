@@ -73,7 +73,7 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
           return (
             <tr key={p.number}>
               <td>
-                <Platform name={p.platform} />
+                {p.line}
               </td>
               <td className="tight">
                 <Link to={`/titles/${title}/builds/${p.build.number}`} style={{ fontWeight: 600 }}>
@@ -126,7 +126,7 @@ function History({ placements, title }: { placements: Placement[]; title: string
           <tr key={p.number}>
             <td className="number wide">{p.number}</td>
             <td>
-              <Platform name={p.platform} />
+              {p.line}
             </td>
             <td>
               <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>

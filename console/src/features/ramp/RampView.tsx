@@ -39,7 +39,7 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
   return (
     <div className="ramp-row" data-row>
       <div className="ramp-name">
-        <b>{row.platform_title}</b>
+        <b>{row.line}</b>
         <span className="dim">{row.profile}</span>
         <Stopped row={row} title={title} />
       </div>
@@ -72,7 +72,7 @@ function EmptyRow({ row, title }: { row: RampRow; title: string }) {
   return (
     <div className="ramp-row empty" data-row>
       <div className="ramp-name">
-        <b>{row.platform_title}</b>
+        <b>{row.line}</b>
         <span className="dim">{row.profile}</span>
       </div>
       <div className="ramp-none">

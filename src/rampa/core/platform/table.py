@@ -49,3 +49,16 @@ def _facts(platform: Platform) -> tuple[Rule, ...]:
         Rule("version.code-limit", "version.first_code", AtMost(platform.code_limit), f"{title} counts no further"),
         Rule("profile.storefront", "storefront", OneOf(shops), f"the storefront does not take {title} titles"),
     )
+
+
+def platform_title(name: str) -> str:
+    """What people call it; a platform that left the table keeps its own name."""
+    return PLATFORMS[name].title if name in PLATFORMS else name
+
+
+def line_title(platform: str, storefront: str) -> str:
+    """Who delivers for what: `Linux on Northquay`; `Linux` where Rampa delivers by itself."""
+    if not storefront:
+        return platform_title(platform)
+    shop = STOREFRONTS[storefront].title if storefront in STOREFRONTS else storefront
+    return f"{platform_title(platform)} on {shop}"

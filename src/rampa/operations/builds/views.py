@@ -8,7 +8,6 @@ from rampa.core.build import life
 from rampa.core.build.life import BuildEvent
 from rampa.core.check.findings import Finding
 from rampa.core.content.depots.weight import why_larger
-from rampa.core.platform.table import PLATFORMS
 from rampa.db import BuildRow, RunOrderRow, RunRow, live_channels
 from rampa.operations.base import Act, Actor, UnitOfWork, actions
 from rampa.schema.builds import builds as wire
@@ -113,7 +112,3 @@ def subject_of_commit(uow: UnitOfWork, build: BuildRow) -> str:
         .where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
     )
     return uow.session.scalar(rows) or ""
-
-
-def platform_title(name: str) -> str:
-    return PLATFORMS[name].title if name in PLATFORMS else name

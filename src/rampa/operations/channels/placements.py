@@ -8,6 +8,7 @@ from rampa.core.errors import NotFound
 from rampa.core.placement import life
 from rampa.core.placement.life import PlacementEvent
 from rampa.core.placement.stations import closed_reason
+from rampa.core.platform.table import line_title
 from rampa.db import ChannelRow, PlacementRow, find_title
 from rampa.operations.base import Act, Actor, Services, action, actions, begin
 from rampa.operations.builds.views import summary
@@ -68,6 +69,7 @@ def describe_placement(actor: Actor, standing: TitleStanding, placement: Placeme
         channel=placement.channel.name,
         platform=placement.line.platform,
         storefront=placement.line.storefront,
+        line=line_title(placement.line.platform, placement.line.storefront),
         state=placement.state,
         build=summary(placement.build, standing.names_of(placement.build.number)),
         placed_at=placement.created_at,

@@ -10,9 +10,9 @@ from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.placement.stations import BUILT, DEPOTS, Station, stations_of
+from rampa.core.platform.table import line_title
 from rampa.db import BuildRow, find_title, identity_names, load_document
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin
-from rampa.operations.builds.views import platform_title
 from rampa.operations.channels.place import check
 from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.schema.common import Action
@@ -49,7 +49,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
             wire.RampRow(
                 profile=name,
                 platform=profile.settings.platform,
-                platform_title=platform_title(profile.settings.platform),
+                line=line_title(profile.settings.platform, profile.settings.storefront),
                 stops=[f.message for f in stops_a_build(check_profile(document, profile, identities))],
                 builds=[_marker(uow, standing, heights, b, leads=i == 0) for i, b in enumerate(builds.get(name, []))],
             )

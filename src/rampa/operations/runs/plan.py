@@ -11,6 +11,7 @@ from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
 from rampa.core.check.profile_findings import ProfileFinding
 from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.core.platform.table import platform_title
 from rampa.core.profile.document import Document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.resolved import ResolvedProfile, resolve
@@ -31,7 +32,6 @@ from rampa.db import (
 )
 from rampa.operations.agents.agents import agent_state
 from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.builds.views import platform_title
 from rampa.operations.runs.history import expected_of
 from rampa.operations.runs.native import native_plan
 from rampa.operations.signing.continuity import check_backup, profile_continues

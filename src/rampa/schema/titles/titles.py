@@ -94,11 +94,14 @@ class RampBuild(Wire):
 
 
 class RampRow(Wire):
-    """A profile's builds, newest first. `stops` are what keeps a next build from starting, in words; empty when one may."""
+    """A profile's builds, newest first. `stops` are what keeps a next build from starting, in words; empty when one may.
+
+    `line` names its platform and storefront: `Linux on Northquay`.
+    """
 
     profile: str
     platform: str
-    platform_title: str
+    line: str
     stops: list[str]
     builds: list[RampBuild]
 
