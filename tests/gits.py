@@ -32,6 +32,7 @@ class Repo:
             target = self.root / path
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data if isinstance(data, bytes) else data.encode())
+            target.chmod(0o755 if path.startswith("bin/") else 0o644)
         self.git("add", "--all")
         self.git("commit", "-q", "--allow-empty", "-m", message)
         return self.git("rev-parse", "HEAD")

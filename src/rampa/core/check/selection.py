@@ -40,7 +40,7 @@ def needs_bit(platform: Platform) -> bool:
 
 
 def not_executable(entry: str) -> Finding:
-    hint = f"Run `chmod +x {entry}` in the source folder and build again."
+    hint = f"Run `chmod +x {entry}` in the source folder, and commit that where it comes from a repository; then build again."
     return Finding("blocker", "launch.not-executable", f"the launch entry {entry} is not executable", entry, hint)
 
 
