@@ -123,13 +123,13 @@ function Depots({ build }: { build: Build }) {
       <tbody>
         {build.depots.map((d) => (
           <tr key={d.name}>
-            <td>{d.name}</td>
+            <td>
+              {d.name}
+              {d.note && <div className="dim">The download is larger: {d.note}.</div>}
+            </td>
             <td className="number">{d.files.toLocaleString("en")}</td>
             <td className="number">{bytes(d.size)}</td>
-            <td className="number">
-              {bytes(d.packed)}
-              {d.note && <div className="dim">{d.note}</div>}
-            </td>
+            <td className="number">{bytes(d.packed)}</td>
             <td className="wide">
               <Digest value={d.manifest} what="manifest digest" />
             </td>

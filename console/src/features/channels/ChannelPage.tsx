@@ -5,7 +5,6 @@ import { Link, useNavigate, useParams } from "react-router";
 import { capital } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useBuilds } from "../builds/queries";
-import { Platform } from "../profiles/Platform";
 import { useTitle } from "../titles/queries";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
@@ -59,7 +58,7 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
     <table className="rows">
       <thead>
         <tr>
-          <th>Platform</th>
+          <th>For</th>
           <th>Build</th>
           <th className="wide">Version</th>
           <th className="number">Devices that have it</th>
@@ -72,9 +71,7 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
           const act = p.allowed_actions.find((a) => a.name === "withdraw");
           return (
             <tr key={p.number}>
-              <td>
-                {p.line}
-              </td>
+              <td>{p.line}</td>
               <td className="tight">
                 <Link to={`/titles/${title}/builds/${p.build.number}`} style={{ fontWeight: 600 }}>
                   #{p.build.number}
@@ -113,7 +110,7 @@ function History({ placements, title }: { placements: Placement[]; title: string
       <thead>
         <tr>
           <th className="number wide">Placement</th>
-          <th>Platform</th>
+          <th>For</th>
           <th>Build</th>
           <th>Version</th>
           <th>State</th>
@@ -125,9 +122,7 @@ function History({ placements, title }: { placements: Placement[]; title: string
         {placements.map((p) => (
           <tr key={p.number}>
             <td className="number wide">{p.number}</td>
-            <td>
-              {p.line}
-            </td>
+            <td>{p.line}</td>
             <td>
               <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>
             </td>
