@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
+import ast
+import importlib
 import subprocess
 import sys
+from enum import StrEnum
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
 
 
 def test_the_client_library_brings_neither_flask_nor_sqlalchemy() -> None:
@@ -29,3 +35,33 @@ def test_help_brings_neither_the_network_nor_the_wire_types() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.splitlines()[-1] == "[]"
+
+
+def states() -> set[str]:
+    """Every state of every table."""
+    enums = ("agent.life", "build.life", "placement.life", "run.life", "store.check_life", "content.patch.life")
+    found = set()
+    for name in enums:
+        module = importlib.import_module(f"rampa.core.{name}")
+        kinds = [k for k in vars(module).values() if isinstance(k, type) and issubclass(k, StrEnum)]
+        found |= {str(s) for k in kinds if k.__name__.endswith("State") for s in k}
+    return found
+
+
+def compared(node: ast.AST) -> list[ast.expr]:
+    """What is compared with, or handed in as, a state."""
+    if isinstance(node, ast.Compare):
+        sides = [node.left, *node.comparators]
+        names = [s.attr if isinstance(s, ast.Attribute) else getattr(s, "id", "") for s in sides]
+        return sides if "state" in names else []
+    return [node.value] if isinstance(node, ast.keyword) and node.arg == "state" else []
+
+
+def test_a_state_is_a_member_of_its_table_and_never_its_text() -> None:
+    known, said = states(), []
+    assert {"open", "ready", "live", "working", "running"} <= known
+    for path in sorted((ROOT / "src/rampa").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            texts = [c.value for side in compared(node) for c in ast.walk(side) if isinstance(c, ast.Constant)]
+            said += [f"{path.relative_to(ROOT)}:{node.lineno}: {t}" for t in texts if t in known]  # type: ignore[attr-defined]
+    assert said == []

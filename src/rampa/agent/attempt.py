@@ -14,6 +14,7 @@ from rampa.agent.settings import AgentSettings
 from rampa.agent.steps import bundle, collect, commands, fetch
 from rampa.agent.work_folder import FAILED, finish_folder, make_folder
 from rampa.client import Client
+from rampa.core.build.life import BuildState
 from rampa.core.errors import RampaError
 from rampa.core.run.step import Step
 from rampa.core.run.step import Step as StepWire
@@ -81,7 +82,7 @@ def _all_steps(a: AttemptContext) -> EndIn:
                 failure = EndIn(result="failed", code=error.code, step=step.name, detail=error.detail[:800])
     if failure is not None:
         return failure
-    return EndIn(result="done", build=a.build.number if a.build and a.build.state == "ready" else None)
+    return EndIn(result="done", build=a.build.number if a.build and a.build.state == BuildState.READY else None)
 
 
 def _when(when: str) -> str:

@@ -17,6 +17,7 @@ from typing import Literal, TypeVar
 
 from rampa.client import Client
 from rampa.core.errors import Conflict, RampaError, Unavailable
+from rampa.core.run.life import StepState
 from rampa.core.run.log_lines import clean, level_of
 from rampa.core.run.mask import Masker
 from rampa.schema.agents import EndIn, Level, LogIn, LogLine, StepIn, Work
@@ -113,7 +114,7 @@ class Reporter:
     # Steps, signs of life, the end
 
     def step(self, position: int, state: State, tries: int = 1, said: str = "") -> None:
-        if state == "working":
+        if state == StepState.WORKING.value:
             self.position, self.progress, self.first_error = position, None, ""
         self.flush()
         sent = StepIn(position=position, state=state, tries=tries, said=self._masker.once(said)[:500])

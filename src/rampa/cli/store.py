@@ -11,6 +11,7 @@ from rampa.cli.base.common import JSON, YES, confirmed, signed_in
 from rampa.cli.base.output import err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.core.quantity import counted
+from rampa.core.store.check_life import CheckState
 from rampa.schema import store as wire
 
 app = typer.Typer(
@@ -73,7 +74,7 @@ def check(
         else:
             found = client.store.check(fix)
             with Bars({"check": "checking"}, quiet=as_json) as bars:
-                while found.state == "running":
+                while found.state == CheckState.RUNNING:
                     bars.show("check", found.size_done, max(1, found.size))
                     time.sleep(0.5)
                     found = client.store.latest_check()

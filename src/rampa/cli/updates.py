@@ -10,6 +10,7 @@ from rich.text import Text
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import duration, err, facts, mb, out, print_json, ruled, table
 from rampa.cli.base.shades import shade
+from rampa.core.content.patch.life import NEVER_ASKED, DifferenceState
 from rampa.core.errors import Invalid
 from rampa.core.quantity import counted
 from rampa.schema import updates as wire
@@ -154,13 +155,13 @@ def prepare(
         slug, before = the_build(client, old, title)
         _, after = the_build(client, new, slug)
         found = client.updates.differences(slug, before, after)
-        if found.state == "none" or again:
-            if found.state == "ready":
+        if found.state == NEVER_ASKED or again:
+            if found.state == DifferenceState.READY:
                 err().print(f"The {counted(found.differences, 'difference')} that devices use now will be made again.")
                 if not confirmed("Make them again?", yes):
                     raise typer.Exit(1)
             found = client.updates.make_differences(slug, before, after)
-        while wait and found.state == "waiting":
+        while wait and found.state == DifferenceState.WAITING:
             time.sleep(0.5)
             found = client.updates.differences(slug, before, after)
     if as_json:

@@ -13,6 +13,7 @@ from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_bu
 from rampa.cli.base.output import ago, duration, err, facts, findings, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.builds.upkeep import add_to
+from rampa.core.build.life import BuildState
 from rampa.core.content.tree.paths import check_path
 from rampa.core.quantity import counted
 from rampa.schema.builds.builds import Build
@@ -111,7 +112,7 @@ def list_(
                 b.profile,
                 b.version_name,
                 b.version_code,
-                b.state if b.signed or b.state != "ready" else "ready, unsigned",
+                b.state if b.signed or b.state != BuildState.READY else "ready, unsigned",
                 ", ".join(b.live_on),
                 mb(b.size),
                 mb(b.packed),

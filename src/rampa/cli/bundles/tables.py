@@ -10,10 +10,11 @@ from rich.text import Text
 from rampa.cli.base.output import err, facts, findings, mb, out, table
 from rampa.cli.base.progress import Bars
 from rampa.core.bundle.report import Part, PlatformLevel
+from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
 from rampa.core.quantity import counted
 from rampa.schema.bundles import bundles as wire
 
-STATES = {"holds": ("✓ holds", "green"), "broken": ("■ broken", "bold red"), "absent": ("– absent", "dim")}
+STATES = {HOLDS: ("✓ holds", "green"), BROKEN: ("■ broken", "bold red"), ABSENT: ("– absent", "dim")}
 WORDS = {"verify": "Verifying", "sign": "Signing", "copy": "Copying"}
 LEFTOVERS = 12
 LARGE = 20 * 10**6
@@ -106,7 +107,7 @@ def verified(seen: wire.BundleVerified) -> None:
         out().print(f"\n{counted(seen.checksums, 'file')} have the checksum that SHA256SUMS gives.")
     for note in seen.notes:
         out().print(f"● {note}")
-    signed = any(s.state != "absent" for s in seen.schemes)
+    signed = any(s.state != ABSENT for s in seen.schemes)
     err().print("It holds." if seen.holds else "It does not hold." if signed else "It is not signed.")
 
 

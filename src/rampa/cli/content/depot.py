@@ -10,6 +10,7 @@ from rich.text import Text
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import err, facts, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
+from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.quantity import counted
 from rampa.schema import updates as wire
@@ -39,7 +40,7 @@ def plan(
             slug, number = the_build(client, build, title)
         else:
             slug = the_title(client, title)
-            newest = next(iter(client.builds.all(slug, platform=platform, state="ready")), None)
+            newest = next(iter(client.builds.all(slug, platform=platform, state=BuildState.READY)), None)
             if newest is None:
                 raise NotFound(
                     "build.none", f"{slug} has no ready build for {platform}", hint="Make one: `rampa build create`."

@@ -10,6 +10,7 @@ import typer
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, table
 from rampa.cli.runs.tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
+from rampa.core.run.life import NOT_ENDED
 
 if TYPE_CHECKING:
     from rampa.client import Client
@@ -104,7 +105,7 @@ def watch(
     """
     with signed_in() as client:
         slug = the_title(client, title)
-        numbers = runs or [r.number for r in client.runs.all(slug, state="open")]
+        numbers = runs or [r.number for r in client.runs.all(slug, state=NOT_ENDED)]
         if not numbers:
             err().print("No run is open. Start one: rampa run start PROFILE")
             return

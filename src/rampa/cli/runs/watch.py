@@ -17,6 +17,7 @@ from rampa.cli.runs.tables import MARKS, STYLES
 from rampa.client import Client
 from rampa.core.errors import RampaError
 from rampa.core.quantity import counted
+from rampa.core.run.life import RunState
 from rampa.schema.runs import LineOut, LogOut, Run
 
 ENDED = frozenset({"done", "failed", "cancelled", "superseded"})
@@ -64,7 +65,7 @@ class Watched:
     @property
     def since(self) -> float:
         """Seconds that passed since the run was last heard of; its own seconds go on with them."""
-        return time.monotonic() - self.heard if self.run.state in ("working", "stopping") else 0.0
+        return time.monotonic() - self.heard if self.run.state in (RunState.WORKING, RunState.STOPPING) else 0.0
 
 
 def watch_runs(client: Client, title: str, numbers: list[int]) -> int:
@@ -117,13 +118,13 @@ def _row(w: Watched) -> tuple[Text | str, ...]:
     run = w.run
     so_far = duration(run.seconds + w.since) if run.taken_at else "-"
     left = "" if run.left is None or run.state in ENDED else f"{duration(max(0.0, run.left - w.since))}"
-    if run.left is not None and run.left - w.since <= 0 and run.state == "working":
+    if run.left is not None and run.left - w.since <= 0 and run.state == RunState.WORKING:
         left = "longer than usual"
     return (str(run.number), run.profile, _mark(w), _step(w), so_far, left, run.agent or "-", _says(w))
 
 
 def _mark(w: Watched) -> Text:
-    if w.run.state == "working":
+    if w.run.state == RunState.WORKING:
         return Text(FRAMES[int(time.monotonic() * 8) % len(FRAMES)] + " working", style="yellow")
     return Text(f"{MARKS.get(w.run.state, '·')} {w.run.state}", style=STYLES.get(w.run.state, ""))
 

@@ -10,6 +10,7 @@ from rampa.client.builds.attempts import attempt
 from rampa.client.builds.parts import BuildParts, BuildProgress, Listener
 from rampa.client.client import Client
 from rampa.client.content.upload import Sent
+from rampa.core.build.life import BuildState
 from rampa.core.check.selection import check_selection
 from rampa.core.content.select.selection import Selection, select
 from rampa.core.errors import Refused
@@ -61,9 +62,9 @@ def make_build(
     with attempt(state / "attempts", *what) as (key, remembered):
         build = client.builds.open(title, asked, key)
         build = client.builds.get(title, build.number)
-        if build.state != "open":
+        if build.state != BuildState.OPEN:
             # The attempt ended elsewhere (abandoned, or completed just before a kill): this is a new one.
-            key += "-next" if build.state == "ready" else "-again"
+            key += "-next" if build.state == BuildState.READY else "-again"
             build = client.builds.open(title, asked, key)
         resumed = (time.time() - build.created_at.timestamp()) > 5
         parts = BuildParts(client, title, build, profile, selection, state, on)

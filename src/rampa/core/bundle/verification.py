@@ -19,6 +19,7 @@ from rampa.core.bundle.package import Facts, read_facts
 from rampa.core.bundle.report import PlatformLevel, Who
 from rampa.core.bundle.signing_block import Block
 from rampa.core.bundle.sources import ByteSource
+from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
 from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.errors import RampaError
 from rampa.core.signing import succession
@@ -31,7 +32,6 @@ LEVELS = (
     (33, None, ("v3.1", "v3", "v2", "v1")),
 )
 """(first level, last level, schemes that it looks at, in its order)"""
-HOLDS, BROKEN, ABSENT = "holds", "broken", "absent"
 
 
 @dataclass(frozen=True)

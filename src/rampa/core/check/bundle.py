@@ -12,7 +12,8 @@ from rampa.core.bundle.inspection import Inspected, inspect_archive, inspect_str
 from rampa.core.bundle.package import Facts, read_facts
 from rampa.core.bundle.sources import ByteSource, read_through
 from rampa.core.bundle.tar_bundle import is_tar_zst, read_tar_zst
-from rampa.core.bundle.verification import BROKEN, HOLDS, Scheme, Verified, verify_archive, who_of
+from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
+from rampa.core.bundle.verification import Scheme, Verified, verify_archive, who_of
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.check.findings import Finding
 from rampa.core.check.package import ExpectedPackage, check_package
@@ -45,7 +46,7 @@ def verify_bundle(
         seen = verify_archive(archive, facts, parallel.WORKERS, progress)
         if facts.kind in ("zip", "ipa"):
             # A plain ZIP carries no signature inside: that v1 is absent says nothing.
-            seen = replace(seen, schemes=tuple(s for s in seen.schemes if s.state != "absent"))
+            seen = replace(seen, schemes=tuple(s for s in seen.schemes if s.state != ABSENT))
     schemes, sums = list(seen.schemes), None
     if seen.facts.kind in ("zip", "tar.zst"):
         try:

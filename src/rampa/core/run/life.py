@@ -61,6 +61,8 @@ ENDED = frozenset({RunState.DONE, RunState.FAILED, RunState.CANCELLED, RunState.
 HELD = frozenset({RunState.WORKING, RunState.STOPPING})
 """An agent has it."""
 OPEN = frozenset(RunState) - ENDED
+NOT_ENDED = "open"
+"""What lists are asked by for runs that are waiting, working or stopping: the word for the states of `OPEN`."""
 ATTEMPTS = 3
 """Times that a run is given to an agent before a lost one is a failure."""
 

@@ -10,7 +10,8 @@ from sqlalchemy import select
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
 from rampa.core.bundle.report import Who
-from rampa.core.bundle.verification import ABSENT, HOLDS, Verified
+from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
+from rampa.core.bundle.verification import Verified
 from rampa.core.check.bundle import check_bundle, verify_bundle
 from rampa.core.check.package import ExpectedPackage
 from rampa.core.errors import Damaged, Invalid, Refused
@@ -105,7 +106,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
         return  # unsigned: no channel takes it
     if not read.seen.holds:
         why = next(
-            (f"{s.name}: {s.why}" for s in read.seen.schemes if s.state == "broken"), "a level does not install it"
+            (f"{s.name}: {s.why}" for s in read.seen.schemes if s.state == BROKEN), "a level does not install it"
         )
         raise Damaged("bundle.signature", f"the bundle's signature does not hold: {why}", where=bundle.name)
     row = (

@@ -7,6 +7,7 @@ from collections import defaultdict
 from sqlalchemy import func, select
 
 from rampa.core.run.expectation import HISTORY, ExpectedTimes, expect
+from rampa.core.run.life import StepState
 from rampa.db import RunRow, RunStepRow, TitleRow
 from rampa.operations.base import UnitOfWork
 
@@ -21,7 +22,7 @@ def expected_of(uow: UnitOfWork, title: TitleRow, profile: str) -> ExpectedTimes
     )
     rows = uow.session.execute(
         select(RunStepRow.name, func.extract("epoch", RunStepRow.ended_at - RunStepRow.started_at))
-        .where(RunStepRow.run_id.in_(latest), RunStepRow.state == "done")
+        .where(RunStepRow.run_id.in_(latest), RunStepRow.state == StepState.DONE)
         .order_by(RunStepRow.started_at.desc())
     )
     history: dict[str, list[float]] = defaultdict(list)

@@ -28,7 +28,7 @@ def list_runs(services: Services, slug: str, query: wire.RunQuery) -> Page[wire.
     with begin(services) as uow:
         rows = select(RunRow).join(RunRow.order).options(contains_eager(RunRow.order))
         rows = rows.where(RunRow.title_id == find_title(uow.session, slug).id)
-        if query.state == "open":
+        if query.state == life.NOT_ENDED:
             rows = rows.where(RunRow.state.in_(life.OPEN))
         elif query.state:
             rows = rows.where(RunRow.state == query.state)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from sqlalchemy import delete, select
 
+from rampa.core.build.life import BuildState
 from rampa.core.check.profile import check_document
 from rampa.core.check.profile_findings import ProfileFinding
 from rampa.core.errors import Conflict, Invalid
@@ -172,7 +173,9 @@ def profiles_changed(
 
 def _builds(uow: UnitOfWork, title: TitleRow, profile: str) -> list[drafts_wire.AffectedBuild]:
     """The profile's newest builds: they stay as they are; the next one will be otherwise."""
-    rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.profile == profile, BuildRow.state == "ready")
+    rows = select(BuildRow).where(
+        BuildRow.title_id == title.id, BuildRow.profile == profile, BuildRow.state == BuildState.READY
+    )
     builds = list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(BUILDS_SHOWN)))
     live = live_channels(uow.session, builds)
     return [

@@ -16,7 +16,7 @@ from sqlalchemy.dialects.postgresql import insert
 from rampa.core.build.life import BuildState
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.life import DifferenceEvent, DifferenceState
+from rampa.core.content.patch.life import NEVER_ASKED, DifferenceEvent, DifferenceState
 from rampa.core.content.patch.locations import NOWHERE, Locations
 from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
@@ -114,7 +114,7 @@ def prepared(services: Services, slug: str, new_number: int, old_number: int) ->
     return wire.PreparedOut(
         new=new.number,
         old=old.number,
-        state=row.state if row else "none",
+        state=row.state if row else NEVER_ASKED,
         differences=row.count if row else 0,
         size=row.size if row else 0,
         seconds=round(row.seconds, 2) if row else 0.0,

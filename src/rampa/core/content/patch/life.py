@@ -18,6 +18,10 @@ class DifferenceState(StrEnum):
     SKIPPED = "skipped"
 
 
+NEVER_ASKED = "none"
+"""What is said of two builds whose differences nobody asked for: no state, since there is no record."""
+
+
 class DifferenceEvent(StrEnum):
     MAKE = "make"
     SKIP = "skip"
