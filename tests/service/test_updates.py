@@ -19,7 +19,7 @@ from rampa.core.content.select.selection import ContentRules, Pattern
 from rampa.core.install.install import Installation
 from rampa.db.content import DifferenceSetRow, FrameRow, PackRow
 from rampa.operations.base import begin
-from rampa.operations.content.file_source import StoredFileBytes
+from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.signing import content_keys
 from rampa.operations.store import check, collection, repack
 from rampa.operations.updates import differences

@@ -19,7 +19,7 @@ from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.signing.cms import sign_detached
 from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
 from rampa.operations.base import Services, UnitOfWork
-from rampa.operations.content.chunk_source import ChunkSource
+from rampa.operations.content.stored_bytes import StoredBundleBytes
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used
 from rampa.schema.builds import builds as wire
@@ -52,7 +52,7 @@ def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sen
     """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
     if profile.settings.output.kind not in PACKAGES:
         return ReadBack(profile, None)
-    source = ChunkSource(services, [bytes.fromhex(c.digest) for c in sent.chunks])
+    source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in sent.chunks])
     expected = ExpectedPackage(
         build.purpose == "release",
         profile.settings.title.identifier,

@@ -24,7 +24,7 @@ from rampa.core.errors import Refused
 from rampa.core.placement.life import PlacementState
 from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, UnsealingKeyRow, find_build, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor, transition
-from rampa.operations.content.file_source import StoredFileBytes
+from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import build_locations, build_tree, find_ready
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
