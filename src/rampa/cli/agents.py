@@ -112,7 +112,7 @@ def token(
 
 @app.command("list")
 def list_(as_json: bool = JSON) -> None:
-    """All agents: how they stand, what they can do, what they work on."""
+    """All agents: their state, what they can do, what they are working on."""
     with signed_in() as client:
         found = client.agents.all()
     if as_json:
@@ -130,7 +130,7 @@ def list_(as_json: bool = JSON) -> None:
 
 @app.command("show")
 def show(name: str = NAME, as_json: bool = JSON) -> None:
-    """One agent: abilities, licences, what it works on."""
+    """One agent: its abilities, its licences, what it is working on."""
     with signed_in() as client:
         a = client.agents.get(name)
     if as_json:

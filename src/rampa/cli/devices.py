@@ -155,7 +155,7 @@ def choose(
 
 @app.command("roll-back")
 def roll_back(folder: Path = FOLDER, as_json: bool = JSON) -> None:
-    """Start the build before again, from what was kept of it. Needs no network."""
+    """Go back to the build before, from what was kept of it. Needs no network."""
     device = _device(folder)
     before = device.installed_build()
     now = device.roll_back()

@@ -108,7 +108,7 @@ def fetch(title: str = TITLE, as_json: bool = JSON) -> None:
 
 @app.command("show")
 def show(title: str = TITLE, as_json: bool = JSON) -> None:
-    """The repository, and how its mirror stands."""
+    """The repository, and the state of its mirror."""
     with signed_in() as client:
         found = client.sources.get(the_title(client, title))
     if as_json:

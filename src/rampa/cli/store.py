@@ -24,7 +24,7 @@ BARS = 30
 
 @app.command("usage")
 def usage(as_json: bool = JSON) -> None:
-    """What it holds: by title, by channel, by age, and how it grew."""
+    """What the store holds, by title, channel and age, and how it grew."""
     with signed_in() as client:
         found = client.store.usage()
     if as_json:
@@ -62,7 +62,7 @@ def check(
     cancel: bool = typer.Option(False, "--cancel", help="Stop the running check."),
     as_json: bool = JSON,
 ) -> None:
-    """Every pack against its digest, every manifest's chunks. Interrupted, the same command goes on.
+    """Check every pack against its digest, and every manifest's chunks. After an interruption the same command goes on.
 
     Exit code 7 when something is wrong.
     """

@@ -153,7 +153,7 @@ def owner(
     service: bool = typer.Option(False, "--service", help="Give the document back to the service."),
     title: str = TITLE,
 ) -> None:
-    """Who owns the profile document: a source repository, and then the console shows it read-only; or the service."""
+    """Say who owns the profile document: the service, or a source repository; the console then shows it read-only."""
     with signed_in() as client:
         name = the_title(client, title)
         given = "" if service else source

@@ -32,7 +32,7 @@ def matrix(
     what: str = typer.Option("download", "--show", help="download, disk (written) or peak (disk while updating)."),
     as_json: bool = JSON,
 ) -> None:
-    """Every update between builds: rows are what players have, columns what they get. Exact, not estimated."""
+    """What every update between builds costs: rows are what players have, columns what they get. Exact, not estimated."""
     if what not in ("download", "disk", "peak"):
         raise Invalid("show.unknown", f"--show {what} is not known", hint="There is: download, disk, peak.")
     with signed_in() as client:

@@ -115,7 +115,7 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
 
 @app.command("remove")
 def remove(name: str = NAME, yes: bool = YES) -> None:
-    """Remove a group that no profile names; its secrets are gone."""
+    """Remove a group that no profile names. Its secrets are gone then."""
     with signed_in() as client:
         found = client.variables.get(name)
         err().print(

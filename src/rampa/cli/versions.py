@@ -92,7 +92,7 @@ def taken(
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
-    """Enter a version code that is taken at a storefront: it and lower ones are never given again."""
+    """Record a version code that is taken at a storefront: it and lower ones are never given again."""
     asked = _learned(bundle, place, note) if bundle else None
     if asked is None:
         if code is None:

@@ -201,7 +201,7 @@ def retention(
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
-    """Which old builds would go by the title's policy; placed and pinned ones never do. Nothing goes without --apply."""
+    """Which old builds the title's policy would remove; placed and pinned ones always stay. Nothing goes without --apply."""
     from rampa.schema.builds.changes import RetentionPolicy
 
     with signed_in() as client:

@@ -29,7 +29,7 @@ def inspect(
     development: bool = typer.Option(False, "--development", help="Debugging is meant: no finding for it."),
     as_json: bool = JSON,
 ) -> None:
-    """What it says of itself, what takes its space, what is twice in it, what is likely not meant to ship."""
+    """What a bundle says of itself, what takes its space, what it holds twice, what is probably not meant to ship."""
     from rampa.core.bundle.sources import FileBytes
     from rampa.core.check.bundle import check_bundle, inspect_bundle
     from rampa.core.check.package import ExpectedPackage
@@ -73,7 +73,7 @@ def verify(
     signature: Path = typer.Option(None, "--signature", help="A detached CMS signature; FILE.p7s when that is there."),
     as_json: bool = JSON,
 ) -> None:
-    """Scheme by scheme: what holds, who signed, what each platform level would check, why something fails. Offline."""
+    """Verify each scheme: what holds, who signed, what each platform level checks, why something fails. Works offline."""
     from rampa.core.bundle.sources import FileBytes
     from rampa.core.check.bundle import verify_bundle
     from rampa.schema.bundles.of_core import verified_out
@@ -160,7 +160,7 @@ def split(
     replace: bool = REPLACE,
     as_json: bool = JSON,
 ) -> None:
-    """One APK an architecture, each with a version code of its own. Sign each afterwards."""
+    """Make one APK for each architecture, with a version code of its own. Sign each afterwards."""
     from rampa.core.bundle.sources import FileBytes
     from rampa.core.bundle.split import split_package
 
@@ -209,7 +209,7 @@ def assemble(
     overwrite: bool = OVERWRITE,
     as_json: bool = JSON,
 ) -> None:
-    """An APK, AAB or IPA from an exported folder, aligned; what it is shows from the manifest in it. Unsigned."""
+    """Make an APK, AAB or IPA from an exported folder, aligned and unsigned; the manifest in the folder says which."""
     from rampa.core.bundle.assembly import assemble_package
     from rampa.core.bundle.stamp import Stamp
     from rampa.schema.bundles.of_core import facts_out

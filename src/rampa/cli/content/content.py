@@ -74,7 +74,7 @@ def tune(
     packing: float = typer.Option(0.0, "--packing-seconds", min=0, help="Recommend a level that packs in this time."),
     as_json: bool = JSON,
 ) -> None:
-    """Measures levels on a sample: packed size, packing and unpacking time, what players wait; recommends one."""
+    """Measure levels on a sample: packed size, packing and unpacking time, how long players wait; recommend one."""
     from rampa.core.content.pack.trials import tune as measure
     from rampa.core.content.select.selection import ContentRules, Pattern, select
 

@@ -107,7 +107,7 @@ def propose(
     ),
     as_json: bool = JSON,
 ) -> None:
-    """Depots out of what was exported: shared ones, by platform, language, addon and quality, with what each player saves."""
+    """Propose depots for exported folders: shared ones, by platform, language, addon and quality, and what each player saves."""
     from rampa.core.content.depots.proposal import propose as work_out
     from rampa.core.content.scan.files import read_tree
     from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select

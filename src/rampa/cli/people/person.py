@@ -34,7 +34,7 @@ def add(
 
 @app.command("list")
 def list_(as_json: bool = JSON) -> None:
-    """Everybody of the studio."""
+    """Everybody in the studio."""
     with signed_in() as client:
         people = client.people.all()
     if as_json:

@@ -34,7 +34,7 @@ def resolve(
     everything: bool = typer.Option(False, "--all", help="Settings at their default too."),
     as_json: bool = JSON,
 ) -> None:
-    """One profile: every setting with its value and where that was said."""
+    """One profile: every setting with its value and where it was set."""
     if document:
         from rampa.client.profiles.documents import resolve_file
 
@@ -64,7 +64,7 @@ def compare(
     document: Path = DOCUMENT,
     as_json: bool = JSON,
 ) -> None:
-    """What differs between two profiles, two revisions of one, or a profile and the one that made a build."""
+    """What differs between two profiles, two revisions of one profile, or a profile and the one that made a build."""
     if document:
         from rampa.client.profiles.documents import compare_file
 
@@ -235,7 +235,7 @@ def settings(
     word: str = typer.Argument("", help="A key or a part of one."),
     as_json: bool = JSON,
 ) -> None:
-    """What a profile document can say: each setting with type, default, example. No service is needed."""
+    """Every setting that a profile document can have, with type, default and example. No service is needed."""
     from rampa.schema.profiles.of_core import settings_out
 
     found = settings_out()

@@ -99,7 +99,7 @@ def watch(
     runs: list[int] = typer.Argument(None, metavar="[RUN]...", help="Runs; without one, all that are open."),
     title: str = TITLE,
 ) -> None:
-    """A live view: a line a run, its step, how long, how long still, and the end of the log. Ctrl-C leaves them running.
+    """A live view, a line for each run: its step, time taken, time left, and the end of the log. Ctrl-C leaves them running.
 
     Exit code: 0 when all are done, 10 when one failed, 11 when one was cancelled or superseded.
     """
@@ -164,7 +164,7 @@ def list_(
 
 @app.command("queue")
 def queue(as_json: bool = JSON) -> None:
-    """What waits for what, and why; of all titles."""
+    """What each waiting run waits for, and why, across all titles."""
     with signed_in() as client:
         found = client.runs.queue()
     if as_json:

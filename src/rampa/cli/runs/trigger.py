@@ -59,7 +59,7 @@ def add(
 
 @app.command("list")
 def list_(title: str = TITLE, as_json: bool = JSON) -> None:
-    """Triggers, and what each said last."""
+    """All triggers, and what each did last."""
     with signed_in() as client:
         found = client.runs.triggers(the_title(client, title))
     if as_json:

@@ -81,7 +81,7 @@ def import_(
     password_fd: int = PASSWORD_FD,
     as_json: bool = JSON,
 ) -> None:
-    """Keep a signing identity that you have already."""
+    """Bring in a signing identity that you already have."""
     from rampa.core.signing import keystore
 
     data = read_file(file)
