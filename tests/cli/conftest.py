@@ -1,0 +1,45 @@
+"""Commands in this process, against a service in this process: what they print, without starting anything."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+import structlog
+import typer
+
+from rampa.cli.main import app
+from tests.conftest import World
+
+Said = Callable[..., str]
+
+
+@pytest.fixture
+def said(
+    world: World, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> Iterator[Said]:
+    """`said("build", "list")`: what `rampa build list` prints, both streams; `code` is the exit code that is expected."""
+    for name, value in (("HOME", str(tmp_path / "home")), ("ADDRESS", "http://rampa.test"), ("TOKEN", "x")):
+        monkeypatch.setenv(f"RAMPA_{name}", value)
+    monkeypatch.setattr("rampa.client.Client", lambda *_, **__: world.client(), raising=False)
+
+    # The service's log would stand between what commands print.
+    structlog.configure(logger_factory=structlog.ReturnLoggerFactory())
+
+    def run(*words: str, code: int = 0) -> str:
+        monkeypatch.setattr(sys, "argv", ["rampa", *words])
+        capsys.readouterr()
+        ended = 0
+        try:
+            answer = app(list(words), standalone_mode=False)
+            ended = answer if isinstance(answer, int) else 0
+        except typer.Exit as end:
+            ended = end.exit_code
+        told = capsys.readouterr()
+        assert ended == code, f"{words}: {ended}\n{told.out}\n{told.err}"
+        return told.out + told.err
+
+    yield run
+    structlog.reset_defaults()
