@@ -20,3 +20,13 @@ def browser() -> Iterator[Browser]:
         made = playwright.chromium.launch(executable_path=CHROMIUM, args=args)
         yield made
         made.close()
+
+
+@pytest.fixture(autouse=True)
+def _closed(request: pytest.FixtureRequest) -> Iterator[None]:
+    """What a test opened goes with it: pages that nobody looks at any more go on asking and drawing."""
+    yield
+    if "browser" in request.fixturenames:
+        browser: Browser = request.getfixturevalue("browser")
+        for context in browser.contexts:
+            context.close()
