@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from pathlib import Path
 
 from rampa.client import Client
 from rampa.client.builds.parts import BuildParts
@@ -11,8 +12,12 @@ from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import resolve
 from rampa.operations.base.context import Services
 from rampa.operations.runs import assignment
+from rampa.operations.sources import repository
 from rampa.schema import agents as wire
 from rampa.schema.builds import builds as builds_wire
+from rampa.schema.sources import SourceIn
+from tests.gits import peatlight
+from tests.samples import DOCUMENT, add_key
 
 TERMS = "lantern-export studio terms 2026"
 
@@ -73,3 +78,13 @@ class FakeAgent:
         parts.sign(bundle)
         parts.send_content()
         return parts.complete(bundle, 1.0, tools={"lantern-export": "3.3.0"})
+
+
+def with_repository(services: Services, client: Client, root: Path) -> FakeAgent:
+    """Peatlight with its identity and a repository that was fetched, and an agent that waits."""
+    add_key(client)
+    client.titles.add(DOCUMENT)
+    made = peatlight(root / "peatlight", DOCUMENT)
+    client.sources.connect("peatlight", SourceIn(address=str(made.root), every=0))
+    assert repository.fetch(services, "peatlight")
+    return FakeAgent(client, services, "kiln-1")

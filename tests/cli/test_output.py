@@ -8,14 +8,11 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
-from rampa.operations.sources import repository
 from rampa.schema.builds.changes import RetentionPolicy
 from rampa.schema.runs import NewRuns
-from rampa.schema.sources import SourceIn
-from tests.agents import FakeAgent
+from tests.agents import FakeAgent, with_repository
 from tests.cli.conftest import Said
 from tests.conftest import World
-from tests.gits import peatlight
 from tests.samples import DOCUMENT, add_key, build, change_folder, make_folder
 
 TITLE = "peatlight"
@@ -29,12 +26,7 @@ def words(text: str) -> str:
 @pytest.fixture
 def agent(world: World, client: Client, tmp_path: Path) -> FakeAgent:
     """A repository is connected, and an agent waits."""
-    add_key(client)
-    client.titles.add(DOCUMENT)
-    made = peatlight(tmp_path / "peatlight", DOCUMENT)
-    client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
-    assert repository.fetch(world.services, TITLE)
-    return FakeAgent(client, world.services, "kiln-1")
+    return with_repository(world.services, client, tmp_path)
 
 
 def start(client: Client, *profiles: str) -> None:

@@ -16,32 +16,24 @@ from rampa.core.signing import identity
 from rampa.operations.agents import agents
 from rampa.operations.base import begin
 from rampa.operations.runs import assignment
-from rampa.operations.sources import repository
 from rampa.operations.versions import versions
 from rampa.operations.versions.versions import WantedCode
 from rampa.schema import agents as wire
 from rampa.schema.common import Role
 from rampa.schema.runs import NewRuns
 from rampa.schema.signing.identities import NewKey, UnlockIn
-from rampa.schema.sources import SourceIn
-from tests.agents import FakeAgent
+from tests.agents import FakeAgent, with_repository
 from tests.conftest import World
-from tests.gits import peatlight
 from tests.packages import make_identity
 from tests.refusals import refuses
-from tests.samples import DOCUMENT, add_key
+from tests.samples import DOCUMENT
 
 TITLE = "peatlight"
 
 
 @pytest.fixture
 def agent(world: World, client: Client, tmp_path: Path) -> FakeAgent:
-    add_key(client)
-    client.titles.add(DOCUMENT)
-    made = peatlight(tmp_path / "peatlight", DOCUMENT)
-    client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
-    assert repository.fetch(world.services, TITLE)
-    return FakeAgent(client, world.services, "kiln-1")
+    return with_repository(world.services, client, tmp_path)
 
 
 def later(world: World, seconds: float) -> World:

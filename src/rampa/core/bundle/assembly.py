@@ -63,7 +63,7 @@ def write_package(
 def _files(folder: Path) -> Iterator[tuple[str, Path, int, bool]]:
     for at, folders, files in os.walk(folder, followlinks=False):
         folders.sort()
-        # A link to a folder is listed among the folders, and is not entered: unsaid, all that is behind it would be missing.
+        # A link to a folder is listed among the folders, and is not entered: what is behind it would be missing, without a word.
         for name in sorted([*folders, *files]):
             if Path(at, name).is_symlink():
                 hint = "Put the file itself there."
