@@ -41,6 +41,7 @@ CODES = {"disk.full": "disk.full", "store.full": "store.full", "key.locked": "ke
 def work_on(client: Client, reporting: Client, settings: AgentSettings, work: Work, slot: int) -> str:
     """Carries out an attempt. Returns how it ended: done, failed, stopped or lost."""
     report = Reporter(reporting, settings.name, work)
+    # Should the attempt end by a defect of ours, this is what is reported: a run must never stay open.
     result, end = "failed", EndIn(result="failed", code="rampa.defect", detail="it did not begin")
     try:
         folder = make_folder(settings, work, slot)
@@ -107,6 +108,7 @@ def _one_step(a: AttemptContext, position: int, step: StepWire) -> None:
 
 def _guarded(a: AttemptContext, step: StepWire) -> None:
     """Every error becomes a cause; one of ours that nobody foresaw is called what it is."""
+    # Before each step: a full disk makes tools fail with messages that name anything but the disk.
     if psutil.disk_usage(str(a.settings.folder)).free < a.settings.least_free:
         raise StepFailed("disk.full", f"less than {a.settings.least_free // 10**6:,} MB are free")
     try:

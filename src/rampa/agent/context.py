@@ -60,7 +60,7 @@ class AttemptContext:
 
     def __post_init__(self) -> None:
         self.document: Document = read_document(self.work.document.encode())
-        self.own: Resolved = self.document.profile(self.work.profile)
+        self.resolved: Resolved = self.document.profile(self.work.profile)
         self.profile: ResolvedProfile = resolve(self.document, self.work.profile)
 
     @property
@@ -95,7 +95,7 @@ class AttemptContext:
             "commit": self.work.commit,
             "kind": self.profile.settings.output.kind,
             "identifier": self.profile.settings.title.identifier,
-            "minimum": self.own.settings.system.minimum,
+            "minimum": self.resolved.settings.system.minimum,
             "architectures": ",".join(self.profile.settings.code.architectures),
         }
         if "{code}" in text:
@@ -106,7 +106,7 @@ class AttemptContext:
 
     def environment(self, step: Step) -> dict[str, str]:
         """Only what is meant for the steps: nothing of the agent's own, least of all its token."""
-        own = {
+        settled = {
             "PATH": os.environ.get("PATH", PATH),
             "HOME": str(self.folder.home),
             "TMPDIR": str(self.folder.tmp),
@@ -122,4 +122,4 @@ class AttemptContext:
             "RAMPA_OUT": str(self.folder.out),
         }
         said = dict(v.split("=", 1) for v in step.variables)
-        return {**self.work.variables, **self.work.secrets, **said, **own}
+        return {**self.work.variables, **self.work.secrets, **said, **settled}

@@ -87,6 +87,7 @@ class AgentLoop:
             self._say(f"{error.message}; trying again.")
             self._stop.wait(2)
             return
+        # A name that two processes hold would get each run twice: this one must end, and a person must look.
         except Conflict:
             raise
         except RampaError as error:
@@ -117,6 +118,8 @@ class AgentLoop:
         self._say(f"{work.title} run {work.run}, {work.profile}{again}: begins.")
         started = time.monotonic()
         try:
+            # A connection of its own for signs of life: those must get through while the other is busy with a large
+            # upload.
             with self._make_client(False) as client, self._make_client(True) as reporting:
                 result = work_on(client, reporting, self._settings, work, slot)
         except Exception as error:  # one run's defect must not end the others

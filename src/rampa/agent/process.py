@@ -78,8 +78,11 @@ def run_program(
     reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
     reader.start()
     why = watch.until_end()
+    # What has begun cannot be looked up once it ended: its children are remembered while it runs.
     watch.look()
     _end_group(process, user, watch.family)
+    # A program that is gone can leave its output's other end with a child that lives on: waiting for the end of it
+    # could last for ever.
     reader.join(DRAIN)
     code = process.wait()
     return Ended(code, why, time.monotonic() - started, watch.peak)
@@ -92,6 +95,7 @@ def _start(
     libc = ctypes.CDLL(None)
 
     def prepare() -> None:
+        # Files that steps write are read by the agent, which can be another user.
         os.umask(0o022)
         libc.prctl(PR_SET_PDEATHSIG, int(signal.SIGKILL))
 
@@ -130,6 +134,8 @@ class _Watch:
     def read(self, on_output: Callable[[bytes], None]) -> None:
         assert self._process.stdout
         with contextlib.suppress(OSError, ValueError):
+            # Reading goes on above the limit: a program that cannot write would hang in place of being ended with the
+            # right cause.
             while piece := os.read(self._process.stdout.fileno(), PIECE):
                 self._written += len(piece)
                 if not self._limits.output or self._written <= self._limits.output + PIECE:
@@ -152,6 +158,7 @@ class _Watch:
             return "time"
         if self._limits.output and self._written > self._limits.output:
             return "output"
+        # Walking all processes costs some milliseconds; memory does not run away between two looks.
         if now - self._measured < 0.4:
             return ""
         self._measured = now
@@ -168,6 +175,8 @@ class _Watch:
         with contextlib.suppress(psutil.Error):
             top = psutil.Process(self._process.pid)
             if top.status() != psutil.STATUS_ZOMBIE:
+                # A program that left its parent (daemons, build servers) has no way back in the tree: only what was
+                # seen earlier finds it.
                 before = [p for p in self.family if p.is_running()]
                 self.family = list({p.pid: p for p in (*before, top, *top.children(recursive=True))}.values())
 
@@ -185,6 +194,8 @@ def _end_group(process: subprocess.Popen[bytes], user: int | None, family: list[
     """The whole group, first kindly; then whatever is left of it, also what made a session of its own."""
     _signal(process.pid, signal.SIGTERM)
     end = time.monotonic() + GRACE
+    # A group keeps its number while any member lives, also when the leader is gone: waiting for the leader is not
+    # enough.
     while time.monotonic() < end and _group_lives(process):
         time.sleep(0.05)
     _signal(process.pid, signal.SIGKILL)
@@ -202,6 +213,7 @@ def _signal(group: int, how: signal.Signals) -> None:
 
 
 def _group_lives(process: subprocess.Popen[bytes]) -> bool:
+    # The leader must be reaped, or its zombie would make the group look alive.
     process.poll()
     try:
         os.killpg(process.pid, 0)

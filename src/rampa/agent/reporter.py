@@ -64,6 +64,8 @@ class Reporter:
 
     def output(self, data: bytes) -> None:
         """What a program wrote, cut anywhere."""
+        # A character can be cut between two pieces, and so can a secret: both decoder and masker hold back what could
+        # go on.
         self._take(self._masker.feed(self._decoder.decode(data)))
 
     def end_output(self) -> None:
@@ -78,9 +80,11 @@ class Reporter:
         *lines, self._rest = (self._rest + text).split("\n")
         for line in lines:
             self._add(line)
+        # A progress line is written over and over without an end; only its last form counts.
         if "\r" in self._rest:
             self._see_progress(clean(self._rest))
             self._rest = self._rest[self._rest.rindex("\r") :]
+        # A program that never ends its line must not fill the memory.
         if len(self._rest) > 64_000:
             self._add(self._rest)
             self._rest = ""
@@ -170,6 +174,8 @@ class Reporter:
             if not rows:
                 self._over.wait(OFTEN)
                 continue
+            # Taken out only after the answer: a batch that got lost on the way is sent again, and the service knows it
+            # by its number.
             batch = LogIn.model_construct(batch=self._batch + 1, lines=rows)
             if self._call(partial(self._client.agents.send_log, self._agent, self._work.lease, batch)) is not None:
                 self._batch += 1

@@ -64,6 +64,7 @@ class WorkFolder:
     def mark(self, pid: int) -> None:
         """Remembers what runs here, so that a later start of the agent can end it."""
         with contextlib.suppress(psutil.Error):
+            # The start time tells it from another process that gets the same number later.
             started = psutil.Process(pid).create_time()
             (self.root / "pid").write_text(json.dumps({"pid": pid, "started": started}))
 

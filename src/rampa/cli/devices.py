@@ -198,15 +198,15 @@ def show(folder: Path = FOLDER, as_json: bool = JSON) -> None:
         statement = {k: v for k, v in asdict(now.statement).items() if k != "depots"} if now else None
         print_json({"device": asdict(device.identity), "installed": statement})
         return
-    own = device.identity
+    identity = device.identity
     rows: list[tuple[str, object]] = [
-        ("device", f"{own.name} (simulated), {own.platform}"),
-        ("follows", f"{own.channel} of {own.title}"),
-        ("pinned key", own.key),
+        ("device", f"{identity.name} (simulated), {identity.platform}"),
+        ("follows", f"{identity.channel} of {identity.title}"),
+        ("pinned key", identity.key),
     ]
     if now:
         s = now.statement
-        rows.append(("installed", f"{own.title}#{s.build}, {s.version_name}, code {s.version_code}"))
+        rows.append(("installed", f"{identity.title}#{s.build}, {s.version_name}, code {s.version_code}"))
         rows.append(("files", f"{len(now.tree.files):,}, {mb(now.tree.size)}"))
         rows.append(("launch entry", str(device.installation.tree_folder(now) / s.launch)))
     else:
@@ -257,8 +257,8 @@ def _device(folder: Path) -> SimulatedDevice:
 
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
-    own = device.identity
-    offer = client.channels.offer(own.title, own.channel, own.platform)
+    identity = device.identity
+    offer = client.channels.offer(identity.title, identity.channel, identity.platform)
     before = device.installed_build()
     _must_be_granted(client, device, offer.build)
     with Bars(WORDS, quiet=as_json) as bars:
@@ -266,31 +266,33 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
         def on(progress: Progress) -> None:
             bars.show(progress.phase, progress.done, progress.total)
 
-        delivery = RateLimited(HttpDelivery(client, own.title, offer.build), limit * 1e6 / 8, CLOCK)
-        report = device.update(client.builds.statement(own.title, offer.build), delivery, on)
-    client.devices.report(own.title, own.name, device_report(offer.build, report))
+        delivery = RateLimited(HttpDelivery(client, identity.title, offer.build), limit * 1e6 / 8, CLOCK)
+        report = device.update(client.builds.statement(identity.title, offer.build), delivery, on)
+    client.devices.report(identity.title, identity.name, device_report(offer.build, report))
     if as_json:
         print_json({"build": offer.name, "before": before, **asdict(report)})
         return
     if before == offer.build:
-        out().print(f"{own.name} has {offer.name} ({offer.version_name}) already; {own.channel} has nothing newer.")
+        out().print(
+            f"{identity.name} has {offer.name} ({offer.version_name}) already; {identity.channel} has nothing newer."
+        )
         return
-    was = f"was {own.title}#{before}" if before else "had nothing"
-    out().print(f"{own.name} has {offer.name} ({offer.version_name}) now; it {was}.")
+    was = f"was {identity.title}#{before}" if before else "had nothing"
+    out().print(f"{identity.name} has {offer.name} ({offer.version_name}) now; it {was}.")
     _report(report)
 
 
 def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:
     """Where the platform wants it, a test build is installed only with a grant that lists this device."""
-    own = device.identity
-    if not PLATFORMS[own.platform].needs_grant:
+    identity = device.identity
+    if not PLATFORMS[identity.platform].needs_grant:
         return
-    build = client.builds.get(own.title, number)
+    build = client.builds.get(identity.title, number)
     if build.purpose == "release" or build.bundle is None:
         return
     said = build.bundle.says.facts.identifier if build.bundle.says else ""
-    signed = client.signing.grant_of(own.title, number)
-    device.must_be_granted(signed, said or own.identifier, build.bundle.fingerprint, dt.datetime.now(dt.UTC))
+    signed = client.signing.grant_of(identity.title, number)
+    device.must_be_granted(signed, said or identity.identifier, build.bundle.fingerprint, dt.datetime.now(dt.UTC))
 
 
 def _report(report: FillReport) -> None:

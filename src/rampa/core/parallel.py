@@ -32,6 +32,7 @@ def in_order(
     waiting: deque[Future[R]] = deque()
     for item in items:
         waiting.append(threads.submit(work, item))
+        # Waiting for the oldest first keeps the order, and bounds what is held: a slow piece stops the submitting.
         if len(waiting) >= ahead:
             yield waiting.popleft().result()
     while waiting:

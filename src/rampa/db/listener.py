@@ -59,6 +59,7 @@ class Listener:
                 with psycopg.connect(self._url, autocommit=True, connect_timeout=5) as connection:
                     connection.execute(f"listen {CHANGES}")
                     self._ready.set()
+                    # What was said while nothing listened is unknown: everybody looks once.
                     self._hear("")
                     for heard in connection.notifies():
                         self._hear(heard.payload)
@@ -70,6 +71,7 @@ class Listener:
         with self._changed:
             self._count += 1
             self._heard[what] = self._count
+            # Marks of things that are long over; a waiter whose name is dropped looks again by itself after SAFETY.
             if len(self._heard) > 20_000:
                 oldest = sorted(self._heard, key=lambda n: self._heard[n])[:10_000]
                 for name in oldest:

@@ -21,6 +21,7 @@ CHANGES = "rampa_changes"
 
 def put(session: Session, task: str, queue: str, lock: str | None = None, **words: Any) -> None:
     """`lock`: jobs with the same one are done one after another, in the order in which they came."""
+    # The caller's own connection: a job that is seen before the change commits would find nothing.
     driver = session.connection().connection.driver_connection
     _putting.configure_task(task, queue=queue, lock=lock, connection=driver).defer(**words)
 

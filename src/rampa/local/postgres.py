@@ -65,6 +65,7 @@ class Postgres:
             **owner,
         )
         end = time.monotonic() + START_SECONDS
+        # The server says "ready" in its log long before it takes connections; only asking it tells.
         while not self.running():
             if server.poll() is not None or time.monotonic() > end:
                 server.kill()
@@ -97,6 +98,7 @@ class Postgres:
         password = self.folder / "password"
         self._sudo(["mkdir", "-p", "-m", "700", str(self.folder)])
         self._sudo(["sh", "-c", f"umask 077 && cat > '{password}'"], secrets.token_hex(24))
+        # Loopback is open to every user of the machine: the password keeps them out.
         make = [str(self.programs / "initdb"), "-D", str(self.data), "-U", "rampa", "--auth=scram-sha-256"]
         self._sudo([*make, f"--pwfile={password}", "-E", "UTF8", "--locale=C.UTF-8"])
 

@@ -57,6 +57,7 @@ class ServiceFolder:
         try:
             port = int(kept.read_text())
             with socket.socket() as probe:
+                # A socket of the last start can linger for minutes; without this option the port would count as taken.
                 probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
                 probe.bind(("127.0.0.1", port))
         except (OSError, ValueError, OverflowError):

@@ -101,7 +101,7 @@ class SimulatedDevice:
         return self.installation.current()
 
     def installed_build(self) -> int | None:
-        """The number of the installed build, None when there is none or its papers are damaged."""
+        """The number of the installed build, None when there is none or its manifests are damaged."""
         try:
             now = self.installation.current()
         except Damaged:

@@ -87,9 +87,9 @@ class Mirror:
         shown = self._ask("for-each-ref", f"--format={fields}{more}%1f%(*contents:subject)", "refs/heads", "refs/tags")
         out = []
         for line in shown.decode("utf-8", "replace").splitlines():
-            name, kind, peeled, own, target, author, at, subject, inner = (line.split("\x1f") + [""] * 9)[:9]
+            name, kind, peeled, digest, target, author, at, subject, inner = (line.split("\x1f") + [""] * 9)[:9]
             if "commit" in (kind, peeled) and at.isdigit():
-                commit = target if peeled == "commit" else own
+                commit = target if peeled == "commit" else digest
                 what, short = ("branch", name[11:]) if name.startswith("refs/heads/") else ("tag", name[10:])
                 out.append(Ref(what, short, Commit(commit, author, _time(at), inner or subject)))
         return sorted(out, key=lambda r: r.commit.at, reverse=True)

@@ -90,7 +90,7 @@ def check(a: AttemptContext, step: Step) -> None:
     assert a.selection is not None
     found = [
         Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
-        for f in check_profile(a.document, a.own)
+        for f in check_profile(a.document, a.resolved)
     ]
     found += check_selection(a.selection, a.profile)
     for f in found:

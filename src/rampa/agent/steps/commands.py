@@ -16,7 +16,7 @@ BROKEN = {"missing": "program.missing", "closed": "program.closed", "disk": "dis
 
 def check_toolchain(a: AttemptContext, step: Step) -> None:
     """Looks at the machine itself, not at what it said an hour ago."""
-    wanted = wanted_of(a.own)
+    wanted = wanted_of(a.resolved)
     if not wanted.toolchain:
         a.report.say("The profile names no toolchain.")
         return

@@ -55,8 +55,8 @@ def sign_inside(asked: Asked, quiet: bool) -> wire.BundleWritten:
                 "succession.last", "the succession does not end with the chosen key", where=str(asked.succession)
             )
         oldest = asked.identity(asked.oldest) if asked.oldest else None
-    own, first = key_of(identity, asked.padding), key_of(oldest or identity, asked.padding)
-    key = PackageSigner(first.ec, tuple(sorted({*own.contents, *first.contents})))
+    newest, first = key_of(identity, asked.padding), key_of(oldest or identity, asked.padding)
+    key = PackageSigner(first.ec, tuple(sorted({*newest.contents, *first.contents})))
     schemes = [s.strip() for s in asked.schemes.split(",") if s.strip()] or None
     with FileBytes(asked.file) as source, shown.bars("sign", 2 * source.size, quiet) as progress:
         _must_be_good(source)

@@ -48,10 +48,12 @@ def preview(
 
     if show not in shown.VIEWS:
         raise Invalid("show.unknown", f"--show {show} is not known", hint=f"There is: {', '.join(shown.VIEWS)}.")
-    own = _profile(folder, profile, document, title)
-    seen = look(folder, own.rules, own.depots, own.platform.name, own.settings.content.provided_libraries)
-    found = list(check_launch(seen.selection, own))
-    answer = wire.preview_out(str(folder), own.name, seen, found)
+    resolved = _profile(folder, profile, document, title)
+    seen = look(
+        folder, resolved.rules, resolved.depots, resolved.platform.name, resolved.settings.content.provided_libraries
+    )
+    found = list(check_launch(seen.selection, resolved))
+    answer = wire.preview_out(str(folder), resolved.name, seen, found)
     if as_json:
         print_json(answer)
     else:

@@ -85,10 +85,10 @@ def _set(
     from rampa.core.picture.sets import icon_remarks, icon_set, opening_picture, opening_remarks
     from rampa.core.platform.table import PLATFORMS
 
-    own = PLATFORMS[platform]
+    facts = PLATFORMS[platform]
     if opening:
-        return [opening_picture(source, own, background)], opening_remarks(source, own)
-    return icon_set(source, own, background), icon_remarks(source, own)
+        return [opening_picture(source, facts, background)], opening_remarks(source, facts)
+    return icon_set(source, facts, background), icon_remarks(source, facts)
 
 
 def _show(source: SourcePicture, made: dict[str, tuple[list[MadePicture], list[Remark]]]) -> None:

@@ -156,13 +156,13 @@ class BuildParts:
         return self.client.builds.sign_parts(self.title, self.build.number, asked)
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
-        own = read_tree(select(file.parent, _only(file.name)))
-        self.bundle_sent = self._upload("bundle", own, {file.name: file})
+        tree = read_tree(select(file.parent, _only(file.name)))
+        self.bundle_sent = self._upload("bundle", tree, {file.name: file})
         return wire.BundleIn(
             name=file.name,
             size=file.stat().st_size,
             sha256=_sha256(file),
-            chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in own.files[0].chunks],
+            chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in tree.files[0].chunks],
             bare=self.bare,
         )
 
@@ -190,7 +190,7 @@ class BuildParts:
         trees, undelivered = split(self._tree(), self.profile.depots)
         asked = wire.CompleteBuild(
             manifests=[
-                wire.ManifestIn(depot=name, data=_encode(Manifest(name, own, DEFAULT))) for name, own in trees.items()
+                wire.ManifestIn(depot=name, data=_encode(Manifest(name, tree, DEFAULT))) for name, tree in trees.items()
             ],
             undelivered=undelivered,
             left_out=[
@@ -244,8 +244,10 @@ class BuildParts:
         linked = next((m for m in members if isinstance(m.source, str)), None)
         if linked is not None:
             raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
-        own = has_own(m.name for m in members)
-        return [replace(m, name=place(m.name, kind, self.profile.settings.launch.program_name, own)) for m in members]
+        separate = has_own(m.name for m in members)
+        return [
+            replace(m, name=place(m.name, kind, self.profile.settings.launch.program_name, separate)) for m in members
+        ]
 
 
 def _encode(manifest: Manifest) -> str:

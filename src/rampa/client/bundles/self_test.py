@@ -64,9 +64,9 @@ def _cannot(program: Path) -> str:
         return ""  # starting it says so better than we could
     with program.open("rb") as stream:
         elf = read_elf(of_bytes(stream.read(HEAD)))
-    own = MACHINES.get(platform.machine().lower(), platform.machine().lower())
-    if elf and elf.machine != own:
-        return f"the program is for {elf.machine or 'another processor'}, and this machine is {own}"
+    machine = MACHINES.get(platform.machine().lower(), platform.machine().lower())
+    if elf and elf.machine != machine:
+        return f"the program is for {elf.machine or 'another processor'}, and this machine is {machine}"
     return ""
 
 

@@ -84,7 +84,7 @@ def read_signers(value: bytes, v3: bool) -> list[BlockSigner]:
 def _read(cursor: Cursor, v3: bool) -> BlockSigner:
     signed = cursor.item()
     levels = (cursor.number(), cursor.number()) if v3 else (0, FOREVER)
-    signatures = [(own.number(), own.item()) for own in map(Cursor, cursor.items())]
+    signatures = [(item.number(), item.item()) for item in map(Cursor, cursor.items())]
     public = cursor.item()
     algorithm, signature = _strongest(signatures)
     try:
@@ -108,21 +108,21 @@ def _strongest(signatures: list[tuple[int, bytes]]) -> tuple[Algorithm, bytes]:
 def _signer(
     data: Cursor, v3: bool, levels: tuple[int, int], signed_by: list[int], public: bytes, algorithm: Algorithm
 ) -> BlockSigner:
-    digests = [(own.number(), own.item()) for own in map(Cursor, data.items())]
+    digests = [(item.number(), item.item()) for item in map(Cursor, data.items())]
     certificates = data.items()
     if v3 and (data.number(), data.number()) != levels:
         raise Damaged("signature.levels", "the signer's levels are not those that it signed")
-    attributes = {own.number(): own.take(own.left) for own in map(Cursor, data.items())}
+    attributes = {item.number(): item.take(item.left) for item in map(Cursor, data.items())}
     if [n for n, _ in digests] != signed_by:
         raise Damaged("signature.damaged", "the signer digests by other algorithms than it signs by")
     if not certificates:
         raise Damaged("signature.damaged", "the signer has no certificate")
     try:
         certificate = x509.load_der_x509_certificate(certificates[0])
-        own = certificate.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
+        certified = certificate.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
     except Exception as error:
         raise Damaged("signature.damaged", "the signer's certificate cannot be read") from error
-    if own != public:
+    if certified != public:
         raise Damaged("signature.mismatch", "the signer's public key is not that of its certificate")
     found = {ALGORITHMS[n].content: digest for n, digest in digests if n in ALGORITHMS}
     return BlockSigner(certificate, algorithm, found, levels, attributes, _line(attributes, certificate))

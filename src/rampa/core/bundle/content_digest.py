@@ -81,14 +81,14 @@ def digest_content(
         top.update(b"\x5a" + struct.pack("<I", count))
 
     def work(piece: tuple[ByteSource, int, int]) -> tuple[int, dict[str, bytes]]:
-        own, at, length = piece
-        if own is source and length == PIECE and at in known:
+        section, at, length = piece
+        if section is source and length == PIECE and at in known:
             return length, known[at]
-        return length, _digest(own, at, length, wanted)
+        return length, _digest(section, at, length, wanted)
 
     def every() -> Iterator[tuple[ByteSource, int, int]]:
-        for own, start, stop in sections:
-            yield from ((own, at, length) for at, length in pieces(own, start, stop))
+        for section, start, stop in sections:
+            yield from ((section, at, length) for at, length in pieces(section, start, stop))
 
     with parallel.pool(workers) as threads:
         for length, found in parallel.in_order(threads, work, every()):

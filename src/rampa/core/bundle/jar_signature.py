@@ -191,10 +191,10 @@ def _look_at_manifest(sections: list[Section], manifest: bytes, named: dict[str,
         algorithm = DIGESTS.get(key.removesuffix("-Manifest"))
         if algorithm and _digest(algorithm, manifest) == value:
             return algorithm == "sha1"
-    own = {s.values["Name"]: s for s in sections if "Name" in s.values}
+    by_path = {s.values["Name"]: s for s in sections if "Name" in s.values}
     weak = False
     for path, section in named.items():
-        algorithm = _must_match(own.get(path), section.raw, path, "its section of the manifest")
+        algorithm = _must_match(by_path.get(path), section.raw, path, "its section of the manifest")
         weak = weak or algorithm == "sha1"
     if not named:
         raise Damaged("signature.manifest", "the manifest was changed after signing", where=name)

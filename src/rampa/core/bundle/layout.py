@@ -12,9 +12,9 @@ OWN = "package/"
 CONTENT = {"apk": "assets/", "aab": "base/assets/"}
 
 
-def place(path: str, kind: str, program_name: str, own: bool) -> str:
-    """The path in the package. `own`: the export has a folder `package/`. `program_name` names an IPA's application."""
-    if not own:
+def place(path: str, kind: str, program_name: str, separate: bool) -> str:
+    """The path in the package. `separate`: the export has a folder `package/`. `program_name` names an IPA's application."""
+    if not separate:
         return path
     inside = f"Payload/{program_name}.app/" if kind == "ipa" else ""
     if path.startswith(OWN):

@@ -28,7 +28,7 @@ class Block:
     pairs: tuple[tuple[int, bytes], ...]
 
     def value(self, number: int) -> bytes | None:
-        return next((value for own, value in self.pairs if own == number), None)
+        return next((value for kind, value in self.pairs if kind == number), None)
 
 
 def find(archive: Archive) -> Block | None:

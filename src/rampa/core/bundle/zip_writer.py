@@ -146,16 +146,16 @@ class _Job:
             return _Done(opened.read(self.at, self.length), 0)
         before = min(self.at, WINDOW)
         data = opened.read(self.at - before, before + self.length)
-        own = memoryview(data)[before:]
+        fresh = memoryview(data)[before:]
         if self.first:
-            opened.method = _choose(member, own)
+            opened.method = _choose(member, fresh)
             opened.decided.set()
         else:
             opened.decided.wait()
-        body = bytes(own) if opened.method == z.STORE else _deflate(own, data[:before], self.last)
-        if self.first and self.last and member.method is None and len(body) >= WORTH * len(own):
-            opened.method, body = z.STORE, bytes(own)
-        return _Done(body, zlib.crc32(own))
+        body = bytes(fresh) if opened.method == z.STORE else _deflate(fresh, data[:before], self.last)
+        if self.first and self.last and member.method is None and len(body) >= WORTH * len(fresh):
+            opened.method, body = z.STORE, bytes(fresh)
+        return _Done(body, zlib.crc32(fresh))
 
 
 def _jobs(members: Iterable[Member]) -> Iterator[_Job]:

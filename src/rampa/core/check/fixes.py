@@ -26,8 +26,8 @@ def at_the_source(document: Document, found: list[ProfileFinding]) -> list[Profi
 
 
 def _movable(finding: ProfileFinding) -> bool:
-    own = f"profile {finding.profile}"
-    return len(finding.fix) == 1 and bool(finding.origin.line) and finding.origin.layer != own
+    scope = f"profile {finding.profile}"
+    return len(finding.fix) == 1 and bool(finding.origin.line) and finding.origin.layer != scope
 
 
 def _group(finding: ProfileFinding) -> Hashable:

@@ -78,7 +78,7 @@ def _architectures(archive: Archive, facts: Facts, expected: ExpectedPackage) ->
         for abi, names in sorted(found.items()):
             missing = sorted(every - names)
             if missing:
-                others = sorted(a for a, own in found.items() if missing[0] in own)
+                others = sorted(a for a, present in found.items() if missing[0] in present)
                 more = f" and {len(missing) - 1} more" if len(missing) > 1 else ""
                 yield Finding(
                     "blocker",
@@ -99,8 +99,8 @@ def _by_module(archive: Archive, facts: Facts) -> dict[str, dict[str, set[str]]]
 
 
 def _aligned(archive: Archive, facts: Facts) -> Iterator[Finding]:
-    own = [e for e in archive.entries if LIBRARY.fullmatch(e.name)]
-    packed = [e for e in own if e.method != STORE]
+    entries = [e for e in archive.entries if LIBRARY.fullmatch(e.name)]
+    packed = [e for e in entries if e.method != STORE]
     if facts.kind == "apk" and facts.extracts is False and packed:
         hint = "Sign or stamp it with Rampa from an export that stores them, or let the system extract them."
         yield Finding(
@@ -109,13 +109,13 @@ def _aligned(archive: Archive, facts: Facts) -> Iterator[Finding]:
             packed[0].name, hint,
         )  # fmt: skip
     if facts.kind == "apk":
-        yield from _places(archive, own)
-    yield from _segments(archive, own)
+        yield from _places(archive, entries)
+    yield from _segments(archive, entries)
 
 
-def _places(archive: Archive, own: list[Entry]) -> Iterator[Finding]:
+def _places(archive: Archive, entries: list[Entry]) -> Iterator[Finding]:
     hint = "`rampa bundle sign` and `stamp` align what they write."
-    off = [e for e in own if e.method == STORE and e.data % LIBRARY_PAGE]
+    off = [e for e in entries if e.method == STORE and e.data % LIBRARY_PAGE]
     if off:
         message = f"{off[0].name}{_more(off)} does not begin at a multiple of 16 KiB in the bundle"
         yield Finding("warning", "bundle.unaligned", message, off[0].name, hint)
@@ -129,10 +129,10 @@ def _places(archive: Archive, own: list[Entry]) -> Iterator[Finding]:
         yield Finding("warning", "bundle.unaligned", message, words[0].name, hint)
 
 
-def _segments(archive: Archive, own: list[Entry]) -> Iterator[Finding]:
+def _segments(archive: Archive, entries: list[Entry]) -> Iterator[Finding]:
     """Devices with pages of 16 KiB load only libraries whose segments are aligned to that."""
     bad = []
-    for entry in own:
+    for entry in entries:
         if entry.size > MAX_LIBRARY:
             continue
         try:

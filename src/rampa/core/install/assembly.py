@@ -73,6 +73,7 @@ def _write_at(fd: int, data: bytes | memoryview, offset: int) -> None:
 
 def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
     size = sum(len(p) for p in parts)
+    # A short write is no error to the system; what is left is written in plain calls.
     if not 1 < len(parts) <= MOST_PARTS or os.pwritev(fd, parts, offset) != size:
         at = offset
         for part in parts:
@@ -118,6 +119,7 @@ class Assembly:
         keep = False
         try:
             there = os.fstat(fd).st_size
+            # At full length at once: chunks come in any order, and the file system can lay them side by side.
             if there != size:
                 os.ftruncate(fd, size)
             with self._lock:
@@ -163,6 +165,8 @@ class Assembly:
         with self._lock:
             for number, data in chunks:
                 for use in self._order[self._first[number] : self._first[number + 1]]:
+                    # Marked before it is written: two threads with the same chunk write it once. A write that fails
+                    # ends the whole run.
                     if self._todo[use]:
                         self._todo[use] = 0
                         self.written += len(data)

@@ -27,8 +27,8 @@ class ChunksByFrame:
         self._numbers, self._at = column("I", missing[order]), column("I", at[order])
         self._chunks = chunks
         used, first = np.unique(frame[order], return_index=True)
-        own = zip(used.tolist(), first.tolist(), np.append(first, len(order))[1:].tolist(), strict=True)
-        self._slices = {places.frames[f]: (a, b) for f, a, b in own}
+        slices = zip(used.tolist(), first.tolist(), np.append(first, len(order))[1:].tolist(), strict=True)
+        self._slices = {places.frames[f]: (a, b) for f, a, b in slices}
         self.frames = sorted(self._slices)
 
     def of(self, frame: FramePlace) -> Iterator[tuple[int, bytes, int, int]]:
@@ -45,6 +45,7 @@ def open_frames(
 
     Raises `Damaged`.
     """
+    # A server that sends more or less than was asked for is not trusted with the rest.
     if len(data) != request.size:
         raise Damaged("download.damaged", f"{len(data)} bytes came where {request.size} were asked for")
     view_ = memoryview(data)

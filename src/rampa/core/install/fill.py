@@ -126,6 +126,8 @@ class Filling:
             good, at = [], 0
             for number in run.numbers:
                 piece = data[at : at + chunks.sizes[number]]
+                # What it was given can be what it should hold, not what it holds: a player can have changed any file
+                # since.
                 if blake3(piece).digest() == chunks.digests[number]:
                     good.append((number, piece))
                 at += chunks.sizes[number]
@@ -166,6 +168,7 @@ class Filling:
         self._count_reused(file.size)
         return True
 
+    # Two threads count at a time.
     def _count_reused(self, size: int) -> None:
         with self._lock:
             self.report.reused += size

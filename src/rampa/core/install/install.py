@@ -65,7 +65,7 @@ class Installation:
         self._clock = clock
 
     def current(self) -> Installed | None:
-        """What is installed, verified against the pinned key. Raises `Damaged` when its papers are."""
+        """What is installed, verified against the pinned key. Raises `Damaged` when its release manifests are."""
         return self._installed("current")
 
     def previous(self) -> Installed | None:
@@ -109,9 +109,12 @@ class Installation:
         now = self._current_or_nothing()
         lines = lines_for(statement, choice)
         key = key_of(statement, envelope, lines)
+        # The same content signed again (another channel, another statement) is another key: what is installed always
+        # has its own manifests.
         if now is not None and now.key == key:
             self._clean(key)
             return FillReport(files=len(now.tree.files), seconds=self._clock.seconds() - started)
+        # Whoever holds an old statement could otherwise bring a device back to a build with known holes.
         if now is not None and statement.version_code < now.statement.version_code:
             raise Refused(
                 "statement.older",
@@ -168,6 +171,8 @@ class Installation:
 
     def _replace(self, now: Installed, damaged: Tree, delivery: Delivery, on: Listener) -> FillReport:
         tree_at = self.tree_folder(now)
+        # A chunk that is asked for must be one that the disk proves: the list of what the old tree should hold is not
+        # enough here.
         have = good_chunks(tree_at, now.tree)
         beside = self.root / "making" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
@@ -178,6 +183,7 @@ class Installation:
         for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
             target = tree_at / path
             target.parent.mkdir(parents=True, exist_ok=True)
+            # Something else can lie at the path since: rename(2) replaces a file, never a folder.
             if target.is_dir() and not target.is_symlink():
                 shutil.rmtree(target)
             os.replace(beside / path, target)
@@ -206,11 +212,14 @@ class Installation:
         filling = Filling(making / "tree", have_root, delivery, self._clock, on)
         locations = locations_format.decode(located, tree, now.tree if now else None)
 
+        # Asked only where differences failed: the whole list is many times as large as that of an update.
         def whole() -> locations_format.Locations:
             encoded = delivery.locations(names)
             filling.report.metadata += len(encoded)
             return locations_format.decode(encoded, tree)
 
+        # Before the first byte travels, and less what an interrupted run has written: going on must not need the room
+        # twice.
         must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"))
         report = filling.run(tree, have, locations, whole)
         if now is not None:
@@ -222,7 +231,10 @@ class Installation:
         (release / CHOSEN).write_text("\n".join(names))
         for line in lines:
             (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
+        # Written last: a folder with a statement is whole.
         (release / "statement.json").write_bytes(envelope)
+        # Content first, then its name: after a power cut the link must not name a build whose files are not on the
+        # disk.
         sync(making)
         report.metadata += len(located)
         return report
@@ -241,6 +253,7 @@ class Installation:
         self._clean(key)
 
     def _point(self, name: str, key: str) -> None:
+        # A link cannot be pointed elsewhere in one step; a second one can be renamed over it.
         beside = self.root / f"{name}.new"
         beside.unlink(missing_ok=True)
         beside.symlink_to(Path("builds") / key)
@@ -305,7 +318,7 @@ class Installation:
                 shutil.rmtree(other, ignore_errors=True)
 
     def _current_or_nothing(self) -> Installed | None:
-        """An installation whose papers are damaged is installed again, not mourned."""
+        """An installation whose release manifests are damaged is installed again, not mourned."""
         try:
             return self.current()
         except Damaged:

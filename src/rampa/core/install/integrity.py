@@ -18,6 +18,7 @@ def still_to_write(plan: UpdatePlan, staged: Path) -> int:
     there = 0
     for file in plan.assemble.files:
         try:
+            # Blocks, not the file's length: a file is given its length before its content, and the holes take no disk.
             there += min(file.size, (staged / file.path).stat().st_blocks * 512)
         except OSError:
             continue

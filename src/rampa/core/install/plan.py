@@ -71,6 +71,8 @@ def plan_update(new: Tree, have: LocalContent, locations: Locations) -> UpdatePl
 
 def useful(missing: Container[bytes], locations: Locations) -> Iterator[DifferencePlace]:
     """The differences that make something that is missing."""
+    # A difference that makes only what is there would travel for nothing; one that makes a part of what is missing
+    # still pays.
     return (d for d in locations.differences if any(c.digest in missing for c in d.new))
 
 

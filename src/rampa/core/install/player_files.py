@@ -26,10 +26,11 @@ def mark_player_files(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
     if not patterns:
         return tree
     spec = pathspec.GitIgnoreSpec.from_lines(patterns)
-    own = PLAYER_FILE_RULES.index(rule) + 1
+    # One byte a file: the lowest bit is "executable", the rest the rule's number.
+    code = PLAYER_FILE_RULES.index(rule) + 1
     files = tree.files
     modes = bytes(
-        mode & 1 | own << 1 if spec.match_file(path) else mode
+        mode & 1 | code << 1 if spec.match_file(path) else mode
         for path, mode in zip(files.paths, files.modes, strict=True)
     )
     return Tree(replace(files, modes=modes), tree.links)

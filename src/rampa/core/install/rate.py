@@ -37,5 +37,6 @@ class RateLimited:
             with self._lock:
                 start = max(self._free_at, self._clock.seconds())
                 self._free_at = start + size / self._rate
+            # Sleeping under the lock would make the others wait twice.
             self._clock.sleep(max(0.0, start - self._clock.seconds()))
         return self._inner.read(pack, offset, size)

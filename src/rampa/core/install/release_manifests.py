@@ -24,7 +24,7 @@ def lines_for(statement: Statement, choice: Choice) -> tuple[DepotLine, ...]:
 
 
 def chosen_lines(statement: Statement, release: Path) -> tuple[DepotLine, ...]:
-    """Those that an installation's papers list; all, for one that was made before depots could be chosen."""
+    """Those that an installation's release manifests list; all, for one that was made before depots could be chosen."""
     if not (release / CHOSEN).exists():
         return statement.depots
     names = (release / CHOSEN).read_text().split()
@@ -49,6 +49,7 @@ def fetch_manifests(
         if manifest_format.digest_of(data) != line.manifest:
             data, size = _fetch_manifest(line, delivery, old.get(line.depot))
             fetched += size
+        # The digest is of the encoded bytes: they are checked before anything decodes them.
         if len(data) != line.size or manifest_format.digest_of(data) != line.manifest:
             raise Damaged(
                 "manifest.forged",

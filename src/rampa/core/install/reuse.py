@@ -28,18 +28,19 @@ class Reused:
 def runs(numbers: Numbers, held: Numbers, chunks: Chunks, have: LocalContent) -> Iterator[Reused]:
     """The chunks `numbers`, which the device has as its chunks `held`, in the order of its files."""
     file, offset = have.file[held], have.offset[held]
+    # In the order of the old build's files: one pass over the disk in place of a jump for each chunk.
     order = np.lexsort((offset, file))
     size = view(chunks.sizes)[numbers].astype(np.int64)
     rows = [column("Q", values[order]) for values in (numbers, file, offset, size)]
-    own: list[int] = []
+    wanted: list[int] = []
     at, start, end = -1, 0, 0
     for number, of, begins, length in zip(*rows, strict=True):
-        if own and (of != at or begins != end or begins - start >= AT_ONCE):
-            yield Reused(have.tree.files.paths[at], start, end - start, own)
-            own = []
-        if not own:
+        if wanted and (of != at or begins != end or begins - start >= AT_ONCE):
+            yield Reused(have.tree.files.paths[at], start, end - start, wanted)
+            wanted = []
+        if not wanted:
             at, start = of, begins
-        own.append(number)
+        wanted.append(number)
         end = begins + length
-    if own:
-        yield Reused(have.tree.files.paths[at], start, end - start, own)
+    if wanted:
+        yield Reused(have.tree.files.paths[at], start, end - start, wanted)

@@ -48,5 +48,5 @@ def _items(value: Any) -> tuple[str, ...]:
 
 def changed_profiles(before: dict[str, Resolved], after: dict[str, Resolved]) -> dict[str, list[Difference]]:
     """Profiles that both have and that differ, each with what differs."""
-    out = {name: compare(before[name], own) for name, own in after.items() if name in before}
+    out = {name: compare(before[name], profile) for name, profile in after.items() if name in before}
     return {name: found for name, found in out.items() if found}

@@ -31,10 +31,10 @@ NEEDED = {"title": ("name", "identifier", "studio"), "version": ("name",)}
 
 @dataclass(frozen=True)
 class Document:
-    """A valid document: its text, its own layer, its facets, its depots and steps, its resolved profiles, all in their order."""
+    """A valid document: its text, its base layer, its facets, its depots and steps, its resolved profiles, all in their order."""
 
     text: str
-    own: Layer
+    base: Layer
     facets: dict[str, Layer]
     layers: dict[str, Layer]
     profiles: dict[str, Resolved]
@@ -44,7 +44,7 @@ class Document:
 
     def title(self, key: str) -> str:
         """One of the title's own values: `title.name`, `title.identifier`, `title.studio`, `version.name`."""
-        value: str = self.own.values[key].value
+        value: str = self.base.values[key].value
         return value
 
     def profile(self, name: str) -> Resolved:
@@ -90,7 +90,7 @@ class _DocumentReading:
 
     def document(self, text: str, values: dict[str, Any]) -> Document | None:
         self._top(values)
-        own = self._reader.layer("document", (), values)
+        base = self._reader.layer("document", (), values)
         facets = self._layers("facets", values)
         profiles = self._layers("profiles", values)
         depots = tuple(read_depot(self._reader, self._at, *d) for d in self._named("depots", values))
@@ -106,12 +106,12 @@ class _DocumentReading:
             if applied > MAX_APPLIED:
                 self._reader.say(("profiles", name), f"{applied} facets apply to it, and at most {MAX_APPLIED} may")
             else:
-                resolved[name] = resolve_layers(own, layer, facets)
-        layers = [own, *facets.values(), *profiles.values()]
+                resolved[name] = resolve_layers(base, layer, facets)
+        layers = [base, *facets.values(), *profiles.values()]
         self._missing(resolved, {key for layer in layers for key in layer.spoiled})
         if self.problems:
             return None
-        return Document(text, own, facets, profiles, resolved, depots, steps, self._at)
+        return Document(text, base, facets, profiles, resolved, depots, steps, self._at)
 
     @staticmethod
     def _whole(read: dict[str, Layer], asked: object) -> bool:
@@ -125,16 +125,14 @@ class _DocumentReading:
             if word not in known:
                 self._reader.unknown((word,), known)
         for table, keys in NEEDED.items():
-            own = values.get(table)
-            if own is None:
+            said = values.get(table)
+            if said is None:
                 self._reader.say((), f"the table [{table}] is missing", f"It holds: {', '.join(keys)}.")
             for key in keys:
-                if isinstance(own, dict) and key not in own:
+                if isinstance(said, dict) and key not in said:
                     example = f"{key} = {SETTINGS[f'{table}.{key}'].example}"
                     if (table, key) == ("title", "identifier"):
-                        example = (
-                            f'identifier = "{suggest_identifier(str(own.get("studio", "")), str(own.get("name", "")))}"'
-                        )
+                        example = f'identifier = "{suggest_identifier(str(said.get("studio", "")), str(said.get("name", "")))}"'
                     self._reader.say((table,), f"the key {key!r} is missing", f"For example: {example}.")
 
     def _named(self, section: str, values: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:

@@ -68,12 +68,12 @@ def _identity(out: _Writing, name: str, files: list[Seen], studio: str, domain: 
     out.table("title")
     out.say("name", name, "The folder's name.")
     identifier = suggest_identifier(studio or "studio", name, domain)
-    own = (
+    hint = (
         f"From the domain {domain}"
         if domain
         else "Put your own domain's parts, last one first, in place of the first two"
     )
-    out.say("identifier", identifier, f"{own}; it can never change once a storefront knows it.")
+    out.say("identifier", identifier, f"{hint}; it can never change once a storefront knows it.")
     out.say("studio", studio or "Studio", "The studio of the service." if studio else "Nothing says it: correct this.")
     out.table("version")
     version, where = _version(files)

@@ -57,12 +57,12 @@ class Resolved:
         return found.origin
 
 
-def resolve_layers(own: Layer, profile: Layer, facets: dict[str, Layer]) -> Resolved:
-    """`own` is the document's layer. Raises nothing: what is missing is for `missing` to say."""
+def resolve_layers(base: Layer, profile: Layer, facets: dict[str, Layer]) -> Resolved:
+    """`base` is the document's layer. Raises nothing: what is missing is for `missing` to say."""
     uses = order(profile, facets)
     values = dict(FIXED)
     untaken: list[Untaken] = []
-    for layer in (own, *(facets[name] for name in uses), profile):
+    for layer in (base, *(facets[name] for name in uses), profile):
         values.update(layer.values)
         for key, change in layer.changes.items():
             before = values.get(key)

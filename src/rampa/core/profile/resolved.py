@@ -74,62 +74,64 @@ def bundle_name(profile: ResolvedProfile, title: str, version_name: str, code: i
     )
 
 
-def _has(own: Resolved, depot: DepotRules) -> bool:
+def _has(profile: Resolved, depot: DepotRules) -> bool:
     """The profile's platform has the depot, and its addon goes with the profile."""
-    if depot.platforms and own.settings.platform not in depot.platforms:
+    if depot.platforms and profile.settings.platform not in depot.platforms:
         return False
-    addons = own.settings.content.addons
+    addons = profile.settings.content.addons
     return not depot.addon or addons is None or depot.addon in addons
 
 
-def _classes(own: Resolved) -> dict[str, str]:
+def _classes(profile: Resolved) -> dict[str, str]:
     """The leave-out classes with their origins; some always apply."""
-    said = own.values["content.leave_out_classes"]
+    said = profile.values["content.leave_out_classes"]
     return dict.fromkeys(ALWAYS, "always") | {name: said.part(name).place() for name in said.value}
 
 
-def _leave_out(document: Document, own: Resolved) -> list[Pattern]:
-    leave_out = class_patterns(_classes(own))
-    leave_out += _patterns(own, "content.leave_out", "leave-out rule")
-    leave_out += _left_out_units(document, own)
-    leave_out += _left_out_languages(document, own)
-    leave_out += _left_out_addons(document, own)
+def _leave_out(document: Document, profile: Resolved) -> list[Pattern]:
+    leave_out = class_patterns(_classes(profile))
+    leave_out += _patterns(profile, "content.leave_out", "leave-out rule")
+    leave_out += _left_out_units(document, profile)
+    leave_out += _left_out_languages(document, profile)
+    leave_out += _left_out_addons(document, profile)
     return leave_out
 
 
-def _patterns(own: Resolved, key: str, why: str) -> list[Pattern]:
-    value = own.values[key]
+def _patterns(profile: Resolved, key: str, why: str) -> list[Pattern]:
+    value = profile.values[key]
     return [Pattern(text, f"{why} {text}".strip(), value.part(text).place()) for text in value.value]
 
 
-def _elsewhere(document: Document, own: Resolved, key: str) -> list[str]:
+def _elsewhere(document: Document, profile: Resolved, key: str) -> list[str]:
     """What other profiles, or the document itself, list for the key, and this profile does not."""
-    said = document.own.values.get(key)
+    said = document.base.values.get(key)
     every = dict.fromkeys(said.value if said else ())
     for other in document.profiles.values():
         every.update(dict.fromkeys(other.get(key) or ()))
-    mine = own.get(key) or ()
+    mine = profile.get(key) or ()
     return [item for item in every if item not in mine]
 
 
-def _left_out_units(document: Document, own: Resolved) -> list[Pattern]:
-    origin = own.origin("content.units").place()
-    return [Pattern(unit, f"unit {unit} is left out", origin) for unit in _elsewhere(document, own, "content.units")]
+def _left_out_units(document: Document, profile: Resolved) -> list[Pattern]:
+    origin = profile.origin("content.units").place()
+    return [
+        Pattern(unit, f"unit {unit} is left out", origin) for unit in _elsewhere(document, profile, "content.units")
+    ]
 
 
-def _left_out_languages(document: Document, own: Resolved) -> list[Pattern]:
-    where = own.settings.content.language_files
+def _left_out_languages(document: Document, profile: Resolved) -> list[Pattern]:
+    where = profile.settings.content.language_files
     if not where:
         return []
-    origin = own.origin("content.languages").place()
-    tags = _elsewhere(document, own, "content.languages")
+    origin = profile.origin("content.languages").place()
+    tags = _elsewhere(document, profile, "content.languages")
     return [Pattern(where.replace("{language}", tag), f"language {tag} is left out", origin) for tag in tags]
 
 
-def _left_out_addons(document: Document, own: Resolved) -> list[Pattern]:
-    addons = own.settings.content.addons
+def _left_out_addons(document: Document, profile: Resolved) -> list[Pattern]:
+    addons = profile.settings.content.addons
     if addons is None:
         return []
-    origin = own.origin("content.addons").place()
+    origin = profile.origin("content.addons").place()
     gone = [d for d in document.depots if d.addon and d.addon not in addons]
     return [Pattern(text, f"addon {d.addon} is left out", origin) for d in gone for text in d.only if text != "*"]

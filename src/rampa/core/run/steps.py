@@ -56,23 +56,27 @@ def steps_of(document: Document, profile: Resolved) -> list[Step]:
     """In order. Steps that `step_problems` complains of are left out."""
     out = []
     for name in listed(profile):
-        own = document.steps.get(name)
+        configured = document.steps.get(name)
         if name in BUILT_IN:
-            out.append(_built_in(name, own, profile))
-        elif own is not None and own.command:
-            out.append(_limited(Step(name, "command", own.command), own))
+            out.append(_built_in(name, configured, profile))
+        elif configured is not None and configured.command:
+            out.append(_limited(Step(name, "command", configured.command), configured))
     return out
 
 
-def _built_in(name: str, own: OwnStep | None, profile: Resolved) -> Step:
+def _built_in(name: str, configured: OwnStep | None, profile: Resolved) -> Step:
     command = profile.settings.toolchain.export if name == "export" else ()
     step = Step(name, name, tuple(command), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
-    return _limited(step, own) if own else step
+    return _limited(step, configured) if configured else step
 
 
-def _limited(step: Step, own: OwnStep) -> Step:
-    numbers = {k: getattr(own, k) for k in ("seconds", "silent", "memory", "output", "retries") if getattr(own, k)}
-    return replace(step, folder=own.folder, variables=own.variables, when=own.when, **numbers)
+def _limited(step: Step, configured: OwnStep) -> Step:
+    numbers = {
+        k: getattr(configured, k)
+        for k in ("seconds", "silent", "memory", "output", "retries")
+        if getattr(configured, k)
+    }
+    return replace(step, folder=configured.folder, variables=configured.variables, when=configured.when, **numbers)
 
 
 def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str, str]]:
@@ -80,12 +84,12 @@ def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str,
     names = listed(profile)
     out: list[tuple[str, str, str]] = []
     for name in names:
-        own = document.steps.get(name)
+        configured = document.steps.get(name)
         if name in BUILT_IN:
-            if own is not None and own.command:
+            if configured is not None and configured.command:
                 hint = "Say the command in toolchain.export." if name == "export" else "Give your step another name."
                 out.append((f"command.{name}", f"[steps.{name}] has a command, and {name} is a built-in step", hint))
-        elif own is None or not own.command:
+        elif configured is None or not configured.command:
             near = nearest(name, (*BUILT_IN, *document.steps))
             out.append(
                 (f"unknown.{name}", f"no step {name!r} is known", near or f"Give it a command in [steps.{name}].")

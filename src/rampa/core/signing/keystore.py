@@ -157,8 +157,8 @@ def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certifi
     attributes = _attributes(bag)
     alias = str(attributes.get("friendly_name", ""))
     key = _key(bag, password)
-    own = attributes.get("local_key_id", b"")
-    by_id = [c for ident, c in certificates if own and ident == own]
+    key_id = attributes.get("local_key_id", b"")
+    by_id = [c for ident, c in certificates if key_id and ident == key_id]
     fitting = [c for _, c in certificates if _same(key, c)]
     if not fitting:
         if by_id or certificates:

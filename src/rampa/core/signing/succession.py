@@ -89,11 +89,11 @@ def decode(data: bytes) -> Succession:
         raise Damaged("succession.version", "the succession is of a version that is not known here")
     levels: list[SuccessionLevel] = []
     for body in Cursor.rest_of(cursor):
-        own = Cursor(body)
-        signed = Cursor(own.item())
-        flags, algorithm = own.number(), own.number()
-        levels.append(SuccessionLevel(signed.item(), signed.number(), flags, algorithm, own.item()))
-        if signed.left or own.left or len(levels) > MAX_LEVELS:
+        level = Cursor(body)
+        signed = Cursor(level.item())
+        flags, algorithm = level.number(), level.number()
+        levels.append(SuccessionLevel(signed.item(), signed.number(), flags, algorithm, level.item()))
+        if signed.left or level.left or len(levels) > MAX_LEVELS:
             raise Damaged("succession.damaged", "a level of the succession is damaged")
     return tuple(levels)
 

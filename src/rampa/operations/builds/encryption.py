@@ -30,20 +30,20 @@ def encrypt_depots(uow: UnitOfWork, build: BuildRow, trees: Mapping[str, Tree]) 
     seen: set[bytes] = set()
     touched: set[bytes] = set()
     for depot, tree in trees.items():
-        own = [c for c in tree.chunks if c.digest not in public and c.digest not in seen]
-        places = locate(uow, [c.digest for c in own])
-        own = [c for c in own if not places[c.digest][0].key]
-        seen |= {c.digest for c in own}
-        touched |= {places[c.digest][0].pack for c in own}
-        _write(uow, own, keys[depot])
+        secret = [c for c in tree.chunks if c.digest not in public and c.digest not in seen]
+        places = locate(uow, [c.digest for c in secret])
+        secret = [c for c in secret if not places[c.digest][0].key]
+        seen |= {c.digest for c in secret}
+        touched |= {places[c.digest][0].pack for c in secret}
+        _write(uow, secret, keys[depot])
     return _empty(uow, touched)
 
 
-def _write(uow: UnitOfWork, own: list[Piece], key: tuple[bytes, bytes] | None) -> None:
+def _write(uow: UnitOfWork, pieces: list[Piece], key: tuple[bytes, bytes] | None) -> None:
     """New packs of these chunks, encrypted where there is a key; their rows move there."""
     writer = PackWriter()
-    places = locate(uow, [c.digest for c in own])
-    for frame in frames_anew(uow.services, own, places):
+    places = locate(uow, [c.digest for c in pieces])
+    for frame in frames_anew(uow.services, pieces, places):
         stored = encrypt(frame.stored, frame.raw, key[1], key[0], uow.services.random) if key else frame.stored
         writer.add(frame.chunks, stored)
         if writer.size >= PACK_TARGET:

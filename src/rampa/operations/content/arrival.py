@@ -182,6 +182,6 @@ def locate(uow: UnitOfWork, digests: Iterable[bytes]) -> ChunkPlaces:
 
 def batched(items: Iterable[T], size: int) -> Iterator[list[T]]:
     """Lists of at most `size` items."""
-    own = iter(items)
-    while batch := list(islice(own, size)):
+    rest = iter(items)
+    while batch := list(islice(rest, size)):
         yield batch

@@ -49,8 +49,8 @@ def content_folder(services: Services, slug: str, number: int, path: str) -> wir
 def _rows(services: Services, slug: str, build: BuildRow) -> list[PreviewedFile]:
     rows = [
         PreviewedFile(f.path, f.size, True, f"depot {depot}", "")
-        for depot, own in depot_trees(services, build).items()
-        for f in own.files
+        for depot, tree in depot_trees(services, build).items()
+        for f in tree.files
     ]
     with begin(services) as uow:
         left_out = find_build(uow.session, slug, build.number).content.left_out

@@ -32,13 +32,13 @@ def frames_anew(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces
     group: list[Chunk] = []
     parts: list[bytes] = []
     for frame in sorted(inside):
-        own = sorted(inside[frame], key=lambda row: row[0])
-        if sum(chunk.size for _, chunk in own) == frame.raw:
+        pieces = sorted(inside[frame], key=lambda row: row[0])
+        if sum(chunk.size for _, chunk in pieces) == frame.raw:
             stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
-            yield NewFrame([chunk for _, chunk in own], stored, frame.raw)
+            yield NewFrame([chunk for _, chunk in pieces], stored, frame.raw)
             continue
         content = read_frame(services, frame)
-        for at, chunk in own:
+        for at, chunk in pieces:
             if group and sum(c.size for c in group) + chunk.size > FRAME_TARGET:
                 yield _packed(group, parts)
                 group, parts = [], []

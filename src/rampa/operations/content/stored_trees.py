@@ -52,9 +52,9 @@ def build_tree(services: Services, build: BuildRow, depots: tuple[str, ...] | No
 
     Raises `Damaged` when two deliver the same path.
     """
-    own = depot_trees(services, build)
-    names = chosen(selectors_of(build), EVERYTHING) if depots is None else [n for n in own if n in depots]
-    return merge(own[n] for n in names)
+    trees = depot_trees(services, build)
+    names = chosen(selectors_of(build), EVERYTHING) if depots is None else [n for n in trees if n in depots]
+    return merge(trees[n] for n in names)
 
 
 @dataclass(frozen=True)
@@ -133,8 +133,8 @@ def manifest_difference(services: Services, build: BuildRow, depot: str, base: b
     if new is None:
         raise NotFound("depot.unknown", f"{build.name} has no depot {depot!r}", where="depot")
     with begin(services) as uow:
-        own = select(DepotRow.manifest).join(BuildRow, BuildRow.id == DepotRow.build_id)
-        known = uow.session.scalar(own.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
+        rows = select(DepotRow.manifest).join(BuildRow, BuildRow.id == DepotRow.build_id)
+        known = uow.session.scalar(rows.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
     if known is None:
         return b""
     store = services.store

@@ -80,6 +80,8 @@ def _choose(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -
     """Of those that can and are free, one that has not lost this run before, then the one that is busy least."""
     able = [a for a, abilities in agents if not a.paused and not lacks(wanted_by(run), abilities)]
     free = [a for a in able if busy[a.id] < a.at_once]
+    # A run whose agent just lost it may have lost it because of what it does to the machine: another one is tried
+    # first.
     return min(free, key=lambda a: (a.name in run.attempt.lost_agents, busy[a.id] / a.at_once, a.name), default=None)
 
 
@@ -88,6 +90,7 @@ def _wait(uow: UnitOfWork, run: RunRow, agents: list[tuple[AgentRow, Abilities]]
 
 
 def _say_waits(uow: UnitOfWork, run: RunRow, said: str, nearest: str) -> None:
+    # Only what changed is told: the question is asked every few seconds, and each telling wakes all that look on.
     if (said, nearest) != (run.attempt.waits_for, run.attempt.nearest):
         run.attempt.waits_for, run.attempt.nearest = said[:1000], nearest
         queue.tell(uow.session, f"run/{run.id}")
@@ -114,6 +117,7 @@ def _reason(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -
 def _give(uow: UnitOfWork, run: RunRow, agent: AgentRow) -> None:
     transition(uow, run, RunEvent.TAKE, agent=agent.name, attempt=run.attempt.number + 1)
     run.attempt.number += 1
+    # A new lease for each attempt: whatever the agent before still sends with the old one is refused.
     run.attempt.agent_id, run.attempt.agent_name, run.attempt.lease = agent.id, agent.name, secrets.token_hex(16)
     run.attempt.taken_at = run.attempt.seen_at = run.attempt.spoke_at = uow.now
     run.attempt.step, run.attempt.progress, run.log.batch, run.attempt.waits_for, run.attempt.nearest = (
@@ -149,10 +153,12 @@ def look_for_lost(services: Services) -> int:
 
 def _why_lost(services: Services, run: RunRow, since: object) -> str:
     agent = run.attempt.agent
+    # Disabled, or deleted, with its run still marked as held: nobody will ever report it.
     if agent is None:
         return "its agent is not known any more"
     if agent.stopped:
         return f"{agent.name} was stopped"
+    # Its programs ended with it, even though its signs of life did not pause for long enough to tell.
     if run.attempt.taken_at and agent.started_at > run.attempt.taken_at:
         return f"{agent.name} was started again"
     if run.attempt.seen_at and run.attempt.seen_at < since:  # type: ignore[operator]

@@ -38,6 +38,7 @@ def ask_for_work(services: Services, name: str, asked: wire.AskIn) -> wire.WorkO
     """A sign of life, and a run as soon as there is one; nothing after `wait` seconds. Asking twice gives the same run twice."""
     end = time.monotonic() + asked.wait
     while True:
+        # Marked before looking: what is told between the look and the wait must not be missed.
         mark = services.db.listener.mark()
         with begin(services, service_actor(f"agent {name}")) as uow:
             agent = _seen(uow, name, asked)
@@ -46,6 +47,7 @@ def ask_for_work(services: Services, name: str, asked: wire.AskIn) -> wire.WorkO
         left = end - time.monotonic()
         if out.work or out.stop or out.lost or left <= 0:
             return out
+        # The transaction is over before it waits: a waiting question holds no connection, however many agents ask.
         services.db.listener.wait(topics, mark, left)
 
 
@@ -53,6 +55,7 @@ def _seen(uow: UnitOfWork, name: str, asked: wire.AskIn) -> AgentRow:
     agent = find_agent(uow.session, name, lock=True)
     must_be(agent, asked.instance)
     said = abilities_in(asked.abilities)
+    # Free space changes with every question, and is no reason to look again for what the agent could do.
     before = replace(agent.abilities, disk=0)
     gone = agent.stopped or (uow.now - agent.seen_at).total_seconds() > 10
     agent.seen_at, agent.stopped, agent.abilities = uow.now, False, said
@@ -75,6 +78,7 @@ def _for_agent(uow: UnitOfWork, agent: AgentRow, asked: wire.AskIn) -> wire.Work
         if run.attempt.lease in asked.holds:
             run.attempt.seen_at = uow.now
     mine = {r.attempt.lease for r in held}
+    # An answer that got lost on the way: the agent does not know of a run that is its own, so it is given once more.
     fresh = next((r for r in held if r.attempt.lease not in asked.holds and r.state == RunState.WORKING), None)
     # A run that was cancelled before the agent ever had it: nobody works on it.
     for run in held:
@@ -160,6 +164,7 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
         run = held_run(uow.session, agent, lease)
         if asked.build:
             build = find_build(uow.session, run.title.slug, asked.build)
+            # An agent says which build it made; only one of this very run counts.
             if build.made.run != run.number or (asked.result == AttemptResult.DONE and build.state != BuildState.READY):
                 raise Conflict("build.other", f"{build.name} is not a finished build of this run", where="build")
             run.build_id = build.id

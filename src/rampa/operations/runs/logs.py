@@ -28,6 +28,7 @@ def take_batch(services: Services, agent: str, lease: str, asked: LogIn) -> LogT
     """The next batch of an attempt's log. One that was taken already changes nothing; a gap is a `Conflict`."""
     with begin(services) as uow:
         run = held_run(uow.session, agent, lease)
+        # The answer to it got lost; the agent sent it once more.
         if asked.batch <= run.log.batch:
             return LogTaken(batch=run.log.batch, lines=run.log.lines)
         if asked.batch != run.log.batch + 1:
@@ -77,6 +78,7 @@ def _fold(uow: UnitOfWork, run: RunRow, marked: list[tuple[int, str, str]]) -> N
             kind.count += len(numbers)
             if len(kind.lines) < KIND_LINES:
                 kind.lines = [*kind.lines, *numbers][:KIND_LINES]
+        # A tool that makes a new message every time (with an address, a time) must not make a table without end.
         elif len(known) < KINDS:
             kind = LogKindRow(
                 run_id=run.id,

@@ -123,10 +123,10 @@ def modules(services: Services, slug: str, commit: str) -> wire.ModuleList:
     row, mirror = open_mirror(services, slug)
     out = []
     for number, (path, address, pinned) in enumerate(mirror.modules(commit)):
-        own = module_mirror(services, row, number)
-        if not own.there or not own.has(pinned):
-            own.fetch(_module_address(row.address, address), credential_of(services, row))
-        if not own.has(pinned):
+        nested = module_mirror(services, row, number)
+        if not nested.there or not nested.has(pinned):
+            nested.fetch(_module_address(row.address, address), credential_of(services, row))
+        if not nested.has(pinned):
             raise NotFound("source.module", f"the submodule has no commit {pinned[:10]}", where=path)
         out.append(wire.ModuleOut(path=path, commit=pinned, at=f"/api/v1/titles/{slug}/source/git/module-{number}.git"))
     return wire.ModuleList(modules=out)

@@ -91,15 +91,15 @@ def _sparse(uow: UnitOfWork, share: float) -> list[_Sparse]:
     needed = needed_chunks(uow)
     sizes = dict(uow.session.execute(select(PackRow.digest, PackRow.size)).all())
     live: dict[bytes, float] = defaultdict(float)
-    own: dict[bytes, list[Piece]] = defaultdict(list)
+    alive: dict[bytes, list[Piece]] = defaultdict(list)
     columns = (ChunkRow.digest, ChunkRow.size, FrameRow.pack_digest, FrameRow.stored, FrameRow.raw)
     # Encrypted packs are left as they are: what is in them belongs to keys of several builds.
     rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.key.is_(None))
     for digest, size, pack, stored, raw in uow.session.execute(rows):
         if digest in needed:
             live[pack] += stored * size / raw
-            own[pack].append(Piece(digest, size))
-    return [_Sparse(d, sizes[d], int(live[d]), tuple(own[d])) for d in sorted(own) if live[d] <= share * sizes[d]]
+            alive[pack].append(Piece(digest, size))
+    return [_Sparse(d, sizes[d], int(live[d]), tuple(alive[d])) for d in sorted(alive) if live[d] <= share * sizes[d]]
 
 
 def _out(sparse: list[_Sparse], made: int, size: int) -> wire.RepackOut:

@@ -33,11 +33,11 @@ def usage(services: Services) -> wire.UsageOut:
         channels: dict[str, set[bytes]] = defaultdict(set)
         live = _live(uow)
         for build in builds:
-            own = build_chunks(services, build)
-            titles[build.title.slug] |= own | bundles.get(build.id, set())
+            chunks = build_chunks(services, build)
+            titles[build.title.slug] |= chunks | bundles.get(build.id, set())
             counts[build.title.slug] += 1
             for channel in live.get(build.id, ()):
-                channels[channel] |= own
+                channels[channel] |= chunks
         needed = set().union(*titles.values()) if titles else set()
     whole = sum(size for size, _, _ in packs)
     return wire.UsageOut(
@@ -47,11 +47,11 @@ def usage(services: Services) -> wire.UsageOut:
         condemned=sum(size for size, _, gone in packs if gone),
         differences=int(differences),
         titles=[
-            wire.UsageLine(name=name, size=_sum(shares, own), builds=counts[name])
-            for name, own in sorted(titles.items())
+            wire.UsageLine(name=name, size=_sum(shares, held), builds=counts[name])
+            for name, held in sorted(titles.items())
         ],
         channels=[
-            wire.UsageLine(name=name, size=_sum(shares, own), builds=1) for name, own in sorted(channels.items())
+            wire.UsageLine(name=name, size=_sum(shares, held), builds=1) for name, held in sorted(channels.items())
         ],
         ages=_ages(services.now(), [(size, made) for size, made, _ in packs]),
         growth=_growth(services.now(), [(size, made) for size, made, _ in packs]),
@@ -84,8 +84,8 @@ def _live(uow: UnitOfWork) -> dict[object, list[str]]:
 def _ages(now: dt.datetime, packs: list[tuple[int, dt.datetime]]) -> list[wire.AgeLine]:
     out, low = [], 0
     for days, name in AGES:
-        own = [size for size, made in packs if low <= (now - made).total_seconds() / 86400 < days]
-        out.append(wire.AgeLine(name=f"up to {name}", packs=len(own), size=sum(own)))
+        chosen = [size for size, made in packs if low <= (now - made).total_seconds() / 86400 < days]
+        out.append(wire.AgeLine(name=f"up to {name}", packs=len(chosen), size=sum(chosen)))
         low = days
     old = [size for size, made in packs if (now - made).total_seconds() / 86400 >= low]
     return [*out, wire.AgeLine(name="older", packs=len(old), size=sum(old))]

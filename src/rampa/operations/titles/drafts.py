@@ -44,12 +44,12 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.Draft
             .where(DraftRow.title_id == title.id)
             .order_by(DraftRow.saved_at.desc())
         ).all()
-        own = next((draft for draft, _ in rows if draft.person_id == actor.person_id), None)
+        mine = next((draft for draft, _ in rows if draft.person_id == actor.person_id), None)
         return drafts_wire.DraftsOut(
             title=slug,
             revision=title.revision,
             document=find_revision(uow.session, title).text,
-            draft=_draft_out(own, title) if own else None,
+            draft=_draft_out(mine, title) if mine else None,
             others=[
                 drafts_wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
                 for draft, name in rows
@@ -68,7 +68,7 @@ def save_draft(
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug, lock=True)
         find_revision(uow.session, title, asked.base)
-        draft = _own(uow, title, actor)
+        draft = _own_draft(uow, title, actor)
         if expected is not None and expected != (draft.version if draft else 0):
             hint = "Load it again; what you typed here is still on the page."
             raise Conflict("draft.moved", "your draft was changed in another window", hint=hint)
@@ -122,7 +122,7 @@ def _must_fit(text: str) -> None:
         )
 
 
-def _own(uow: UnitOfWork, title: TitleRow, actor: Actor) -> DraftRow | None:
+def _own_draft(uow: UnitOfWork, title: TitleRow, actor: Actor) -> DraftRow | None:
     return uow.session.scalar(
         select(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
     )

@@ -98,15 +98,15 @@ def describe(title: TitleRow, document: Document) -> wire.Title:
     )
 
 
-def _profile(own: Resolved) -> wire.ProfileOut:
+def _profile(profile: Resolved) -> wire.ProfileOut:
     return wire.ProfileOut(
-        name=own.name,
-        platform=own.settings.platform,
-        platform_title=PLATFORMS[own.settings.platform].title,
-        purpose=own.settings.purpose,
-        architectures=list(own.settings.code.architectures),
-        identity=own.settings.signing.identity,
-        launch=own.settings.launch.entry,
+        name=profile.name,
+        platform=profile.settings.platform,
+        platform_title=PLATFORMS[profile.settings.platform].title,
+        purpose=profile.settings.purpose,
+        architectures=list(profile.settings.code.architectures),
+        identity=profile.settings.signing.identity,
+        launch=profile.settings.launch.entry,
     )
 
 

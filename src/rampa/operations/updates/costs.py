@@ -59,12 +59,12 @@ def _cost(services: Services, new: BuildRow, old: BuildRow | None) -> CostOut:
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
     plan = plan_update(tree, have, locations)
-    papers = _manifests(services, new, old) + len(new.content.statement or b"")
-    metadata = papers + len(encoded)
+    manifest_bytes = _manifests(services, new, old) + len(new.content.statement or b"")
+    metadata = manifest_bytes + len(encoded)
     plain = plan.download + metadata
     if plan.differences:
         without = Locations(locations.chunks, (), locations.base)
-        plain = plan_update(tree, have, without).download + papers + len(locations_format.encode(without, tree))
+        plain = plan_update(tree, have, without).download + manifest_bytes + len(locations_format.encode(without, tree))
     return CostOut(
         download=plan.download + metadata,
         metadata=metadata,

@@ -146,7 +146,7 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
     located, encoded = build_locations(services, build, None, taken)
     tree = merge(trees[n] for n in taken)
     plan = plan_update(tree, LocalContent(), located)
-    papers = (
+    manifest_bytes = (
         len(encoded)
         + len(build.content.statement or b"")
         + sum(d.manifest_size for d in build.depots if d.name in taken)
@@ -174,7 +174,7 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
         depots=shares,
         files=len(tree.files),
         size=tree.size,
-        download=plan.download + papers,
+        download=plan.download + manifest_bytes,
     )
 
 

@@ -69,16 +69,16 @@ def history(services: Services, slug: str, query: wire.HistoryQuery) -> Page[wir
 
 def _identifiers(uow: UnitOfWork, title: TitleRow) -> set[str]:
     """The title's own, and those that its profiles have or had."""
-    own = {title.identifier}
+    known = {title.identifier}
     if title.revision:
         document = load_document(uow.session, title)
-        own |= {str(p.settings.title.identifier) for p in document.profiles.values()}
+        known |= {str(p.settings.title.identifier) for p in document.profiles.values()}
     rows = (
         select(ReservationRow.identifier)
         .join(BuildRow, BuildRow.id == ReservationRow.build_id)
         .where(BuildRow.title_id == title.id)
     )
-    return own | set(uow.session.scalars(rows.distinct()))
+    return known | set(uow.session.scalars(rows.distinct()))
 
 
 STATES = {

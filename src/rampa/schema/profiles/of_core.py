@@ -77,7 +77,7 @@ def comparison_out(left: wire.SideOut, right: wire.SideOut, differences: Sequenc
 
 
 def layers_out(document: Document) -> list[wire.LayerOut]:
-    return [_layer(layer) for layer in (document.own, *document.facets.values(), *document.layers.values())]
+    return [_layer(layer) for layer in (document.base, *document.facets.values(), *document.layers.values())]
 
 
 def _layer(layer: Layer) -> wire.LayerOut:

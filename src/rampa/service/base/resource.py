@@ -110,14 +110,14 @@ def _next_address(cursor: str) -> str:
 
 def _responses(answer: type[BaseModel] | str | None, status: int) -> dict[str, Any]:
     if answer is None:
-        own: dict[str, Any] = {"204": {"description": "Done."}}
+        answers: dict[str, Any] = {"204": {"description": "Done."}}
     elif isinstance(answer, str):
-        own = {str(status): {"description": "The bytes.", "content": {answer: BINARY}}}
-        own["206"] = {"description": "A range of the bytes.", "content": {answer: BINARY}}
-        own["416"] = _problem(416)
+        answers = {str(status): {"description": "The bytes.", "content": {answer: BINARY}}}
+        answers["206"] = {"description": "A range of the bytes.", "content": {answer: BINARY}}
+        answers["416"] = _problem(416)
     else:
-        own = {str(status): answer}
-    return own | {str(code): _problem(code) for code in ERRORS}
+        answers = {str(status): answer}
+    return answers | {str(code): _problem(code) for code in ERRORS}
 
 
 def _problem(status: int) -> dict[str, Any]:

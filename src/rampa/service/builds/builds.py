@@ -84,12 +84,12 @@ def resource(services: Services) -> Resource:
         """What stayed out of a build, and why."""
         return stored_trees.list_left_out(services, path.title, path.build)
 
-    _papers(api, services)
+    _release_manifests(api, services)
     _downloads(api, services)
     return api
 
 
-def _papers(api: Resource, services: Services) -> None:
+def _release_manifests(api: Resource, services: Services) -> None:
     """What says what a build is and where it lies."""
 
     @api.call("GET", BUILD + "/statement", Act.READ, "application/vnd.in-toto+dsse")

@@ -55,10 +55,10 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
     undelivered = []
 
     def owners(path: str) -> list[str]:
-        own = [name for name, takes in by_depot if takes(path)]
-        if not own:
+        names = [name for name, takes in by_depot if takes(path)]
+        if not names:
             undelivered.append(path)
-        return own
+        return names
 
     for i, path in enumerate(tree.files.paths):
         for name in owners(path):
@@ -71,10 +71,10 @@ def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], li
 
 def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Callable[[str], str] | None) -> Tree:
     """A mapping can change the order."""
-    own = tree.take(view(files).astype(np.int64)).files
+    taken = tree.take(view(files).astype(np.int64)).files
     if delivered is None:
-        return Tree(own, links)
-    own = replace(own, paths=Texts.of(check_path(delivered(p)) for p in own.paths))
-    order = own.paths.order()
+        return Tree(taken, links)
+    taken = replace(taken, paths=Texts.of(check_path(delivered(p)) for p in taken.paths))
+    order = taken.paths.order()
     moved = [replace(k, path=check_path(delivered(k.path))) for k in links]
-    return Tree(own if order is None else own.take(order), sorted(moved, key=lambda k: k.path))
+    return Tree(taken if order is None else taken.take(order), sorted(moved, key=lambda k: k.path))

@@ -143,9 +143,9 @@ def _name(key: _Key, everything: tuple[str, ...]) -> str:
     return words[:49] or "base"
 
 
-def _patterns(files: Mapping[str, FileEntry], groups: Mapping[_Key, Mapping[str, FileEntry]], own: _Key) -> list[str]:
+def _patterns(files: Mapping[str, FileEntry], groups: Mapping[_Key, Mapping[str, FileEntry]], depot: _Key) -> list[str]:
     """The highest folders that hold nothing of another depot, and single files where there is no such folder."""
-    others = {path for key, them in groups.items() if key != own for path in them}
+    others = {path for key, them in groups.items() if key != depot for path in them}
     taken = {path[: i + 1] for path in others for i, c in enumerate(path) if c == "/"}
     out: dict[str, None] = {}
     for path in sorted(files):

@@ -54,11 +54,11 @@ def _numbers(values: Numbers) -> bytes:
     small = width == 1
     out[starts[small]] = kind[small] | size[small].astype(np.uint8)
     for bytes_, (code, form) in HEADS.items():
-        own = width == bytes_
-        if own.any():
-            at = starts[own]
-            out[at] = kind[own] | code
-            body = size[own].astype(form).view(np.uint8).reshape(-1, bytes_ - 1)
+        alike = width == bytes_
+        if alike.any():
+            at = starts[alike]
+            out[at] = kind[alike] | code
+            body = size[alike].astype(form).view(np.uint8).reshape(-1, bytes_ - 1)
             out[at[:, None] + np.arange(1, bytes_)] = body
     return out.tobytes()
 

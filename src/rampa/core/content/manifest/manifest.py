@@ -159,10 +159,10 @@ def _modes(columns: dict[str, Any], count: int) -> bytes:
     modes = bytearray(count)
     for i in columns["exec"]:
         modes[_place(i, count)] |= 1
-    for rule, own in enumerate(columns.get("player", []), 1):
+    for rule, numbers in enumerate(columns.get("player", []), 1):
         if rule > len(PLAYER_FILE_RULES):
             raise Damaged("manifest.damaged", "the manifest has a rule for player files that is not known here")
-        for i in own:
+        for i in numbers:
             at = _place(i, count)
             modes[at] = modes[at] & 1 | rule << 1
     return bytes(modes)

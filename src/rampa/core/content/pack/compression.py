@@ -53,6 +53,7 @@ class PackingRules:
 def stored_frame(data: bytes | bytearray | memoryview) -> bytes:
     """A zstd frame of raw blocks only (RFC 8878, section 3.1.1): content as it is, and readable by any zstd."""
     view = memoryview(data)
+    # Raw blocks, not bytes as they are: whoever reads a pack needs to know one format only.
     out: list[bytes | memoryview] = [struct.pack("<IBI", 0xFD2FB528, 0xA0, len(view))]
     for at in range(0, len(view), BLOCK):
         size = min(BLOCK, len(view) - at)

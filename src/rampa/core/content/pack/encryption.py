@@ -1,9 +1,9 @@
-"""Encrypted frames: content that lies on public mirrors ahead of its release.
+"""Encrypted frames: content that lies on public mirrors before it may be read.
 
     stored := u32 0x184D2A5C | u32 length | nonce (12) | AES-256-GCM(zstd frame)       a zstd skippable frame (RFC 8878, 3.1.2)
 
 Authenticated with it: the key's id and the raw size. A key belongs to one depot of one build; keys travel wrapped by the
-release key of a build, which is given out when the build is released (NIST SP 800-38D for GCM).
+unsealing key of a build, which is given out when the build is unsealed (NIST SP 800-38D for GCM).
 """
 
 from __future__ import annotations
@@ -61,8 +61,9 @@ def unwrap(wrapped: bytes, ident: bytes, unsealing_key: bytes) -> bytes:
     try:
         return AESGCM(unsealing_key).decrypt(wrapped[:NONCE], wrapped[NONCE:], b"rampa-content-key" + ident)
     except (InvalidTag, ValueError) as error:
-        raise Damaged("content.key", "a content key cannot be opened with the release's key") from error
+        raise Damaged("content.key", "a content key cannot be opened with the unsealing key") from error
 
 
 def _about(ident: bytes, raw: int) -> bytes:
+    # Without it, an encrypted frame could be put in another's place, or be said to unpack to another size.
     return ident + struct.pack("<Q", raw)

@@ -40,7 +40,7 @@ def shape_of(head: bytes) -> Shape | None:
 def _sound(head: bytes) -> Shape | None:
     if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
         return None
-    at, own = 12, None
+    at, found = 12, None
     while at + 8 <= len(head):
         name, size = head[at : at + 4], struct.unpack_from("<I", head, at + 4)[0]
         if name == b"fmt ":
@@ -48,9 +48,10 @@ def _sound(head: bytes) -> Shape | None:
             if tag == EXTENSIBLE:
                 tag = struct.unpack_from("<H", head, at + 32)[0]
             if tag == PCM and bits == 16 and 1 <= channels <= CHANNELS:
-                own = Filter(SOUND, channels)
+                found = Filter(SOUND, channels)
         elif name == b"data":
-            return Shape(own, at + 8) if own else None
+            return Shape(found, at + 8) if found else None
+        # Chunks of a RIFF file are padded to an even length.
         at += 8 + size + size % 2
     return None
 
@@ -72,5 +73,6 @@ def _ktx(head: bytes) -> Shape | None:
     size = VULKAN.get(form)
     if size is None or packed:
         return None
+    # Levels lie smallest first, and the smallest can end in less than a block: only from here on whole records follow.
     starts = [struct.unpack_from("<Q", head, 80 + 24 * level)[0] for level in range(min(32, max(1, levels)))]
     return Shape(Filter(BLOCKS, size), min(starts))

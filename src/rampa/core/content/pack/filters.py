@@ -50,23 +50,23 @@ Run = tuple[int, int]
 """(bytes, how many of them come before the first whole record)."""
 
 
-def apply(data: bytes | memoryview, own: Filter, runs: Sequence[Run]) -> bytes:
+def apply(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """As many bytes as there were. The runs' sizes sum up to them."""
-    split = _split_sound if own.kind == SOUND else _split_blocks
-    return _through(data, own, runs, split)
+    split = _split_sound if chosen.kind == SOUND else _split_blocks
+    return _through(data, chosen, runs, split)
 
 
-def undo(data: bytes | memoryview, own: Filter, runs: Sequence[Run]) -> bytes:
+def undo(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """What `apply` was given."""
-    join = _join_sound if own.kind == SOUND else _join_blocks
-    return _through(data, own, runs, join)
+    join = _join_sound if chosen.kind == SOUND else _join_blocks
+    return _through(data, chosen, runs, join)
 
 
-def wrap(frame: bytes, own: Filter, runs: Sequence[Run]) -> bytes:
+def wrap(frame: bytes, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """`frame` has the filtered bytes, compressed."""
     told = b"".join(RUN.pack(*run) for run in runs)
     length = HEAD.size - 8 + len(told) + len(frame)
-    return HEAD.pack(SKIPPABLE, length, own.kind, own.parameter, len(runs)) + told + frame
+    return HEAD.pack(SKIPPABLE, length, chosen.kind, chosen.parameter, len(runs)) + told + frame
 
 
 def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview] | None:
@@ -76,22 +76,22 @@ def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview]
     magic, length, kind, parameter, count = HEAD.unpack_from(stored)
     if magic != SKIPPABLE:
         return None
-    own, start = Filter(kind, parameter), HEAD.size + count * RUN.size
+    chosen, start = Filter(kind, parameter), HEAD.size + count * RUN.size
     if length != len(stored) - 8 or start > len(stored):
         raise Damaged("pack.damaged", "a filtered frame does not look like one")
     runs = [RUN.unpack_from(stored, HEAD.size + i * RUN.size) for i in range(count)]
-    if sum(size for size, _ in runs) != raw or any(skip >= own.record for _, skip in runs):
+    if sum(size for size, _ in runs) != raw or any(skip >= chosen.record for _, skip in runs):
         raise Damaged("pack.damaged", "the runs of a filtered frame do not fill it")
-    return own, runs, stored[start:]
+    return chosen, runs, stored[start:]
 
 
-def _through(data: bytes | memoryview, own: Filter, runs: Sequence[Run], turn: object) -> bytes:
+def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: object) -> bytes:
     view, at, out = memoryview(data), 0, []
     for size, skip in runs:
         first = at + min(skip, size)
-        last = first + (at + size - first) // own.record * own.record
+        last = first + (at + size - first) // chosen.record * chosen.record
         records = np.frombuffer(view[first:last], np.uint8)
-        out += [view[at:first], turn(records, own.parameter).data, view[last : at + size]]  # type: ignore[operator]
+        out += [view[at:first], turn(records, chosen.parameter).data, view[last : at + size]]  # type: ignore[operator]
         at += size
     return b"".join(out)
 

@@ -53,9 +53,9 @@ class Frame:
     chunks: tuple[Chunk, ...]
 
 
-def compress_filtered(data: bytes | memoryview, packing: Packing, own: Filter, runs: Sequence[Run]) -> bytes:
+def compress_filtered(data: bytes | memoryview, packing: Packing, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """One filtered frame; the runs are those of `data`."""
-    return filters.wrap(compress(filters.apply(data, own, runs), packing), own, runs)
+    return filters.wrap(compress(filters.apply(data, chosen, runs), packing), chosen, runs)
 
 
 def compress(data: bytes | bytearray | memoryview, packing: Packing = Packing()) -> bytes:
@@ -73,11 +73,11 @@ class _ThreadCompressors(threading.local):
         self.compressors: dict[Packing, zstandard.ZstdCompressor] = {}
 
 
-_own = _ThreadCompressors()
+_per_thread = _ThreadCompressors()
 
 
 def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
-    made = _own.compressors.get(packing)
+    made = _per_thread.compressors.get(packing)
     if made is None:
         long = {"window_log": 23, "enable_ldm": True} if packing.long else {"window_log": 20, "min_match": 4}
         parameters = zstandard.ZstdCompressionParameters.from_level(
@@ -87,7 +87,7 @@ def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
             write_checksum=False,
             write_content_size=True,
         )
-        made = _own.compressors[packing] = zstandard.ZstdCompressor(compression_params=parameters)
+        made = _per_thread.compressors[packing] = zstandard.ZstdCompressor(compression_params=parameters)
     return made
 
 
@@ -97,8 +97,8 @@ def decompress(stored: bytes | memoryview, raw: int) -> bytes:
         raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
     filtered = filters.unwrap(memoryview(stored), raw)
     if filtered:
-        own, runs, inner = filtered
-        return filters.undo(_inflate(inner, raw), own, runs)
+        chosen, runs, inner = filtered
+        return filters.undo(_inflate(inner, raw), chosen, runs)
     return _inflate(stored, raw)
 
 
@@ -133,8 +133,8 @@ class PackWriter:
         self.size = 0
 
     def add(self, chunks: Iterable[Chunk], stored: bytes) -> None:
-        own = tuple(chunks)
-        self._frames.append(Frame(self.size, len(stored), sum(c.size for c in own), own))
+        held = tuple(chunks)
+        self._frames.append(Frame(self.size, len(stored), sum(c.size for c in held), held))
         self._parts.append(stored)
         self.size += len(stored)
 
@@ -168,12 +168,12 @@ def read_index(tail: bytes, pack_size: int) -> list[Frame]:
     need = index_size(tail, pack_size)
     if need > len(tail):
         raise Damaged("pack.damaged", "the pack is shorter than its index")
-    own = tail[len(tail) - need :]
-    magic, length = struct.unpack_from("<II", own)
+    index = tail[len(tail) - need :]
+    magic, length = struct.unpack_from("<II", index)
     if magic != SKIPPABLE or length != need - 8:
         raise Damaged("pack.damaged", "the pack's index does not start where it should")
     try:
-        raw = inflate(own[8:-12], INDEX_LIMIT)
+        raw = inflate(index[8:-12], INDEX_LIMIT)
         return _frames(cbor2.loads(raw), pack_size - need)
     except RampaError:
         raise
@@ -200,10 +200,10 @@ def _frames(body: dict[str, Any], content_size: int) -> list[Frame]:
     for stored, count in zip(body["stored"], body["chunks"], strict=True):
         if stored <= 0 or count <= 0 or any(not 0 < s <= FRAME_LIMIT for s in sizes[at : at + count]):
             raise Damaged("pack.damaged", "the pack's index holds an impossible size")
-        own = tuple(
+        held = tuple(
             Chunk(bytes(digests[i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]), sizes[i]) for i in range(at, at + count)
         )
-        frames.append(Frame(offset, stored, sum(c.size for c in own), own))
+        frames.append(Frame(offset, stored, sum(c.size for c in held), held))
         at, offset = at + count, offset + stored
     if offset != content_size:
         raise Damaged("pack.damaged", "the frames of the pack do not fill it")

@@ -113,6 +113,8 @@ def tune(
     done: list[Measured] = []
     with parallel.pool() as threads:
         for number, level in enumerate(LEVELS):
+            # Each level takes longer than the one before, up to about three times: one that would not end in time is
+            # not begun.
             if done and clock.seconds() - started + 3 * done[-1].packing / scale > seconds:
                 break
             done.append(_level(threads, clock, level, blocks, scale))
@@ -139,11 +141,11 @@ def _sample(selection: Selection, limit: int) -> list[_Block]:
                 if counter % step:
                     continue
                 key = _ending(file), shape.filter if shape else None
-                own = waiting.get(key)
-                if own is None or len(own.data) + len(piece) > FRAME_TARGET:
-                    own = waiting[key] = _Block(*key)
-                    out.append(own)
-                own.add(piece, shape, offset * FRAME_TARGET)
+                block = waiting.get(key)
+                if block is None or len(block.data) + len(piece) > FRAME_TARGET:
+                    block = waiting[key] = _Block(*key)
+                    out.append(block)
+                block.add(piece, shape, offset * FRAME_TARGET)
     return out
 
 
@@ -171,20 +173,20 @@ def _endings(threads: ThreadPoolExecutor, blocks: list[_Block], files: Iterable[
     sizes: dict[str, int] = defaultdict(int)
     for file in files:
         sizes[_ending(file)] += file.size
-    own: dict[str, list[_Block]] = defaultdict(list)
+    alike: dict[str, list[_Block]] = defaultdict(list)
     for block in blocks:
-        own[block.ending].append(block)
+        alike[block.ending].append(block)
 
     def look(ending: str) -> Ending:
-        raw = sum(len(b.data) for b in own[ending])
-        short = sum(len(compress(b.data, Packing(3))) for b in own[ending])
-        filtered = sum(b.filtered() for b in own[ending]) if any(b.filter for b in own[ending]) else short
-        joined = b"".join(b.data for b in own[ending])
+        raw = sum(len(b.data) for b in alike[ending])
+        short = sum(len(compress(b.data, Packing(3))) for b in alike[ending])
+        filtered = sum(b.filtered() for b in alike[ending]) if any(b.filter for b in alike[ending]) else short
+        joined = b"".join(b.data for b in alike[ending])
         pieces = [joined[i : i + LONG_TARGET] for i in range(0, len(joined), LONG_TARGET)]
         long = sum(len(compress(p, Packing(3, long=True))) for p in pieces)
         return Ending(ending, sizes[ending], short / raw, long / raw, filtered / raw)
 
-    seen = parallel.in_order(threads, look, sorted(own, key=lambda e: -sizes[e])[:20])
+    seen = parallel.in_order(threads, look, sorted(alike, key=lambda e: -sizes[e])[:20])
     return tuple(seen)
 
 

@@ -13,7 +13,7 @@ from rampa.core import parallel
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
 from rampa.core.content.pack.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress, compress_filtered
-from rampa.core.content.scan.buffers import Own, read_into
+from rampa.core.content.scan.buffers import ThreadRoom, read_into
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Chunk, Tree
@@ -21,7 +21,7 @@ from rampa.core.errors import Conflict
 
 AHEAD = 8
 """Frames in flight: enough to keep the threads busy while a finished pack is written or sent."""
-_room = Own()
+_room = ThreadRoom()
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +74,9 @@ def make_packs(
     with parallel.pool(workers) as threads:
         groups = _groups(wanted, rules or PackingRules(), sources)
         work = parallel.in_order(threads, lambda g: (g[1], _frame(sources, *g)), groups, ahead=AHEAD)
-        for own, stored in work:
-            writer.add((p.chunk for p in own), stored)
-            raw += sum(p.chunk.size for p in own)
+        for places, stored in work:
+            writer.add((p.chunk for p in places), stored)
+            raw += sum(p.chunk.size for p in places)
             if writer.size >= pack_target:
                 yield MadePack(writer.finish(), raw)
                 writer, raw = PackWriter(), 0
@@ -96,18 +96,19 @@ def _groups(
     sizes: dict[_How, int] = {}
     path = ""
     how: _How = (rules.of(""), None)
+    # Frames of one kind only: a filter needs its records whole, and a long memory is of use to its own kind.
     for place in wanted:
         if place.path != path:
             path, packing = place.path, rules.of(place.path)
             how = (packing, _shape(sources[path]) if packing.filtered else None)
-        own, limit = open_.setdefault(how, []), LONG_TARGET if how[0].long else FRAME_TARGET
-        if own and sizes[how] + place.chunk.size > limit:
-            yield how, own
-            own = open_[how] = []
+        places, limit = open_.setdefault(how, []), LONG_TARGET if how[0].long else FRAME_TARGET
+        if places and sizes[how] + place.chunk.size > limit:
+            yield how, places
+            places = open_[how] = []
             sizes[how] = 0
-        own.append(place)
+        places.append(place)
         sizes[how] = sizes.get(how, 0) + place.chunk.size
-    yield from ((how, own) for how, own in open_.items() if own)
+    yield from ((how, places) for how, places in open_.items() if places)
 
 
 def _shape(source: Path) -> Shape | None:
@@ -118,11 +119,11 @@ def _shape(source: Path) -> Shape | None:
         return None  # reading its content says why, in a moment
 
 
-def _frame(sources: Mapping[str, Path], how: _How, own: list[Place]) -> bytes:
+def _frame(sources: Mapping[str, Path], how: _How, places: list[Place]) -> bytes:
     """A frame, compressed; its content is read with one call where chunks lie one behind the other."""
     packing, shape = how
-    content, at, shaped = _room.of(sum(p.chunk.size for p in own)), 0, []
-    for run in _runs(own):
+    content, at, shaped = _room.of(sum(p.chunk.size for p in places)), 0, []
+    for run in _runs(places):
         size = _end(run[-1]) - run[0].offset
         _read_run(sources[run[0].path], run, content[at : at + size])
         at += size
@@ -133,13 +134,13 @@ def _frame(sources: Mapping[str, Path], how: _How, own: list[Place]) -> bytes:
     return compress_filtered(content, packing, shape.filter, shaped)
 
 
-def _runs(own: list[Place]) -> Iterator[list[Place]]:
+def _runs(places: list[Place]) -> Iterator[list[Place]]:
     at = 0
-    while at < len(own):
+    while at < len(places):
         run = at + 1
-        while run < len(own) and own[run].path == own[at].path and own[run].offset == _end(own[run - 1]):
+        while run < len(places) and places[run].path == places[at].path and places[run].offset == _end(places[run - 1]):
             run += 1
-        yield own[at:run]
+        yield places[at:run]
         at = run
 
 

@@ -173,10 +173,10 @@ def varints(column: np.ndarray) -> bytes:
     out = np.zeros(int(ends[-1]), dtype=np.uint8)
     starts = ends - width
     for n in range(int(width.max())):
-        own = width > n
-        byte = (left[own] >> np.uint64(7 * n)) & np.uint64(0x7F)
-        more = (width[own] > n + 1).astype(np.uint64) << np.uint64(7)
-        out[starts[own] + n] = (byte | more).astype(np.uint8)
+        longer = width > n
+        byte = (left[longer] >> np.uint64(7 * n)) & np.uint64(0x7F)
+        more = (width[longer] > n + 1).astype(np.uint64) << np.uint64(7)
+        out[starts[longer] + n] = (byte | more).astype(np.uint8)
     return out.tobytes()
 
 
@@ -194,8 +194,8 @@ def read_varints(raw: bytes | memoryview) -> np.ndarray:
         raise _damaged("has a number of too many bytes")
     out = np.zeros(len(ends), dtype=np.uint64)
     for n in range(int(width.max())):
-        own = width > n
-        out[own] |= (data[starts[own] + n] & 0x7F).astype(np.uint64) << np.uint64(7 * n)
+        longer = width > n
+        out[longer] |= (data[starts[longer] + n] & 0x7F).astype(np.uint64) << np.uint64(7 * n)
     return out
 
 

@@ -72,8 +72,8 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
     """
     places = locations.chunks
     numbers = new.chunks.digests.find_all(places.digests)
-    own = np.flatnonzero(numbers >= 0)
-    used = np.unique(view(places.frame)[own])
+    located = np.flatnonzero(numbers >= 0)
+    used = np.unique(view(places.frame)[located])
     frames = sorted(places.frames[i] for i in used.tolist())
     packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
     keys = sorted({f.key for f in frames} | {b""})
@@ -91,18 +91,18 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
             "key": [keys.index(f.key) for f in frames] if keys != [b""] else [],
         },
         "keys": keys,
-        "chunks": _chunks(places, own, numbers[own], frames),
+        "chunks": _chunks(places, located, numbers[located], frames),
         "differences": _differences(locations.differences, pack_number, new, old),
     }
     return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
 
 
-def _chunks(places: ChunkPlaces, own: Numbers, numbers: Numbers, frames: list[FramePlace]) -> dict[str, list[int]]:
-    """The rows of the chunks `own`, whose numbers in the build are `numbers`, sorted by frame and offset."""
+def _chunks(places: ChunkPlaces, located: Numbers, numbers: Numbers, frames: list[FramePlace]) -> dict[str, list[int]]:
+    """The rows of the chunks `located`, whose numbers in the build are `numbers`, sorted by frame and offset."""
     rank = {f: i for i, f in enumerate(frames)}
     ranks = np.array([rank.get(f, 0) for f in places.frames], dtype=np.int64)
-    frame = ranks[view(places.frame)[own]] if len(own) else np.zeros(0, np.int64)
-    at = view(places.at)[own].astype(np.int64)
+    frame = ranks[view(places.frame)[located]] if len(located) else np.zeros(0, np.int64)
+    at = view(places.at)[located].astype(np.int64)
     order = np.lexsort((numbers, at, frame))
     return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(numbers[order])}
 
@@ -189,7 +189,7 @@ def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[D
     )
     out = []
     for i, (pack, offset, stored, region_count, chunk_count) in enumerate(rows):
-        own = tuple(_region(*next(regions), old) for _ in range(region_count))
+        spans = tuple(_region(*next(regions), old) for _ in range(region_count))
         numbers = [next(chunks) for _ in range(chunk_count)]
         if any(not 0 <= n < len(known) for n in numbers):
             raise Damaged("locations.damaged", "a difference makes a chunk that is not there")
@@ -198,10 +198,10 @@ def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[D
             offset,
             stored,
             bytes(columns["digest"][i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]),
-            own,
+            spans,
             tuple(known[n] for n in numbers),
         )
-        if sum(r.size for r in own) > SPAN_LIMIT or not 0 < place.new_size <= SPAN_LIMIT or offset < 0:
+        if sum(r.size for r in spans) > SPAN_LIMIT or not 0 < place.new_size <= SPAN_LIMIT or offset < 0:
             raise Damaged("locations.damaged", "a difference spans an impossible size")
         if not 0 < stored <= 2 * SPAN_LIMIT:
             raise Damaged("locations.damaged", "a difference has an impossible size")

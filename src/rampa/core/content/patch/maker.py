@@ -40,6 +40,7 @@ def make(
     old_image = read_image(old_head if old_head is not None else old[:HEAD])
     new_image = read_image(new_head if new_head is not None else new[:HEAD])
     images = None
+    # Addresses are only predicted between programs of one machine: across two, every prediction is noise.
     if old_image and new_image and old_image.machine == new_image.machine:
         images = (old_image, old_start, new_image, new_start)
     if images is None:
@@ -48,6 +49,8 @@ def make(
     else:
         pair = images[0].window(old_start, len(old)), images[2].window(new_start, len(new))
         rows = _kernel.match(old, new, *FIRST)
+        # The first pass finds where code moved to; with the addresses made as they are there, the second sees far
+        # longer matches.
         moved = _kernel.rewritten(rows, old, new, *pair)
         rows = _kernel.match(moved if moved is not None else old, new, *SECOND)
         mask, extras, gaps, tokens = _kernel.explain(rows, old, new, *pair)

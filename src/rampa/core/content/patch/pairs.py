@@ -63,6 +63,7 @@ def counterparts(old: Tree, files: Iterable[FileEntry]) -> dict[str, FileEntry]:
             out[file.path] = same
         else:
             left.append(file)
+    # Most files keep their path; the look-up by content costs a pass over the old tree, and is only for the rest.
     if not left:
         return out
     have = local_content(old)
@@ -98,10 +99,11 @@ def stretches(old: Tree, new: Tree, missing: set[bytes]) -> Iterator[Stretch]:
     changed = [new.files[i] for i in np.unique(file[np.isin(view(new.files.numbers), lacking)]).tolist()]
     origin = counterparts(old, changed)
     left = set(missing)
-    for own in changed:
-        if not left.isdisjoint(c.digest for c in own.chunks):
-            yield from _of_file(own, origin.get(own.path), left)
-            left.difference_update(c.digest for c in own.chunks)
+    for entry in changed:
+        if not left.isdisjoint(c.digest for c in entry.chunks):
+            yield from _of_file(entry, origin.get(entry.path), left)
+            # A chunk that another file brings already must not be made twice.
+            left.difference_update(c.digest for c in entry.chunks)
 
 
 def _of_file(file: FileEntry, old: FileEntry | None, left: set[bytes]) -> Iterator[Stretch]:
@@ -127,6 +129,7 @@ def _old_places(old: FileEntry) -> dict[bytes, int]:
 def _runs(file: FileEntry, left: set[bytes]) -> list[tuple[int, int]]:
     """[first, last) of the wanted chunks, near ones joined; a small file is one run."""
     runs: list[tuple[int, int]] = []
+    # So that the first run of a file never joins one before it.
     gap = JOIN
     for i, c in enumerate(file.chunks):
         if c.digest not in left:
@@ -165,9 +168,11 @@ def _region(
         if c.digest in places:
             high = places[c.digest]
             break
+    # Parts of the file changed their order: the neighbours say nothing, so look everywhere.
     if low > high:
         low, high = 0, old.size
     low, high = max(0, low - MARGIN), min(old.size, high + MARGIN)
+    # Too much to hold: the part of it that lies, in proportion, where the new stretch does.
     if high - low > OLD_WINDOW:
         middle = low + (high - low) * (start + size // 2) // max(1, file.size) if low == 0 else start + size // 2
         low = max(low, min(middle - OLD_WINDOW // 2, high - OLD_WINDOW))

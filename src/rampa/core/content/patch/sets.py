@@ -80,6 +80,7 @@ def make_set(
     found = list(stretches(old, new, set(missing.digests)))
     made = MadeSet()
     groups = list(_groups([s for s in found if s.old], read_new, shares))
+    # What saves most comes first: the budget may end before the list does.
     groups.sort(key=lambda g: -g.plain)
     made.groups = len(groups)
 
@@ -88,6 +89,7 @@ def make_set(
         return made.out_of_budget
 
     def one(group: _Group) -> tuple[_Group, tuple[bytes, DifferencePlace] | None]:
+        # A thread asks, too: by the time a group's turn comes, the time can be over.
         if clock.seconds() - started > budget.seconds:
             return group, None
         return group, _difference(group, read_old, read_new)
@@ -116,6 +118,7 @@ def _groups(found: list[Stretch], read_new: READ, shares: dict[bytes, int]) -> I
     waiting: list[Stretch] = []
     size = 0
     for s in found:
+        # A program's map of addresses covers one file: with others in the same difference it would not fit.
         if s.size > GROUP // 4 or read_image(read_new(s.path, 0, HEAD)):
             yield _group([s], shares)
             continue
@@ -129,8 +132,8 @@ def _groups(found: list[Stretch], read_new: READ, shares: dict[bytes, int]) -> I
         yield _group(waiting, shares)
 
 
-def _group(own: list[Stretch], shares: dict[bytes, int]) -> _Group:
-    return _Group(tuple(own), sum(shares.get(d, 0) for d in {c.digest for s in own for c in s.chunks}))
+def _group(stretches: list[Stretch], shares: dict[bytes, int]) -> _Group:
+    return _Group(tuple(stretches), sum(shares.get(d, 0) for d in {c.digest for s in stretches for c in s.chunks}))
 
 
 def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, DifferencePlace] | None:
@@ -139,17 +142,18 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
     new = b"".join(read_new(s.path, s.offset, s.size) for s in group.stretches)
     chunks = tuple(c for s in group.stretches for c in s.chunks)
     if len(group.stretches) == 1 and regions:
-        own, region = group.stretches[0], regions[0]
+        stretch, region = group.stretches[0], regions[0]
         payload = maker.make(
             old,
             new,
             old_head=read_old(region.path, 0, HEAD),
-            new_head=read_new(own.path, 0, HEAD),
+            new_head=read_new(stretch.path, 0, HEAD),
             old_start=region.offset,
-            new_start=own.offset,
+            new_start=stretch.offset,
         )
     else:
         payload = maker.make(old, new, old_head=b"", new_head=b"")
+    # Made once, applied on millions of devices: one look here costs nothing beside a wrong one there.
     if maker.apply(payload, old, len(new)) != new:
         raise Damaged(
             "difference.wrong", "a difference does not make what it was made for", where=group.stretches[0].path
@@ -163,23 +167,25 @@ def _repacked(found: list[Stretch], missing: Chunks, covered: set[bytes], locati
     for chunk in missing:
         if chunk.digest not in covered:
             inside.setdefault(locations.chunks[chunk.digest][0], []).append(chunk)
-    mixed = {c.digest for frame, own in inside.items() if sum(c.size for c in own) < 0.9 * frame.raw for c in own}
+    mixed = {
+        c.digest for frame, wanted in inside.items() if sum(c.size for c in wanted) < 0.9 * frame.raw for c in wanted
+    }
     seen: set[bytes] = set()
-    own: list[Stretch] = []
+    waiting: list[Stretch] = []
     for s in found:
         at = s.offset
         for c in s.chunks:
             if c.digest in mixed and c.digest not in seen:
                 seen.add(c.digest)
-                own.append(Stretch(s.path, at, (c,), None))
-                if sum(x.size for x in own) > GROUP:
-                    yield _frames_of(own, locations)
-                    own = []
+                waiting.append(Stretch(s.path, at, (c,), None))
+                if sum(x.size for x in waiting) > GROUP:
+                    yield _frames_of(waiting, locations)
+                    waiting = []
             at += c.size
-    if own:
-        yield _frames_of(own, locations)
+    if waiting:
+        yield _frames_of(waiting, locations)
 
 
-def _frames_of(own: list[Stretch], locations: Locations) -> _Group:
-    frames = {locations.chunks[s.chunks[0].digest][0] for s in own}
-    return _Group(tuple(own), sum(f.stored for f in frames))
+def _frames_of(stretches: list[Stretch], locations: Locations) -> _Group:
+    frames = {locations.chunks[s.chunks[0].digest][0] for s in stretches}
+    return _Group(tuple(stretches), sum(f.stored for f in frames))

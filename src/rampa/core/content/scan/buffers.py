@@ -11,7 +11,7 @@ from rampa.core.content.tree.parameters import WINDOW
 SEGMENT = 4 * 1024 * 1024
 
 
-class Own(threading.local):
+class ThreadRoom(threading.local):
     """Each thread's own room for a whole small file, or a frame."""
 
     def __init__(self) -> None:
@@ -19,6 +19,7 @@ class Own(threading.local):
 
     def of(self, size: int) -> memoryview:
         """`size` bytes, valid until this thread asks again."""
+        # Most threads read small files all day; they grow once to a segment and stay there.
         if len(self._room) < size:
             self._room = bytearray(max(size, SEGMENT))
         return memoryview(self._room)[:size]
@@ -41,7 +42,7 @@ class Buffer:
         return self.at + self.size
 
     @property
-    def own(self) -> memoryview:
+    def fresh(self) -> memoryview:
         return self.room[self.head : self.head + self.size].toreadonly()
 
     @property

@@ -18,7 +18,7 @@ import numpy as np
 from blake3 import blake3
 
 from rampa.core import parallel
-from rampa.core.content.scan.buffers import SEGMENT, Buffer, Own, Segments
+from rampa.core.content.scan.buffers import SEGMENT, Buffer, Segments, ThreadRoom
 from rampa.core.content.scan.cuts import Cutter, candidates, cut_all
 from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import Selection, stamp_of
@@ -35,7 +35,7 @@ HASHING = 4
 """Segments of a large file that wait to be hashed, at most."""
 
 Progress = Callable[[int], None]
-_own = Own()
+_room = ThreadRoom()
 
 
 def read_tree(
@@ -122,6 +122,7 @@ def _steady(root: Path, file: Selected, read: Callable[[int, int], FileEntry]) -
                 hint="Give yourself the right to read it, or leave it out in the profile document.",
             ) from error
         try:
+            # Opened once, and asked before and after: a file that was replaced by another meanwhile is another file.
             before = os.fstat(fd)
             entry = read(fd, before.st_size)
             if stamp_of(os.fstat(fd)) == stamp_of(before) and entry.size == before.st_size:
@@ -137,7 +138,7 @@ def _steady(root: Path, file: Selected, read: Callable[[int, int], FileEntry]) -
 
 
 def _read_small(fd: int, file: Selected, parameters: CutParameters) -> FileEntry:
-    data = _own.read(fd, os.fstat(fd).st_size)
+    data = _room.read(fd, os.fstat(fd).st_size)
     chunks, start = [], 0
     for end in cut_all(data, parameters):
         chunks.append(Chunk(blake3(data[start:end]).digest(), end - start))
@@ -167,7 +168,7 @@ def _read_large(
     for segment, found in searched:
         if segment.size < min(SEGMENT, size - segment.at):
             break  # it became shorter: its stat tells, and it is read again
-        whole.update(segment.own)
+        whole.update(segment.fresh)
         cuts = list(cutter.feed(found, segment.at - segment.warm, segment.end))
         if segment.end >= size:
             cuts.extend(cutter.finish(segment.end))
@@ -176,7 +177,7 @@ def _read_large(
         tail = bytes(ready[last:])
         hashing.append(threads.submit(_hash_chunks, segments, segment, ready[:last], [c - start for c in cuts]))
         collect(HASHING)
-        progress(len(segment.own))
+        progress(len(segment.fresh))
     collect(0)
     table = Chunks(Digests(bytes(digests)), sizes)
     run = ChunkRun(table, array("I", range(len(table))), 0, len(table))

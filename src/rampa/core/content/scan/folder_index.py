@@ -79,10 +79,10 @@ def _others(known: Texts, now: Texts) -> Iterator[int]:
     """The numbers of the known paths that are not among those of now; both are sorted."""
     at = 0
     for i in range(len(known)):
-        own = known.raw(i)
-        while at < len(now) and now.raw(at) < own:
+        wanted = known.raw(i)
+        while at < len(now) and now.raw(at) < wanted:
             at += 1
-        if at == len(now) or now.raw(at) != own:
+        if at == len(now) or now.raw(at) != wanted:
             yield i
 
 
@@ -111,5 +111,5 @@ def _files(columns: list[bytes]) -> Files:
 
 
 def _rising(ends: array[int]) -> bool:
-    own: Numbers = view(ends)
-    return bool((own[1:] >= own[:-1]).all())
+    numbers: Numbers = view(ends)
+    return bool((numbers[1:] >= numbers[:-1]).all())

@@ -138,8 +138,8 @@ class _Picking:
             return files
 
         def signs(batch: range) -> list[Trait | None]:
-            own = (files[i] for i in batch)
-            return [None if f.path in self._meant else look(root / f.disk) for f in own]
+            chosen = (files[i] for i in batch)
+            return [None if f.path in self._meant else look(root / f.disk) for f in chosen]
 
         gone = set()
         batches = (range(at, min(at + BATCH, len(files))) for at in range(0, len(files), BATCH))

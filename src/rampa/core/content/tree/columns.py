@@ -184,6 +184,6 @@ def column(kind: str, numbers: Numbers | Iterable[int]) -> array[int]:
     return array(kind, numbers)
 
 
-def view(own: array[int]) -> Numbers:
+def view(numbers: array[int]) -> Numbers:
     """The same memory for arithmetic."""
-    return np.frombuffer(own, dtype=np.dtype(own.typecode))
+    return np.frombuffer(numbers, dtype=np.dtype(numbers.typecode))

@@ -14,7 +14,7 @@ class _ThreadReader(threading.local):
         self.reader = zstandard.ZstdDecompressor()
 
 
-_own = _ThreadReader()
+_per_thread = _ThreadReader()
 
 
 def inflate(stored: bytes | memoryview, limit: int, *, sized: bool = True) -> bytes:
@@ -25,4 +25,4 @@ def inflate(stored: bytes | memoryview, limit: int, *, sized: bool = True) -> by
     size = zstandard.frame_content_size(stored)
     if size > limit or (sized and size < 0):
         raise zstandard.ZstdError(f"a frame's size is missing, or above {limit} bytes")
-    return _own.reader.decompress(stored, max_output_size=max(1, limit))
+    return _per_thread.reader.decompress(stored, max_output_size=max(1, limit))

@@ -39,23 +39,23 @@ def check_tree(tree: Tree) -> Tree:
 
 def merge(trees: Iterable[Tree]) -> Tree:
     """The tree that several depots make together. Raises `Damaged` when two deliver the same path."""
-    own = list(trees)
-    links = sorted((k for t in own for k in t.links), key=lambda k: k.path)
-    if len(own) == 1:
-        return check_tree(own[0])
-    files = joined([t.files for t in own])
+    given = list(trees)
+    links = sorted((k for t in given for k in t.links), key=lambda k: k.path)
+    if len(given) == 1:
+        return check_tree(given[0])
+    files = joined([t.files for t in given])
     order = files.paths.order()
     return check_tree(Tree(files if order is None else files.take(order), links))
 
 
-def joined(own: list[Files]) -> Files:
+def joined(parts: list[Files]) -> Files:
     """One behind the other, not sorted."""
-    if not own:
+    if not parts:
         return Tree().files
-    paths, modes, digests, table = own[0].paths, own[0].modes, own[0].digests, own[0].chunks.digests
-    sizes, chunk_sizes = own[0].sizes[:], own[0].chunks.sizes[:]
-    ends, numbers = [view(own[0].ends)], [view(own[0].numbers).astype(np.int64)]
-    for more in own[1:]:
+    paths, modes, digests, table = parts[0].paths, parts[0].modes, parts[0].digests, parts[0].chunks.digests
+    sizes, chunk_sizes = parts[0].sizes[:], parts[0].chunks.sizes[:]
+    ends, numbers = [view(parts[0].ends)], [view(parts[0].numbers).astype(np.int64)]
+    for more in parts[1:]:
         paths, modes, digests = paths + more.paths, modes + more.modes, digests + more.digests
         numbers.append(view(more.numbers).astype(np.int64) + len(chunk_sizes))
         ends.append(view(more.ends) + np.uint64(sum(len(n) for n in numbers[:-1])))
