@@ -45,6 +45,18 @@ def pytest_configure(config: pytest.Config) -> None:
     config.pluginmanager.register(Hits(config), "hits")
 
 
+FIRST = ("ends", "console", "demo", "local", "cli", "service")
+"""Folders whose files take longest: begun first, they leave no process waiting for another at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    def turn(item: pytest.Item) -> int:
+        folder = item.nodeid.split("/")[1]
+        return FIRST.index(folder) if folder in FIRST else len(FIRST)
+
+    items.sort(key=turn)
+
+
 @pytest.fixture(scope="session")
 def postgres() -> Iterator[Postgres]:
     folder = Path(tempfile.mkdtemp(prefix="rampa-test-"))

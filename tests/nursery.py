@@ -12,6 +12,7 @@ import array
 import atexit
 import contextlib
 import ctypes
+import gc
 import importlib
 import json
 import os
@@ -27,9 +28,11 @@ import threading
 import time
 import traceback
 from collections.abc import Sequence
+from copy import deepcopy
 from functools import cache
 from pathlib import Path
 from typing import Any, BinaryIO
+from unittest.mock import Mock
 
 PR_SET_PDEATHSIG = 1
 WARM = ["gunicorn.app.wsgiapp", "gunicorn.workers.gthread", "rampa.service.wiring", "rampa.jobs.tasks", "rampa.client",
@@ -149,6 +152,8 @@ def main(line: socket.socket) -> None:
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, int(signal.SIGKILL))
     for name in [*WARM, *_commands()]:
         importlib.import_module(name)
+    _remember_schemas()
+    gc.freeze()  # what is here by now stays: children need not look through it, nor copy it
     children: dict[int, socket.socket] = {}
     wake, woken = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
     signal.signal(signal.SIGCHLD, lambda *_: None)
@@ -174,6 +179,23 @@ def main(line: socket.socket) -> None:
                 os.close(file)
             children[pid] = answer
             answer.sendall(b"%d\n" % pid)
+
+
+def _remember_schemas() -> None:
+    """Most of a service's start is making the JSON schemas of its wire types, the same each time: they are made here, once."""
+    from flask_openapi import openapi, utils
+
+    from rampa.service.wiring import make_app
+
+    make, made = utils.get_model_schema, {}
+
+    def remembered(model: type, mode: Any = "validation") -> dict[str, Any]:
+        if (model, mode) not in made:
+            made[model, mode] = make(model, mode)
+        return deepcopy(made[model, mode])
+
+    utils.get_model_schema = openapi.get_model_schema = remembered
+    make_app(Mock())
 
 
 def _commands() -> list[str]:

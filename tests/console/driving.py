@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, TimeoutError, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.conftest import OWNER, Live
 
@@ -25,6 +24,10 @@ QUIET = [
 ]
 LAID_OUT = ("color-contrast", "scrollable-region-focusable", "button-name", "link-name", "label", "list")
 """Rules whose answer can be another in a narrow window; the others look at the same elements again."""
+FADED = (
+    "Promise.all(document.getAnimations().filter(a => a instanceof CSSTransition).map(a => a.finished.catch(() => 0)))"
+)
+"""Resolves when no colour is on its way to another any more."""
 MARKS = [pytest.mark.browser, pytest.mark.skipif(not CHROMIUM, reason="Chromium is not installed")]
 
 
@@ -35,6 +38,7 @@ def signed_in(
         base_url=live.address,
         color_scheme="dark" if scheme == "dark" else "light",
         viewport={"width": width, "height": 800},
+        reduced_motion="reduce",
     )
     page = context.new_page()
     page.goto("/titles/peatlight")
@@ -46,24 +50,22 @@ def signed_in(
 
 
 def settled(page: Page) -> None:
-    # A page that watches something live is never idle: its events go on.
-    with contextlib.suppress(TimeoutError):
-        page.wait_for_load_state("networkidle", timeout=1000)
+    expect(page.locator("h1").first).to_be_attached()
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
 
 
 def complaints(page: Page, paths: list[str]) -> list[str]:
-    """What axe-core finds on each page, light, narrow and dark, and which pages scroll sideways."""
+    """What axe-core finds on each page, light and wide, dark and narrow, and which pages scroll sideways."""
     wrong = []
     for path in paths:
         page.goto(f"/{path}")
         settled(page)
         page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
-        for scheme, width, rules in (("light", 1280, ()), ("light", 420, LAID_OUT), ("dark", 420, ("color-contrast",))):
+        for scheme, width, rules in (("light", 1280, ()), ("dark", 420, LAID_OUT)):
             page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
             page.set_viewport_size({"width": width, "height": 800})
             expect(page.locator(f"html[data-mantine-color-scheme={scheme}]")).to_have_count(1)
-            page.wait_for_timeout(150)  # colours fade over
+            page.evaluate(FADED)
             wrong += [f"{path} ({scheme}, {width}): {said}" for said in _complaints(page, rules)]
         page.set_viewport_size({"width": 1280, "height": 800})
     return wrong

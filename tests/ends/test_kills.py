@@ -65,10 +65,10 @@ def bundle_is_whole(client: Client, number: int, tmp_path: Path) -> None:
 def test_the_client_killed_in_its_upload_goes_on_with_the_same_build(live: Live, ready: Client, tmp_path: Path) -> None:
     source = make_folder(tmp_path / "source", BIG)
     # Enough that no command is done before it is killed.
-    (source / "data/more.bin").write_bytes(noise(4 * BIG, 7))
+    (source / "data/more.bin").write_bytes(noise(2 * BIG, 7))
     words = ("build", "create", "--profile", "linux-release", "--from", str(source))
     chance = random.Random(4)
-    for _ in range(5):
+    for _ in range(3):
         process = command(live, ready, tmp_path, *words)
         time.sleep(chance.uniform(0.6, 1.5))
         os.killpg(process.pid, signal.SIGKILL)
@@ -169,7 +169,7 @@ def test_a_device_killed_in_its_update_resumes(live: Live, ready: Client, tmp_pa
     for number in (1, 2):
         if number == 2:
             ready.channels.place("peatlight", "studio", 2, ready.channels.preview("peatlight", "studio", 2).etag)
-        for _ in range(5):
+        for _ in range(3):
             process = command(live, ready, tmp_path, "device", "update", str(device))
             time.sleep(chance.uniform(0.45, 1.0))
             os.killpg(process.pid, signal.SIGKILL)

@@ -77,6 +77,7 @@ const ash: MantineColorsTuple = [
 ];
 
 export const theme = createTheme({
+  respectReducedMotion: true,
   primaryColor: "lantern",
   primaryShade: { light: 7, dark: 4 },
   autoContrast: true,
