@@ -194,7 +194,8 @@ def _remember_schemas() -> None:
             made[model, mode] = make(model, mode)
         return deepcopy(made[model, mode])
 
-    utils.get_model_schema = openapi.get_model_schema = remembered
+    for module in (utils, openapi):
+        vars(module)["get_model_schema"] = remembered
     make_app(Mock())
 
 
