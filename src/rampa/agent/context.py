@@ -69,6 +69,7 @@ class AttemptContext:
 
     def open_build(self) -> builds_wire.Build:
         """Reserves the version code, once an attempt."""
+        # Reserved when it is first needed: a run that fails before burns no version code.
         if self.build is None:
             asked = builds_wire.NewBuild(
                 profile=self.work.profile, revision=self.work.revision, notes=self.work.notes, lease=self.work.lease
@@ -121,5 +122,6 @@ class AttemptContext:
             "RAMPA_SOURCE": str(self.folder.source),
             "RAMPA_OUT": str(self.folder.out),
         }
+        # A title's own variables come first, so that none of them can stand for a path or the name of the run.
         said = dict(v.split("=", 1) for v in step.variables)
         return {**self.work.variables, **self.work.secrets, **said, **settled}

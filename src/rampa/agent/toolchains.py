@@ -68,6 +68,7 @@ def _read(file: Path) -> dict[str, Any]:
 
 def _run(words: list[str]) -> str | None:
     try:
+        # A program that hangs when it is asked for its version must not hold up the agent.
         done = subprocess.run(
             words,
             capture_output=True,

@@ -32,6 +32,7 @@ def install(app: Flask, folder: Path | None, table: AccessTable) -> None:
         if path.startswith("assets/"):
             response = _asset(folder, path)
         else:
+            # A page names its assets by digest: kept, it would ask for those of an earlier version.
             response = send_from_directory(folder, "index.html", max_age=0)
             response.headers["Content-Security-Policy"] = POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
@@ -53,5 +54,6 @@ def _asset(folder: Path, path: str) -> Response:
             break
     else:
         response = send_from_directory(folder, path, mimetype=kind, max_age=FOR_EVER)
+    # Caches on the way must not give a compressed answer to who did not ask for it.
     response.vary.add("Accept-Encoding")
     return response

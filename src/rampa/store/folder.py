@@ -53,6 +53,7 @@ class FolderStore:
                     where=digest.hex()[:12],
                     hint="Send it again.",
                 )
+            # Checked while it is still beside: what has its name is right.
             check(path, size)
             _settle(fd, path, target)
         return size

@@ -97,6 +97,8 @@ def signed_in(credential: Credential) -> Iterator[dict[str, str]]:
     with tempfile.TemporaryDirectory(prefix="rampa-git-") as name:
         folder = Path(name)
         more: dict[str, str] = {"GIT_SSH_COMMAND": ssh}
+        # A person's own words never stand in an environment that a hook could read: they are given by a script that
+        # lives as long as the call.
         if credential.password:
             script = folder / "answer"
             script.write_text(

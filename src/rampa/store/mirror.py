@@ -66,6 +66,7 @@ class Mirror:
         self.folder.parent.mkdir(parents=True, exist_ok=True)
         fd = os.open(self.folder.parent / f"{self.folder.name}.lock", os.O_RDWR | os.O_CREAT, 0o600)
         try:
+            # Two fetches of one repository at once would each lock refs that the other wants.
             fcntl.flock(fd, fcntl.LOCK_EX)
             yield
         finally:
@@ -96,6 +97,8 @@ class Mirror:
 
     def resolve(self, of: str) -> tuple[str, str]:
         """(commit, ref as `branch/NAME` or `tag/NAME`, empty for a commit) of a branch, a tag or a commit's beginning."""
+        # What is asked is looked up as a branch first, then as a tag: a name that is both means the branch, as in git
+        # itself.
         for what, where in (("branch", "heads"), ("tag", "tags")):
             name = of.removeprefix(f"{what}/")
             found = self._commit(f"refs/{where}/{name}") if name else ""
@@ -151,6 +154,7 @@ class Mirror:
         """A file's content. Raises `NotFound`, `Unavailable`."""
         name = f"{commit}:{path}"
         try:
+            # Asked for its size first: a blob of gigabytes would be in memory before anybody could refuse it.
             if int(self._ask("cat-file", "-s", name)) > READ_LIMIT:
                 raise NotFound("source.no-file", f"{path} is too large to be read here", where=path)
             return self._ask("cat-file", "blob", name)
@@ -215,6 +219,7 @@ class Mirror:
             while piece := process.stdout.read(PIECE):
                 yield piece
         finally:
+            # The watcher may be gone in the middle: a git that nobody reads from would wait for ever.
             process.stdout.close()
             process.kill()
             process.wait()

@@ -75,6 +75,7 @@ class ObjectStore:
             check(Path(file.name), size)
             with _said():
                 self._client.upload_file(file.name, self._bucket, self._pack(digest))
+                # An upload that was cut off can look like one that went well; the length tells.
                 there = self._client.head_object(Bucket=self._bucket, Key=self._pack(digest))["ContentLength"]
         if there != size:
             raise Unavailable("store.error", "the object store kept another size than was sent", hint="Try again.")

@@ -16,7 +16,7 @@ from rampa.core.content.tree.comparison import by_weight, compare, folder_sizes
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.profile.document import read_document
 from rampa.core.run import baked, causes, expectation, log_lines, triggers
-from rampa.core.run.abilities import Abilities, Toolchain, WantedAbilities, choose, lacks, nearest_agent
+from rampa.core.run.abilities import Abilities, Toolchain, WantedAbilities, choose, lacks, nearest_agent, toolchain_lacks
 from rampa.core.run.native import native_digest
 from tests.refusals import refuses
 from tests.samples import DOCUMENT
@@ -51,6 +51,12 @@ def able(*chains: Toolchain, platforms: tuple[str, ...] = (), disk: int = 10**10
 )
 def test_what_an_agent_lacks(abilities: Abilities, said: list[str]) -> None:
     assert lacks(WANTED, abilities) == said
+
+
+def test_what_lacks_says_which_cause_it_is() -> None:
+    old = Toolchain("lantern-export", "3.1.9")
+    assert [lack.code for lack in toolchain_lacks(WANTED, [old])] == ["toolchain.licence", "toolchain.version"]
+    assert [lack.code for lack in toolchain_lacks(WANTED, [])] == ["toolchain.missing"]
 
 
 def test_the_newest_fitting_toolchain_and_the_nearest_agent() -> None:

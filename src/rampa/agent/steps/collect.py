@@ -30,6 +30,7 @@ def collect(a: AttemptContext, step: Step) -> None:
     root = a.root or a.folder.source
     _look_at_baked(a, root)
     a.selection = select(root, a.profile.rules)
+    # Splitting rewrites files and leaves others: what goes in is looked at once more.
     if a.profile.settings.code.symbols == "split" and split_symbols(a, a.selection):
         a.selection = select(root, a.profile.rules)
     a.selection = _without_record(a.selection)

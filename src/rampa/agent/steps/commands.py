@@ -5,7 +5,7 @@ from __future__ import annotations
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
 from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.toolchains import Found
-from rampa.core.run.abilities import Abilities, choose, lacks, wanted_of
+from rampa.core.run.abilities import Abilities, choose, toolchain_lacks, wanted_of
 from rampa.core.run.causes import seen_in
 from rampa.core.run.step import Step
 
@@ -22,11 +22,9 @@ def check_toolchain(a: AttemptContext, step: Step) -> None:
         return
     a.toolchains[:] = a.settings.find()
     found = tuple(f.toolchain for f in a.toolchains)
-    missing = lacks(wanted, Abilities((), found, 1, 0, 0))
+    missing = toolchain_lacks(wanted, found)
     if missing:
-        said = ", and ".join(missing)
-        code = "licence" if "licence" in said else "missing" if "has no" in said else "version"
-        raise StepFailed(f"toolchain.{code}", said)
+        raise StepFailed(missing[0].code, ", and ".join(lack.said for lack in missing))
     chosen = choose(wanted, Abilities((), found, 1, 0, 0))
     a.chosen = next(f for f in a.toolchains if f.toolchain == chosen)
     licence = f"; licence “{wanted.licence}” accepted" if wanted.licence else ""
@@ -43,6 +41,7 @@ def run_command(a: AttemptContext, step: Step) -> None:
     words = [a.put_in(w) for w in step.command]
     words = [*_program(a, words[0]), *words[1:]]
     folder = (a.folder.source / step.folder).resolve()
+    # After links are resolved: a folder in the source can be a link to anywhere.
     if not folder.is_relative_to(a.folder.source.resolve()) or not folder.is_dir():
         raise StepFailed("step.failed", f"no folder {step.folder} in the source")
     limits = Limits(step.seconds, step.memory * MIB, step.output * 1000, a.settings.least_free)
@@ -78,11 +77,9 @@ def _judge(a: AttemptContext, step: Step, ended: Ended, program: str) -> None:
             "missing": program,
             "closed": program,
         }.get(ended.why, "")
-        code = {"missing": "program.missing", "closed": "program.closed", "disk": "disk.full"}.get(
-            ended.why, f"{ended.why}.limit"
-        )
-        raise StepFailed(code, detail)
+        raise StepFailed(BROKEN.get(ended.why, f"{ended.why}.limit"), detail)
     seen = seen_in(list(a.report.tail))
     error = f": {a.report.first_error[:300]}" if a.report.first_error else ""
     detail = "has not accepted the licence" if seen == "toolchain.licence" else ended.words() + error
+    # The system ends a program that takes too much memory by SIGKILL, and says so to nobody.
     raise StepFailed("memory.out" if ended.code == -9 and not seen else seen or "step.failed", detail)

@@ -38,6 +38,7 @@ def fetch(a: AttemptContext, step: Step) -> None:
         a.report.say(f"warning: {path} is a large-file pointer; the file itself is not in the commit", "warning")
     if len(a.pointers) > SHOWN:
         a.report.say(f"warning: {len(a.pointers) - SHOWN} more large-file pointers", "warning")
+    # Checked out by the agent, written by the run's user: steps may change what they find.
     a.folder.own(a.folder.source)
     a.root = a.folder.source
 
@@ -50,6 +51,7 @@ def _modules(a: AttemptContext, step: Step) -> None:
             )
         mirror = a.settings.folder / "mirrors" / f"{a.work.title}-module-{number}.git"
         target = a.folder.source / module.path
+        # A repository that names its submodule ../x would write outside the run's folder.
         if not target.resolve().is_relative_to(a.folder.source.resolve()):
             raise StepFailed("source.missing", f"the submodule {module.path[:100]} would lie outside the source")
         target.mkdir(parents=True, exist_ok=True)
@@ -65,6 +67,7 @@ def _checkout(a: AttemptContext, step: Step, address: str, commit: str, target: 
         if not _has(mirror, commit):
             a.report.say("Fetching from the service's mirror …")
             _git(a, step, ["fetch", "--quiet", "--no-tags", "--no-auto-maintenance", "--", address, commit], mirror)
+    # An index and a work tree of the run's own: many runs read from one mirror at a time.
     index = {"GIT_INDEX_FILE": str(a.folder.root / "index"), "GIT_WORK_TREE": str(target), "GIT_DIR": str(mirror)}
     _git(a, step, ["read-tree", commit], target, index)
     _git(a, step, ["checkout-index", "--all", "--force", "--quiet"], target, index)

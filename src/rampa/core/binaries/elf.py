@@ -136,6 +136,8 @@ class Elf:
 
     def _rows(self, table: int, size: int, count: int) -> list[bytes]:
         least = 32 if not self.wide else 56
+        # A loader ignores what is behind the table it knows; a count beyond it is a lie, and would make us read for
+        # ever.
         if count > MOST_HEADERS or (count and size < least):
             raise ValueError("a table of headers that no loader takes")
         data = self._read(table, size * count)
@@ -154,6 +156,7 @@ class Elf:
         data, at = self._read(note.offset, min(note.size, MOST_NAMES)), 0
         while at + 12 <= len(data):
             name_size, body_size, kind = self._unpack("III", data, at)
+            # Names and bodies are padded to four bytes each, also in 64-bit files (gABI, chapter 5, Note Section).
             body = at + 12 + (name_size + 3) // 4 * 4
             if kind == BUILD_ID and data[at + 12 : at + 12 + name_size] == b"GNU\0":
                 return data[body : body + body_size].hex()
@@ -162,6 +165,7 @@ class Elf:
 
     def _offset(self, address: int) -> int | None:
         """Where an address of the image lies in the file."""
+        # An address that two segments hold belongs to the first, as loaders map them in order.
         loads = (s for s in self.segments if s.kind == LOAD)
         return next((address - s.address + s.offset for s in loads if s.address <= address < s.address + s.size), None)
 

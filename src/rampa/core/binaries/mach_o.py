@@ -29,6 +29,7 @@ class MachO:
         commands, at = self._read(32, min(size, MOST_BYTES)), 0
         for _ in range(min(count, MOST_COMMANDS)):
             kind, length = struct.unpack_from("<II", commands, at)
+            # A command that is shorter than its own head would never let the walk go on.
             if length < 8:
                 return
             if kind == LOAD_DYLIB:

@@ -76,6 +76,7 @@ class Pe:
         start = self._place(directory) if directory else None
         for i in range(MOST if start is not None else 0):
             row = self._read((start or 0) + 20 * i, 20)
+            # The directory ends with a row of zeros; where that is missing, with the file.
             if len(row) < 20 or row == bytes(20):
                 return
             name = self._place(struct.unpack_from("<I", row, 12)[0])

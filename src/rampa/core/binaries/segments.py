@@ -91,6 +91,7 @@ def _of_elf(elf: Elf) -> Image | None:
     if not loads:
         return None
     ends = [s.offset for s in loads[1:]]
+    # Segments may overlap in the file; each byte gets the kind of the one that begins last before it.
     sizes = [min(s.size, end - s.offset) for s, end in zip(loads, [*ends, HIGHEST], strict=True)]
     segments = tuple(
         LoadedSegment(s.offset, size, s.address, CODE if s.flags & EXECUTABLE_SEGMENT else DATA)
@@ -106,6 +107,7 @@ def _of_pe(pe: Pe) -> Image | None:
     if pe.machine not in PROCESSORS or not pe.wide or len(pe.sections) > MOST_SEGMENTS:
         return None
     segments = [
+        # Padded to the file's alignment: what is behind the section's true size is filler, not addresses.
         LoadedSegment(s.offset, min(s.in_file, s.size) if s.size else s.in_file, pe.base + s.address, _pe_kind(s))
         for s in sorted(pe.sections, key=lambda s: s.offset)
         if s.in_file

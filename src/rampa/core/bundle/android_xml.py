@@ -120,6 +120,7 @@ class BinaryXml:
         return self._map[a.name] if a.name < len(self._map) else 0
 
     def _key(self, a: _Attribute) -> str:
+        # Attributes are known by their resource id; the name is only a text, and some tools leave it empty.
         known = IDS.get(self._id(a))
         if known:
             return known
@@ -154,6 +155,7 @@ class BinaryXml:
                 return self._rebuilt(body, attributes)
         added = _Attribute(self.pool.add(ANDROID), self._name_of(number), NONE, 8, 0, 0, 0)
         self._put(added, value)
+        # The platform searches attributes by id, and gives up at the first greater one: the order must hold.
         at = sum(1 for a in attributes if 0 < self._id(a) < number)
         return self._rebuilt(body, [*attributes[:at], added, *attributes[at:]], at)
 

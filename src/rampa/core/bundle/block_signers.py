@@ -110,9 +110,11 @@ def _signer(
 ) -> BlockSigner:
     digests = [(item.number(), item.item()) for item in map(Cursor, data.items())]
     certificates = data.items()
+    # Levels stand twice, once signed: whoever changed the outer ones would make devices skip this signer.
     if v3 and (data.number(), data.number()) != levels:
         raise Damaged("signature.levels", "the signer's levels are not those that it signed")
     attributes = {item.number(): item.take(item.left) for item in map(Cursor, data.items())}
+    # A digest that no signature covers, or the other way round, would let one of the two be exchanged.
     if [n for n, _ in digests] != signed_by:
         raise Damaged("signature.damaged", "the signer digests by other algorithms than it signs by")
     if not certificates:
@@ -122,6 +124,7 @@ def _signer(
         certified = certificate.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
     except Exception as error:
         raise Damaged("signature.damaged", "the signer's certificate cannot be read") from error
+    # Signed with a key that the certificate does not name: the fingerprint would be a stranger's.
     if certified != public:
         raise Damaged("signature.mismatch", "the signer's public key is not that of its certificate")
     found = {ALGORITHMS[n].content: digest for n, digest in digests if n in ALGORITHMS}

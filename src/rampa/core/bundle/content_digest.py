@@ -71,6 +71,7 @@ def digest_content(
     """
     wanted = list(names)
     source = archive.source
+    # The end record as it would be without a signing block: adding one must not change the digest.
     end = end_record(archive, entries_end)
     sections: list[tuple[ByteSource, int, int]] = [
         (source, 0, entries_end), (source, archive.start, archive.end), (BytesSource(end), 0, len(end)),

@@ -165,6 +165,7 @@ def sign_package(
     wanted = check_schemes(facts.kind, schemes_for(facts) if schemes is None else schemes)
     must_be_unsigned(archive, replace)
     with replacing(out) as stream:
+        # v1 first, for its files are entries, and v2 and v3 sign all entries.
         members, asked = _members(archive, wanted, key, ask, workers, progress)
         if "v2" in wanted or "v3" in wanted:
             size = _with_block(stream, members, wanted, key, ask, workers, progress)
@@ -208,6 +209,7 @@ def _members(
     kept = unsigned_members(archive)
     if "v1" not in wanted:
         return kept, wanted
+    # Older systems cannot tell that a newer signature was taken away; this says in v1 which ones there were.
     newer = [int(s[1:]) for s in wanted if s != "v1"]
     files = jar_signature.make_files(archive, newer, workers, progress)
     signatures = ask(ToSign(jar=files.signed))
@@ -261,6 +263,7 @@ def _add_block(
 ) -> int:
     """Puts the signing block between the entries and the directory, in place."""
     with FileBytes(Path(stream.name)) as written:
+        # Read back from what was written, not from what was meant: the block must hold for the file as it is.
         archive = read_zip(written)
         digests = content_digest.digest_content(archive, archive.start, key.contents, workers, progress, known)
         made = ask(ToSign(digests=digests, v2="v2" in wanted, v3="v3" in wanted))

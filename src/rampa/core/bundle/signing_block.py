@@ -41,6 +41,7 @@ def find(archive: Archive) -> Block | None:
     offset = end - size - 8
     if size < TAIL or size > MAX_BLOCK or offset < 0:
         raise _bad("its size cannot be")
+    # A block that reaches into an entry would let its bytes be two things at once.
     if not _in_a_gap(archive, offset):
         raise _bad("it lies over an entry")
     return Block(offset, _pairs(source, offset, size))
@@ -64,6 +65,7 @@ def _pairs(source: ByteSource, offset: int, size: int) -> tuple[tuple[int, bytes
         pairs.append((number, data[at + 12 : at + 8 + length]))
         at += 8 + length
     numbers = [n for n, _ in pairs]
+    # Readers would disagree about which of the two counts.
     if len(numbers) != len(set(numbers)):
         raise _bad("it holds the same scheme twice")
     return tuple(pairs)

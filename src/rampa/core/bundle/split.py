@@ -66,6 +66,7 @@ def _members(archive: Archive, architecture: str, code: int) -> list[Member]:
     out = []
     for member in unsigned_members(archive):
         match = LIBRARY.fullmatch(member.name)
+        # A package for one architecture: the folders of the others stay out, whatever lies in them.
         if match and ABIS.get(match["abi"], match["abi"]) != architecture:
             continue
         out.append(Member(member.name, body, len(body)) if member.name == APK_MANIFEST else member)

@@ -74,6 +74,8 @@ def write_stamp(manifest: BinaryXml | ProtoXml, stamp: Stamp) -> None:
         manifest.set("manifest", "versionName", stamp.version_name)
     if stamp.version_code is not None:
         manifest.set("manifest", "versionCode", stamp.version_code)
+        # The platform reads the two halves as one number of 64 bits: an upper half that stays would make it another
+        # code.
         if "versionCodeMajor" in manifest.root.attributes:
             manifest.set("manifest", "versionCodeMajor", 0)
     if stamp.debuggable is not None:

@@ -63,6 +63,7 @@ class StringPool:
     def add(self, text: str) -> int:
         """The index of `text`, which is put behind the others when it is not there yet."""
         for index in range(len(self.offsets)):
+            # A string with a style belongs to its style: another use of it would be drawn in that style, too.
             if self.text(index) == text and index * 4 >= len(self.style_offsets):
                 return index
         return self.add_new(text)
@@ -72,6 +73,7 @@ class StringPool:
         end = self._end() if self.offsets else 0
         self.offsets.append(end)
         self.strings = self.strings[:end] + (_encode8(text) if self.flags & UTF8 else _encode16(text))
+        # The pool is no longer in order; who believed the flag would search it by halves.
         self.flags &= ~SORTED
         self._known[len(self.offsets) - 1] = text
         return len(self.offsets) - 1

@@ -34,6 +34,7 @@ def write_tar_zst(
     progress: Callable[[int], None] = lambda _: None,
 ) -> int:
     """Writes a whole bundle; returns its size in bytes. Raises `Conflict` for a file that changed meanwhile."""
+    # Jobs of one size whatever the number of threads: the bytes must not depend on the machine.
     parameters = zstandard.ZstdCompressionParameters.from_level(
         level, threads=workers, job_size=JOB, write_checksum=True, window_log=23
     )
@@ -108,6 +109,7 @@ def read_tar_zst(source: ByteSource) -> Iterator[tuple[Entry, Iterator[bytes]]]:
 
 def _entry(info: tarfile.TarInfo, seen: set[str]) -> Entry:
     name = info.name
+    # Devices and pipes in an archive have no place on a player's disk.
     if not (info.isreg() or info.issym() or info.isdir()):
         raise Damaged("tar.kind", "it is neither a file, a folder nor a link", where=printable(name))
     problem = entry_name_problem(name)

@@ -86,6 +86,7 @@ class Archive:
 def read_zip(source: ByteSource) -> Archive:
     """Reads and checks the structure. Raises `Damaged` with the first thing that does not hold."""
     end_at, comment, count, size, start = find_end(source)
+    # More than this between the directory and its end record could hide a second one.
     if start + size != end_at:
         raise bad_zip("zip.directory", f"the directory ends at {start + size:,}, and its end record is at {end_at:,}")
     if count > MAX_ENTRIES or size > MAX_DIRECTORY:
@@ -122,6 +123,7 @@ def _directory(data: bytes, count: int) -> list[Entry]:
             size, stored, header, disk = [*z.widened(extra, limits[:3]), disk]
         except ValueError as error:
             raise bad_zip("zip.size", str(error), name) from error
+        # High bits hold a Unix mode only where a Unix made the file (APPNOTE 4.4.2).
         mode = attributes >> 16 if made_by >> 8 in (3, 19) else 0
         entry = Entry(name, raw, method, flags, crc, stored, size, header, mode)
         _must_make_sense(entry, disk)
@@ -189,6 +191,7 @@ def _must_be_distinct(entries: list[Entry]) -> None:
 
 def _look_at_local(source: ByteSource, entry: Entry, limit: int) -> None:
     """The local header says the same as the directory; sets where the content lies."""
+    # Read a little further than the header: names and extra fields come with the same read.
     head = source.read_at(entry.header, z.LOCAL_HEADER.size + len(entry.raw) + 64)
     if entry.header + z.LOCAL_HEADER.size > limit or len(head) < z.LOCAL_HEADER.size:
         raise bad_zip("zip.local", "its local header lies outside the file's content", entry.name)
@@ -211,6 +214,7 @@ def _look_at_local(source: ByteSource, entry: Entry, limit: int) -> None:
             raise bad_zip("zip.size", str(error), entry.name) from error
     said, meant = (crc, stored, size), (entry.crc, entry.stored, entry.size)
     if flags & z.DESCRIBED:
+        # With a descriptor behind the content, the header may say zero, and nothing else that differs.
         if any(a not in (0, b) for a, b in zip(said, meant, strict=True)):
             raise bad_zip("zip.local", "its local header gives other sizes or another checksum", entry.name)
         _skip_descriptor(source, entry, limit)
@@ -243,6 +247,7 @@ def _gaps(source: ByteSource, entries: list[Entry], start: int) -> list[tuple[in
         at, before = entry.end, entry.name
     if start > at:
         gaps.append((at, start - at))
+    # A program before the first entry makes a file that runs and unpacks: two meanings, so it is refused.
     if gaps and gaps[0][0] == 0 and entries and source.read_at(0, 4) != z.LOCAL.to_bytes(4, "little"):
         raise bad_zip("zip.prefix", f"{gaps[0][1]:,} bytes that are no ZIP entry lie before the first one")
     return gaps
@@ -259,5 +264,6 @@ def _inflated(pieces: Iterator[bytes], entry: Entry) -> Iterator[bytes]:
             yield out
     except zlib.error as error:
         raise bad_zip("zip.deflate", "its packed content is damaged", entry.name) from error
+    # Bytes behind the deflated end would be seen by one reader and not by another.
     if not stream.eof or stream.unused_data:
         raise bad_zip("zip.deflate", "its packed content does not end where it should", entry.name)

@@ -153,6 +153,7 @@ class _Job:
         else:
             opened.decided.wait()
         body = bytes(fresh) if opened.method == z.STORE else _deflate(fresh, data[:before], self.last)
+        # Only the whole shows: a small file's sample is the file.
         if self.first and self.last and member.method is None and len(body) >= WORTH * len(fresh):
             opened.method, body = z.STORE, bytes(fresh)
         return _Done(body, zlib.crc32(fresh))
@@ -182,6 +183,7 @@ def _deflate(data: memoryview, before: bytes, last: bool) -> bytes:
     squeeze = zlib_ng.compressobj(
         LEVEL, zlib_ng.DEFLATED, -15, 9, zlib_ng.Z_DEFAULT_STRATEGY, *([before] if before else [])
     )
+    # Each piece but the last ends at a byte, so that the next one can be written behind it.
     return squeeze.compress(data) + squeeze.flush(zlib_ng.Z_FINISH if last else zlib_ng.Z_SYNC_FLUSH)
 
 
@@ -220,6 +222,7 @@ class _Writer:
         entry = Entry(member.name, raw, method, flags, 0, 0, size, self._offset, _mode(member, copied))
         if copied:
             entry.crc, entry.stored = copied.crc, copied.stored
+        # The room for ZIP64 sizes is decided before the size is known: later it would move everything behind it.
         self._wide = size >= NEARLY or z.wide(entry)
         self._padding = self._padding_for(entry, member.align) if method == z.STORE else 0
         header = z.local_header(entry, self._padding, self._wide)

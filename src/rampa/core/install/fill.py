@@ -194,7 +194,7 @@ class Filling:
             locations = self._whole()
         by_frame = ChunksByFrame(missing, chunks, locations.chunks)
         requests = list(requests_for(by_frame.frames))
-        # Asked for before anything travels: a build that is not released yet costs its players nothing.
+        # Asked for before anything travels: a build that is not unsealed yet costs its players nothing.
         self._keys = self._delivery.keys() if any(f.key for f in by_frame.frames) else {}
         total = done + sum(r.size for r in requests)
 

@@ -62,6 +62,7 @@ def read_document(data: bytes) -> Document:
     """Raises `DocumentInvalid` with every problem."""
     text = checked_text(data)
     at = positions(text)
+    # Before the text is parsed: a document that cannot be read may hold a secret as well.
     secrets = find_secrets(text)
     try:
         values = tomllib.loads(text)

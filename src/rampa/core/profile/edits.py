@@ -49,6 +49,7 @@ def apply_edit(text: str, edit: Edit) -> str:
     wanted = _with(before, edit)
     made = _Editing(text).make(edit)
     try:
+        # The proof: whatever the grammar made of the text, the values must be the wanted ones.
         proved = tomllib.loads(made) == wanted
     except tomllib.TOMLDecodeError:
         proved = False
@@ -149,11 +150,13 @@ class _Editing:
             while self._source[end : end + 1] == b" ":
                 end += 1
             return self._replace(pair.start_byte, end, "")
+        # The last pair of a list of pairs takes the comma before it along.
         before = pair.prev_sibling
         start = before.start_byte if before is not None and before.type == "," else pair.start_byte
         return self._replace(start, pair.end_byte, "")
 
     def _insert(self, edit: Edit) -> str:
+        # The longest table that is there already: a key is put beside its neighbours, not into a new table.
         for depth in range(len(edit.path) - 1, 0, -1):
             outer, rest = edit.path[:depth], edit.path[depth:]
             line = f"{'.'.join(_bare(part) for part in rest)} = {literal(edit.value)}"

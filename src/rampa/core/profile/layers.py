@@ -86,6 +86,7 @@ class LayerReader:
         if setting.kind == "texts":
             if not self._texts(path, value, setting):
                 return None
+            # From the last to the first: of an item that is there twice, the first place counts.
             parts = {item: self._origin(layer, (*path, n)) for n, item in reversed(list(enumerate(value)))}
             return Value(tuple(value), self._origin(layer, path), parts)
         return Value(value, self._origin(layer, path)) if self._single(path, value, setting) else None
@@ -147,11 +148,13 @@ class LayerReader:
         if not value and setting.required and not may_be_empty:
             self.say(path, "the list is empty", value=True)
             return False
+        # All items are looked at, not only up to the first bad one: problems are said all at once.
         return all([self._text((*path, number), item, setting) for number, item in enumerate(value)])
 
     def _single(self, path: Path, value: Any, setting: Setting) -> bool:
         if setting.kind == "text":
             return self._text(path, value, setting)
+        # bool is a kind of int to Python; to a document it is not.
         right = type(value) is (bool if setting.kind == "flag" else int)
         if not right:
             self.say(path, f"this must be {KINDS[setting.kind]}, and is {kind_of(value)}", value=True)

@@ -63,6 +63,7 @@ def resolve_layers(base: Layer, profile: Layer, facets: dict[str, Layer]) -> Res
     values = dict(FIXED)
     untaken: list[Untaken] = []
     for layer in (base, *(facets[name] for name in uses), profile):
+        # A value in place of a list, then changes of the list: within one layer the value counts first.
         values.update(layer.values)
         for key, change in layer.changes.items():
             before = values.get(key)

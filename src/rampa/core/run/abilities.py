@@ -44,6 +44,14 @@ class WantedAbilities:
     disk: int = 0
 
 
+@dataclass(frozen=True, slots=True)
+class Lack:
+    """What a machine lacks: the cause's code (rampa.core.run.causes), and a clause for people."""
+
+    code: str
+    said: str
+
+
 def wanted_of(profile: Resolved, disk: int = 0) -> WantedAbilities:
     return WantedAbilities(
         profile.settings.platform,
@@ -62,25 +70,28 @@ def lacks(wanted: WantedAbilities, abilities: Abilities) -> list[str]:
     if wanted.disk > abilities.disk:
         out.append(f"has {abilities.disk // 10**6:,} MB free on its disk, and {wanted.disk // 10**6:,} MB are needed")
     if wanted.toolchain:
-        out += _toolchain_lacks(wanted, [t for t in abilities.toolchains if t.name == wanted.toolchain])
+        out += [lack.said for lack in toolchain_lacks(wanted, abilities.toolchains)]
     return out
 
 
-def _toolchain_lacks(wanted: WantedAbilities, found: list[Toolchain]) -> list[str]:
+def toolchain_lacks(wanted: WantedAbilities, there: Iterable[Toolchain]) -> list[Lack]:
     """Of several versions, the one that lacks least counts."""
+    found = [t for t in there if t.name == wanted.toolchain]
     if not found:
-        return [f"has no {wanted.toolchain}"]
+        return [Lack("toolchain.missing", f"has no {wanted.toolchain}")]
     return min((_one_lacks(wanted, t) for t in found), key=len)
 
 
-def _one_lacks(wanted: WantedAbilities, found: Toolchain) -> list[str]:
+def _one_lacks(wanted: WantedAbilities, found: Toolchain) -> list[Lack]:
     out = []
-    if not _fits(found.version, wanted.versions):
-        out.append(f"has {found.name} {found.version}, and {wanted.versions} is wanted")
-    if found.platforms and wanted.platform not in found.platforms:
-        out.append(f"its {found.name} does not export for {wanted.platform}")
+    # A licence first: it is the one lack that a person can end at once.
     if wanted.licence and wanted.licence not in found.licences:
-        out.append(f"has not accepted the licence “{wanted.licence}”")
+        out.append(Lack("toolchain.licence", f"has not accepted the licence “{wanted.licence}”"))
+    if not _fits(found.version, wanted.versions):
+        message = f"has {found.name} {found.version}, and {wanted.versions} is wanted"
+        out.append(Lack("toolchain.version", message))
+    if found.platforms and wanted.platform not in found.platforms:
+        out.append(Lack("toolchain.version", f"its {found.name} does not export for {wanted.platform}"))
     return out
 
 
@@ -101,6 +112,7 @@ def _fits(version: str, wanted: str) -> bool:
     if not wanted:
         return True
     parsed = _version(version)
+    # A toolchain's 3.3.0rc1 is a version that somebody installed on purpose.
     return parsed is not None and SpecifierSet(wanted).contains(parsed, prereleases=True)
 
 

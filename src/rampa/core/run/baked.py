@@ -60,6 +60,7 @@ def _entry(entry: dict[str, object]) -> Baked:
     if not isinstance(path, str) or quality not in QUALITIES or not isinstance(sources, dict):
         raise ValueError(f"an entry is not understood ({str(path)[:80]!r})")
     for name in (path, *sources):
+        # Paths of a record are looked up below the source: one that leads out would have any file of the machine read.
         problem = path_problem(name)
         if problem:
             raise ValueError(f"{name[:80]!r}: {problem}")

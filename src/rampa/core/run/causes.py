@@ -113,6 +113,7 @@ def cause_of(code: str, *, step: str = "", agent: str = "", detail: str = "") ->
 
 def seen_in(lines: list[str]) -> str:
     """A cause's code that the last lines of a failed command point at, or nothing."""
+    # From the end: what was said last is nearest to why it failed.
     for line in reversed(lines):
         for pattern, code in SAID:
             if pattern.search(line):

@@ -50,7 +50,9 @@ def clean(text: str) -> str:
 
 def level_of(text: str) -> Literal["", "error", "warning"]:
     """`error`, `warning` or nothing."""
+    # Only the head: an error's word in the middle of a data dump means nothing, and long lines cost time.
     head = text[:400]
+    # "0 errors" is good news.
     if NONE_OF_THEM.search(head):
         return ""
     if ERROR.search(head):

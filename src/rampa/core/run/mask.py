@@ -29,6 +29,7 @@ class Masker:
                 if len(part) >= LEAST:
                     plain |= _spellings(part)
                     wrapped |= _base64_cores(part)
+        # The longest first: of two secrets that begin alike, masking the shorter would show the longer one's end.
         self._plain = sorted(plain, key=len, reverse=True)
         self._wrapped = sorted(wrapped, key=len, reverse=True)
         ways = [re.escape(p) for p in self._plain]
@@ -98,6 +99,7 @@ def _base64_cores(secret: str) -> set[str]:
     for before in range(3):
         shifted = bytes(before) + data
         text = base64.b64encode(shifted).decode().rstrip("=")
+        # Bits of its first character come from what is before the secret, and change with it.
         whole = text[-(-before * 8 // 6) :]
         tail = len(shifted) * 8 % 6  # bits of a last character that the next byte also decides
         core = whole[:-1] if tail else whole

@@ -24,5 +24,6 @@ def native_digest(profile: Resolved, files: Iterable[tuple[str, str]]) -> str:
     """Over native sources (by path and digest) and the settings of code, system and toolchain. 64 hexadecimal digits."""
     keys = [k for k in profile.values if k in SETTINGS or k.startswith(GROUPS)]
     settings = {k: profile.get(k) for k in sorted(keys)}
+    # Sorted: the digest must not change with the order in which a repository lists its files.
     seen = {"files": sorted(native_files(profile, files).items()), "settings": settings}
     return blake3(json.dumps(seen, sort_keys=True, default=list).encode()).hexdigest()

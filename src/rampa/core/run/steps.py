@@ -39,6 +39,7 @@ def listed(profile: Resolved) -> tuple[str, ...]:
     if "bundle" in names:
         at = max(names.index(n) for n in ("bundle", "sign") if n in names) + 1
         missing = tuple(n for n in AFTER_BUNDLE if n not in names)
+        # A profile that lists complete itself knows where it wants it; what must come before goes before it.
         if "complete" in names:
             at = names.index("complete")
         names = (*names[:at], *missing, *names[at:])

@@ -53,6 +53,7 @@ def verify(envelope: bytes, payload_type: str, public_key: bytes) -> bytes:
         kind = body["payloadType"]
     except (ValueError, KeyError, TypeError, AttributeError, binascii.Error, RecursionError) as error:
         raise Damaged("envelope.damaged", "the signed statement cannot be read") from error
+    # The kind is signed, too, and is compared here first: a statement of another kind must not be taken for this one.
     if kind != payload_type:
         raise Damaged("envelope.damaged", f"the signed statement is of another kind: {str(kind)[:80]!r}")
     key = Ed25519PublicKey.from_public_bytes(public_key)

@@ -62,6 +62,8 @@ def make(name: str, studio: str, kind: str, now: dt.datetime, years: int = 30) -
         .issuer_name(subject)
         .public_key(key.public_key())
         .serial_number(x509.random_serial_number())
+        # Clocks differ by minutes: a certificate that is valid from this second on is refused on a machine behind
+        # ours.
         .not_valid_before(now - dt.timedelta(minutes=5))
         .not_valid_after(now + dt.timedelta(days=365 * years))
         .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)

@@ -44,6 +44,7 @@ def read_pkcs12(data: bytes, password: str, alias: str = "") -> KeystoreEntry:
     entries = read_entries(data, password)
     names = ", ".join(e.alias or "(without a name)" for e in entries)
     if alias:
+        # Names differ in case between the tools that write and those that read them.
         found = [e for e in entries if e.alias.casefold() == alias.casefold()]
         if not found:
             raise NotFound("key.alias", f"the keystore has no entry {alias!r}", where="alias", hint=f"It has: {names}.")
@@ -165,6 +166,7 @@ def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certifi
             raise _mismatch(alias)
         raise Invalid("key.certificate", "the key has no certificate in this file", where=alias,
                       hint="Import the key as PKCS#8 with its certificate beside it.")  # fmt: skip
+    # The file's own word for it, where there is one; else whichever certificate has the key's public half.
     chosen = next((c for c in fitting if c in by_id), fitting[0])
     return KeystoreEntry(alias, Identity(key, chosen))
 
@@ -219,6 +221,7 @@ def read_pkcs8(key_data: bytes, certificate_data: bytes, password: str = "") -> 
     except TypeError as error:
         if secret is None:
             raise Invalid("key.password", "the private key has a password, and none was given") from error
+        # A password was given for a file that has none: that is no reason to fail.
         key = (load_pem_private_key if pem else load_der_private_key)(key_data, None)
     except Exception as error:
         if secret is not None and (b"ENCRYPTED" in key_data or not pem):

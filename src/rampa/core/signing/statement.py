@@ -64,6 +64,7 @@ def sign(statement: Statement, key: Ed25519PrivateKey) -> bytes:
             **_selectors(statement),
         },
     }
+    # Sorted and without spaces: the same build gives the same bytes, and so the same signature.
     payload = json.dumps(body, sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
     return dsse.sign(PAYLOAD_TYPE, payload, key)
 

@@ -43,6 +43,7 @@ def list_events(services: Services, query: EventQuery) -> Page[AuditEvent]:
     if query.who:
         rows = rows.where(AuditEventRow.who == query.who)
     if query.day:
+        # A midnight of UTC: the same day means the same events for everybody, wherever they sit.
         midnight = dt.datetime.combine(query.day, dt.time(), dt.UTC)
         rows = rows.where(AuditEventRow.at >= midnight, AuditEventRow.at < midnight + dt.timedelta(days=1))
     if query.cursor:

@@ -44,6 +44,7 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
         body={},
         at=now,
     )
+    # The second of two at the same moment waits here until the first has committed, then finds its row.
     mine = uow.session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswerRow.id)).scalar()
     if mine is None:
         return _earlier(uow.session, uow.actor, asked, kind)
@@ -59,6 +60,7 @@ def _earlier(session: Session, actor: Actor, asked: Once, kind: type[W]) -> W:
             IdempotentAnswerRow.person_id == actor.person_id, IdempotentAnswerRow.key == asked.key
         )
     ).one()
+    # A key that comes with another body is a mistake of the caller: answering the first call's result would hide it.
     if row.request_digest != asked.request_digest:
         raise Invalid(
             "idempotency.reused",

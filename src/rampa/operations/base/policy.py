@@ -115,19 +115,20 @@ def may(role: Role, act: Act) -> bool:
 
 def denial(role: Role, act: Act) -> str:
     """Why this role may not, as a sentence; empty where it may."""
-    said = f"{_article(role)} may not {act}."
+    said = f"{with_article(role)} may not {act}."
     return "" if may(role, act) else said[0].upper() + said[1:]
 
 
 def must(actor: Actor, act: Act) -> None:
     """Raises `Denied` for who may not."""
     if not may(actor.role, act):
-        takers = " or ".join(_article(r) for r in Role if may(r, act))
-        raise Denied("role.denied", f"{_article(actor.role)} may not {act}", hint=f"It takes {takers}.")
+        takers = " or ".join(with_article(r) for r in Role if may(r, act))
+        raise Denied("role.denied", f"{with_article(actor.role)} may not {act}", hint=f"It takes {takers}.")
 
 
 def action(actor: Actor, act: Act, name: str, obstacle: str = "") -> Action:
     """One entry of `allowed_actions`: the role's right first, then what else stands in the way."""
+    # The role first: to someone who never may, "it is placed already" would sound as if waiting could help.
     reason = denial(actor.role, act) or obstacle
     return Action(name=name, possible=not reason, reason=reason)
 
@@ -142,5 +143,5 @@ def from_events(actor: Actor, state: S, open_events: Collection[E], offered: Map
     return [action(actor, act, e.value, "" if e in open_events else obstacle) for e, act in offered.items()]
 
 
-def _article(role: Role) -> str:
+def with_article(role: Role) -> str:
     return f"{'an' if role[0] in 'aeiou' else 'a'} {role}" if role is not Role.OWNER else "the owner"

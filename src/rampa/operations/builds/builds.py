@@ -33,8 +33,11 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
     """Reserves the build's number and version code in one transaction; content comes after."""
 
     def make() -> wire.Build:
+        # Locked, so that two builds that open at once get two numbers.
         title = find_title(uow.session, slug, lock=True)
         run = run_of_lease(uow, title, asked.lease)
+        # An attempt that lost the answer to its call, or a step that is tried again, goes on with the build that it
+        # has.
         opened = opened_by(uow, title, run) if run else None
         if opened:
             return describe(uow, opened, actor, [])
@@ -111,6 +114,7 @@ def _add(
     run: RunRow | None,
 ) -> BuildRow:
     reserved = None
+    # Made again to compare bytes: another version code would be another bundle.
     if run and run.order.reproduces:
         code = find_build(uow.session, title.slug, run.order.reproduces).version_code
     else:

@@ -54,6 +54,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
     given = [_read(m) for m in asked.manifests]
     with begin(services, actor) as uow:
         build = find_build(uow.session, slug, number)
+        # A command that was cut off after its answer was sent asks again: the same content is the same build.
         if build.state == BuildState.READY and _same(build, given):
             return describe(uow, build, actor, [])
         must_hold(uow, must_be_open(build), asked.lease)
@@ -64,6 +65,8 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         trees = [g.manifest.tree for g in (*given, *symbols)]
         _check_chunks(uow, trees, asked.bundle)
         unverified = _unverified(uow, trees)
+    # Between the two transactions the content is read and checked, which can take minutes: no row stays locked
+    # meanwhile.
     _verify_files(services, unverified)
     _verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
@@ -80,6 +83,7 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         uow.session.flush()
         uow.session.refresh(build)
         described = describe(uow, build, actor, [])
+    # Only after the commit: until then the rows still point into the plain packs.
     for pack in plain:
         services.store.remove_pack(pack)
     return described
@@ -159,6 +163,8 @@ def _unverified(uow: UnitOfWork, trees: list[Tree]) -> dict[bytes, FileEntry]:
         if len(file.chunks) == 1 and file.chunks[0].digest != file.digest:
             raise Damaged("file.digest", "the file's digest is not that of its content", where=file.path)
         if len(file.chunks) != 1:
+            # The digest over the chunks' digests names the content without reading it: what was verified once need not
+            # be again.
             out[_chunks_digest(file)] = file
     for batch in batched(list(out), BATCH):
         known = select(VerifiedFileRow.chunks, VerifiedFileRow.digest).where(VerifiedFileRow.chunks.in_(batch))
@@ -215,6 +221,7 @@ def _record(
     build.content.left_out_files = len(asked.left_out)
     build.content.left_out_size = sum(row.size for row in asked.left_out)
     bundle = build.bundle
+    # Signed before, by a run's step: signing again would give other bytes under the same name.
     if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
         bundle = keep_bundle(uow, build, asked.bundle, read)
     build.content.statement = statement_format.sign(

@@ -18,7 +18,7 @@ from rampa.core.content.tree.tree import Tree
 from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow
 from rampa.operations.base import UnitOfWork
 from rampa.operations.content.arrival import PACK_LIMIT, chunk_sizes, locate
-from rampa.operations.content.reframe import frames_anew
+from rampa.operations.content.reframe import new_frames
 from rampa.operations.signing.content_keys import make_keys
 from rampa.operations.store.needed import needed_chunks
 
@@ -26,6 +26,7 @@ from rampa.operations.store.needed import needed_chunks
 def encrypt_depots(uow: UnitOfWork, build: BuildRow, trees: Mapping[str, Tree]) -> list[bytes]:
     """Moves the new chunks of these depots into encrypted packs; returns plain packs to be removed after the commit."""
     keys = make_keys(uow, build, list(trees))
+    # What any build delivers plain can be read already; encrypting it again would only make players fetch it twice.
     public = needed_chunks(uow)
     seen: set[bytes] = set()
     touched: set[bytes] = set()
@@ -43,7 +44,7 @@ def _write(uow: UnitOfWork, pieces: list[Piece], key: tuple[bytes, bytes] | None
     """New packs of these chunks, encrypted where there is a key; their rows move there."""
     writer = PackWriter()
     places = locate(uow, [c.digest for c in pieces])
-    for frame in frames_anew(uow.services, pieces, places):
+    for frame in new_frames(uow.services, pieces, places):
         stored = encrypt(frame.stored, frame.raw, key[1], key[0], uow.services.random) if key else frame.stored
         writer.add(frame.chunks, stored)
         if writer.size >= PACK_TARGET:

@@ -77,5 +77,6 @@ def _sorted_out(uow: UnitOfWork, title: TitleRow, policy: wire.RetentionPolicy) 
 
 def _unneeded(uow: UnitOfWork, without: set[object]) -> list[tuple[bytes, int]]:
     """(digest, size) of packs that hold nothing that is needed, if the builds `without` were gone."""
+    # Of all titles' builds: a chunk can be needed elsewhere.
     packs = packs_of(uow, needed_chunks(uow, without))
     return [(d, size) for d, size in uow.session.execute(select(PackRow.digest, PackRow.size)) if d not in packs]

@@ -34,6 +34,7 @@ def missing_chunks(services: Services, slug: str, number: int, digests: list[str
 def missing_of(services: Services, digests: list[str]) -> list[str]:
     with begin(services) as uow:
         held = set(chunk_sizes(uow, [bytes.fromhex(d) for d in digests]))
+        # Whoever is told that a chunk is there will not send it: from here on it must not be swept.
         rescue(uow, held)
     return [d for d in dict.fromkeys(digests) if bytes.fromhex(d) not in held]
 
@@ -94,6 +95,7 @@ def _record(uow: UnitOfWork, digest: bytes, size: int, frames: list[PackFrame]) 
         .on_conflict_do_nothing()
         .returning(PackRow.digest)
     ).scalar()
+    # Another upload of the same pack won the race; its rows are these rows.
     if added is None:
         return 0
     rows = [{"pack_digest": digest, "offset": f.offset, "stored": f.stored, "raw": f.raw} for f in frames]

@@ -23,7 +23,7 @@ class NewFrame:
     raw: int
 
 
-def frames_anew(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces) -> Iterator[NewFrame]:
+def new_frames(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces) -> Iterator[NewFrame]:
     """Frames that hold exactly these chunks, which must lie in plain frames."""
     inside: dict[FramePlace, list[tuple[int, Chunk]]] = defaultdict(list)
     for chunk in chunks:
@@ -33,6 +33,7 @@ def frames_anew(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces
     parts: list[bytes] = []
     for frame in sorted(inside):
         pieces = sorted(inside[frame], key=lambda row: row[0])
+        # All of the frame is wanted: its bytes go over as they are, without unpacking.
         if sum(chunk.size for _, chunk in pieces) == frame.raw:
             stored = services.store.read_pack(frame.pack, frame.offset, frame.stored)
             yield NewFrame([chunk for _, chunk in pieces], stored, frame.raw)

@@ -39,6 +39,7 @@ class StoredChunks:
 
     def __init__(self, services: Services, digests: Iterable[bytes], kept: int) -> None:
         with begin(services) as uow:
+            # In one go, before anything is read: a look-up for each read would be a query for each.
             self._places = locate(uow, dict.fromkeys(digests))
         self._frames = Frames(services, kept)
 

@@ -15,6 +15,7 @@ from sqlalchemy import delete, func, select
 from rampa.core.errors import Conflict, Denied, NotFound
 from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow
 from rampa.operations.base import Actor, Once, Services, audit, begin, once
+from rampa.operations.base.policy import with_article
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
@@ -86,6 +87,7 @@ def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session
         ) from error
     if person is None:
         raise Denied("sign-in.denied", FAILURES_SHOWN)
+    # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
     secret = secrets.token_urlsafe(32)
     with begin(services) as uow:
         now = services.now()
@@ -134,6 +136,7 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
                 f"the token {row.name!r} expired on {row.expires_at:%Y-%m-%d %H:%M} UTC",
                 hint="Run `rampa sign-in` and then the same command again: what was uploaded is kept.",
             )
+        # Written once a minute at most: a polling client would else write a row with every call.
         if row.last_used_at is None or now - row.last_used_at > dt.timedelta(minutes=1):
             row.last_used_at = now
     return row
@@ -142,7 +145,7 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
 def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.MadeToken:
     role = asked.role or actor.role
     if RANK.index(role) > RANK.index(actor.role):
-        raise Denied("role.denied", f"a {actor.role} cannot make a token for the role {role}")
+        raise Denied("role.denied", f"{with_article(actor.role)} cannot make a token for the role {role}")
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
@@ -172,6 +175,7 @@ def list_tokens(services: Services, actor: Actor) -> list[wire.Token]:
 def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
     with begin(services, actor) as uow:
         row = uow.session.get(TokenRow, uuid.UUID(token_id))
+        # The same answer for no such token and another's: numbers of others' tokens must not be found out by trying.
         if row is None or (row.person_id != actor.person_id and actor.role != Role.OWNER):
             raise NotFound("token.unknown", "there is no such token of yours")
         audit.record(uow, "token.revoke", row.name)

@@ -65,6 +65,7 @@ def pass_drill(services: Services, actor: Actor, name: str, asked: wire.DrillIn)
 
 
 def _signer(services: Services, name: str, signature: bytes, now: dt.datetime) -> str:
+    # The hour may have ended between taking the probe and signing it.
     for moment in (now, now - LASTS):
         try:
             return cms.verify_content(signature, _probe(services, name, moment)).fingerprint

@@ -1,4 +1,4 @@
-"""Keys of encrypted depots: made when a build is completed, kept sealed, given out when the build is released."""
+"""Keys of encrypted depots: made when a build is completed, kept sealed, given out when the build is unsealed."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     """A build that is not encrypted, and shares content with one that is: its readers need those keys, if they are out."""
     locked = [i for i in idents if is_locked(uow, _build_of(uow, i))]
     if locked:
-        raise Refused("content.locked", "this build shares content with one that is not released yet")
+        raise Refused("content.locked", "this build shares content with one that is not unsealed yet")
     random = uow.services.random
     unsealing = encryption.new_key(random)
     keys = [
@@ -95,6 +95,7 @@ def unseal_build(services: Services, actor: Actor, slug: str, number: int) -> wi
         if row.unsealed_at is None:
             row.unsealed_at, row.unsealed_by = services.now(), actor.name
             audit.record(uow, "content.unseal", build.name, slug)
+            # Differences need the plain content; until now none could be made.
             ask(uow, build, likely(uow, build))
     return get_keys(services, slug, number)
 

@@ -35,6 +35,7 @@ def continuity_findings(
         return []
     by_print = {i.fingerprint: i for i in identities}
     mine, other = by_print.get(fingerprint), by_print.get(bound.fingerprint)
+    # Known by another certificate, and yet no blocker: devices follow a succession to its last.
     if mine and mine.succession and bound.fingerprint in succession.fingerprints(succession.decode(mine.succession)):
         return []
     names, known = (f" ({other.name})", other.name) if other else ("", "that certificate")

@@ -42,6 +42,7 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
             raise Invalid("grant.identity", f"the profile {profile.name} names no signing identity", where="profile")
         row = find_key(uow.session, profile.settings.signing.identity, lock=True)
         devices = _devices(uow, title, profile.platform.name, asked.devices)
+        # The signed form counts whole seconds: what is kept must be what was signed.
         now = services.now().replace(microsecond=0)
         number = (uow.session.scalar(select(func.max(GrantRow.number)).where(GrantRow.title_id == title.id)) or 0) + 1
         made = Signed(

@@ -78,6 +78,7 @@ def _sealed(services: Services, asked: wire.NewKey, identity: Identity) -> bytes
     data = base64.b64encode(to_pkcs12(identity, asked.name, INNER)).decode()
     secret = json.dumps({"pkcs12": data, "password": INNER}).encode()
     label = label_of(asked.name)
+    # Passphrase inside, master key outside: neither the database nor the service's machine alone gives the key.
     if asked.passphrase:
         secret = passphrase.lock(secret, asked.passphrase, label, services.random)
     return seal(secret, services.master_key, label, services.random)
@@ -108,6 +109,7 @@ def open_identity(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | Non
         unlocked = find_unlock(uow, row, run)
         if unlocked is None:
             raise locked(row.name)
+        # Unlocked secrets are sealed under a label of their own: one cannot be put in another's place.
         secret = unseal(unlocked.sealed, uow.services.master_key, f"unlock:{unlocked.id}")
     identity = from_secret(secret)
     warning = validity_warning(row.not_before, identity.not_after, uow.now)

@@ -90,6 +90,7 @@ def _some(services: Services, check: int) -> bool:
         packs = uow.session.execute(
             select(PackRow.digest, PackRow.size).where(PackRow.digest > cursor).order_by(PackRow.digest).limit(2000)
         ).all()
+    # Only as much as is read in some seconds, then written down: a restart loses that much and no more.
     ended = time.monotonic() + AT_ONCE
     found: list[dict[str, Any]] = []
     done = size = 0

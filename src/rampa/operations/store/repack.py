@@ -14,7 +14,7 @@ from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.db import ChunkRow, FrameRow, PackRow, store_state
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.content.arrival import PACK_LIMIT, check_pack, locate
-from rampa.operations.content.reframe import frames_anew
+from rampa.operations.content.reframe import new_frames
 from rampa.operations.store.needed import needed_chunks
 from rampa.schema import store as wire
 
@@ -44,7 +44,7 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
         places = locate(uow, [c.digest for s in sparse for c in s.chunks])
     made = size = 0
     writer = PackWriter()
-    for frame in frames_anew(services, [c for s in sparse for c in s.chunks], places):
+    for frame in new_frames(services, [c for s in sparse for c in s.chunks], places):
         writer.add(frame.chunks, frame.stored)
         if writer.size >= PACK_TARGET:
             size, made = size + _keep(services, writer), made + 1
@@ -83,6 +83,7 @@ def _keep(services: Services, writer: PackWriter) -> int:
                     update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=made.id, at=at)
                 )
                 at += chunk.size
+        # Readers keep places in memory; a new epoch tells them to ask again.
         store_state(uow.session, lock=True).epoch += 1
     return len(data)
 

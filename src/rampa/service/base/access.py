@@ -61,6 +61,7 @@ def identify(services: Services) -> Actor:
     found = people.find_session(services, secret) if secret else None
     if found is None:
         raise Denied("sign-in.needed", "you are not signed in", hint="Sign in, or send a bearer token.")
+    # A browser sends the cookie by itself, whoever made the page; only our own page can know this header's value.
     if request.method not in SAFE:
         sent = request.headers.get(CSRF_HEADER, "")
         if not hmac.compare_digest(sent.encode(), found.csrf_token.encode()):
@@ -77,6 +78,7 @@ def _from_token(services: Services, header: str) -> Actor:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
     g.csrf_token = ""
     g.person = token.person
+    # Roles can have been taken from the person since: a token never may more than they may now.
     ceiling = people.RANK.index(Role(token.person.role))
     role = people.RANK[min(people.RANK.index(Role(token.role)), ceiling)]
     return Actor(token.person.id, token.person.name, role, g.request_id)

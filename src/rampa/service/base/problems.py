@@ -91,6 +91,7 @@ def on_rampa_error(error: errors.RampaError) -> Response:
             for p in error.problems[:200]
         ]
     status = status_of(error)
+    # Defects and refusals for load are for whoever runs the service; what callers got wrong is for callers.
     if status >= 500:
         log.warning("refused", code=error.code, detail=error.message)
     said = {"kind": error.kind, "where": error.where, "hint": error.hint, "problems": items}

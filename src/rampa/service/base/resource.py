@@ -129,6 +129,7 @@ def once_from(header: CreateHeaders) -> Once | None:
     """The Idempotency-Key with a digest of what was asked."""
     if header.idempotency_key is None:
         return None
+    # The body is part of it: the same key for another body is a mistake, and must not get the first one's answer.
     asked = hashlib.sha256(f"{request.method} {request.path}\n".encode() + request.get_data())
     return Once(header.idempotency_key, asked.digest())
 

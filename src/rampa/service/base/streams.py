@@ -35,6 +35,7 @@ class Streams:
 
     @staticmethod
     def _write(events: Iterator[tuple[str, int, str]]) -> Iterator[bytes]:
+        # Browsers wait three seconds by themselves, which is long while a log runs.
         yield b"retry: 1000\n\n"
         for event, number, data in events:
             yield f"event: {event}\nid: {number}\ndata: {data}\n\n".encode() if event else b": alive\n\n"

@@ -42,6 +42,8 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
 
     @app.before_request
     def start() -> None:
+        # A caller's own id is taken over, so that one search finds both sides; nothing but an id, for it goes into the
+        # log.
         given = request.headers.get("X-Request-ID", "")
         g.request_id = given if REQUEST_ID.fullmatch(given) else uuid.uuid4().hex
         g.started = time.perf_counter()
@@ -51,6 +53,7 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
     @app.after_request
     def finish(response: Response) -> Response:
         took = time.perf_counter() - g.get("started", time.perf_counter())
+        # The rule, not the path: a label for every build would fill the memory of whoever collects.
         route = request.url_rule.rule if request.url_rule else "none"
         requests.labels(request.method, route, str(response.status_code)).inc()
         seconds.labels(route).observe(took)

@@ -35,6 +35,7 @@ class Throttle:
             recent = self._recent(key)
             recent.append(time.monotonic())
             self._failures[key] = recent
+            # Names that nobody has are counted as well: else whoever tries many names would fill the memory.
             while len(self._failures) > KEYS:
                 self._failures.pop(next(iter(self._failures)))
 
