@@ -19,7 +19,7 @@ from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference
-from rampa.core.content.patch.locations import NOWHERE, DifferencePlace, Locations
+from rampa.core.content.patch.locations import NO_PLACES, DifferencePlace, Locations
 from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.scan.folder_index import FolderIndex
@@ -126,7 +126,7 @@ def pack(source: Path, folder: Path, before: Packed | None = None, index: Path |
     selection = select(source, ALL)
     known = FolderIndex(index, DEFAULT, time.time_ns()) if index else None
     tree = read_tree(selection, index=known)
-    before_ = before.where if before else NOWHERE
+    before_ = before.where if before else NO_PLACES
     new = tree.chunks.digests.take(np.flatnonzero(before_.digests.find_all(tree.chunks.digests) < 0))
     folder.mkdir(parents=True, exist_ok=True)
     stored, where = _write_packs(selection, tree, new, folder, before_)

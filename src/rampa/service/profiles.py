@@ -46,7 +46,7 @@ def resource(services: Services) -> Resource:
         return profiles.read_text(services, body)
 
     @api.call("POST", "/documents/propose", Act.READ, pictures_wire.ProposalOut)
-    def suggest_document(body: pictures_wire.FolderIn) -> pictures_wire.ProposalOut:
+    def propose_document(body: pictures_wire.FolderIn) -> pictures_wire.ProposalOut:
         """A first document for what a folder holds; each line says why. Nothing is stored."""
         return pictures.propose(services, current_actor(), body)
 

@@ -72,7 +72,7 @@ def _repositories(api: Resource, services: Services) -> None:
         return commits.matches(services, path.title, query)
 
     @api.call("GET", SOURCE + "/proposal", Act.READ, wire.SeenDocument)
-    def suggest_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SeenDocument:
+    def propose_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SeenDocument:
         """The profile document that stands in the repository, or one proposed from its tree."""
         return commits.proposal(services, path.title, query.of)
 

@@ -16,7 +16,15 @@ from rampa.core.content.tree.comparison import by_weight, compare, folder_sizes
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.profile.document import read_document
 from rampa.core.run import baked, causes, expectation, log_lines, triggers
-from rampa.core.run.abilities import Abilities, Toolchain, WantedAbilities, choose, lacks, nearest_agent, toolchain_lacks
+from rampa.core.run.abilities import (
+    Abilities,
+    Toolchain,
+    WantedAbilities,
+    choose,
+    lacks,
+    nearest_agent,
+    toolchain_lacks,
+)
 from rampa.core.run.native import native_digest
 from tests.refusals import refuses
 from tests.samples import DOCUMENT

@@ -161,7 +161,7 @@ def fix(
     if document:
         data = documents.file_bytes(document)
         found = documents.check_file(document).findings
-        changed = _mended(data.decode(), found, names or [], every)
+        changed = _fixed(data.decode(), found, names or [], every)
         if changed and confirmed(f"Write this to {documents.document_path(document)}?", yes):
             _write(documents.document_path(document), changed)
         return
@@ -169,13 +169,13 @@ def fix(
         name = the_title(client, title)
         drafts = client.titles.drafts(name)
         found = client.profiles.check(name).findings
-        changed = _mended(drafts.document, found, names or [], every)
+        changed = _fixed(drafts.document, found, names or [], every)
         if changed and confirmed(f"Make this revision {drafts.revision + 1} of {name}?", yes):
             done = client.titles.revise(name, changed, message or "Fixes of findings.", drafts.revision)
             out().print(f"{done.name} is at revision {done.revision} now.")
 
 
-def _mended(text: str, found: list[wire.ProfileFindingOut], names: list[str], every: bool) -> str:
+def _fixed(text: str, found: list[wire.ProfileFindingOut], names: list[str], every: bool) -> str:
     """The text with the fixes made, after showing the difference; empty when there is nothing to do."""
     from rampa.client.profiles.documents import edited
 

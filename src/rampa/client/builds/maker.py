@@ -81,6 +81,7 @@ def _output(folder: Path, said: str) -> Path | None:
     """Where the document wants the bundle left: beside the source folder, never in it, wherever links lead."""
     if not said:
         return None
+    # Resolved: a link beside the folder can lead into it, and each build would then hold the one before.
     out = (folder / Path(said).expanduser()).resolve()
     if out.is_relative_to(folder.resolve()):
         hint = "Name a folder that lies outside in output.folder, or say one with --bundle-to."

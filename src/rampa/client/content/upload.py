@@ -82,6 +82,7 @@ def upload(
         return pack
 
     packs = make_packs(sources, places(tree, missing), rules=rules)
+    # Two at a time keep the line busy while the next pack is made; more would only hold memory.
     with parallel.pool(SENDERS) as threads:
         for pack in parallel.in_order(threads, send, packs, ahead=SENDERS):
             done += pack.content_size

@@ -53,6 +53,7 @@ def verify_bundle(
             sums = verify_checksums(source, progress)
         except RampaError as error:
             schemes.append(Scheme("checksums", BROKEN, why=error.message, where=error.where))
+    # Beside a bundle of any kind, ZIP or not: it signs the file's bytes, and knows nothing of what is in it.
     if detached is not None:
         schemes.append(_detached(source, detached, progress))
     return replace(seen, schemes=tuple(schemes)), sums

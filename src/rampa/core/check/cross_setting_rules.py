@@ -97,6 +97,7 @@ def _version(profile: Resolved) -> Iterator[ProfileFinding]:
 
 
 def _packing_limit(profile: Resolved, limit: int) -> int:
+    # With a place for the architecture behind it, the code itself has fewer digits.
     return limit // PLACE - 1 if profile.settings.version.per_architecture else limit
 
 

@@ -70,6 +70,7 @@ def _architectures(archive: Archive, facts: Facts, expected: ExpectedPackage) ->
     by_module = _by_module(archive, facts)
     there = {abi for found in by_module.values() for abi in found}
     for abi in expected.architectures:
+        # A package without any library runs everywhere; one with some must have them all.
         if there and abi not in there:
             message = f"the profile builds for {abi}, and the bundle has no libraries for it"
             yield Finding("blocker", "bundle.architecture-missing", message, "lib", "See that the export makes them.")
@@ -136,6 +137,7 @@ def _segments(archive: Archive, entries: list[Entry]) -> Iterator[Finding]:
         if entry.size > MAX_LIBRARY:
             continue
         try:
+            # Libraries that cannot be read are not ours to judge: the loader will.
             elf = whole_elf(of_bytes(archive.read(entry.name, MAX_LIBRARY)))
         except RampaError:
             continue

@@ -56,10 +56,12 @@ def _known(remark: Remark, profile: Resolved) -> Remark:
 
 def _bytes(folder: Path, path: str) -> bytes:
     file = folder / path
+    # A document comes from a repository: its paths must not read pictures, or other files, of the machine.
     if path_problem(path) or not file.is_file() or not file.resolve().is_relative_to(folder.resolve()):
         hint = "Correct the path, or put the picture there."
         raise Invalid("pictures.missing", f"there is no picture at {path}", hint=hint)
     with file.open("rb") as opened:
+        # One byte more than may be: enough to know that it is too large, without reading the rest.
         return opened.read(MAX_BYTES + 1)
 
 

@@ -54,7 +54,7 @@ def check_placement(build: PlacementCandidate, standing: Standing) -> list[Findi
         _case(build),
         _reserved(build),
         _long(build),
-        _nowhere(build),
+        _undelivered(build),
     )
     return in_order([finding for found in rules for finding in found])
 
@@ -101,6 +101,7 @@ def _overlaps(build: PlacementCandidate) -> Iterator[Finding]:
         pairs = itertools.combinations((build.selectors.get(d, EVERYBODY) for d in depots), 2)
         return any(together(one, other) for one, other in pairs)
 
+    # Two depots may deliver the same path when no device ever gets both, such as two languages' voices.
     twice = {p: d for p, d in owners.items() if len(d) > 1 and clash(d)}
     for path, depots in _first(twice.items()):
         yield Finding(
@@ -116,6 +117,7 @@ def _case(build: PlacementCandidate) -> Iterator[Finding]:
     folded: dict[str, set[str]] = defaultdict(set)
     for tree in build.depots.values():
         for path in _paths(tree):
+            # Folders, too: Data/a and data/b are one folder where case is folded.
             while path:
                 folded[path.casefold()].add(path)
                 path = path.rpartition("/")[0]
@@ -168,7 +170,7 @@ def _long(build: PlacementCandidate) -> Iterator[Finding]:
         )
 
 
-def _nowhere(build: PlacementCandidate) -> Iterator[Finding]:
+def _undelivered(build: PlacementCandidate) -> Iterator[Finding]:
     for path in _first(build.undelivered):
         yield Finding(
             "warning",

@@ -8,7 +8,7 @@ from typing import Any
 
 from rampa.core.errors import NotFound
 from rampa.core.profile.facets import UNSOUND, check_uses, order
-from rampa.core.profile.identifiers import suggest_identifier
+from rampa.core.profile.identifiers import proposed_identifier
 from rampa.core.profile.layers import Layer, LayerReader
 from rampa.core.profile.positions import Positions, positions
 from rampa.core.profile.problems import DocumentInvalid, DocumentProblem
@@ -133,7 +133,7 @@ class _DocumentReading:
                 if isinstance(said, dict) and key not in said:
                     example = f"{key} = {SETTINGS[f'{table}.{key}'].example}"
                     if (table, key) == ("title", "identifier"):
-                        example = f'identifier = "{suggest_identifier(str(said.get("studio", "")), str(said.get("name", "")))}"'
+                        example = f'identifier = "{proposed_identifier(str(said.get("studio", "")), str(said.get("name", "")))}"'
                     self._reader.say((table,), f"the key {key!r} is missing", f"For example: {example}.")
 
     def _named(self, section: str, values: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:

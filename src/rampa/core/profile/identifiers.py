@@ -6,7 +6,7 @@ import re
 import unicodedata
 
 
-def suggest_identifier(studio: str, name: str, domain: str = "") -> str:
+def proposed_identifier(studio: str, name: str, domain: str = "") -> str:
     """From the studio's domain, or from its name below `example`, which the studio then replaces by its own domain."""
     parts = [_part(p) for p in reversed(domain.lower().split("."))] if domain else ["example", _part(studio)]
     return ".".join([*(p for p in parts if p), _part(name) or "title"])

@@ -12,7 +12,7 @@ from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSE
 from rampa.core.content.tree.paths import path_problem, printable
 from rampa.core.profile.edits import literal
 from rampa.core.profile.file_probe import Languages, Program, Seen, find_languages, pictures, programs
-from rampa.core.profile.identifiers import suggest_identifier
+from rampa.core.profile.identifiers import proposed_identifier
 from rampa.core.version.name import SEMVER
 
 ADDON_FOLDERS = ("addons", "addon", "add-ons", "extras", "expansions")
@@ -67,7 +67,7 @@ def _title(folder: str) -> str:
 def _identity(out: _Writing, name: str, files: list[Seen], studio: str, domain: str) -> None:
     out.table("title")
     out.say("name", name, "The folder's name.")
-    identifier = suggest_identifier(studio or "studio", name, domain)
+    identifier = proposed_identifier(studio or "studio", name, domain)
     hint = (
         f"From the domain {domain}"
         if domain

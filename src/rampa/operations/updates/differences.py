@@ -17,7 +17,7 @@ from rampa.core.build.life import BuildState
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import maker
 from rampa.core.content.patch.life import NEVER_ASKED, DifferenceEvent, DifferenceState
-from rampa.core.content.patch.locations import NOWHERE, Locations
+from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
@@ -141,7 +141,7 @@ def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) ->
             file.seek(0)
             services.store.put_pack(digest, _pieces(file), allowed.size + PAYLOAD_ROOM, _unchecked)
     places = tuple(p.within(digest) for p in made.places) if digest else ()
-    rows = locations_format.encode(Locations(NOWHERE, places, old.number), *trees) if places else b""
+    rows = locations_format.encode(Locations(NO_PLACES, places, old.number), *trees) if places else b""
     with begin(services, service_actor("the worker")) as uow:
         row = uow.session.get(DifferenceSetRow, (new.id, old.id), with_for_update=True)
         if row is None:

@@ -85,6 +85,8 @@ def _put(out: bytearray, value: object) -> None:
         out += value
     elif isinstance(value, Mapping):
         out += head(MAP, len(value))
+        # Keys by length, then by bytes: RFC 8949's older canonical order (section 4.2.3), which the library writes,
+        # too.
         for key in sorted(value, key=lambda k: (len(k.encode()), k.encode())):
             out += cbor2.dumps(key)
             _put(out, value[key])

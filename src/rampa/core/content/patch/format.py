@@ -48,6 +48,7 @@ def encode(parts: Parts, level: int) -> bytes:
         _header(parts),
         varints(rows[:, 0]),
         varints(rows[:, 1]),
+        # Where a copy begins is told by how far it is from the last one's end: mostly 0, or a small step.
         varints(_zigzag(rows[:, 2] - ends)),
         parts.gaps,
         parts.tokens,
@@ -57,6 +58,7 @@ def encode(parts: Parts, level: int) -> bytes:
     packer = zstandard.ZstdCompressor(level=level, write_content_size=False, write_checksum=False)
     for raw in streams:
         stored = packer.compress(raw) if raw else raw
+        # A stream that does not shrink is kept as it is; equal lengths say so.
         if len(stored) >= len(raw):
             stored = raw
         out += _varint(len(raw)) + _varint(len(stored)) + stored

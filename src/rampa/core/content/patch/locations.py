@@ -62,7 +62,7 @@ class Locations:
     base: int = 0
 
 
-NOWHERE = ChunkPlaces.of({})
+NO_PLACES = ChunkPlaces.of({})
 
 
 def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
@@ -104,6 +104,7 @@ def _chunks(places: ChunkPlaces, located: Numbers, numbers: Numbers, frames: lis
     frame = ranks[view(places.frame)[located]] if len(located) else np.zeros(0, np.int64)
     at = view(places.at)[located].astype(np.int64)
     order = np.lexsort((numbers, at, frame))
+    # Columns that rise slowly pack far better than places by digest; both sides have the digests.
     return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(numbers[order])}
 
 

@@ -38,6 +38,7 @@ def read_columns(path: Path, count: int) -> tuple[dict[str, Any], list[bytes]]:
 
 def _column(packed: Any) -> bytes:
     (size,) = struct.unpack("<Q", _exactly(packed, 8))
+    # What it says of its length is believed only so far: a damaged file must not take all memory.
     if size > MOST:
         raise ValueError("a column is too long")
     return _exactly(packed, size)

@@ -28,6 +28,7 @@ def compare(old: Tree, new: Tree) -> list[FileChange]:
     moved: set[int] = set()
     left = {old.files.digests[i]: i for i in gone}
     for i in fresh:
+        # Each old file moves once: of two new copies, the second is a copy that came in addition.
         source, file = left.pop(new.files.digests[i], -1), new.files[i]
         if source >= 0:
             changes.append(FileChange("moved", file.path, old.files.paths[source], file.size, file.size, file.size))

@@ -31,12 +31,14 @@ def path_problem(path: str) -> str:
         return "its name is not UTF-8"
     if len(encoded) > MAX_PATH_BYTES:
         return f"it is longer than {MAX_PATH_BYTES} bytes"
+    # "C:" is absolute on some systems, and a stream's name on one.
     if path.startswith("/") or (len(path) > 1 and path[1] == ":"):
         return "it is absolute"
     if any(ord(c) < 32 or ord(c) == 127 for c in path):
         return "it holds a control character"
     if "\\" in path:
         return "it holds a backslash"
+    # One of two spellings of é: a file system that keeps both would hold two files with one name on the screen.
     if not unicodedata.is_normalized("NFC", path):
         return "it is not in Unicode form NFC"
     for name in path.split("/"):
@@ -58,6 +60,7 @@ def check_link(path: str, target: str) -> str:
             depth -= 1
         elif name not in ("", "."):
             depth += 1
+        # Step by step: a/../../b leaves the tree in the middle, though its end is inside again.
         if depth < 0:
             raise Invalid(
                 "link.outside",

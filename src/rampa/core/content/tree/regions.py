@@ -39,6 +39,7 @@ class LocalContent:
 
         A player file is copied, since a player may write to it.
         """
+        # The damaged tree's whole files are not known to be whole: only chunks that were read count.
         if not self.sound or not len(new.files):
             return np.full(len(new.files), -1, dtype=np.int64)
         found = self.tree.files.digests.find_all(new.files.digests)
