@@ -98,10 +98,16 @@ class Database:
 
     def __init__(self, url: str, pool_size: int = 10) -> None:
         self.engine: Engine = create_engine(
-            url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True, connect_args={"connect_timeout": 5}
+            # Tried before each use: a server that was started again leaves dead connections in the pool.
+            url,
+            pool_size=pool_size,
+            max_overflow=20,
+            pool_pre_ping=True,
+            connect_args={"connect_timeout": 5},
         )
         self.url = url
         self.listener = Listener(url)
+        # Rows are read after the commit, outside any transaction; nothing is asked again behind the reader's back.
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

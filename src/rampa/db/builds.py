@@ -88,6 +88,7 @@ class BuildContentRow(Base):
     figures: Mapped[Figures] = mapped_column(Typed(Figures), default=Figures)
     undelivered: Mapped[list[str]] = mapped_column(JSONB, default=list)
     """Files of the bundle that no depot delivers."""
+    # Large, and read by one page only.
     left_out: Mapped[list[LeftOut]] = mapped_column(Typed(list[LeftOut]), default=list, deferred=True)
     left_out_files: Mapped[int] = mapped_column(default=0)
     left_out_size: Mapped[int] = mapped_column(BigInteger, default=0)
@@ -135,7 +136,7 @@ class BundleRow(Base):
     signed_at: Mapped[dt.datetime | None]
     kind: Mapped[str] = mapped_column(String(20), default="zip")
     read_back: Mapped[BundleVerified | None] = mapped_column(Typed(BundleVerified))
-    """What the bundle says of itself, and what holds of its signatures ."""
+    """What the bundle says of itself, and what holds of its signatures."""
     grant: Mapped[int] = mapped_column(default=0)
     """The number of the grant that it was signed with; 0: none."""
     bare: Mapped[str] = mapped_column(String(64), default="")

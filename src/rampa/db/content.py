@@ -59,7 +59,7 @@ class ContentKeyRow(Base):
 
 
 class UnsealingKeyRow(Base):
-    """What opens a build's wrapped content keys; given out when the build is released."""
+    """What opens a build's wrapped content keys; given out when the build is unsealed."""
 
     __tablename__ = "unsealing_key"
     build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)

@@ -50,6 +50,7 @@ class RunRow(Identified, Base):
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
+        # Of the few runs that are open among all that ever were: the queue asks for them all day.
         Index("ix_run_open", "state", postgresql_where=text("state in ('waiting', 'working', 'stopping')")),
         Index("ix_run_title_profile", "title_id", "profile", "number"),
     )

@@ -56,6 +56,7 @@ def confirmed(question: str, yes: bool) -> bool:
 
     if yes:
         return True
+    # Nobody is there to answer: a script that meant it says --yes.
     if not sys.stdin.isatty():
         typer.echo("Not done: confirm with --yes.", err=True)
         return False

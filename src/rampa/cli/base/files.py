@@ -18,6 +18,7 @@ def read_file(path: Path, what: str = "file") -> bytes:
 
 def write_private(target: Path, data: bytes) -> None:
     try:
+        # Only where there is nothing: a key that is written over is gone.
         fd = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except OSError as error:
         raise Invalid(

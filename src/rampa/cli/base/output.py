@@ -117,6 +117,7 @@ def mb(size: int, signed: bool = False) -> str:
     if magnitude < 1000:
         return f"{sign}{size} B"
     for unit, scale in (("kB", 1e3), ("MB", 1e6), ("GB", 1e9)):
+        # 999.95 would be written as 1000.0.
         if magnitude < scale * 999.95 or unit == "GB":
             return f"{sign}{size / scale:.1f} {unit}"
     return ""

@@ -36,6 +36,7 @@ def ask_password(question: str, *, env: str = "", fd: int = -1, new: bool = Fals
 def _from_descriptor(fd: int) -> str:
     try:
         with os.fdopen(fd, "rb", closefd=False) as stream:
+            # One line: the rest of the descriptor is the caller's.
             return stream.readline(LONGEST).rstrip(b"\r\n").decode()
     except (OSError, UnicodeDecodeError) as error:
         raise Invalid(

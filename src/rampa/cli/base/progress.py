@@ -77,6 +77,7 @@ class Bars:
         now = time.monotonic()
         started = self._started.setdefault(phase, now)
         ended = done >= total
+        # The end is said only when the phase was long enough to be spoken of before.
         if now - self._said.get(phase, started) < EVERY and not (ended and phase in self._said):
             return
         self._said[phase] = now

@@ -17,10 +17,9 @@ from rampa.cli.runs.tables import MARKS, STYLES
 from rampa.client import Client
 from rampa.core.errors import RampaError
 from rampa.core.quantity import counted
-from rampa.core.run.life import RunState
+from rampa.core.run.life import ENDED, RunState
 from rampa.schema.runs import LineOut, LogOut, Run
 
-ENDED = frozenset({"done", "failed", "cancelled", "superseded"})
 FAILED, STOPPED = 10, 11
 TAIL = 12
 FRAMES = "⠋⠙⠹⠸⠼⠴⠦⠧⠇⠏"
@@ -54,6 +53,7 @@ class Watched:
         self.over.set()
 
     def _add(self, more: LogOut) -> None:
+        # Only the end of it can be seen; a batch can hold thousands of lines.
         fresh = more.rows[-TAIL:]
         first = more.start + len(more.rows) - len(fresh)
         self.lines += [
@@ -85,7 +85,7 @@ def watch_runs(client: Client, title: str, numbers: list[int]) -> int:
         raise lost
     _last_words(watched)
     states = {w.run.state for w in watched}
-    return FAILED if "failed" in states else STOPPED if states - {"done"} else 0
+    return FAILED if RunState.FAILED in states else STOPPED if states - {RunState.DONE} else 0
 
 
 def _live(watched: list[Watched]) -> None:

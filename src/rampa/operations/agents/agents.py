@@ -19,9 +19,6 @@ from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
 
-"""How long an agent may be silent before what it has is lost to it."""
-
-
 OFFERED = {
     AgentEvent.PAUSE: Act.CHANGE_AGENT,
     AgentEvent.RESUME: Act.CHANGE_AGENT,

@@ -73,6 +73,7 @@ def place(
         build = find_build(uow.session, slug, number)
         standing = load_standing(uow, build.title)
         _refuse(build, channel, check(uow, standing, build, channel))
+        # Before the placement: afterwards the build itself would be among those that devices may have.
         held = likely(uow, build)
         code_line = line_of_build(uow, build)
         placement = _put(uow, standing, channel, build, code_line)
@@ -170,6 +171,7 @@ def _put(
     uow: UnitOfWork, standing: TitleStanding, channel: ChannelRow, build: BuildRow, code_line: CodeLine
 ) -> PlacementRow:
     line = _line(uow, channel, build.platform, code_line.storefront)
+    # Two may be live on a line while one grows; a placement by hand ends them all.
     for live in standing.live[channel.name, build.platform]:
         if live.line_id == line.id:
             transition(uow, live, PlacementEvent.SUPERSEDE, channel=channel.name, by=build.number)

@@ -75,6 +75,7 @@ def _marker(
 ) -> wire.RampBuild:
     live = standing.names_of(build.number)
     height = heights.of(build, live)
+    # Only the leading build of a row is asked what stops it: the others were left behind.
     stop, act = _next(uow, standing, heights.above(height), build) if leads else (None, None)
     following = {name: standing.following.get((name, build.platform), 0) for name in live}
     having = {name: standing.having.get(((name, build.platform), build.number), 0) for name in live}

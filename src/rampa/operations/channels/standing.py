@@ -79,6 +79,7 @@ def _placements(uow: UnitOfWork, standing: TitleStanding) -> None:
         .distinct()
         .order_by(BuildRow.version_code.desc())
     )
+    # Taken apart by channel and platform here: a query for each row of a page was hundreds of them.
     for channel, platform, code, number in uow.session.execute(ever):
         standing.placed[channel, platform].append((code, number))
 

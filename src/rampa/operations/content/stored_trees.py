@@ -83,6 +83,8 @@ def build_locations(
         located = Locations(chunks, differences, start.build.number if start else 0)
         return located, locations_format.encode(located, new, old)
 
+    # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
+    # made.
     key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch)
     return _locations.get(key, make)
 
@@ -96,6 +98,8 @@ def _differences(
     whole = build_tree(services, build), build_tree(services, start.build)
 
     def same(path: str) -> bool:
+        # They start from files as a device has them that takes everything; one that has another file there cannot use
+        # them.
         installed, meant = old.files.find(path), whole[1].files.find(path)
         return installed is not None and meant is not None and installed.digest == meant.digest
 
@@ -135,6 +139,7 @@ def manifest_difference(services: Services, build: BuildRow, depot: str, base: b
     with begin(services) as uow:
         rows = select(DepotRow.manifest).join(BuildRow, BuildRow.id == DepotRow.build_id)
         known = uow.session.scalar(rows.where(BuildRow.title_id == build.title_id, DepotRow.manifest == base).limit(1))
+    # Only against a manifest of the same title: others' manifests must not be found out by asking.
     if known is None:
         return b""
     store = services.store

@@ -59,6 +59,8 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
         if build.platform != row.platform:
             raise Conflict("device.platform", f"{build.name} is for {build.platform}, and {name} is {row.platform}")
         row.build, row.last_seen_at = build, services.now()
+        # Devices report again after an answer that got lost; what travelled then counts twice, which is rather said
+        # than hidden.
         row.downloaded += asked.downloaded
         detail = asked.model_dump()
         audit.record(uow, "device.report", name, slug, **detail)

@@ -43,6 +43,7 @@ def usage(services: Services) -> wire.UsageOut:
     return wire.UsageOut(
         packs=len(packs),
         size=whole,
+        # Before anything is condemned, what nobody needs still lies in packs; never more than there is.
         needed=min(whole, _sum(shares, needed)),
         condemned=sum(size for size, _, gone in packs if gone),
         differences=int(differences),

@@ -46,6 +46,7 @@ def update_costs(services: Services, pairs: Sequence[Pair]) -> list[CostOut]:
     for new, old in pairs:
         of = (new.id, old.id if old else None)
         out.append(
+            # A million pairs could be asked for; what was worked out once stays, keyed by all that could change it.
             _costs.get(
                 (services.store, of, made.get((new.id, old.id)) if old else None, epoch),
                 partial(_cost, services, new, old),
@@ -82,6 +83,7 @@ def _manifests(services: Services, new: BuildRow, old: BuildRow | None) -> int:
     held = {d.name: d.manifest for d in _taken(old)} if old else {}
     size = 0
     for depot in _taken(new):
+        # A manifest that the device has, under whatever depot, does not travel.
         if depot.manifest in held.values():
             continue
         difference = manifest_difference(services, new, depot.name, held[depot.name]) if depot.name in held else b""

@@ -43,8 +43,8 @@ def budget() -> Budget:
 
 def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
     """Asks for the differences of these updates, with the transaction that makes them likely."""
-    released = uow.session.get(UnsealingKeyRow, build.id)
-    locked = released is not None and released.unsealed_at is None  # a difference would give away what is encrypted
+    unsealing = uow.session.get(UnsealingKeyRow, build.id)
+    locked = unsealing is not None and unsealing.unsealed_at is None  # a difference would give away what is encrypted
     for other in old:
         if locked or other.id == build.id or other.state != BuildState.READY:
             continue

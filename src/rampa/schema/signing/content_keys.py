@@ -15,7 +15,7 @@ class WrappedKey(Wire):
 
 
 class ContentKeys(Wire):
-    """`unsealing_key` is empty until the build is released; the wrapped keys may lie anywhere."""
+    """`unsealing_key` is empty until the build is unsealed; the wrapped keys may lie anywhere."""
 
     build: int
     unsealed_at: dt.datetime | None
