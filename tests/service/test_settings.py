@@ -24,22 +24,29 @@ def told(monkeypatch: pytest.MonkeyPatch) -> pytest.MonkeyPatch:
 
 def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
     found = Settings.from_environment()
-    assert (found.store, found.master_key, found.console) == (Path("/srv/store"), (bytes(32),), None)
-    assert (found.secure_cookies, found.lease) == (False, dt.timedelta(seconds=30))
+    assert (found.process.store, found.process.master_key, found.console) == (Path("/srv/store"), (bytes(32),), None)
+    assert (found.secure_cookies, found.process.lease) == (False, dt.timedelta(seconds=30))
     (tmp_path / "keys").write_text(f"{KEY}\n{'11' * 32}\n")
     told.delenv("RAMPA_MASTER_KEY")
     told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "keys"))
     told.setenv("RAMPA_SECURE_COOKIES", "1")
     told.setenv("RAMPA_LEASE_SECONDS", "5")
     found = Settings.from_environment()
-    assert (len(found.master_key), found.secure_cookies) == (2, True)
-    assert found.lease == dt.timedelta(seconds=5)
+    assert (len(found.process.master_key), found.secure_cookies) == (2, True)
+    assert found.process.lease == dt.timedelta(seconds=5)
 
 
 @pytest.mark.parametrize("name", ["DATABASE_URL", "STORE", "MASTER_KEY"])
 def test_what_is_missing_is_named(name: str, told: pytest.MonkeyPatch) -> None:
     told.delenv(f"RAMPA_{name}")
     with refuses("settings.missing", f"RAMPA_{name}"):
+        Settings.from_environment()
+
+
+@pytest.mark.parametrize("said", ["soon", "0", "-3", "nan"])
+def test_seconds_are_seconds(said: str, told: pytest.MonkeyPatch) -> None:
+    told.setenv("RAMPA_LEASE_SECONDS", said)
+    with refuses("settings.seconds", f"{said!r}", where="RAMPA_LEASE_SECONDS"):
         Settings.from_environment()
 
 

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import datetime as dt
 import os
 from pathlib import Path
 
-from rampa.core.signing.seal import read_masters
-from rampa.db import Database
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import make_app
-from rampa.operations.base import Services
-from rampa.operations.base.context import LEASE
-from rampa.store.address import open_store
+from rampa.operations.base.environment import ProcessSettings, seconds
 
 AT_ONCE = 4
 GRACE = 10
@@ -21,22 +16,15 @@ STALLED = 30.0
 """Seconds without a heartbeat of a worker after which its jobs are given to others."""
 
 
-def _seconds(name: str, otherwise: float) -> float:
-    return float(os.environ.get(name) or otherwise)
-
-
 def main() -> None:
-    url, store = os.environ["RAMPA_DATABASE_URL"], Path(os.environ["RAMPA_STORE"])
-    master = read_masters(os.environ.get("RAMPA_MASTER_KEY") or Path(os.environ["RAMPA_MASTER_KEY_FILE"]).read_text())
-    lease = dt.timedelta(seconds=_seconds("RAMPA_LEASE_SECONDS", LEASE.total_seconds()))
-    stalled = _seconds("RAMPA_STALLED_SECONDS", STALLED)
-    services = Services(Database(url), open_store(store), master, lease=lease)
+    settings = ProcessSettings.from_environment()
+    stalled = seconds("RAMPA_STALLED_SECONDS", STALLED)
     post = Post(
-        Path(os.environ.get("RAMPA_MAILBOX") or store.parent / "mailbox"),
+        Path(os.environ.get("RAMPA_MAILBOX") or settings.store.parent / "mailbox"),
         os.environ.get("RAMPA_SMTP", ""),
         os.environ.get("RAMPA_MAIL_FROM", "rampa@localhost"),
     )
-    app = make_app(url, services, post, stalled)
+    app = make_app(settings.database_url, settings.services(), post, stalled)
 
     async def work() -> None:
         async with app.open_async():

@@ -9,7 +9,6 @@ from flask import Response
 from flask_openapi.openapi import OpenAPI
 
 from rampa import __version__
-from rampa.db import Database
 from rampa.operations.base import Act, Services
 from rampa.schema.common import Problem
 from rampa.service import (
@@ -33,15 +32,8 @@ from rampa.service.runs import runs, triggers
 from rampa.service.settings import Settings
 from rampa.service.signing import grants, identities
 from rampa.service.titles import drafts, titles
-from rampa.store.address import open_store
 
 BODY_LIMIT = 160 * 1024 * 1024
-
-
-def make_services(settings: Settings) -> Services:
-    opened = open_store(settings.store)
-    database = Database(settings.database_url)
-    return Services(db=database, store=opened, master_key=settings.master_key, lease=settings.lease)
 
 
 def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:
@@ -104,6 +96,5 @@ def from_environment() -> OpenAPI:
     """What gunicorn calls."""
     settings = Settings.from_environment()
     telemetry.configure_logs()
-    services = make_services(settings)
-    app: OpenAPI = make_app(services, settings.console, settings.secure_cookies)
+    app: OpenAPI = make_app(settings.process.services(), settings.console, settings.secure_cookies)
     return app

@@ -89,10 +89,7 @@ def _look_at_baked(a: AttemptContext, root: Path) -> None:
 def check(a: AttemptContext, step: Step) -> None:
     """The profile's own findings, and what only shows on the files."""
     assert a.selection is not None
-    found = [
-        Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)
-        for f in check_profile(a.document, a.resolved)
-    ]
+    found = [f.plain() for f in check_profile(a.document, a.resolved)]
     found += check_selection(a.selection, a.profile)
     for f in found:
         level = {"blocker": "error", "warning": "warning"}.get(f.severity, "")

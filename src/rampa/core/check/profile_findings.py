@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from rampa.core.check.findings import Finding
 from rampa.core.profile.edits import Edit
 from rampa.core.profile.values import Origin
 from rampa.core.quantity import counted
@@ -36,6 +37,10 @@ class ProfileFinding:
         if len(self.fix) > 2:
             return f"Fix: {counted(len(self.fix), 'edit')} in [{'.'.join(self.fix[0].path[:2])}]."
         return f"Fix: {'; '.join(edit.words() for edit in self.fix)}."
+
+    def plain(self) -> Finding:
+        """Without what only a document's editor needs: as checks of files say theirs."""
+        return Finding(self.severity, self.code, self.message, self.origin.place(), self.hint)
 
     @property
     def name(self) -> str:

@@ -181,7 +181,7 @@ def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan
         steps=list(p.steps),
         toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
         agents=[_agent(uow.services, a, p) for a in agents],
-        findings=[*map(_finding, p.findings), *_backup(uow, p)],
+        findings=[*(f.plain() for f in p.findings), *_backup(uow, p)],
         stops=p.stops,
         native=native_plan(uow, p.title, p.document, p.profile, p.native, p.origin.files),
         expected=p.expected.total([s.name for s in p.steps]),
@@ -218,7 +218,3 @@ def _version_stops(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode
         stops.append(error.sentence())
     stops += [f"{f.message}. {f.hint}" for f in profile_continues(uow, profile)]
     return stops, code
-
-
-def _finding(f: ProfileFinding) -> Finding:
-    return Finding(severity=f.severity, code=f.code, message=f.message, where=f.origin.place(), hint=f.hint)

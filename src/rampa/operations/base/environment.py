@@ -1,0 +1,69 @@
+"""What every process of the service is told by its environment, the one that answers and the one that works off the queue.
+
+Every variable is in docs/operating.md.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from rampa.core.errors import Invalid
+from rampa.core.signing.seal import read_masters
+from rampa.db import Database
+from rampa.operations.base.context import LEASE, Services
+from rampa.store.address import open_store
+
+
+@dataclass(frozen=True)
+class ProcessSettings:
+    database_url: str
+    store: Path
+    master_key: tuple[bytes, ...]
+    lease: dt.timedelta = LEASE
+
+    @classmethod
+    def from_environment(cls) -> ProcessSettings:
+        return cls(
+            database_url=_needed("RAMPA_DATABASE_URL", "a PostgreSQL address, such as postgresql+psycopg://…"),
+            store=Path(_needed("RAMPA_STORE", "the folder of the content store")),
+            master_key=read_master_keys(),
+            lease=dt.timedelta(seconds=seconds("RAMPA_LEASE_SECONDS", LEASE.total_seconds())),
+        )
+
+    def services(self) -> Services:
+        return Services(Database(self.database_url), open_store(self.store), self.master_key, lease=self.lease)
+
+
+def seconds(name: str, otherwise: float) -> float:
+    """Raises `Invalid` for what is no number of seconds."""
+    said = os.environ.get(name, "")
+    try:
+        found = float(said or otherwise)
+    except ValueError:
+        found = 0.0
+    if not found > 0:
+        raise Invalid("settings.seconds", f"{name} is {said!r}, and should be a number of seconds above 0", where=name)
+    return found
+
+
+def _needed(name: str, what: str) -> str:
+    value = os.environ.get(name, "")
+    if not value:
+        raise Invalid("settings.missing", f"the environment variable {name} is not set", hint=f"It is {what}.")
+    return value
+
+
+def read_master_keys() -> tuple[bytes, ...]:
+    """From RAMPA_MASTER_KEY, or from the file that RAMPA_MASTER_KEY_FILE names. The first seals, all of them open."""
+    text = os.environ.get("RAMPA_MASTER_KEY", "")
+    path = "" if text else _needed("RAMPA_MASTER_KEY_FILE", "a file that holds 64 hexadecimal digits a line")
+    try:
+        return read_masters(text or Path(path).read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise Invalid("settings.master-key", "the master key cannot be read", where=path) from error
+    except Invalid as error:
+        # The reason without the text: a key that is nearly right must not stand in a log.
+        raise Invalid("settings.master-key", error.message, where=path or "RAMPA_MASTER_KEY") from error
