@@ -1,31 +1,24 @@
 import { Button, Group, Select, TextInput } from "@mantine/core";
-import { useDebouncedValue } from "@mantine/hooks";
-import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 
+import { Choose, Search, useFilters } from "../../ui/filters";
 import { Pager } from "../../ui/Pager";
 import { Answer, PageHead, Panel } from "../../ui/parts";
-import { altered } from "../../ui/search";
 import { useTitle } from "../titles/queries";
 import { BuildTable } from "./BuildTable";
 import { useBuilds } from "./queries";
 
-/** Which builds are there? Filters are in the address, so that a list can be shared. */
+const PLACED = [
+  { value: "true", label: "On a channel" },
+  { value: "false", label: "On none" },
+];
+
+/** Which builds are there? */
 export function BuildsPage() {
   const { title = "" } = useParams();
-  const [search, setSearch] = useSearchParams();
+  const filters = useFilters();
   const { data: found } = useTitle(title);
-  const [typed, setTyped] = useState(search.get("search") ?? "");
-  const [settled] = useDebouncedValue(typed, 250);
-  const set = (name: string, value: string | null) =>
-    setSearch((now) => altered(now, { cursor: null, [name]: value }), {
-      replace: name === "search",
-    });
-  useEffect(() => {
-    if (settled !== (search.get("search") ?? "")) set("search", settled);
-  }, [settled]);
-  const filter = Object.fromEntries(search.entries());
-  const builds = useBuilds(title, { ...filter, limit: 25 });
+  const builds = useBuilds(title, { ...filters.asked, limit: 25 });
   return (
     <>
       <PageHead
@@ -42,55 +35,18 @@ export function BuildsPage() {
         }
       />
       <Group gap="sm" mb="sm">
-        <Select
-          aria-label="Profile"
-          placeholder="Every profile"
-          size="xs"
-          clearable
-          data={found?.profiles.map((p) => p.name) ?? []}
-          value={search.get("profile")}
-          onChange={(v) => set("profile", v)}
-        />
-        <Select
-          aria-label="State"
-          placeholder="Every state"
-          size="xs"
-          clearable
-          data={["open", "ready", "abandoned", "removed"]}
-          value={search.get("state")}
-          onChange={(v) => set("state", v)}
-        />
-        <Select
-          aria-label="Purpose"
-          placeholder="Every purpose"
-          size="xs"
-          clearable
-          w={130}
-          data={["development", "testing", "release"]}
-          value={search.get("purpose")}
-          onChange={(v) => set("purpose", v)}
-        />
-        <Select
-          aria-label="On a channel"
-          placeholder="Placed or not"
-          size="xs"
-          clearable
-          w={130}
-          data={[
-            { value: "true", label: "On a channel" },
-            { value: "false", label: "On none" },
-          ]}
-          value={search.get("placed")}
-          onChange={(v) => set("placed", v)}
-        />
+        <Choose of={filters} name="profile" label="Profile" every="Every profile" data={found?.profiles.map((p) => p.name) ?? []} />
+        <Choose of={filters} name="state" label="State" every="Every state" data={["open", "ready", "abandoned", "removed"]} />
+        <Choose of={filters} name="purpose" label="Purpose" every="Every purpose" data={["development", "testing", "release"]} w={130} />
+        <Choose of={filters} name="placed" label="On a channel" every="Placed or not" data={PLACED} w={130} />
         <TextInput
           aria-label="Branch"
           placeholder="Branch"
           size="xs"
           w={110}
-          defaultValue={search.get("branch") ?? ""}
-          onBlur={(e) => set("branch", e.currentTarget.value)}
-          onKeyDown={(e) => e.key === "Enter" && set("branch", e.currentTarget.value)}
+          defaultValue={filters.get("branch") ?? ""}
+          onBlur={(e) => filters.set("branch", e.currentTarget.value)}
+          onKeyDown={(e) => e.key === "Enter" && filters.set("branch", e.currentTarget.value)}
         />
         <Select
           aria-label="Order"
@@ -100,24 +56,17 @@ export function BuildsPage() {
             { value: "number", label: "Newest first" },
             { value: "size", label: "Largest first" },
           ]}
-          value={search.get("sort") ?? "number"}
-          onChange={(v) => set("sort", v === "number" ? null : v)}
+          value={filters.get("sort") ?? "number"}
+          onChange={(v) => filters.set("sort", v === "number" ? null : v)}
         />
-        <TextInput
-          aria-label="Search in notes, versions and commits"
-          placeholder="Search notes, versions, commits"
-          size="xs"
-          value={typed}
-          onChange={(e) => setTyped(e.currentTarget.value)}
-          w={220}
-        />
+        <Search of={filters} label="Search notes, versions, commits" w={220} />
       </Group>
       <Panel title="Builds" flush>
         <Answer of={builds} rows={8}>
           {(page) => (
             <>
               <BuildTable builds={page.items} title={title} />
-              <Pager next={page.next} cursor={search.get("cursor")} go={(cursor) => set("cursor", cursor)} />
+              <Pager next={page.next} cursor={filters.get("cursor")} go={(cursor) => filters.set("cursor", cursor)} />
             </>
           )}
         </Answer>

@@ -1,10 +1,11 @@
 import "./matrix.css";
 
-import { Button, SegmentedControl, Select } from "@mantine/core";
-import { useParams, useSearchParams } from "react-router";
+import { Button, SegmentedControl } from "@mantine/core";
+import { useParams } from "react-router";
+
+import { Choose, useFilters } from "../../ui/filters";
 import { plural } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
-import { altered } from "../../ui/search";
 import { useDraftFix } from "../document/queries";
 import { useTitle } from "../titles/queries";
 import { OfRevision, ProfileFindings } from "./parts";
@@ -13,12 +14,11 @@ import { type Finding, useCheck } from "./queries";
 /** What is wrong with the profiles, before a build finds out? */
 export function CheckPage() {
   const { title = "" } = useParams();
-  const [search, setSearch] = useSearchParams();
+  const filters = useFilters(true);
   const { data: found } = useTitle(title);
-  const check = useCheck(title, search.get("revision"));
+  const check = useCheck(title, filters.get("revision"));
   const fix = useDraftFix(title);
-  const [severity, profile] = [search.get("severity") ?? "", search.get("profile") ?? ""];
-  const set = (key: string, value: string) => setSearch((now) => altered(now, { [key]: value }), { replace: true });
+  const [severity, profile] = [filters.get("severity") ?? "", filters.get("profile") ?? ""];
   return (
     <Answer of={check} rows={10}>
       {(data) => {
@@ -36,7 +36,7 @@ export function CheckPage() {
                 size="xs"
                 aria-label="Severity"
                 value={severity}
-                onChange={(v) => set("severity", v)}
+                onChange={(v) => filters.set("severity", v)}
                 data={[
                   { value: "", label: "All" },
                   { value: "blocker", label: "Blockers" },
@@ -44,14 +44,11 @@ export function CheckPage() {
                   { value: "note", label: "Notes" },
                 ]}
               />
-              <Select
-                size="xs"
-                aria-label="Profile"
-                placeholder="Every profile"
-                clearable
-                clearButtonProps={{ "aria-label": "Every profile" }}
-                value={profile || null}
-                onChange={(v) => set("profile", v ?? "")}
+              <Choose
+                of={filters}
+                name="profile"
+                label="Profile"
+                every="Every profile"
                 data={[...new Set(data.findings.map((f) => f.profile).filter(Boolean))]}
               />
             </div>

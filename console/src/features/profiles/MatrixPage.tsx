@@ -1,6 +1,7 @@
-import { SegmentedControl, Select, TextInput } from "@mantine/core";
-import { Link, useParams, useSearchParams } from "react-router";
+import { SegmentedControl, TextInput } from "@mantine/core";
+import { Link, useParams } from "react-router";
 
+import { Choose, useFilters } from "../../ui/filters";
 import { plural } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
 import { useTitle } from "../titles/queries";
@@ -13,21 +14,12 @@ export type Show = "all" | "differing" | "findings";
 /** How is each platform set up, and where does one differ from the others? */
 export function MatrixPage() {
   const { title = "" } = useParams();
-  const [search, setSearch] = useSearchParams();
+  const filters = useFilters(true);
   const { data: found } = useTitle(title);
-  const matrix = useMatrix(title, search.get("revision"));
-  const show = (search.get("show") ?? "differing") as Show;
-  const group = search.get("group") ?? "";
-  const word = search.get("word") ?? "";
-  const set = (key: string, value: string) =>
-    setSearch(
-      (now) => {
-        if (value) now.set(key, value);
-        else now.delete(key);
-        return now;
-      },
-      { replace: true },
-    );
+  const matrix = useMatrix(title, filters.get("revision"));
+  const show = (filters.get("show") ?? "differing") as Show;
+  const group = filters.get("group") ?? "";
+  const word = filters.get("word") ?? "";
   return (
     <>
       <PageHead title={`Profiles of ${found?.name ?? title}`} aside={<Link to={`/titles/${title}/compare`}>Compare two</Link>}>
@@ -42,21 +34,18 @@ export function MatrixPage() {
           size="xs"
           aria-label="Which settings"
           value={show}
-          onChange={(v) => set("show", v)}
+          onChange={(v) => filters.set("show", v)}
           data={[
             { value: "differing", label: "Differing" },
             { value: "findings", label: "With findings" },
             { value: "all", label: "All settings" },
           ]}
         />
-        <Select
-          size="xs"
-          aria-label="Group"
-          placeholder="Every group"
-          clearable
-          clearButtonProps={{ "aria-label": "Every group" }}
-          value={group || null}
-          onChange={(v) => set("group", v ?? "")}
+        <Choose
+          of={filters}
+          name="group"
+          label="Group"
+          every="Every group"
           data={(matrix.data?.groups ?? []).map((g) => ({ value: g.name, label: g.label }))}
         />
         <TextInput
@@ -64,7 +53,7 @@ export function MatrixPage() {
           aria-label="Search settings"
           placeholder="Search settings"
           value={word}
-          onChange={(e) => set("word", e.currentTarget.value)}
+          onChange={(e) => filters.set("word", e.currentTarget.value)}
         />
       </div>
       <Panel title="Settings × profiles" aside={<Legend />} flush>
