@@ -75,7 +75,7 @@ def icon(size: int = 1024) -> Image.Image:
 
 def png(image: Image.Image) -> bytes:
     out = io.BytesIO()
-    image.save(out, "PNG", compress_level=6)
+    image.save(out, "PNG", compress_level=4)
     return out.getvalue()
 
 

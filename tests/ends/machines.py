@@ -60,7 +60,11 @@ class Machines:
         self._others.clear()
 
     def stop(self) -> None:
-        _end_all([*self.agents.values(), *self._others])
+        """The test is over: nobody waits for their goodbyes. What they started ends with them."""
+        for process in (*self.agents.values(), *self._others):
+            process.kill()
+        for process in (*self.agents.values(), *self._others):
+            process.wait()
 
 
 def _end_all(processes: list[Child]) -> None:

@@ -17,7 +17,7 @@ from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut
 
 WAIT = 8.0
 """Seconds that one question waits for an answer; less than the service's patience with a silent agent."""
-LOOK_AGAIN = 15.0
+LOOK_AGAIN = 5.0
 """Seconds after which toolchains and disk are looked at again: a licence may have been accepted meanwhile."""
 GOODBYE = 15.0
 

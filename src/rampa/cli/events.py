@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.common import JSON, LIMIT, first_rows, signed_in
 from rampa.cli.base.output import ago, print_json, table
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Who did what.")
@@ -21,18 +21,12 @@ def list_(
     who: str = typer.Option("", "--who", help="By one person, by name."),
     day: str = typer.Option("", "--day", help="On one day, such as 2026-11-28, in UTC."),
     act: str = typer.Option("", "--act", help="Acts that start so, for example build. or key.use"),
-    limit: int = typer.Option(30, "--limit", help="Rows at most."),
+    limit: int = LIMIT,
     as_json: bool = JSON,
 ) -> None:
     """Audit events, newest first."""
     with signed_in() as client:
-        rows = []
-        for event in client.events.all(
-            title=title or None, act=act or None, who=who or None, day=day or None, limit=min(limit, 200)
-        ):
-            rows.append(event)
-            if len(rows) == limit:
-                break
+        rows = first_rows(client.events.all, limit=limit, title=title, act=act, who=who, day=day)
     if as_json:
         print_json(rows)
         return

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import typer
 from rich.text import Text
 
-from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
+from rampa.cli.base.common import JSON, LIMIT, TITLE, first_rows, signed_in, the_title
 from rampa.cli.base.files import read_file
 from rampa.cli.base.output import ago, err, facts, mb, out, print_json, table
 from rampa.core.errors import Unavailable
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Sources: a title's repository, or uploaded folders."
 )
-LIMIT = typer.Option(30, "--limit", help="Rows at most.")
+SEARCH = typer.Option("", "--search", help="Names that hold this.")
 WAIT = 600.0
 PASSWORD = "RAMPA_SOURCE_PASSWORD"
 
@@ -139,7 +139,7 @@ def _source(found: SourceOut) -> None:
 @app.command("branches")
 def branches(
     title: str = TITLE,
-    search: str = typer.Option("", "--search", help="Names that hold this."),
+    search: str = SEARCH,
     limit: int = LIMIT,
     as_json: bool = JSON,
 ) -> None:
@@ -150,7 +150,7 @@ def branches(
 @app.command("tags")
 def tags(
     title: str = TITLE,
-    search: str = typer.Option("", "--search", help="Names that hold this."),
+    search: str = SEARCH,
     limit: int = LIMIT,
     as_json: bool = JSON,
 ) -> None:
@@ -159,12 +159,8 @@ def tags(
 
 
 def _refs(kind: str, title: str, search: str, limit: int, as_json: bool) -> None:
-    rows = []
     with signed_in() as client:
-        for ref in client.sources.refs(the_title(client, title), kind, search=search or None, limit=min(limit, 200)):
-            rows.append(ref)
-            if len(rows) == limit:
-                break
+        rows = first_rows(client.sources.refs, the_title(client, title), kind, limit=limit, search=search)
     if as_json:
         print_json(rows)
         return
@@ -183,12 +179,8 @@ def commits(
     as_json: bool = JSON,
 ) -> None:
     """Commits, newest first, with what was built from each."""
-    rows = []
     with signed_in() as client:
-        for commit in client.sources.commits(the_title(client, title), of, limit=min(limit, 200)):
-            rows.append(commit)
-            if len(rows) == limit:
-                break
+        rows = first_rows(client.sources.commits, the_title(client, title), of, limit=limit)
     if as_json:
         print_json(rows)
         return

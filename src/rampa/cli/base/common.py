@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
+from itertools import islice
+from typing import TYPE_CHECKING, TypeVar
 
 import typer
 
@@ -17,7 +18,11 @@ if TYPE_CHECKING:
 
 JSON = typer.Option(False, "--json", help="Print what the service answered, as JSON.")
 YES = typer.Option(False, "--yes", help="Do it without asking.")
+LIMIT = typer.Option(30, "--limit", help="Rows at most.")
 TITLE = typer.Option("", "--title", help="The title's short name; may be left out where there is only one.")
+PAGE = 200
+"""Rows that a list gives at once, at most."""
+T = TypeVar("T")
 BUILD = re.compile(r"(?:([a-z0-9][a-z0-9-]*)#)?(\d{1,9})")
 
 
@@ -48,6 +53,12 @@ def the_build(client: Client, spoken: str, title: str = "") -> tuple[str, int]:
     if match is None:
         raise Invalid("build.name", f"{spoken!r} does not name a build", hint="Say it as in peatlight#14.")
     return match.group(1) or the_title(client, title), int(match.group(2))
+
+
+def first_rows(call: Callable[..., Iterable[T]], *of: str, limit: int, **asked: str) -> list[T]:
+    """As many of a list as are wanted, page after page; what is empty is not asked for."""
+    said = {name: value for name, value in asked.items() if value}
+    return list(islice(call(*of, limit=min(limit, PAGE), **said), limit))
 
 
 def confirmed(question: str, yes: bool) -> bool:

@@ -9,7 +9,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base import home
-from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
+from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, first_rows, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, duration, err, facts, findings, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.builds.upkeep import add_to
@@ -89,18 +89,21 @@ def list_(
     state: str = typer.Option("", "--state", help="open, ready or abandoned."),
     search: str = typer.Option("", "--search", help="In notes and version names."),
     sort: str = typer.Option("number", "--sort", help="number or size."),
-    limit: int = typer.Option(30, "--limit", help="Rows at most."),
+    limit: int = LIMIT,
     as_json: bool = JSON,
 ) -> None:
     """Builds, newest first."""
     with signed_in() as client:
-        asked = {"profile": profile, "platform": platform, "state": state, "search": search, "sort": sort}
-        query = {k: v for k, v in asked.items() if v}
-        rows = []
-        for build in client.builds.all(the_title(client, title), limit=min(limit, 200), **query):
-            rows.append(build)
-            if len(rows) == limit:
-                break
+        rows = first_rows(
+            client.builds.all,
+            the_title(client, title),
+            limit=limit,
+            profile=profile,
+            platform=platform,
+            state=state,
+            search=search,
+            sort=sort,
+        )
     if as_json:
         print_json(rows)
         return

@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
+from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, first_rows, signed_in, the_title
 from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, table
 from rampa.cli.runs.tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
 from rampa.core.run.life import NOT_ENDED
 
 if TYPE_CHECKING:
     from rampa.client import Client
-    from rampa.schema.runs import NewRuns, RunSummary
+    from rampa.schema.runs import NewRuns
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Runs: from a commit to a build.")
 NUMBER = typer.Argument(..., metavar="RUN", help="The run's number.")
@@ -125,18 +125,13 @@ def list_(
     profile: str = typer.Option("", "--profile", help="Of one profile only."),
     why: str = typer.Option("", "--why", help="manual, trigger, schedule, call or repeat."),
     search: str = typer.Option("", "--search", help="In notes, or the beginning of a commit."),
-    limit: int = typer.Option(30, "--limit", help="Rows at most."),
+    limit: int = LIMIT,
     as_json: bool = JSON,
 ) -> None:
     """Runs, newest first."""
-    asked = {"state": state, "profile": profile, "why": why, "search": search}
-    rows: list[RunSummary] = []
     with signed_in() as client:
-        query = {k: v for k, v in asked.items() if v}
-        for run in client.runs.all(the_title(client, title), limit=min(limit, 200), **query):
-            rows.append(run)
-            if len(rows) == limit:
-                break
+        slug = the_title(client, title)
+        rows = first_rows(client.runs.all, slug, limit=limit, state=state, profile=profile, why=why, search=search)
     if as_json:
         print_json(rows)
         return
