@@ -31,7 +31,11 @@ FADED = (
 # Looked at with each frame: a page's own policy lets no text be run as a script, as waiting for a condition would.
 UNTIL = """true_ => new Promise((done, failed) => {
   const end = performance.now() + 30_000;
-  const look = () => true_() ? done() : performance.now() > end ? failed(new Error(`never: ${true_}`)) : requestAnimationFrame(look);
+  const look = () => {
+    if (true_()) done();
+    else if (performance.now() > end) failed(new Error(`never: ${true_}`));
+    else requestAnimationFrame(look);
+  };
   look();
 })"""
 SETTLED = f"({UNTIL})(() => document.querySelector('h1') && !document.querySelector('[aria-busy=true]'))"
