@@ -108,6 +108,7 @@ class AgentLoop:
 
     def _begin(self, work: Work) -> None:
         with self._lock:
+            # The lowest free number: the run's user goes by it, and two runs side by side must not share one.
             slot = next(n for n in range(64) if n not in {s for _, s in self._held.values()})
             thread = threading.Thread(target=self._work, args=(work, slot), name=f"run-{work.run}")
             self._held[work.lease] = (thread, slot)

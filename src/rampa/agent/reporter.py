@@ -111,6 +111,7 @@ class Reporter:
         self.tail.append(text)
         row: Row = (int((time.monotonic() - self._began) * 1000), self.position, level, text)
         with self._room:
+            # While the service does not take lines, the program waits here: its pipe fills, and it stops writing.
             while len(self._waiting) >= LINES and not self.halt.is_set():
                 self._room.wait(1)
             self._waiting.append(row)

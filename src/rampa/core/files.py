@@ -64,6 +64,7 @@ def disk_error(error: OSError, where: Path) -> Unavailable:
 def must_fit(folder: Path, size: int) -> None:
     """Raises `Unavailable` when the disk of `folder` has less room than `size` bytes: better now than at the last file."""
     at = folder
+    # What is not made yet will lie on its nearest parent's disk.
     while not at.exists():
         at = at.parent
     free = shutil.disk_usage(at).free

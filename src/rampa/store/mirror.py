@@ -117,6 +117,7 @@ class Mirror:
 
     def _commit(self, name: str) -> str:
         try:
+            # A name comes from a person: behind this option git never takes it for one of its own.
             shown = self._ask("rev-parse", "--verify", "--quiet", "--end-of-options", f"{name}^{{commit}}")
         except Unavailable as error:
             if error.code != "git.failed":

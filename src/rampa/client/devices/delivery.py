@@ -52,6 +52,7 @@ class HttpDelivery:
         return self._client.fetch(f"{self._at}/locations?{words}")
 
     def keys(self) -> Mapping[bytes, bytes]:
+        # Only when something encrypted is wanted: a build whose files were all there needs no key.
         found = self._client.signing.content_keys(self._title, self._build)
         if not found.unsealing_key and found.keys:
             raise Refused(

@@ -58,6 +58,7 @@ class BinaryXml:
             raise Damaged("manifest.binary", "this is not binary XML")
         if size > len(data) or size < head:
             raise _bad("it is cut off")
+        # Between the header and the end: what some tools append stays as it is.
         self._head, self._tail = data[8:head], data[size:]
         self._pool: StringPool | None = None
         self._map: list[int] = []

@@ -261,6 +261,7 @@ class Installation:
 
     def _clean(self, key: str) -> None:
         previous = self.root / "previous"
+        # Rolled back to, or not wanted any more: a link to what is current would keep nothing.
         if previous.is_symlink() and (not self._keep_previous or Path(os.readlink(previous)).name == key):
             previous.unlink()
         kept = {key, Path(os.readlink(previous)).name if previous.is_symlink() else key}

@@ -47,6 +47,7 @@ class Masker:
             shown += [text[at : match.start()], MASK]
             at = match.end()
         rest = text[at:]
+        # What could be the beginning of a secret waits for the next piece, or for the end.
         keep = self._may_begin(rest)
         self._held = rest[len(rest) - keep :]
         return "".join(shown) + rest[: len(rest) - keep]

@@ -36,6 +36,7 @@ def register(services: Services, actor: Actor, name: str, asked: wire.RegisterIn
         if row is None:
             row = AgentRow(name=name, person_id=actor.person_id, created_at=services.now(), paused=False, instance="")
             uow.session.add(row)
+        # Its steps ended with the process that ran them, whatever the earlier start believed.
         if row.instance != asked.instance:
             row.started_at = services.now()
             audit.record(uow, "agent.start", name, at_once=asked.at_once)

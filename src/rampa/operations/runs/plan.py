@@ -129,6 +129,7 @@ def _prepare(
     typed = resolve(document, name)
     wanted = WantedCode(asked.version_name or typed.settings.version.name, origin.commits)
     code = 0
+    # Last: what cannot be built gets no code, and none is shown for it.
     if not stops and not asked.reproduces:
         stops, code = _version_stops(uow, typed, wanted)
     return Prepared(

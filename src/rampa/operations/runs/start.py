@@ -45,6 +45,7 @@ def start_in(uow: UnitOfWork, slug: str, asked: wire.NewRuns, why: Why) -> list[
     if asked.reproduces:
         asked = _of_build(uow, slug, asked.reproduces)
     prepared = prepare(uow, title, asked)
+    # All or none: some platforms of a release, without the others, would be taken for the release.
     _must_start(prepared)
     together = secrets.token_hex(8)
     runs = [_add(uow, p, asked, why, together) for p in prepared]
@@ -177,6 +178,7 @@ def repeat_run(services: Services, actor: Actor, slug: str, number: int, key: On
             note=old.note,
         )
         started = start_in(uow, slug, asked, Why("repeat"))
+        # It was asked for by its commit, which has no branch; it belongs to the old one's.
         started[0].order.ref = old.order.ref
         return wire.RunList(items=[summary(services, r) for r in started])
 

@@ -124,6 +124,7 @@ def after_fetch(services: Services, slug: str) -> list[int]:
         assert source is not None
         before = dict(source.heads)
         source.heads = now_at
+        # All branches would count as moved: connecting a repository must not start a run for each.
         if not before:
             return []
         moved = {ref: (before.get(ref, FIRST), commit) for ref, commit in now_at.items() if before.get(ref) != commit}
@@ -155,6 +156,7 @@ def start_by(uow: UnitOfWork, trigger: TriggerRow, of: str, why: str) -> list[in
     asked = NewRuns(profiles=trigger.profiles, of=of, note="")
     trigger.last_at = uow.now
     try:
+        # What cannot start is undone alone; the other triggers of the same look go on.
         with uow.session.begin_nested():
             slug = trigger.title.slug
             runs = start_in(uow.by(service_actor(f"trigger {trigger.name}")), slug, asked, Why(why, trigger.name))
@@ -201,6 +203,7 @@ def called(
             trigger = find_trigger(uow, slug, name)
         except NotFound:
             trigger = None
+        # A secret of zeros where there is no such trigger: the answer, and the time it takes, are the same.
         secret = b"\0" * 32
         if trigger is not None and trigger.sealed is not None:
             secret = secret_bytes(unseal(trigger.sealed, services.master_key, f"trigger:{trigger.id}").decode())
@@ -224,6 +227,7 @@ def called(
 
 def _only_once(uow: UnitOfWork, signature: str) -> None:
     now = uow.now
+    # Older calls are refused by their time already.
     uow.session.execute(delete(CallSeenRow).where(CallSeenRow.at < now - dt.timedelta(seconds=3 * CALL_AGE)))
     fresh = (
         insert(CallSeenRow)

@@ -31,6 +31,7 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
         if request.endpoint is None:
             return  # 404 and 405 are answered as such
         act = table.acts.get(request.endpoint)
+        # A route that was added without its act answers nobody, the owner included.
         if act is None:
             raise Denied("route.closed", "this route does not say what it does", hint="This is a defect of Rampa.")
         if act is Act.OPEN:

@@ -75,6 +75,7 @@ def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Cal
     if delivered is None:
         return Tree(taken, links)
     taken = replace(taken, paths=Texts.of(check_path(delivered(p)) for p in taken.paths))
+    # Paths that were moved can sort in another order; a tree is sorted by path.
     order = taken.paths.order()
     moved = [replace(k, path=check_path(delivered(k.path))) for k in links]
     return Tree(taken if order is None else taken.take(order), sorted(moved, key=lambda k: k.path))

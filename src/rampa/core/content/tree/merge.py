@@ -57,6 +57,7 @@ def joined(parts: list[Files]) -> Files:
     ends, numbers = [view(parts[0].ends)], [view(parts[0].numbers).astype(np.int64)]
     for more in parts[1:]:
         paths, modes, digests = paths + more.paths, modes + more.modes, digests + more.digests
+        # Each tree counts its chunks from 0: those of the next come behind those of the ones before.
         numbers.append(view(more.numbers).astype(np.int64) + len(chunk_sizes))
         ends.append(view(more.ends) + np.uint64(sum(len(n) for n in numbers[:-1])))
         sizes, chunk_sizes = sizes + more.sizes, chunk_sizes + more.chunks.sizes
