@@ -17,12 +17,15 @@ from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select import selection
 from rampa.core.content.select.selection import ContentRules, Pattern
 from rampa.core.install.install import Installation
-from rampa.db.content import DifferenceSetRow, FrameRow, PackRow
+from rampa.db.content import ChunkRow, DifferenceSetRow, FrameRow, PackRow
 from rampa.operations.base import begin
+from rampa.operations.content import arrival
 from rampa.operations.content.stored_bytes import StoredFileBytes
+from rampa.operations.content.stored_trees import build_tree, find_ready
 from rampa.operations.signing import content_keys
 from rampa.operations.store import check, collection, repack
 from rampa.operations.updates import differences
+from rampa.schema.builds.builds import NewBuild
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
 from rampa.system import CLOCK
@@ -95,7 +98,7 @@ def three(client: Client, tmp_path: Path) -> Path:
     """Three builds: a changed folder each, one large file edited in its middle."""
     add_key(client)
     import_title(client)
-    folder = make_folder(tmp_path / "source")
+    folder = make_folder(tmp_path / "source", 1_500_000)
     big = noise(600_000, 9)
     (folder / "data/big.arc").write_bytes(big)
     build(client, folder, tmp_path / "state")
@@ -351,16 +354,9 @@ def test_collecting_takes_two_phases_and_spares_what_an_upload_counts_on(
     first = collection.collect(world.services, None, NOW, NOW)
     assert (first.removed, first.condemned) == (0, seen.condemned)
     # An upload asks what is missing, and is told that a condemned pack holds it: from then on it must stay.
-    from rampa.operations.content import arrival
-    from rampa.operations.content.stored_trees import build_tree, find_ready
-
     build(client, three, tmp_path / "state")
-    open_build = client.builds.open(
-        TITLE, __import__("rampa.schema.builds.builds", fromlist=["x"]).NewBuild(profile="linux-release")
-    )
+    open_build = client.builds.open(TITLE, NewBuild(profile="linux-release"))
     with world.services.db.transaction() as session:
-        from rampa.db.content import ChunkRow
-
         condemned = set(session.scalars(select(PackRow.digest).where(PackRow.condemned_at.is_not(None))))
         rows = (
             select(ChunkRow.digest)

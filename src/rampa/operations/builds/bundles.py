@@ -52,6 +52,7 @@ def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sen
     """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
     if profile.settings.output.kind not in PACKAGES:
         return ReadBack(profile, None)
+    # Read from the store, not from what the agent says of it: this very content is what others will fetch.
     source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in sent.chunks])
     expected = ExpectedPackage(
         build.purpose == "release",
@@ -114,6 +115,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
         if read.profile.settings.signing.identity
         else None
     )
+    # After a hand-over devices know the title by an earlier certificate of the same line.
     if row is None or (read.seen.fingerprint != row.fingerprint and row.fingerprint not in read.seen.line):
         raise Refused(
             "bundle.identity", "the bundle is signed by another identity than the profile names", where=bundle.name

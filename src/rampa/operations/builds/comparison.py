@@ -66,6 +66,7 @@ def _commits(uow: UnitOfWork, left: BuildRow, right: BuildRow) -> tuple[str, lis
     try:
         forth = mirror.log(right.made.commit, 0, COMMITS, since=left.made.commit)
         back = mirror.log(left.made.commit, 0, COMMITS, since=right.made.commit)
+    # A branch that was pushed over leaves builds whose commits the repository has forgotten.
     except RampaError:
         return "A commit of these is not in the repository any more.", [], []
     return "", [_commit(c) for c in forth], [_commit(c) for c in back]

@@ -113,6 +113,8 @@ def look_at(asked: wire.TryIn) -> wire.SeenDocument:
 
 def seen_in(mirror: Mirror, commit: str) -> list[Seen]:
     files = [f for f in mirror.files(commit) if f[3] != "160000"]
+    # Beside what is executable, only names that a program, a library or a picture could have: a head is read from
+    # each.
     telling = [f for f in files if f[3] == "100755" or TELLING.search(f[0])][:LOOKED_AT]
     heads = mirror.heads([blob for _, blob, _, _ in telling], HEAD)
     return [Seen(path, size, heads.get(blob, b""), mode == "100755") for path, blob, size, mode in files]
@@ -137,6 +139,7 @@ def _module_address(parent: str, said: str) -> str:
     if said.startswith(("./", "../")):
         scheme, mark, rest = parent.rpartition("://")
         return scheme + mark + posixpath.normpath(posixpath.join(rest, said))
+    # A repository says where its submodules are: it must not send the service to files of its own machine.
     if address_problem(said) or not re.match(r"(https?|ssh|git)://|[\w.-]+@[\w.-]+:", said):
         raise Invalid(
             "source.module", "the submodule's address is not taken", where=said[:200], hint=f"There are: {PROTOCOLS}."

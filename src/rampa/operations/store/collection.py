@@ -1,6 +1,6 @@
 """Collecting what nothing needs, in two phases: packs are condemned first, and removed some time later.
 
-An upload that asks which chunks are missing rescues condemned packs that hold them (`operations.content.rescue`); packs that
+An upload that asks which chunks are missing rescues condemned packs that hold them (`rescue` in operations/content/arrival.py); packs that
 arrived lately are never condemned, since no manifest may name them yet. Rows go before bytes, so an interruption leaves files
 that no row points at; the next collection removes those.
 """
@@ -60,6 +60,7 @@ def collect(
         gone = uow.session.scalars(
             select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
         )
+        # Before the rows of builds are asked what they need: what a removed build's differences need, nobody does.
         forgotten = forget_of(uow, list(gone))
         found = _find(uow, young, grace)
         out = _out(uow, found)
@@ -87,6 +88,7 @@ def hold(services: Services, most: dt.timedelta) -> dt.datetime:
     with begin(services) as uow:
         state = store_state(uow.session, lock=True)
         until = services.now() + most
+        # A longer hold by another backup must not be cut short by this one.
         state.held_until = max(until, state.held_until or until)
         return state.held_until
 
@@ -110,6 +112,7 @@ def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
     files = {s.digest: s.size for s in uow.services.store.packs() if s.digest not in packs and s.written <= old}
     named = needed_manifests(uow)
     manifests = {s.digest: s.size for s in uow.services.store.manifests() if s.digest not in named and s.written <= old}
+    # Differences lie in files of their own, which no pack's row names.
     lost = {d: n for d, n in files.items() if d not in offered}
     return _Found(idle, ripe, lost, manifests)
 

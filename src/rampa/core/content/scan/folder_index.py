@@ -39,6 +39,7 @@ class FolderIndex:
         if at < 0 or tuple(self._stamps[4 * at : 4 * at + 4]) != file.stamp:
             self._missed += 1
             return None
+        # A new executable bit changes nothing in the content.
         return replace(self._files[at], executable=file.executable)
 
     def save(self, selected: SelectedFiles, files: Files) -> None:
@@ -49,6 +50,7 @@ class FolderIndex:
         if not self._missed:
             return
         stamps = view(selected.stamps).reshape(-1, 4)
+        # The file's own clock may count coarsely: a write within the same tick leaves the stamp as it is.
         calm = np.maximum(stamps[:, 1], stamps[:, 2]) < self._now_ns - RACY_NS
         taken = np.flatnonzero(calm & (view(files.sizes) == view(selected.sizes)))
         new = files if len(taken) == len(files) else files.take(taken)

@@ -78,6 +78,7 @@ def trait_of(head: bytes) -> Trait | None:
 def look(path: Path) -> Trait | None:
     """A file on disk; what cannot be read says nothing here, and is said where it is read."""
     try:
+        # Not through links, and without waiting: a named pipe in the folder would hold the walk for ever.
         fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
     except OSError:
         return None

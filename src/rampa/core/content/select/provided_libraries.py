@@ -55,6 +55,7 @@ def lacking_sentence(name: str, paths: list[str], platform: str) -> str:
 
 
 def _folded(platform: str, name: str) -> str:
+    # Names in import tables differ in case from the files there, and the loader does not mind.
     return name.lower() if platform == "windows" else name
 
 

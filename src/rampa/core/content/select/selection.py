@@ -119,6 +119,8 @@ class _Picking:
     def pick(self, entries: Iterable[tuple[str, os.DirEntry[str]]]) -> Iterator[Selected]:
         """The files that go in by their names; links, problems and what is left out are kept here."""
         for disk, entry in entries:
+            # Some systems keep names in another Unicode form: the path that is delivered is the same wherever the
+            # folder was made.
             path = unicodedata.normalize("NFC", disk)
             info = entry.stat(follow_symlinks=False)
             left_out, included = self._leave_out.check_file(path), self._include.check_file(path)
@@ -128,6 +130,7 @@ class _Picking:
             elif not included.include:
                 self.left_out.append(LeftOut(printable(path), info.st_size, NO_RULE, ""))
             elif self._deliverable(path, disk):
+                # A pattern with ! took it back: somebody means it to ship, whatever it looks like.
                 if left_out.include is False:
                     self._meant.add(path)
                 yield from self._keep(path, disk, entry, info, included.index if included.index is not None else -1)
@@ -137,20 +140,20 @@ class _Picking:
         if not self._rules.classes:
             return files
 
-        def signs(batch: range) -> list[Trait | None]:
+        def traits(batch: range) -> list[Trait | None]:
             chosen = (files[i] for i in batch)
             return [None if f.path in self._meant else look(root / f.disk) for f in chosen]
 
         gone = set()
         batches = (range(at, min(at + BATCH, len(files))) for at in range(0, len(files), BATCH))
         with parallel.pool() as threads:
-            found = (s for batch in parallel.in_order(threads, signs, batches, ahead=8) for s in batch)
-            for i, sign in enumerate(found):
-                if sign and not sign.only_warn and sign.cls in self._rules.classes:
+            found = (s for batch in parallel.in_order(threads, traits, batches, ahead=8) for s in batch)
+            for i, trait in enumerate(found):
+                if trait and not trait.only_warn and trait.cls in self._rules.classes:
                     gone.add(i)
-                    why = f"{LEAVE_OUT_CLASSES[sign.cls][0]}: {sign.why} by its content"
-                    origin = self._rules.classes[sign.cls]
-                    self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin, sign.cls))
+                    why = f"{LEAVE_OUT_CLASSES[trait.cls][0]}: {trait.why} by its content"
+                    origin = self._rules.classes[trait.cls]
+                    self.left_out.append(LeftOut(printable(files[i].path), files[i].size, why, origin, trait.cls))
         return files.take(i for i in range(len(files)) if i not in gone) if gone else files
 
     def _deliverable(self, path: str, disk: str) -> bool:
