@@ -1,8 +1,8 @@
 """Collecting what nothing needs, in two phases: packs are condemned first, and removed some time later.
 
 An upload that asks which chunks are missing rescues condemned packs that hold them (`rescue` in operations/content/arrival.py);
-packs that arrived lately are never condemned, since no manifest may name them yet. Rows go before bytes, so an interruption leaves
-files that no row points at; the next collection removes those.
+packs that arrived lately are never condemned, since no manifest may name them yet. Rows go before bytes, so an interruption
+leaves files that no row points at; the next collection removes those.
 """
 
 from __future__ import annotations
