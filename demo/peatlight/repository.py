@@ -71,7 +71,7 @@ def make(root: Path) -> Path:
     repo.put("texts/fi.toml", _texts("fi"))
     repo.put("texts/es.toml", _texts("es"))
     repo.commit("Finnish and Spanish", "Marisol")
-    repo.put("addons/winter-timetable/timetable.txt", "22:40 Alder Halt\n23:05 Kiln Yard\n")
+    repo.put("addons/winter-timetable/timetable.txt", _timetable())
     repo.put("sounds/bell.notes", "880 0.4\n660 0.6\n")
     repo.commit("Winter Timetable, and a bell for it", "Oskari")
     repo.git("tag", "v1.5.0-beta.1")
@@ -141,6 +141,17 @@ def _picture(number: int, seed: int) -> bytes:
 def _places(number: int, count: int) -> str:
     rng = np.random.default_rng([1907, 300 + number, count])
     return "".join(f"{x} {y} {h}\n" for x, y, h in rng.integers((20, 20, 4000), (236, 236, 30000), (count, 3)))
+
+
+def _timetable() -> str:
+    """Each night from the first frost to the thaw: when a wagon leaves where, a minute later each week."""
+    rows = []
+    for night in range(168):
+        leaves = dt.datetime(2026, 10, 5, 22, 40) + dt.timedelta(days=night, minutes=night // 7)
+        rows += [
+            f"{leaves + dt.timedelta(minutes=25 * stop):%Y-%m-%d %H:%M} {p}\n" for stop, p in enumerate(content.PLACES)
+        ]
+    return "".join(rows)
 
 
 def _texts(language: str) -> str:

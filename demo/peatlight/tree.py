@@ -83,7 +83,7 @@ def _place(number: int, changed: bool) -> tuple[bytes, bytes, bytes]:
     """A place's picture, texture and ground."""
     rng = np.random.default_rng([SEED, number, int(changed)])
     image = content.picture(content.PLACES[number], rng)
-    return content.png(image.resize((1280, 720))), content.texture(image, 1024), content.heights(rng, 500)
+    return content.png(image.resize((640, 360))), content.texture(image, 512), content.heights(rng, 250)
 
 
 @cache
@@ -94,13 +94,13 @@ def _opening() -> bytes:
 
 @cache
 def _sound(number: int) -> bytes:
-    return content.sound(np.random.default_rng([SEED, 70, number]), 2 + number / 2, 70 + 22 * number)
+    return content.sound(np.random.default_rng([SEED, 70, number]), (2 + number / 2) / 5, 70 + 22 * number)
 
 
 def _archive(folder: Folder, second: bool) -> None:
     """One large archive; the second version gains an asset in its middle."""
     rng = np.random.default_rng([SEED, 60])
-    items = [content.asset(rng, number) for number in range(24)]
+    items = [content.asset(rng, number) for number in range(12)]
     if second:
         new = content.asset(np.random.default_rng([SEED, 61]), 3)
         items.insert(len(items) // 2, ("mesh/thaw-gate.mesh", new[1]))
@@ -119,18 +119,18 @@ def _sounds(folder: Folder, second: bool) -> None:
 def _addon(folder: Folder) -> None:
     rng = np.random.default_rng([SEED, 80])
     folder.put("addons/winter-timetable/timetable.json", content.network(rng))
-    folder.put("addons/winter-timetable/snow.heights", content.heights(rng, 500))
-    folder.put("addons/winter-timetable/alder-halt.tex", content.texture(content.picture("Alder Halt", rng), 1024))
+    folder.put("addons/winter-timetable/snow.heights", content.heights(rng, 250))
+    folder.put("addons/winter-timetable/alder-halt.tex", content.texture(content.picture("Alder Halt", rng), 512))
 
 
 def _not_for_players(folder: Folder, version: str) -> None:
     """Source assets, symbols, tools, logs, and a token that somebody forgot."""
     rng = np.random.default_rng([SEED, 90])
-    folder.put("art/alder-halt.tiff", rng.bytes(3_000_000))
+    folder.put("art/alder-halt.tiff", rng.bytes(1_500_000))
     folder.put("art/icon.png", content.png(content.icon()))
     folder.put("art/opening.png", _opening())
     folder.put("art/wagon.svg", '<svg xmlns="http://www.w3.org/2000/svg"><rect width="150" height="60"/></svg>\n')
-    folder.put("audio/sources/axle.aiff", rng.bytes(1_200_000))
+    folder.put("audio/sources/axle.aiff", rng.bytes(600_000))
     folder.put("bin/peatlight.sym", "".join(f"{i * 16:08x} fn_{i}\n" for i in range(20000)))
     folder.put("tools/map-editor.py", "# The map editor; it stays at the studio.\n")
     folder.put("logs/bake.log", f"baked {version}: 24 assets\n" * 400)

@@ -33,7 +33,7 @@ def test_the_same_bytes_always(folders: dict[str, Path], tmp_path: Path) -> None
 
 def test_the_size_and_the_changes_are_as_told(folders: dict[str, Path]) -> None:
     old, new = digests(folders["1.4.0"]), digests(folders["1.5.0"])
-    assert 15e6 < sum(p.stat().st_size for p in folders["1.4.0"].rglob("*") if p.is_file()) < 35e6
+    assert 9e6 < sum(p.stat().st_size for p in folders["1.4.0"].rglob("*") if p.is_file()) < 16e6
     assert set(old) - set(new) == {"audio/old-bell.wav", "textures/places/marrow-bend.tex"}
     assert set(new) - set(old) == {"textures/bends/marrow-bend.tex"}
     assert old["textures/places/marrow-bend.tex"] == new["textures/bends/marrow-bend.tex"]

@@ -8,7 +8,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import duration, err, facts, mb, out, print_json, ruled, table
+from rampa.cli.base.output import duration, err, facts, larger_downloads, mb, out, print_json, ruled, table
 from rampa.cli.base.shades import shade
 from rampa.core.content.patch.life import NEVER_ASKED, DifferenceState
 from rampa.core.errors import Invalid
@@ -121,6 +121,7 @@ def compare(old: str = OLD, new: str = NEW, title: str = TITLE, as_json: bool = 
     ]
     heads = ["depot", "", ">changed", ">added", ">moved", ">removed", ">chunks", ">plain", ">disk"]
     table(heads, rows)
+    larger_downloads(found.depots)
     facts(
         [
             ("travels", f"{mb(found.download)} in all" + _saved(found.download, found.plain)),

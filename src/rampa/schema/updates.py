@@ -97,6 +97,8 @@ class DepotChange(Wire):
     download: int
     size_before: int
     size_after: int
+    note: str = ""
+    """Why more travels than it keeps, where it does."""
 
 
 class WorstFile(Wire):

@@ -83,6 +83,7 @@ function Depots({ c }: { c: Comparison }) {
           <tr key={d.name}>
             <td>
               {d.name} {d.kind !== "changed" && <span className="dim">{d.kind}</span>}
+              {d.note && <div className="dim">It travels larger than it is: {d.note}.</div>}
             </td>
             <td className="number">{d.changed.toLocaleString("en")}</td>
             <td className="number wide">{d.added.toLocaleString("en")}</td>

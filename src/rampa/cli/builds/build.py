@@ -126,6 +126,8 @@ def list_(
         ],
         "No build matches. Make one: rampa build create --profile PROFILE --from FOLDER",
     )
+    if any(b.packed > b.size for b in rows):
+        out().print("packed: whole frames, also where a build needs only a part of what lies in them.", style="dim")
 
 
 @app.command("show")

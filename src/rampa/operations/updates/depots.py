@@ -54,6 +54,7 @@ def _depot(
     name: str, before: Tree, after: Tree, have: LocalContent, locations: Locations, was: bool, is_: bool
 ) -> wire.DepotChange:
     kinds = Counter(c.kind for c in compare(before, after))
+    download = plan_update(after, have, locations).download
     new_chunks = int((have.find_chunks(after.chunks.digests) < 0).sum())
     kind = "added" if not was else "removed" if not is_ else "changed" if kinds else "same"
     return wire.DepotChange(
@@ -64,9 +65,10 @@ def _depot(
         changed=kinds["changed"],
         moved=kinds["moved"],
         new_chunks=new_chunks,
-        download=plan_update(after, have, locations).download,
+        download=download,
         size_before=before.size,
         size_after=after.size,
+        note=why_larger(after.size, download),
     )
 
 
