@@ -104,6 +104,7 @@ def test_an_object_store_that_is_gone_is_said(tmp_path: Path, monkeypatch: pytes
         ObjectStore(ObjectPlace("peat"), tmp_path)
 
 
+@pytest.mark.slow
 def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: str, tmp_path: Path) -> None:
     """From folder to device; packs come by signed addresses."""
     from rampa.db.base import Database

@@ -53,6 +53,7 @@ def signed(tmp_path: Path, files: dict[str, bytes], name: str = "out.apk", **mor
     return tmp_path / name
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["ec-p256", "ec-p384", "rsa-2048", "rsa-4096"])
 def test_a_second_verifier_agrees(kind: str, tmp_path: Path) -> None:
     made = make_identity("k", kind)
@@ -65,6 +66,7 @@ def test_a_second_verifier_agrees(kind: str, tmp_path: Path) -> None:
     assert seen.fingerprint == made.fingerprint
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("schemes", [["v2", "v3"], ["v1", "v2", "v3"]])
 def test_a_large_package_is_digested_while_it_is_written(schemes: list[str], tmp_path: Path) -> None:
     """Copied entries beside new ones whose heads are written last, over many pieces."""
@@ -87,6 +89,7 @@ def test_pss_too(kind: str, tmp_path: Path) -> None:
     assert block_verifier.verify((tmp_path / "o").read_bytes(), "v2", tmp_path) == made.fingerprint
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(not shutil.which("java"), reason="there is no JDK on this machine")
 @pytest.mark.parametrize(("files", "kind"), [(apk_files(), "ec-p256"), (aab_files(), "rsa-2048")])
 def test_the_jdk_agrees(files: dict[str, bytes], kind: str, tmp_path: Path) -> None:

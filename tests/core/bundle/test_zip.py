@@ -70,6 +70,7 @@ def test_hostile_names_and_changed_files_are_refused(members: list[Member], tmp_
         written([Member("top/x", tmp_path / "0", 11)])
 
 
+@pytest.mark.slow
 def test_a_file_above_4_gib_is_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(zip_writer, "_deflate", lambda data, before, last: b"\x03\x00" if last else b"")
     big = tmp_path / "sparse"

@@ -82,6 +82,7 @@ def test_a_sparse_entry_of_5_gb(tmp_path: Path) -> None:
         assert bundle.getinfo("sparse").file_size == size
 
 
+@pytest.mark.slow
 def test_70000_entries(tmp_path: Path) -> None:
     members = [Member(f"t/{i:05d}", b"fog", 3) for i in range(70_000)]
     with (tmp_path / "o.zip").open("w+b") as out:

@@ -160,6 +160,7 @@ def test_noise_is_no_manifest_and_no_locations(data: bytes) -> None:
             locations.decode(hostile, Tree())
 
 
+@pytest.mark.slow
 def test_a_manifest_that_claims_to_be_huge_is_refused_before_memory_is_taken() -> None:
     bomb = zstandard.ZstdCompressor(level=19).compress(bytes(manifest.MAX_RAW + 1))
     with refuses("manifest.damaged"):

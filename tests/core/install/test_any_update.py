@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -37,6 +38,7 @@ def read(root: Path) -> dict[str, tuple[bytes, bool]]:
     return {str(p.relative_to(root)): (p.read_bytes(), bool(p.stat().st_mode & 0o100)) for p in found}
 
 
+@pytest.mark.slow
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
 @given(folder, folder, st.booleans())
 def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool) -> None:

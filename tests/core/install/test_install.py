@@ -238,6 +238,7 @@ def crash_at(monkeypatch: pytest.MonkeyPatch, nth: int) -> list[int]:
     return count
 
 
+@pytest.mark.slow
 def test_a_power_cut_at_any_operation_leaves_the_old_or_the_new_build(
     shop: Shop, versions: tuple[Tree, Tree], tmp_path: Path
 ) -> None:

@@ -103,6 +103,7 @@ def fresh(at: Path, shop: Shop, first: bytes, *, keep_previous: bool) -> Install
     return device
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("keep_previous", [False, True])
 def test_an_update_cut_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, keep_previous: bool) -> None:
     shop, first, second = builds(tmp_path)
@@ -128,6 +129,7 @@ def test_an_update_cut_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
     assert seen == {1, 2}
 
 
+@pytest.mark.slow
 def test_a_roll_back_cut_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     shop, first, second = builds(tmp_path)
     for at in range(1, 100):

@@ -61,6 +61,7 @@ def test_a_large_source_keeps_its_size_in_words_and_loses_it_in_memory() -> None
     assert [r.code for r in icon_remarks(source, PLATFORMS["linux"])] == ["pictures.icon-not-square"]
 
 
+@pytest.mark.slow
 def test_every_platform_gets_its_icons() -> None:
     source = read_source(as_png(icon()))
     for platform in PLATFORMS.values():

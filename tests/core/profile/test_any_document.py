@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -88,6 +89,7 @@ def documents(draw: st.DrawFn, values: dict[str, st.SearchStrategy[Any]]) -> str
     return "\n".join([*lines, "[depots.base]", ""])
 
 
+@pytest.mark.slow
 @given(documents(VALUES))
 @settings(max_examples=300)
 def test_anything_is_a_document_or_has_problems_with_places(text: str) -> None:
@@ -97,6 +99,7 @@ def test_anything_is_a_document_or_has_problems_with_places(text: str) -> None:
         assert 1 <= problem.column <= len(lines[problem.line - 1]) + 1
 
 
+@pytest.mark.slow
 @given(documents(RIGHT))
 @settings(max_examples=150)
 def test_whatever_reads_can_be_checked_fixed_compared_and_built(text: str) -> None:

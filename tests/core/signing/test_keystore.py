@@ -84,6 +84,7 @@ def test_what_openssl_writes_is_read(name: str, files: Path) -> None:
         read_pkcs12((files / f"{name}.p12").read_bytes(), "another")
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(not shutil.which("keytool"), reason="there is no JDK on this machine")
 def test_a_java_keystore_with_several_keys(tmp_path: Path) -> None:
     for alias in ("fog", "kiln"):

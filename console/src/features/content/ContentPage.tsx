@@ -5,6 +5,7 @@ import { call, type Schemas } from "../../app/http";
 import { bytes, plural } from "../../ui/format";
 import { Answer, PageHead, Panel } from "../../ui/parts";
 import { Treemap } from "./Treemap";
+import "./content.css";
 
 type Content = Schemas["ContentFolder"];
 

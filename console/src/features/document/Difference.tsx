@@ -1,3 +1,4 @@
+import "./document.css";
 /** A unified diff: what came and what went, by sign and by colour. */
 export function Difference({ text }: { text: string }) {
   if (!text)

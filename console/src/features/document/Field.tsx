@@ -6,6 +6,7 @@ import { SeverityMark, Spoken } from "../../ui/parts";
 import type { Finding, Value } from "../profiles/queries";
 import { Entries } from "./Entries";
 import type { Edit } from "./queries";
+import "./document.css";
 
 type Own = Schemas["LayerOut"]["values"][string] | undefined;
 

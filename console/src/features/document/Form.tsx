@@ -6,6 +6,7 @@ import type { Schemas } from "../../app/http";
 import { type Row, useSettings } from "../profiles/queries";
 import { Field } from "./Field";
 import type { Edit, Layer, Read } from "./queries";
+import "./document.css";
 
 interface Props {
   read: Read;

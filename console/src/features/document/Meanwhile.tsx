@@ -4,6 +4,7 @@ import type { Schemas } from "../../app/http";
 import { Failure, Panel } from "../../ui/parts";
 import { Difference } from "./Difference";
 import { useReplaceDraft } from "./queries";
+import "./document.css";
 
 /** Somebody was faster: both changes side by side, and the text that has both. Nothing is lost either way. */
 export function Meanwhile({ title, meanwhile }: { title: string; meanwhile: Schemas["MergedOut"] }) {

@@ -1,3 +1,4 @@
+import "./document.css";
 /** Where the document lives when the service does not own it. */
 export function Owned({ source, path }: { source: string; path: string }) {
   if (!source) return null;

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { SeverityMark } from "../../ui/parts";
 import { From } from "./parts";
 import { type Finding, type Matrix, type Row, useSettings } from "./queries";
+import "./matrix.css";
 
 interface Props {
   matrix: Matrix;

@@ -8,6 +8,7 @@ import { useTitle } from "../titles/queries";
 import { MatrixTable } from "./MatrixTable";
 import { OfRevision } from "./parts";
 import { type Matrix, type Row, useMatrix } from "./queries";
+import "./matrix.css";
 
 export type Show = "all" | "differing" | "findings";
 

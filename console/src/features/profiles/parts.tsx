@@ -3,6 +3,7 @@ import { Link, useSearchParams } from "react-router";
 
 import { SeverityMark } from "../../ui/parts";
 import type { Difference, Finding, Origin, Value } from "./queries";
+import "./matrix.css";
 
 /** Where a value was said; as a way to the line where the text is a revision. */
 export function From({ origin, title, revision }: { origin: Origin; title: string; revision: number }) {

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 
 import { ago, bytes } from "../../ui/format";
 import type { RampBuild, Station } from "./queries";
+import "./ramp.css";
 
 interface Props {
   build: RampBuild;
@@ -29,7 +30,7 @@ export function Marker({ build, station, title, leads, top }: Props) {
         </span>
         {live && (
           <span className="marker-live">
-            <span aria-hidden>◉</span> live{following > 0 && share !== undefined ? ` · ${share}% of ${following}` : ""}
+            <span aria-hidden>◉</span> live{following > 0 && share !== undefined ? ` · ${share}%\u00a0of\u00a0${following}` : ""}
           </span>
         )}
         {build.state === "open" && <span className="marker-live">uploading</span>}

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 
 import { SeverityMark, Spoken } from "../../ui/parts";
 import type { RampBuild, Station } from "./queries";
+import "./ramp.css";
 
 interface Props {
   build: RampBuild;

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import type { Run } from "./queries";
+import "./runs.css";
 
 /** Errors and warnings, folded: lines that differ in names and numbers only are one row. A click goes from one to the next. */
 export function Kinds({ run, show }: { run: Run; show: (lines: number[], at: number) => void }) {

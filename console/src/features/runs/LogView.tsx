@@ -9,6 +9,7 @@ import { plural } from "../../ui/format";
 import { altered } from "../../ui/search";
 import { ENDED, type Run } from "./queries";
 import { type Row, useLog } from "./useLog";
+import "./runs.css";
 
 const HEIGHT = 19;
 

@@ -4,6 +4,7 @@ import { duration } from "../../ui/format";
 import { Empty, When } from "../../ui/parts";
 import { Of, RunState, Says, Why } from "./parts";
 import type { RunSummary } from "./queries";
+import "./runs.css";
 
 /** Runs as rows. */
 export function RunTable({ runs, title }: { runs: RunSummary[]; title: string }) {

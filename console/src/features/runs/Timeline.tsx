@@ -1,6 +1,7 @@
 import { duration } from "../../ui/format";
 import { RunState, usePassed } from "./parts";
 import { ENDED, type Run } from "./queries";
+import "./runs.css";
 
 type Attempt = Run["attempts"][number];
 

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 
 import { duration } from "../../ui/format";
 import { ENDED, type RunSummary } from "./queries";
+import "./runs.css";
 
 const MARK: Record<string, string> = {
   done: "✓",

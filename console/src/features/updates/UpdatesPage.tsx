@@ -6,6 +6,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { call, type Schemas } from "../../app/http";
 import { bytes, duration, plural } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel } from "../../ui/parts";
+import { useTitle } from "../titles/queries";
 import { DepotPanels } from "./DepotPanels";
 import "./updates.css";
 
@@ -33,6 +34,8 @@ export function UpdatesPage() {
     queryFn: () => call<Schemas["Page_BuildSummary_"]>(`/titles/${title}/builds?state=ready&limit=100`),
   });
   const names = useMemo(() => [...new Set(["linux", ...(platforms.data?.items.map((b) => b.platform) ?? [])])], [platforms.data]);
+  const { data: described } = useTitle(title);
+  const labels = new Map(described?.profiles.map((p) => [p.platform, p.platform_title]));
   const found = useQuery({
     queryKey: ["matrix", title, platform],
     queryFn: () => call<Matrix>(`/titles/${title}/updates/matrix?platform=${platform}`),
@@ -47,7 +50,7 @@ export function UpdatesPage() {
             size="xs"
             w={140}
             allowDeselect={false}
-            data={names}
+            data={names.map((name) => ({ value: name, label: labels.get(name) ?? name }))}
             value={platform}
             onChange={(v) => v && set({ platform: v })}
           />
@@ -169,7 +172,7 @@ function Heat({
         Each cell: {(SHOWN[show] ?? SHOWN.download!).label.toLowerCase()}, and the download&apos;s time at {rate} Mbit/s.{" "}
         {[0, 1, 2, 3, 4].map((n) => (
           <Fragment key={n}>
-            <span className={`swatch step${n}`} aria-hidden />
+            <span className={`shade step${n}`} aria-hidden />
           </Fragment>
         ))}{" "}
         up to {bytes(most)}.{" "}

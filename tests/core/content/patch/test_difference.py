@@ -68,6 +68,7 @@ def test_a_small_change_is_a_small_difference() -> None:
     assert len(maker.make(b"", old)) < len(old) + 100
 
 
+@pytest.mark.slow
 @settings(max_examples=200)
 @given(st.binary(min_size=1, max_size=40), st.integers(0, 2**32))
 def test_damaged_ones_fail_or_make_something_else(noise_in: bytes, seed: int) -> None:
@@ -160,6 +161,7 @@ MOST = 1_500_000
 """Bytes of a program: the other reader is slow."""
 
 
+@pytest.mark.slow
 def test_real_programs_of_this_machine(tmp_path: Path) -> None:
     """The kernels themselves: two shared libraries that have little in common, and one with itself."""
     import zstandard

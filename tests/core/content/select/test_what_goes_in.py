@@ -228,6 +228,7 @@ def test_packing_follows_its_rules(tmp_path: Path) -> None:
     assert all(stored <= raw * 1.01 + 50 for raw, stored in sizes["plain"].items())
 
 
+@pytest.mark.slow
 def test_tuning_measures_and_recommends(tmp_path: Path) -> None:
     (tmp_path / "maps.json").write_bytes(words(900_000))
     (tmp_path / "owl.ogg").write_bytes(noise(300_000))

@@ -13,4 +13,4 @@ def why_larger(size: int, download: int) -> str:
         return ""
     if download <= size * SLACK + HEADERS:
         return "its content is compressed already, and does not get smaller"
-    return "its files lie in frames with those of other depots, and a frame travels whole"
+    return "its files lie in frames with other content, and a frame travels whole"
