@@ -342,7 +342,7 @@ def test_a_spoilt_download_is_asked_for_again_and_never_written(
     assert device.verify() == []
 
 
-def test_forged_papers_replace_nothing(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
+def test_forged_manifests_replace_nothing(device: Installation, shop: Shop, versions: tuple[Tree, Tree]) -> None:
     first = installed(device, shop, versions[0])
     good = shop.release(2, versions[1])
     other = Ed25519PrivateKey.generate()
