@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from rampa.service.settings import Settings
+from rampa.service.settings import ServiceSettings
 from tests.refusals import refuses
 
 KEY = "00" * 32
@@ -23,7 +23,7 @@ def told(monkeypatch: pytest.MonkeyPatch) -> pytest.MonkeyPatch:
 
 
 def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
-    found = Settings.from_environment()
+    found = ServiceSettings.from_environment()
     assert (found.process.store, found.process.master_key, found.console) == (Path("/srv/store"), (bytes(32),), None)
     assert (found.secure_cookies, found.process.lease) == (False, dt.timedelta(seconds=30))
     (tmp_path / "keys").write_text(f"{KEY}\n{'11' * 32}\n")
@@ -31,7 +31,7 @@ def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None
     told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "keys"))
     told.setenv("RAMPA_SECURE_COOKIES", "1")
     told.setenv("RAMPA_LEASE_SECONDS", "5")
-    found = Settings.from_environment()
+    found = ServiceSettings.from_environment()
     assert (len(found.process.master_key), found.secure_cookies) == (2, True)
     assert found.process.lease == dt.timedelta(seconds=5)
 
@@ -40,23 +40,23 @@ def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None
 def test_what_is_missing_is_named(name: str, told: pytest.MonkeyPatch) -> None:
     told.delenv(f"RAMPA_{name}")
     with refuses("settings.missing", f"RAMPA_{name}"):
-        Settings.from_environment()
+        ServiceSettings.from_environment()
 
 
 @pytest.mark.parametrize("said", ["soon", "0", "-3", "nan"])
 def test_seconds_are_seconds(said: str, told: pytest.MonkeyPatch) -> None:
     told.setenv("RAMPA_LEASE_SECONDS", said)
     with refuses("settings.seconds", f"{said!r}", where="RAMPA_LEASE_SECONDS"):
-        Settings.from_environment()
+        ServiceSettings.from_environment()
 
 
 def test_a_master_key_that_is_none_is_said_and_not_shown(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
     for text in ("fog", KEY[:-2], "00" * 31 + "zz"):
         told.setenv("RAMPA_MASTER_KEY", text)
         with refuses("settings.master-key", where="RAMPA_MASTER_KEY") as caught:
-            Settings.from_environment()
+            ServiceSettings.from_environment()
         assert text not in str(caught.value)
     told.delenv("RAMPA_MASTER_KEY")
     told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "none"))
     with refuses("settings.master-key", "cannot be read", where="none"):
-        Settings.from_environment()
+        ServiceSettings.from_environment()

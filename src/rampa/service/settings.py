@@ -10,7 +10,7 @@ from rampa.operations.base.environment import ProcessSettings
 
 
 @dataclass(frozen=True)
-class Settings:
+class ServiceSettings:
     """`console` is the folder of the built console, or None."""
 
     process: ProcessSettings
@@ -18,7 +18,7 @@ class Settings:
     secure_cookies: bool = False
 
     @classmethod
-    def from_environment(cls) -> Settings:
+    def from_environment(cls) -> ServiceSettings:
         console = os.environ.get("RAMPA_CONSOLE", "")
         return cls(
             process=ProcessSettings.from_environment(),

@@ -29,7 +29,7 @@ from rampa.service.base.access import AccessTable
 from rampa.service.base.resource import PREFIX
 from rampa.service.builds import builds, changes
 from rampa.service.runs import runs, triggers
-from rampa.service.settings import Settings
+from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
 from rampa.service.titles import drafts, titles
 
@@ -94,7 +94,7 @@ def _document(app: OpenAPI, table: AccessTable) -> None:
 
 def from_environment() -> OpenAPI:
     """What gunicorn calls."""
-    settings = Settings.from_environment()
+    settings = ServiceSettings.from_environment()
     telemetry.configure_logs()
     app: OpenAPI = make_app(settings.process.services(), settings.console, settings.secure_cookies)
     return app
