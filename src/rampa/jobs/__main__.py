@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
 from pathlib import Path
 
+from rampa.core.errors import RampaError
 from rampa.jobs.letters import Post
 from rampa.jobs.tasks import make_app
 from rampa.operations.base.environment import ProcessSettings, seconds
@@ -41,4 +43,7 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    try:
+        main()
+    except RampaError as error:
+        sys.exit(f"rampa.jobs: {error.sentence()}")
