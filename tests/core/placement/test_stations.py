@@ -1,0 +1,37 @@
+"""The ramp's stations: making first, then the title's channels in their order, and the review where one is needed."""
+
+from __future__ import annotations
+
+import pytest
+
+from rampa.core.placement.stations import MAKING, REVIEW, closed_reason, stations_of
+
+MADE = [s.name for s in MAKING]
+
+
+@pytest.mark.parametrize(
+    ("channels", "names"),
+    [
+        ([], []),
+        ([("studio", False), ("testers", False)], ["studio", "testers"]),
+        ([("studio", False), ("public", True)], ["studio", "review", "public"]),
+        ([("early", True), ("public", True)], ["review", "early", "public"]),
+        ([("early", True), ("studio", False), ("public", True)], ["review", "early", "studio", "public"]),
+    ],
+)
+def test_stations_in_the_titles_order(channels: list[tuple[str, bool]], names: list[str]) -> None:
+    stations = stations_of(channels)
+    assert [s.name for s in stations] == MADE + names
+    given = dict(channels)
+    for station in stations[len(MADE) :]:
+        assert station.channel is (station.name in given)
+        # What needs a review is closed until there are reviews, and so is the review itself.
+        assert bool(station.closed) is given.get(station.name, True)
+
+
+def test_a_channel_without_review_is_open() -> None:
+    assert closed_reason("testers", False) == ""
+    assert closed_reason("public", True).startswith("public needs a passed review")
+    assert not any(s.channel or s.closed for s in MAKING)
+    assert REVIEW.closed
+    assert not REVIEW.channel
