@@ -15,6 +15,7 @@ import httpx
 import psycopg
 import pytest
 from argon2 import PasswordHasher
+from coverage import Coverage
 from hypothesis import settings as hypothesis_settings
 
 from rampa.client import Client
@@ -43,6 +44,14 @@ NUMBERS = itertools.count(1)
 
 def pytest_configure(config: pytest.Config) -> None:
     config.pluginmanager.register(Hits(config), "hits")
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_sessionfinish() -> None:
+    """A process that takes long to leave is killed: what it measured is written before."""
+    measured = Coverage.current()
+    if measured:
+        measured.save()
 
 
 FIRST = ("ends", "console", "demo", "local", "cli", "service")

@@ -11,6 +11,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from coverage import Coverage
+
 from rampa.client import Client
 from rampa.local.service import Child, start_worker, stop
 from rampa.schema.common import Role
@@ -61,6 +63,10 @@ class Machines:
 
     def stop(self) -> None:
         """The test is over: nobody waits for their goodbyes. What they started ends with them."""
+        if Coverage.current():
+            # One that is killed does not say what it ran.
+            _end_all([*self.agents.values(), *self._others])
+            return
         for process in (*self.agents.values(), *self._others):
             process.kill()
         for process in (*self.agents.values(), *self._others):
