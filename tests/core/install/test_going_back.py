@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
@@ -97,8 +98,9 @@ def test_a_kept_build_that_is_not_whole_is_not_gone_back_to(tmp_path: Path) -> N
     bad = device.root / "previous/tree/maps/night-1.json"
     bad.chmod(0o644)
     bad.write_bytes(b"{}")
-    with refuses("install.damaged", "not whole any more", where="maps/night-1.json"):
+    with refuses("install.damaged", "not whole any more", where="maps/night-1.json") as caught:
         device.roll_back()
+    assert caught.value.hint == "Nothing was changed. Update to a build that the channel has."
     now = device.current()
     assert now is not None
     assert now.statement.build == 2
@@ -107,6 +109,8 @@ def test_a_kept_build_that_is_not_whole_is_not_gone_back_to(tmp_path: Path) -> N
 def test_uninstalling_leaves_what_the_player_changed_and_nothing_else(tmp_path: Path) -> None:
     device, _ = updated(tmp_path)
     (device.root / "current/tree/options.ini").write_bytes(CHANGED)
+    # What an update that broke off had fetched.
+    (device.root / "making/left/tree").mkdir(parents=True)
     now = device.current()
     assert now is not None
     assert device.uninstall() == now.tree.size > 100_000
@@ -160,6 +164,22 @@ def test_a_repair_takes_what_is_good_from_wherever_it_stands(tmp_path: Path) -> 
     assert list(device.root.glob("making/*")) == []
     assert device.verify() == []
     assert device.repair(shop).repaired == []
+
+
+def test_a_repair_makes_folders_that_are_gone_and_is_not_led_astray_by_one_that_broke_off(tmp_path: Path) -> None:
+    root = folder(tmp_path / "one", 1)
+    for name in ("zones/bog/far/a.pak", "zones/bog/b.pak"):
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_bytes(noise(20_000, len(name)))
+    shop = Shop()
+    device = fresh(tmp_path / "device", shop, shop.release(1, shop.take(root)), keep_previous=False)
+    now = device.current()
+    assert now is not None
+    shutil.rmtree(device.root / "current/tree/zones")
+    (device.root / f"making/repair-{now.key}/zones/bog/far/a.pak/old").mkdir(parents=True)
+    assert device.repair(shop).repaired == ["options.ini", "zones/bog/b.pak", "zones/bog/far/a.pak"]
+    assert list(device.root.glob("making/*")) == []
+    assert device.verify() == []
 
 
 def test_only_chunks_that_the_disk_proves_are_good(tmp_path: Path) -> None:
