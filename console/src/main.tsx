@@ -1,5 +1,5 @@
-import "@fontsource-variable/bitter";
-import "@fontsource-variable/jetbrains-mono";
+import "@fontsource/bitter/600.css";
+import "@fontsource/jetbrains-mono/400.css";
 import "@fontsource-variable/source-sans-3";
 import "@mantine/core/styles.css";
 import "./app/look.css";

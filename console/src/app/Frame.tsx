@@ -21,7 +21,7 @@ export function Frame() {
           <Burger opened={open} onClick={toggle} hiddenFrom="sm" size="sm" aria-label="Pages" />
           <Link to="/" style={{ display: "flex", alignItems: "center", gap: 8, color: "inherit" }}>
             <Mark />
-            <Text ff="heading" fw={700} size="lg" component="span" style={{ fontFamily: "'Bitter Variable'" }}>
+            <Text ff="heading" fw={600} size="lg" component="span">
               Rampa
             </Text>
           </Link>

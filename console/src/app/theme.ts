@@ -87,8 +87,8 @@ export const theme = createTheme({
   colors: { dark: peat, gray: ash, peat, lantern, moss, rust, fog },
   defaultRadius: 4,
   fontFamily: "'Source Sans 3 Variable', system-ui, sans-serif",
-  fontFamilyMonospace: "'JetBrains Mono Variable', ui-monospace, monospace",
-  headings: { fontFamily: "'Bitter Variable', Georgia, serif", fontWeight: "600" },
+  fontFamilyMonospace: "'JetBrains Mono', ui-monospace, monospace",
+  headings: { fontFamily: "'Bitter', Georgia, serif", fontWeight: "600" },
   fontSizes: { xs: "12px", sm: "13.5px", md: "14.5px", lg: "16px", xl: "19px" },
   spacing: { xs: "6px", sm: "10px", md: "16px", lg: "24px", xl: "36px" },
 });

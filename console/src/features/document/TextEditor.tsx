@@ -26,7 +26,7 @@ interface Props {
 
 const look = EditorView.theme({
   "&": { fontSize: "12.5px", backgroundColor: "transparent", color: "inherit", height: "100%" },
-  ".cm-content": { fontFamily: "'JetBrains Mono Variable', monospace", caretColor: "var(--r-accent)" },
+  ".cm-content": { fontFamily: "'JetBrains Mono', monospace", caretColor: "var(--r-accent)" },
   ".cm-cursor": { borderLeftColor: "var(--r-accent)" },
   ".cm-gutters": { backgroundColor: "transparent", color: "var(--mantine-color-dimmed)", border: "none" },
   ".cm-activeLine": { backgroundColor: "color-mix(in srgb, var(--r-accent) 8%, transparent)" },
