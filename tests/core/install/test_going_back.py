@@ -12,7 +12,7 @@ import pytest
 
 from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.tree.tree import LinkEntry, Tree
-from rampa.core.errors import Unavailable
+from rampa.core.errors import Damaged, Unavailable
 from rampa.core.install.install import Installation
 from rampa.core.install.integrity import good_chunks
 from rampa.core.install.plan import REQUEST_LIMIT, requests_for
@@ -180,6 +180,27 @@ def test_a_repair_makes_folders_that_are_gone_and_is_not_led_astray_by_one_that_
     assert device.repair(shop).repaired == ["options.ini", "zones/bog/b.pak", "zones/bog/far/a.pak"]
     assert list(device.root.glob("making/*")) == []
     assert device.verify() == []
+
+
+@pytest.mark.parametrize("bytes_", [None, b"\xff\xfe", b""])
+def test_an_installation_whose_list_of_depots_is_damaged_is_installed_again(
+    bytes_: bytes | None, tmp_path: Path
+) -> None:
+    shop, first, second = two(tmp_path)
+    device = fresh(tmp_path / "device", shop, first, keep_previous=False)
+    chosen = device.root / "current/release/chosen.txt"
+    chosen.chmod(0o644)
+    if bytes_ is None:
+        chosen.unlink()
+    else:
+        chosen.write_bytes(bytes_)
+    with pytest.raises(Damaged):
+        device.verify()
+    report = device.update(second, shop.of(2))
+    now = device.current()
+    assert now is not None
+    assert (now.statement.build, device.verify()) == (2, [])
+    assert report.files
 
 
 def test_only_chunks_that_the_disk_proves_are_good(tmp_path: Path) -> None:

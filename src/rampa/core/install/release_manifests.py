@@ -24,10 +24,9 @@ def lines_for(statement: Statement, choice: Choice) -> tuple[DepotLine, ...]:
 
 
 def chosen_lines(statement: Statement, release: Path) -> tuple[DepotLine, ...]:
-    """Those that an installation's release manifests list; all, for one that was made before depots could be chosen."""
-    if not (release / CHOSEN).exists():
-        return statement.depots
-    names = (release / CHOSEN).read_text().split()
+    """Those that an installation was given. Raises OSError when the list is gone."""
+    # Damaged bytes name no depot: what is missing then is found where the tree is put together.
+    names = (release / CHOSEN).read_text(errors="replace").split()
     return tuple(d for d in statement.depots if d.depot in names)
 
 
