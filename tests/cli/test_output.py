@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
+import typer
 
 from rampa.client import Client
 from rampa.schema.builds.changes import RetentionPolicy
@@ -101,6 +102,13 @@ def two(client: Client, tmp_path: Path) -> Client:
     change_folder(folder)
     build(client, folder, tmp_path / "state")
     return client
+
+
+@pytest.mark.parametrize("list_", [("build", "list"), ("run", "list"), ("event", "list"), ("source", "tags")])
+@pytest.mark.parametrize("rows", ["0", "-1"])
+def test_a_list_of_no_rows_is_refused(said: Said, list_: tuple[str, str], rows: str) -> None:
+    with pytest.raises(typer.BadParameter, match="greater than or equal to 1"):
+        said(*list_, "--limit", rows)
 
 
 def test_builds_are_listed_compared_and_kept(said: Said, two: Client) -> None:

@@ -123,9 +123,9 @@ def _git(api: Resource, services: Services) -> None:
     """What `git fetch` speaks over HTTP (gitprotocol-http), for reading only: agents bring what they lack, and nothing else."""
 
     def mirror(title: str, repo: str):  # type: ignore[no-untyped-def]
-        row, mirror = commits.open_mirror(services, title)
+        row, opened = commits.open_mirror(services, title)
         if repo == "source.git":
-            return mirror
+            return opened
         name = repo.removesuffix(".git").removeprefix("module-")
         if not name.isdigit():
             raise NotFound("source.unknown", "there is no such repository here")

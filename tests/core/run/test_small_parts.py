@@ -69,7 +69,7 @@ def test_what_lacks_says_which_cause_it_is() -> None:
 
 def test_the_newest_fitting_toolchain_and_the_nearest_agent() -> None:
     both = able(Toolchain("lantern-export", "3.4.0", (TERMS,)), Toolchain("lantern-export", "3.10.0", (TERMS,)))
-    assert choose(WANTED, both).version == "3.10.0"  # type: ignore[union-attr]
+    assert choose(WANTED, both.toolchains).version == "3.10.0"  # type: ignore[union-attr]
     agents = [("yard", able()), ("kiln", able(Toolchain("lantern-export", "3.1", ()))), ("loft", able(disk=5))]
     wanted = WantedAbilities("linux", "lantern-export", ">=3.2", "", disk=10)
     assert nearest_agent(wanted, agents) == ("kiln", ["has lantern-export 3.1, and >=3.2 is wanted"])

@@ -1,21 +1,21 @@
 import { Button, Group, Select, TextInput } from "@mantine/core";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
+import { useFilters } from "../../ui/filters";
 import { bytes, duration } from "../../ui/format";
 import { Empty, Failure, Loading, PageHead, Panel, When } from "../../ui/parts";
-import { altered } from "../../ui/search";
 import { useTitles } from "../titles/queries";
 import { addressOf } from "./address";
 
 type Event = Schemas["AuditEvent"];
 const FILTERS = ["who", "act", "title", "day"] as const;
 
-/** Who did what, when? What is asked for stands in the address. */
+/** Who did what, when? */
 export function EventsPage() {
-  const [asked, ask] = useSearchParams();
-  const filters = Object.fromEntries(FILTERS.flatMap((name) => (asked.get(name) ? [[name, asked.get(name)!]] : [])));
+  const { get, set } = useFilters(true);
+  const filters = Object.fromEntries(FILTERS.flatMap((name) => (get(name) ? [[name, get(name)!]] : [])));
   const events = useInfiniteQuery({
     queryKey: ["events", filters],
     queryFn: ({ pageParam }) =>
@@ -26,7 +26,6 @@ export function EventsPage() {
     getNextPageParam: (page) => page.next ?? undefined,
   });
   const rows = events.data?.pages.flatMap((page) => page.items) ?? [];
-  const set = (name: string, value: string | null) => ask((now) => altered(now, { [name]: value }), { replace: true });
   return (
     <>
       <PageHead title="Events">Every change, with who made it.</PageHead>

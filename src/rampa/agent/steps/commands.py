@@ -5,7 +5,7 @@ from __future__ import annotations
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
 from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.toolchains import Found
-from rampa.core.run.abilities import Abilities, choose, toolchain_lacks, wanted_of
+from rampa.core.run.abilities import choose, toolchain_lacks, wanted_of
 from rampa.core.run.causes import seen_in
 from rampa.core.run.step import Step
 
@@ -25,7 +25,7 @@ def check_toolchain(a: AttemptContext, step: Step) -> None:
     missing = toolchain_lacks(wanted, found)
     if missing:
         raise StepFailed(missing[0].code, ", and ".join(lack.said for lack in missing))
-    chosen = choose(wanted, Abilities((), found, 1, 0, 0))
+    chosen = choose(wanted, found)
     a.chosen = next(f for f in a.toolchains if f.toolchain == chosen)
     licence = f"; licence “{wanted.licence}” accepted" if wanted.licence else ""
     a.report.say(f"{a.chosen.toolchain.name} {a.chosen.toolchain.version}, wanted {wanted.versions or 'any'}{licence}.")

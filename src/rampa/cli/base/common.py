@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 JSON = typer.Option(False, "--json", help="Print what the service answered, as JSON.")
 YES = typer.Option(False, "--yes", help="Do it without asking.")
-LIMIT = typer.Option(30, "--limit", help="Rows at most.")
+LIMIT = typer.Option(30, "--limit", min=1, help="Rows at most.")
 TITLE = typer.Option("", "--title", help="The title's short name; may be left out where there is only one.")
 PAGE = 200
 """Rows that a list gives at once, at most."""

@@ -95,9 +95,9 @@ def _one_lacks(wanted: WantedAbilities, found: Toolchain) -> list[Lack]:
     return out
 
 
-def choose(wanted: WantedAbilities, abilities: Abilities) -> Toolchain | None:
-    """The newest toolchain of the agent that lacks nothing."""
-    fitting = [t for t in abilities.toolchains if t.name == wanted.toolchain and not _one_lacks(wanted, t)]
+def choose(wanted: WantedAbilities, there: Iterable[Toolchain]) -> Toolchain | None:
+    """The newest toolchain that lacks nothing."""
+    fitting = [t for t in there if t.name == wanted.toolchain and not _one_lacks(wanted, t)]
     return max(fitting, key=lambda t: _version(t.version) or Version("0"), default=None)
 
 

@@ -75,8 +75,11 @@ def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sen
 
 
 def keep_bundle(uow: UnitOfWork, build: BuildRow, sent: wire.BundleIn, read: ReadBack) -> BundleRow:
-    """The build's bundle from now on; signed beside where its kind wants that."""
+    """The build's bundle from now on; signed beside where its kind wants that. The one that it has already stays as it is."""
     if build.bundle is not None:
+        # Signed before, by a run's step: signing again would give other bytes under the same name.
+        if build.bundle.sha256.hex() == sent.sha256:
+            return build.bundle
         uow.session.delete(build.bundle)
         uow.session.flush()
     bundle = BundleRow(

@@ -84,8 +84,7 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
     read = read_back(services, build, profile, asked.bundle)
     with begin(services, actor) as uow:
         build = must_be_open(find_build(uow.session, slug, number, lock=True))
-        if build.bundle is None or build.bundle.sha256.hex() != asked.bundle.sha256:
-            keep_bundle(uow, build, asked.bundle, read)
+        keep_bundle(uow, build, asked.bundle, read)
         uow.session.flush()
         uow.session.refresh(build)
         return describe(uow, build, actor, [])

@@ -17,7 +17,7 @@ from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 from rampa.db import BuildRow, BuildSymbolsRow, DepotRow, SymbolFileRow, VerifiedFileRow
 from rampa.operations.base import UnitOfWork, transition
-from rampa.operations.builds.bundles import ReadBack, keep_bundle, profile_of
+from rampa.operations.builds.bundles import ReadBack, keep_bundle
 from rampa.operations.builds.provenance import provenance_of
 from rampa.operations.builds.received import Received
 from rampa.operations.content.arrival import locate
@@ -37,7 +37,7 @@ def record(
 ) -> None:
     # Where all the chunks lie is asked once; each depot's download is a part of it.
     located = locate(uow, chain.from_iterable(g.manifest.tree.chunks.digests for g in given))
-    selectors = _selectors(uow, build)
+    selectors = {d.name: d.selector for d in read.profile.depots}
     for position, g in enumerate(given):
         uow.session.add(_depot(build, position, g, located, selectors))
     build.content.files = sum(len(g.manifest.tree.files) for g in given)
@@ -49,10 +49,7 @@ def record(
     build.content.left_out = [LeftOut(o.path, o.size, o.why, o.origin) for o in asked.left_out]
     build.content.left_out_files = len(asked.left_out)
     build.content.left_out_size = sum(row.size for row in asked.left_out)
-    bundle = build.bundle
-    # Signed before, by a run's step: signing again would give other bytes under the same name.
-    if bundle is None or bundle.sha256.hex() != asked.bundle.sha256:
-        bundle = keep_bundle(uow, build, asked.bundle, read)
+    bundle = keep_bundle(uow, build, asked.bundle, read)
     build.content.statement = statement_format.sign(
         _statement(build, given, selectors), manifest_key(uow.services, build.title)
     )
@@ -67,10 +64,6 @@ def record(
         bundle_sha256=asked.bundle.sha256,
         identity=bundle.identity,
     )
-
-
-def _selectors(uow: UnitOfWork, build: BuildRow) -> dict[str, Selector]:
-    return {d.name: d.selector for d in profile_of(uow, build).depots}
 
 
 def _depot(

@@ -193,7 +193,7 @@ def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan
 
 def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
     wanted, abilities = wanted_of(p.profile), agent.abilities
-    found, state = choose(wanted, abilities), agent_state(services, agent, 0)
+    found, state = choose(wanted, abilities.toolchains), agent_state(services, agent, 0)
     gone = {"lost": ["is lost"], "stopped": ["was stopped"]}.get(state, [])
     return wire.PlanAgent(
         name=agent.name,
