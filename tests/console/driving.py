@@ -39,6 +39,17 @@ UNTIL = """true_ => new Promise((done, failed) => {
   look();
 })"""
 SETTLED = f"({UNTIL})(() => document.querySelector('h1') && !document.querySelector('[aria-busy=true]'))"
+# Within the page, as a link goes: it is neither loaded nor read again. By way of an address that no page has, so that
+# the wait after it cannot be met by the page before, which stands until the next one is ready.
+GO = f"""async path => {{
+  const go = to => {{ history.pushState(null, "", to); dispatchEvent(new PopStateEvent("popstate")); }};
+  const lost = () => document.querySelector("h1")?.textContent === "There is no such page";
+  go("/nowhere");
+  await ({UNTIL})(lost);
+  if (path === "/nowhere") return;
+  go(path);
+  await ({UNTIL})(() => document.querySelector("h1") && !lost() && !document.querySelector("[aria-busy=true]"));
+}}"""
 COLOURED = f"scheme => ({UNTIL})(() => document.documentElement.dataset.mantineColorScheme === scheme)"
 MARKS = [pytest.mark.browser, pytest.mark.skipif(not CHROMIUM, reason="Chromium is not installed")]
 
@@ -68,10 +79,10 @@ def settled(page: Page) -> None:
 def complaints(page: Page, paths: list[str]) -> list[str]:
     """What axe-core finds on each page, light and wide, dark and narrow, and which pages scroll sideways."""
     wrong = []
+    settled(page)
+    page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
     for path in paths:
-        page.goto(f"/{path}")
-        settled(page)
-        page.evaluate(AXE.read_text())  # by the debugger's way in: the page's own policy lets no script in
+        page.evaluate(GO, f"/{path}")
         for scheme, width, rules in (("light", 1280, ()), ("dark", 420, LAID_OUT)):
             page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
             page.set_viewport_size({"width": width, "height": 800})
