@@ -48,6 +48,19 @@ def test_branches_tags_and_commits(repo: Repo, mirror: Mirror) -> None:
     assert {path for path, _, _, _ in mirror.files(first)} >= {"src/fog.c", "rampa.toml"}
 
 
+def test_names_and_subjects_cannot_look_like_fields_or_lines(repo: Repo, mirror: Mirror) -> None:
+    name, subject = "Kaisa\x1fFog\u2028main", "Fog\x1f0\u2028refs/heads/main\x85again"
+    repo.git("-c", f"user.name={name}", "commit", "-q", "--allow-empty", "-m", subject)
+    repo.git("-c", f"user.name={name}", "tag", "-a", "v2", "-m", subject)
+    mirror.fetch(str(repo.root), Credential())
+    top = repo.git("rev-parse", "HEAD")
+    assert {(r.name, r.commit.commit, r.commit.author, r.commit.subject) for r in mirror.refs()} == {
+        ("main", top, name, subject),
+        ("v2", top, name, subject),
+    }
+    assert [(c.author, c.subject) for c in mirror.log(top, 0, 1)] == [(name, subject)]
+
+
 def test_a_branch_that_was_deleted_or_forced_is_followed(repo: Repo, mirror: Mirror) -> None:
     repo.git("branch", "gone")
     mirror.fetch(str(repo.root), Credential())

@@ -16,7 +16,8 @@ from rampa.core.errors import NotFound, Unavailable
 from rampa.store.git import Credential, check_address, environment, git, signed_in
 
 COMMIT = re.compile(r"[0-9a-f]{40}|[0-9a-f]{64}")
-FIELDS = "%H%x1f%an%x1f%ct%x1f%s"
+FIELDS = "%H%x00%an%x00%ct%x00%s"
+"""Apart by the one byte that no name and no subject can hold."""
 PIECE = 256 * 1024
 READ_LIMIT = 8 * 1024 * 1024
 
@@ -83,12 +84,13 @@ class Mirror:
 
     def refs(self) -> list[Ref]:
         """Branches and tags, the newest commit first. A tag of something else than a commit is left out."""
-        fields = "%(refname)%1f%(objecttype)%1f%(*objecttype)%1f%(objectname)%1f%(*objectname)"
-        more = "%1f%(authorname)%(*authorname)%1f%(committerdate:unix)%(*committerdate:unix)%1f%(contents:subject)"
-        shown = self._ask("for-each-ref", f"--format={fields}{more}%1f%(*contents:subject)", "refs/heads", "refs/tags")
+        fields = "%(refname)%00%(objecttype)%00%(*objecttype)%00%(objectname)%00%(*objectname)"
+        more = "%00%(authorname)%(*authorname)%00%(committerdate:unix)%(*committerdate:unix)%00%(contents:subject)"
+        shown = self._ask("for-each-ref", f"--format={fields}{more}%00%(*contents:subject)", "refs/heads", "refs/tags")
         out = []
-        for line in shown.decode("utf-8", "replace").splitlines():
-            name, kind, peeled, digest, target, author, at, subject, inner = (line.split("\x1f") + [""] * 9)[:9]
+        # At newlines alone, as git ends its lines: a name or subject may hold what Unicode counts as a line's end, too.
+        for line in shown.decode("utf-8", "replace").split("\n"):
+            name, kind, peeled, digest, target, author, at, subject, inner = (line.split("\0") + [""] * 9)[:9]
             if "commit" in (kind, peeled) and at.isdigit():
                 commit = target if peeled == "commit" else digest
                 what, short = ("branch", name[11:]) if name.startswith("refs/heads/") else ("tag", name[10:])
@@ -129,7 +131,7 @@ class Mirror:
         """Commits from `commit` on back; without those that `since` has too."""
         words = ["log", f"--format={FIELDS}", f"--skip={skip}", f"--max-count={count}"]
         shown = self._ask(*words, commit, *([f"^{since}"] if since else []), "--").decode("utf-8", "replace")
-        return [_read_commit(line) for line in shown.splitlines() if line]
+        return [_read_commit(line) for line in shown.split("\n") if line]
 
     def count(self, commit: str) -> int:
         """How many commits lead to it, itself included."""
@@ -235,5 +237,5 @@ def _time(seconds: str) -> dt.datetime:
 
 
 def _read_commit(line: str) -> Commit:
-    commit, author, at, subject = line.split("\x1f", 3)
+    commit, author, at, subject = line.split("\0", 3)
     return Commit(commit, author, _time(at), subject)

@@ -117,6 +117,11 @@ def test_a_list_of_checksums_is_the_whole_truth(data: bytes, code: str) -> None:
         verify_checksums(BytesSource(data))
 
 
+@pytest.mark.parametrize("name", ["bog\u2028fog", "bog\x85fog", "fog\u2029"])
+def test_a_name_with_what_unicode_calls_the_end_of_a_line_has_its_checksum(name: str) -> None:
+    assert verify_checksums(BytesSource(summed(line("a") + line(name), "a", name))) == 2
+
+
 DEEP = manifests.Node("manifest")
 for _ in range(300):
     DEEP = manifests.Node("manifest", children=[DEEP])

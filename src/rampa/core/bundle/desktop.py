@@ -96,7 +96,8 @@ def verify_checksums(source: ByteSource, progress: Progress = lambda _: None) ->
 
 def _compare(top: str, body: bytes, found: dict[str, str]) -> int:
     listed: dict[str, str] = {}
-    for number, line in enumerate(body.decode("utf-8", "replace").splitlines(), 1):
+    # At newlines alone: a name may hold what Unicode counts as the end of a line, too.
+    for number, line in enumerate(body.decode("utf-8", "replace").removesuffix("\n").split("\n"), 1):
         match = LINE.fullmatch(line)
         if match is None:
             raise Damaged("sums.line", "this line of the checksums file is none", where=f"{SUMS} line {number}")

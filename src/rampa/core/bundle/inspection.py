@@ -156,7 +156,7 @@ def _digest(archive: Archive, entry: Entry) -> bytes:
     return digest.digest()
 
 
-_STRIPPED = {
+_CLASSES = {
     name: (why, pathspec.GitIgnoreSpec.from_lines(patterns)) for name, (why, patterns) in LEAVE_OUT_CLASSES.items()
 }
 
@@ -164,7 +164,7 @@ _STRIPPED = {
 _ANY = re.compile(
     "|".join(
         f"(?:{re.sub(r'[(][?]P<[^>]+>', '(?:', pattern.regex.pattern)})"
-        for _, spec in _STRIPPED.values()
+        for _, spec in _CLASSES.values()
         for pattern in spec.patterns
         if pattern.regex is not None
     )
@@ -186,7 +186,7 @@ def _leftovers(archive: Archive, files: list[Entry]) -> tuple[Leftover, ...]:
 def _by_name(name: str) -> str:
     if _ANY.search(name) is None:
         return ""
-    return next((why for why, spec in _STRIPPED.values() if spec.match_file(name)), "")
+    return next((why for why, spec in _CLASSES.values() if spec.match_file(name)), "")
 
 
 def _secret(archive: Archive, entry: Entry) -> str:

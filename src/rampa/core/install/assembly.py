@@ -79,6 +79,7 @@ def _write_parts(fd: int, parts: list[memoryview], offset: int) -> None:
         for part in parts:
             _write_at(fd, part, at)
             at += len(part)
+    # Written to the disk while more comes down: at the end nothing large is left to wait for.
     if size >= LARGE:
         begin_writing(fd, offset, size)
 

@@ -44,6 +44,8 @@ def qualities(selectors: Mapping[str, Selector]) -> list[str]:
 def chosen(selectors: Mapping[str, Selector], choice: Choice) -> list[str]:
     """The names of the depots that a device gets, in the build's order: later ones do not replace earlier ones."""
     known = qualities(selectors)
+    # A wish that the build does not know is none at all: a device that asks for a quality of yesterday still gets a
+    # game.
     quality = choice.quality if choice.quality in known else next(iter(known), "")
     built = list(dict.fromkeys(a for s in selectors.values() for a in s.architectures))
     architecture = choice.architecture if choice.architecture in built else next(iter(built), "")

@@ -11,7 +11,7 @@ import pathspec
 
 from rampa.core.content.depots.choice import EVERYBODY, Selector
 from rampa.core.content.tree.columns import Texts, view
-from rampa.core.content.tree.paths import check_path
+from rampa.core.content.tree.paths import check_link, check_path
 from rampa.core.content.tree.tree import LinkEntry, Tree
 
 
@@ -40,6 +40,7 @@ def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool
 
     def taker(rule: DepotRule) -> Callable[[str], bool]:
         only, without = pathspec.GitIgnoreSpec.from_lines(rule.only), pathspec.GitIgnoreSpec.from_lines(rule.not_)
+        # Rules are written for what the folder shows, not for what is delivered.
         below = f"{rule.from_}/" if rule.from_ else ""
         return lambda path: path.startswith(below) and bool(only.match_file(path)) and not without.match_file(path)
 
@@ -77,5 +78,10 @@ def _taken(tree: Tree, files: array[int], links: list[LinkEntry], delivered: Cal
     taken = replace(taken, paths=Texts.of(check_path(delivered(p)) for p in taken.paths))
     # Paths that were moved can sort in another order; a tree is sorted by path.
     order = taken.paths.order()
-    moved = [replace(k, path=check_path(delivered(k.path))) for k in links]
+    moved = [_moved(k, check_path(delivered(k.path))) for k in links]
     return Tree(taken if order is None else taken.take(order), sorted(moved, key=lambda k: k.path))
+
+
+def _moved(link: LinkEntry, path: str) -> LinkEntry:
+    # Where it lies now, as many steps up may lead out of the build.
+    return LinkEntry(path, check_link(path, link.target))

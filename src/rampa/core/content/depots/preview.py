@@ -82,6 +82,7 @@ def preview(
 
 
 def _let_in(rules: ContentRules, file: Selected) -> tuple[str, str]:
+    # A pattern that took a file back has no number among those that let files in.
     if not 0 <= file.rule < len(rules.include):
         return "", ""
     pattern = rules.include[file.rule]

@@ -92,6 +92,7 @@ def propose(trees: Mapping[str, Tree]) -> DepotProposal:
 
 def _sorted_out(trees: Mapping[str, Tree]) -> list[tuple[_Key, str, FileEntry]]:
     """The same path with the same content on several platforms is one file of a shared depot."""
+    # By path and content: the same name with other bytes is a platform's own file.
     has: dict[tuple[str, bytes], list[str]] = defaultdict(list)
     first: dict[tuple[str, bytes], FileEntry] = {}
     for platform in sorted(trees):
@@ -146,6 +147,7 @@ def _name(key: _Key, everything: tuple[str, ...]) -> str:
 def _patterns(files: Mapping[str, FileEntry], groups: Mapping[_Key, Mapping[str, FileEntry]], depot: _Key) -> list[str]:
     """The highest folders that hold nothing of another depot, and single files where there is no such folder."""
     others = {path for key, them in groups.items() if key != depot for path in them}
+    # Every folder above a file of another depot holds something of it, up to the top.
     taken = {path[: i + 1] for path in others for i, c in enumerate(path) if c == "/"}
     out: dict[str, None] = {}
     for path in sorted(files):

@@ -81,6 +81,7 @@ def _player_files(files: Files) -> dict[str, list[list[int]]]:
 
 def pack(raw: bytes | bytearray) -> bytes:
     """A manifest's CBOR as it is kept and named."""
+    # Level 9: made once, fetched by every device, and digests do not pack whatever is tried.
     return zstandard.ZstdCompressor(level=9, write_checksum=False, write_content_size=True).compress(raw)
 
 
@@ -137,6 +138,8 @@ def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
         raise Damaged("manifest.damaged", "the manifest's chunk columns differ in length")
     if sizes and not 0 < min(sizes) <= max(sizes) <= parameters.maximum:
         raise Damaged("manifest.damaged", "a chunk's size is outside the cut's limits")
+    # A chunk that stands twice gives one build two manifests, and so two digests: what is signed must have one form
+    # only.
     if bool((digests.find_all(digests) != np.arange(len(digests))).any()):
         raise Damaged("manifest.damaged", "the manifest lists a chunk twice")
     return Chunks(digests, sizes)
@@ -178,6 +181,7 @@ def _place(number: object, count: int) -> int:
 
 def _check_sums(files: Files) -> None:
     """Each file's chunks sum up to its size."""
+    # All at once by running sums: a file's chunks are the sum up to its end less the sum up to its start.
     numbers = view(files.numbers)
     sums = np.concatenate([np.zeros(1, np.uint64), np.cumsum(view(files.chunks.sizes)[numbers], dtype=np.uint64)])
     wrong = np.flatnonzero(sums[view(files.ends)] - sums[files.starts] != view(files.sizes))
@@ -204,6 +208,7 @@ def _undelta(deltas: list[int], count: int) -> array[int]:
         raise Damaged("manifest.damaged", "a file names a chunk that is not listed")
     highest = np.maximum.accumulate(numbers) if len(numbers) else numbers
     steps = np.diff(highest, prepend=-1)
+    # For the same reason: one order, one manifest. A chunk that no file names could carry anything past the checks.
     if (len(steps) and (int(steps.max()) > 1 or int(highest[-1]) != count - 1)) or (count and not len(steps)):
         raise Damaged("manifest.damaged", "the manifest's chunks are not listed in order of first use")
     return column("I", numbers)

@@ -44,6 +44,7 @@ def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> b
     if len(view) < 8 + NONCE + 16 or struct.unpack_from("<II", view) != (SKIPPABLE, len(view) - 8):
         raise Damaged("pack.damaged", "an encrypted frame does not look like one")
     try:
+        # Decrypted wholly before anything is unpacked: bytes that nobody vouches for never reach a decompressor.
         frame = AESGCM(key).decrypt(bytes(view[8 : 8 + NONCE]), bytes(view[8 + NONCE :]), _about(ident, raw))
     except InvalidTag as error:
         raise Damaged("pack.damaged", "an encrypted frame cannot be opened with its key") from error

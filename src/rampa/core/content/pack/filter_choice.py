@@ -45,6 +45,7 @@ def _sound(head: bytes) -> Shape | None:
         name, size = head[at : at + 4], struct.unpack_from("<I", head, at + 4)[0]
         if name == b"fmt ":
             tag, channels, _, _, _, bits = struct.unpack_from("<HHIIHH", head, at + 8)
+            # The kind proper stands further on: the first two bytes of its identifier are the plain tag.
             if tag == EXTENSIBLE:
                 tag = struct.unpack_from("<H", head, at + 32)[0]
             if tag == PCM and bits == 16 and 1 <= channels <= CHANNELS:
@@ -71,6 +72,7 @@ def _ktx(head: bytes) -> Shape | None:
         return None
     form, levels, packed = (struct.unpack_from("<I", head, at)[0] for at in (12, 40, 44))
     size = VULKAN.get(form)
+    # A file that is packed inside already has no blocks to be seen.
     if size is None or packed:
         return None
     # Levels lie smallest first, and the smallest can end in less than a block: only from here on whole records follow.

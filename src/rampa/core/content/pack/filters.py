@@ -74,6 +74,7 @@ def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview]
     if len(stored) < HEAD.size:
         return None
     magic, length, kind, parameter, count = HEAD.unpack_from(stored)
+    # A skippable frame of this number can come from nobody else: packs, encrypted frames and these have one each.
     if magic != SKIPPABLE:
         return None
     chosen, start = Filter(kind, parameter), HEAD.size + count * RUN.size
@@ -88,6 +89,7 @@ def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview]
 def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: object) -> bytes:
     view, at, out = memoryview(data), 0, []
     for size, skip in runs:
+        # A run may be shorter than what it should skip: a chunk can end within a header.
         first = at + min(skip, size)
         last = first + (at + size - first) // chosen.record * chosen.record
         records = np.frombuffer(view[first:last], np.uint8)
@@ -100,8 +102,11 @@ def _split_sound(data: np.ndarray, channels: int) -> np.ndarray:
     samples = data.view("<u2").reshape(-1, channels).copy()
     if channels == 2:
         samples[:, 1] -= samples[:, 0]
+    # Differences are taken modulo 2**16, so the last sample and the first may be as far apart as they like.
     samples[1:] -= samples[:-1].copy()
     signed = samples.view(np.int16)
+    # Small differences of either sign become small numbers: 0, -1, 1, -2 are 0, 1, 2, 3. High bytes are then nearly
+    # all 0.
     folded = ((signed << 1) ^ (signed >> 15)).view(np.uint16)
     return np.ascontiguousarray(folded.T).view(np.uint8).reshape(channels, -1, 2).transpose(0, 2, 1).reshape(-1)
 

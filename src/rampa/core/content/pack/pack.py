@@ -77,6 +77,7 @@ _per_thread = _ThreadCompressors()
 
 
 def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
+    # Contexts for both kinds of window: one for long matches holds 8 MB and is made only where a rule asks for it.
     made = _per_thread.compressors.get(packing)
     if made is None:
         long = {"window_log": 23, "enable_ldm": True} if packing.long else {"window_log": 20, "min_match": 4}
@@ -84,6 +85,8 @@ def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
             packing.level or FASTEST,
             source_size=LONG_TARGET if packing.long else FRAME_TARGET,
             **long,
+            # Chunks are checked against their own digests, and downloads against their pack's: a third sum would be
+            # four bytes a frame for nothing.
             write_checksum=False,
             write_content_size=True,
         )
@@ -93,6 +96,7 @@ def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
 
 def decompress(stored: bytes | memoryview, raw: int) -> bytes:
     """A frame's content, whose size must be `raw`. Raises `Damaged`."""
+    # Before the library takes memory: an index is a stranger's word.
     if not 0 < raw <= FRAME_LIMIT:
         raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
     filtered = filters.unwrap(memoryview(stored), raw)
@@ -120,6 +124,7 @@ def verify_chunks(frame: Frame, content: bytes) -> None:
         if blake3(view[at : at + chunk.size]).digest() != chunk.digest:
             raise Damaged("chunk.damaged", f"chunk {chunk.digest.hex()[:12]} is not what its digest says")
         at += chunk.size
+    # A frame with bytes behind its last chunk would install the same, and could carry anything past every check.
     if at != len(content):
         raise Damaged("pack.damaged", "a frame holds more than its chunks")
 
@@ -149,12 +154,14 @@ class PackWriter:
 def index_bytes(frames: list[Frame]) -> bytes:
     """The skippable frame that ends a pack."""
     chunks = [c for f in frames for c in f.chunks]
+    # Columns, not rows: equal kinds of numbers lie together, and the index packs to a third.
     body = {
         "stored": [f.stored for f in frames],
         "chunks": [len(f.chunks) for f in frames],
         "size": [c.size for c in chunks],
         "digest": b"".join(c.digest for c in chunks),
     }
+    # In one order of keys whoever writes it: the same chunks give the same pack, and so the same address.
     packed = zstandard.ZstdCompressor(level=3).compress(cbor2.dumps(body, canonical=True))
     payload = packed + struct.pack("<I", len(packed)) + TAIL
     return struct.pack("<II", SKIPPABLE, len(payload)) + payload
@@ -184,6 +191,7 @@ def read_index(tail: bytes, pack_size: int) -> list[Frame]:
 
 def index_size(tail: bytes, pack_size: int) -> int:
     """How many bytes the index takes, from (at least) the last 12 bytes of a pack."""
+    # 20: the smallest skippable frame with a length and the closing mark.
     if pack_size < 20 or len(tail) < 12 or tail[-8:] != TAIL:
         raise Damaged("pack.damaged", "this is not a pack, or its end is missing")
     size = int(struct.unpack_from("<I", tail, len(tail) - 12)[0]) + 20

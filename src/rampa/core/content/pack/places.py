@@ -72,6 +72,7 @@ class ChunkPlaces(Mapping[bytes, tuple[FramePlace, int]]):
     def frames_of(self, wanted: Digests) -> list[FramePlace]:
         """The frames that hold these chunks, each once, in the order of the packs. Raises `Unavailable`."""
         used = np.unique(view(self.frame)[self.rows(wanted)]) if len(wanted) else ()
+        # Fetched in this order, neighbours in a pack join to one range.
         return sorted(self.frames[i] for i in used)
 
 
@@ -86,6 +87,7 @@ class PlacesBuilder:
 
     def add(self, digest: bytes, frame: FramePlace, at: int) -> None:
         self._digests += digest
+        # A dictionary keeps its order: a frame's number is when it came first.
         self._frame.append(self._numbers.setdefault(frame, len(self._numbers)))
         self._at.append(at)
 

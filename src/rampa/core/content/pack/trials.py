@@ -128,6 +128,8 @@ def tune(
 def _sample(selection: Selection, limit: int) -> list[_Block]:
     """Evenly over all files in their order."""
     total = selection.files.size
+    # Evenly spread pieces, not whole files: a title has a few large files, and a sample of them would miss all other
+    # kinds.
     step = max(1, -(-total // limit))
     out: list[_Block] = []
     waiting: dict[tuple[str, Filter | None], _Block] = {}
@@ -186,6 +188,7 @@ def _endings(threads: ThreadPoolExecutor, blocks: list[_Block], files: Iterable[
         long = sum(len(compress(p, Packing(3, long=True))) for p in pieces)
         return Ending(ending, sizes[ending], short / raw, long / raw, filtered / raw)
 
+    # Kinds that fill nothing are left: twenty say where the bytes are, and a table of all endings says nothing.
     seen = parallel.in_order(threads, look, sorted(alike, key=lambda e: -sizes[e])[:20])
     return tuple(seen)
 
@@ -194,6 +197,7 @@ def _recommend(done: list[Measured], packing: float) -> tuple[int, str]:
     able = [m for m in done if not packing or m.packing <= packing] or done[:1]
     waits = {m.level: sum(m.waits(r) for r in RATES) for m in able}
     least = min(waits.values())
+    # The lowest of those that are as good: packing faster for the same wait is for nothing.
     best = next(m for m in able if waits[m.level] <= least * NEAR)
     smallest = min(able, key=lambda m: m.packed)
     more = smallest.packing / max(best.packing, 1e-9)

@@ -43,6 +43,7 @@ class MadePack:
 def places(tree: Tree, wanted: Digests | None = None) -> Iterator[Place]:
     """Each wanted chunk (all, without `wanted`) once, in file order."""
     files, chunks = tree.files, tree.chunks
+    # A byte for each chunk, not a set: at a million chunks a set takes a hundred times as much.
     todo = bytearray(b"\1") * len(chunks)
     if wanted is not None:
         todo = bytearray((wanted.find_all(chunks.digests) >= 0).tobytes())
@@ -77,6 +78,7 @@ def make_packs(
         for places, stored in work:
             writer.add((p.chunk for p in places), stored)
             raw += sum(p.chunk.size for p in places)
+            # Closed only after a frame is whole: a pack may be larger than its target by one frame.
             if writer.size >= pack_target:
                 yield MadePack(writer.finish(), raw)
                 writer, raw = PackWriter(), 0
@@ -159,6 +161,8 @@ def _read_run(source: Path, run: list[Place], into: memoryview) -> None:
         raise _changed(run[0].path) from error
     view, at = into[:read], 0
     for place in run:
+        # Read again and checked, since the folder was read for its digests a while ago: nothing goes up under a digest
+        # that it does not have.
         if blake3(view[at : at + place.chunk.size]).digest() != place.chunk.digest:
             raise _changed(place.path)
         at += place.chunk.size

@@ -43,6 +43,7 @@ class Parts:
 def encode(parts: Parts, level: int) -> bytes:
     """The bytes of a difference, its streams compressed at a zstd level (1 to 19)."""
     rows = np.frombuffer(parts.rows, dtype="<i8").reshape(-1, 3)
+    # Where each copy ended, one row on: the last end says nothing of a next begin.
     ends = np.concatenate([[0], (rows[:, 2] + rows[:, 0])[:-1]]) if len(rows) else rows[:, 0]
     streams = [
         _header(parts),
@@ -105,6 +106,7 @@ def _rows(
 ) -> bytes:
     if not len(copies) == len(extras) == len(seeks):
         raise _damaged("has columns of different length")
+    # Before any sum of them: 64 bits of a stranger's numbers would wrap round and pass for small ones.
     if any(len(c) and int(c.max()) > 2 * CONTENT_LIMIT + 1 for c in (copies, extras, seeks)):
         raise _damaged("names an impossible place")
     copy, extra = copies.astype(np.int64), extras.astype(np.int64)
@@ -113,6 +115,7 @@ def _rows(
     inside = (copy == 0) | ((starts >= 0) & (starts + copy <= old_size))
     if not bool(inside.all()) or int(extra.sum()) != literal or int(copy.sum()) + literal != new_size:
         raise _damaged("does not fit its content")
+    # No copy has no place: whatever a row without one says, it is not followed.
     starts = np.where(copy == 0, 0, starts)
     return np.stack([copy, extra, starts], axis=1).astype("<i8").tobytes()
 
@@ -144,6 +147,7 @@ def _read_header(raw: bytes) -> tuple[tuple[Image, int, Image, int] | None, int,
 
 def _read_image(numbers: Iterator[int]) -> tuple[Image, int]:
     start, machine, low, high, base, frames, count = [next(numbers) for _ in range(7)]
+    # A program file has a few segments, an archive's table at most some dozens.
     if count > 96:
         raise _damaged("describes an impossible program")
     flat = [next(numbers) for _ in range(4 * count)]

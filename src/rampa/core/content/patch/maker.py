@@ -59,6 +59,7 @@ def make(
 
 def apply(difference: bytes | memoryview, old: bytes | memoryview, new_size: int) -> bytearray:
     """The `new_size` bytes that the difference makes of `old`; the caller checks their digest. Raises `Damaged`."""
+    # Stands ahead of `apply`'s work: an update can always go on with plain chunks, so this is no defect of the device.
     if _kernel is None:
         raise Damaged("difference.kernel", "this machine has no compiled kernel to apply differences with")
     parts = difference_format.decode(difference, len(old), new_size)

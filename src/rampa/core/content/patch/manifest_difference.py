@@ -15,6 +15,7 @@ def make(old: bytes, new: bytes) -> bytes:
     if not maker.available():
         return b""
     before, after = manifest_format.unpack(old), manifest_format.unpack(new)
+    # Applied, it is packed again: only where that gives the very bytes that are signed can it stand for them.
     if max(len(before), len(after)) > CONTENT_LIMIT or manifest_format.pack(after) != new:
         return b""
     made = maker.make(before, after, level=LEVEL)

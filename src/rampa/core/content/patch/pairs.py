@@ -89,6 +89,8 @@ def _by_name(old: Tree, wanted: set[str]) -> dict[str, int]:
 
 
 def _names(path: str) -> tuple[str, str]:
+    # The name without numbers first: fog-1.4.arc comes from fog-1.3.arc rather than from another folder's file of one
+    # name.
     return _without_numbers(path), path.rpartition("/")[2]
 
 
@@ -107,6 +109,7 @@ def stretches(old: Tree, new: Tree, missing: set[bytes]) -> Iterator[Stretch]:
 
 
 def _of_file(file: FileEntry, old: FileEntry | None, left: set[bytes]) -> Iterator[Stretch]:
+    # One map of the file's chunks for all its stretches.
     places = _old_places(old) if old else {}
     starts = [0, *accumulate(c.size for c in file.chunks)]
     for first, last in _runs(file, left):

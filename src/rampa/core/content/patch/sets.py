@@ -76,6 +76,7 @@ def make_set(
     """Makes what pays, the most promising first, hands each payload to `keep` in order, and says where each lies."""
     started = clock.seconds()
     missing = missing_chunks(old, new)
+    # What the chunks take as plain frames is what a difference has to beat; shared frames count by their share.
     shares = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
     found = list(stretches(old, new, set(missing.digests)))
     made = MadeSet()
@@ -152,6 +153,7 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
             new_start=stretch.offset,
         )
     else:
+        # Several files have no one program: no map of addresses, only bytes.
         payload = maker.make(old, new, old_head=b"", new_head=b"")
     # Made once, applied on millions of devices: one look here costs nothing beside a wrong one there.
     if maker.apply(payload, old, len(new)) != new:
@@ -167,6 +169,7 @@ def _repacked(found: list[Stretch], missing: Chunks, covered: set[bytes], locati
     for chunk in missing:
         if chunk.digest not in covered:
             inside.setdefault(locations.chunks[chunk.digest][0], []).append(chunk)
+    # Those that no difference covers and whose frame holds little else that travels: packed again by themselves.
     mixed = {
         c.digest for frame, wanted in inside.items() if sum(c.size for c in wanted) < 0.9 * frame.raw for c in wanted
     }

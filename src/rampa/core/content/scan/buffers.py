@@ -64,10 +64,13 @@ class Segments:
         self._free: deque[Buffer] = deque()
 
     def read(self, fd: int, at: int, file_size: int) -> Buffer:
+        # Found, not counted: whoever reads first makes one, so there are never more than are in flight.
         try:
             segment = self._free.popleft()
         except IndexError:
             segment = Buffer(memoryview(bytearray(self._head + SEGMENT)), self._head)
+        # From the window's length before the segment: the rolling hash is warm where the segment starts, and segments
+        # can be searched in any order.
         segment.at, segment.warm = at, min(at, WINDOW - 1)
         start, size = self._head - segment.warm, min(SEGMENT, file_size - at)
         read = read_into(fd, segment.room[start : self._head + size], at - segment.warm)
@@ -82,6 +85,7 @@ def read_into(fd: int, view: memoryview, at: int) -> int:
     """How many bytes were there: fewer than asked for when the file became shorter (its stat then tells)."""
     done = 0
     while done < len(view):
+        # At a place, never at the file's position: several threads read one descriptor.
         read = os.preadv(fd, [view[done:]], at + done)
         if not read:
             break

@@ -41,6 +41,7 @@ def candidates_kernel(data: Buffer, warm: int, parameters: CutParameters) -> np.
 def candidates_numpy(data: Buffer, warm: int, parameters: CutParameters) -> np.ndarray:
     """The same candidates where no kernel was built: the window's sum by doubling, 64 = 2**6."""
     found: list[np.ndarray] = []
+    # A megabyte of content is eight of hashes: blocks keep them in a processor's cache.
     block = 1 << 20
     for start in range(warm, len(data), block):
         head = min(start, WINDOW - 1)
@@ -97,6 +98,8 @@ class Cutter:
         return cut
 
     def _forget(self) -> None:
+        # What lies before the last cut can never be asked for: without this a file of a terabyte would keep all its
+        # candidates.
         for row in (self._strict, self._loose):
             del row[: bisect_left(row, self._start)]
 

@@ -113,6 +113,8 @@ def _steady(root: Path, file: Selected, read: Callable[[int, int], FileEntry]) -
     where = printable(file.path)
     for _ in range(TRIES):
         try:
+            # A link put in a file's place after it was selected is not followed: it could lead anywhere on this
+            # machine.
             fd = os.open(root / file.disk, os.O_RDONLY | os.O_NOFOLLOW | getattr(os, "O_BINARY", 0))
         except OSError as error:
             raise Invalid(
@@ -143,6 +145,7 @@ def _read_small(fd: int, file: Selected, parameters: CutParameters) -> FileEntry
     for end in cut_all(data, parameters):
         chunks.append(Chunk(blake3(data[start:end]).digest(), end - start))
         start = end
+    # A chunk that is the whole file has the file's digest: most files are smaller than a chunk and are hashed once.
     digest = chunks[0].digest if len(chunks) == 1 else blake3(data).digest()
     return FileEntry(file.path, len(data), file.executable, digest, tuple(chunks))
 
@@ -174,8 +177,10 @@ def _read_large(
             cuts.extend(cutter.finish(segment.end))
         start, ready = segment.at - len(tail), segment.behind(tail)
         last = cuts[-1] - start if cuts else 0
+        # Copied: the segment's memory is used again as soon as its chunks are hashed.
         tail = bytes(ready[last:])
         hashing.append(threads.submit(_hash_chunks, segments, segment, ready[:last], [c - start for c in cuts]))
+        # Bounded: a disk that is faster than hashing would otherwise fill the memory with segments.
         collect(HASHING)
         progress(len(segment.fresh))
     collect(0)

@@ -47,6 +47,7 @@ class FolderIndex:
 
         Losing the index costs a second reading and nothing else.
         """
+        # Nothing was missed, so nothing is new: a second preview of a folder writes no file.
         if not self._missed:
             return
         stamps = view(selected.stamps).reshape(-1, 4)
@@ -70,6 +71,7 @@ class FolderIndex:
             head, (stamps, *columns) = read_columns(self._file, 1 + len(_columns(Tree().files)))
             if head == {"version": VERSION, "cut": repr(self._parameters)}:
                 files = _files(columns)
+                # 32: four numbers of eight bytes for each file.
                 if len(stamps) == 32 * len(files):
                     return files, array("q", stamps)
         except Exception:  # damaged in whatever way, it counts as empty
@@ -107,6 +109,7 @@ def _files(columns: list[bytes]) -> Files:
     count, uses = len(files), view(files.numbers)
     even = len(files.paths) == len(modes) == len(files.digests) == len(files.ends) == count
     whole = (files.ends[-1] if count else 0) == len(uses) and len(chunks.digests) == len(chunks)
+    # Read from a disk, so checked like any input: an end above the next one would ask for memory below zero.
     if not even or not whole or (len(uses) and int(uses.max()) >= len(chunks)) or not _rising(files.ends):
         raise ValueError("the index's columns do not fit each other")
     return files

@@ -67,6 +67,7 @@ def trait_of(head: bytes) -> Trait | None:
     """From the first `HEAD` bytes alone: everything but what an ELF file's sections say."""
     for row in ROWS:
         if head.startswith(row.bytes, row.at):
+            # FORM begins a whole family of containers; only the two kinds of sound are meant.
             if row.bytes == b"FORM" and head[8:12] not in (b"AIFF", b"AIFC"):
                 continue
             return row.trait
@@ -86,6 +87,8 @@ def look(path: Path) -> Trait | None:
         head = os.pread(fd, HEAD, 0)
         elf = read_elf(of_descriptor(fd))
         return _of_sections(elf) if elf else trait_of(head)
+    # Hostile or cut-off headers are no reason to stop a selection: such a file says nothing of itself and goes in as
+    # it is.
     except (OSError, OverflowError, ValueError, struct.error):
         return None
     finally:
@@ -96,4 +99,5 @@ def _of_sections(elf: Elf) -> Trait | None:
     """Debug sections, and whether code is there at all."""
     if not any(s.name.startswith((".debug_info", ".zdebug_info")) for s in elf.sections):
         return None
+    # A program with its code keeps working without them, so it is only said; a file that is nothing else stays out.
     return DEBUG_INSIDE if elf.has_code else SYMBOLS_ONLY

@@ -27,6 +27,7 @@ class Lacking:
 def lacking(selection: Selection, platform: str, also: tuple[str, ...] = ()) -> list[Lacking]:
     """What the programs of a selection need and nobody brings, sorted."""
     has = {_folded(platform, path.rpartition("/")[2]) for path in selection.files.paths}
+    # Links count as brought: libfog.so points at libfog.so.3, and the loader asks for either.
     has |= {_folded(platform, path.rpartition("/")[2]) for path, _ in selection.links}
     out = []
     with parallel.pool() as threads:
@@ -60,6 +61,8 @@ def _folded(platform: str, name: str) -> str:
 
 
 def _needs(root: Path, file: Selected) -> list[str]:
+    # 64 bytes: the smallest header of a program. Most files of a title are larger, the many small ones need no
+    # opening.
     return needed(root / file.disk) if file.size >= 64 else []
 
 

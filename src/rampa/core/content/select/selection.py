@@ -84,6 +84,7 @@ def select(root: Path, rules: ContentRules) -> Selection:
         hint = "Give the folder that holds the title's files." if not root.exists() else "It is not a folder."
         raise NotFound("folder.missing", "there is no folder here to read", where=printable(str(root)), hint=hint)
     picking = _Picking(rules)
+    # Names first, for all; contents are then read only of what would go in.
     found = _sorted(SelectedFiles(picking.pick(_walk(root))), picking.problems)
     files = picking.look(root, found)
     _check_links(files, picking.links, picking.problems)
@@ -122,7 +123,9 @@ class _Picking:
             # Some systems keep names in another Unicode form: the path that is delivered is the same wherever the
             # folder was made.
             path = unicodedata.normalize("NFC", disk)
+            # Not through the link: what counts is what the folder holds, and a link's own size.
             info = entry.stat(follow_symlinks=False)
+            # The last pattern that matches decides, as in gitignore(5): `include` is None where none did.
             left_out, included = self._leave_out.check_file(path), self._include.check_file(path)
             if left_out.include and left_out.index is not None:
                 rule = self._rules.leave_out[left_out.index]
@@ -185,6 +188,7 @@ def _sorted(found: SelectedFiles, problems: list[str]) -> SelectedFiles:
     if order is None:
         return found
     files = found.take(order.tolist())
+    # Sorted, two equal paths are neighbours.
     for before, file in pairwise(files):
         if before.path == file.path:
             said = "another name in the same folder reads the same (Unicode form NFC); rename it"
@@ -195,6 +199,7 @@ def _sorted(found: SelectedFiles, problems: list[str]) -> SelectedFiles:
 def _check_links(files: SelectedFiles, links: list[tuple[str, str]], problems: list[str]) -> None:
     """A link must point at something that ships with it."""
     linked = {path for path, _ in links}
+    # Folders that hold nothing but links are there, too: a link may point at one.
     folders = {path[:i] for path in linked for i, c in enumerate(path) if c == "/"} | {"."}
     for path, target in links:
         goal = os.path.normpath(os.path.join(os.path.dirname(path), target))
@@ -207,6 +212,7 @@ def _check_links(files: SelectedFiles, links: list[tuple[str, str]], problems: l
 
 def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
     """Every entry that is not a folder, with its path relative to root. Links to folders are entries."""
+    # A stack, not a recursion: an export may be nested deeper than Python calls may be.
     waiting = [(str(root), "")]
     while waiting:
         folder, prefix = waiting.pop()

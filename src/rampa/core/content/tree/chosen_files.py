@@ -31,6 +31,8 @@ class SelectedFiles(Sequence[Selected]):
     def __init__(self, files: Iterable[Selected]) -> None:
         self.sizes, self._modes, self._rules = array("Q"), bytearray(), array("i")
         self.stamps = array("q")
+        # Few files are named otherwise on the disk (a folder's part that is not delivered): a list would hold a
+        # million texts twice.
         self._other: dict[int, str] = {}
         """Names on the disk that are not the delivered paths."""
         self.paths = Texts.of(self._take(f) for f in files)
@@ -70,6 +72,7 @@ class SelectedFiles(Sequence[Selected]):
 
     def has_folder(self, folder: str) -> bool:
         """Whether any file lies below this folder."""
+        # Sorted by bytes, a folder's files lie together: the first that is not below the folder's name tells.
         below = f"{folder}/".encode()
         at = bisect_left(range(len(self)), below, key=self.paths.raw)
         return at < len(self) and self.paths.raw(at).startswith(below)

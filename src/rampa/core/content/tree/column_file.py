@@ -21,6 +21,7 @@ def write_columns(path: Path, head: dict[str, Any], columns: Sequence[Any]) -> N
     told = json.dumps(head).encode()
     with (
         replacing(path, settle=False) as out,
+        # The fastest level: this is read again within minutes, and made anew if it is lost.
         zstandard.ZstdCompressor(level=1).stream_writer(out, closefd=False) as packed,
     ):
         for part in (told, *columns):

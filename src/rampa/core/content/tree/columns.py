@@ -62,6 +62,8 @@ class Texts(Sequence[str]):
 
     def find(self, text: str) -> int:
         """The number of a text in sorted texts, or -1."""
+        # Bytes, not texts, are compared: UTF-8 sorts as its code points do, and nothing is decoded to be looked at
+        # once.
         wanted = text.encode()
         at = bisect_left(range(len(self)), wanted, key=self.raw)
         return at if at < len(self) and self.raw(at) == wanted else -1
@@ -166,6 +168,7 @@ class Digests(Sequence[bytes]):
 
     def _search(self) -> tuple[array[int], Numbers]:
         """Sorted first words, and whose they are; equal ones in the order of their numbers."""
+        # Made at the first search: most lists of digests are only walked through.
         if self._sorted is None or self._order is None:
             # By their first eight bytes: digests are spread evenly, so eight tell nearly all of them apart.
             first = self._words()[:, 0]

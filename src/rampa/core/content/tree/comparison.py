@@ -22,6 +22,8 @@ def compare(old: Tree, new: Tree) -> list[FileChange]:
             fresh.append(now)
         elif now < 0:
             gone.append(was)
+        # Content is compared, and of the mode only the bit for running: a file becoming a player file changes nothing
+        # on the disk.
         elif old.files.digests[was] != new.files.digests[now] or (old.files.modes[was] ^ new.files.modes[now]) & 1:
             a, b = old.files[was], new.files[now]
             changes.append(FileChange("changed", b.path, a.path, a.size, b.size, _shared(a, b)))

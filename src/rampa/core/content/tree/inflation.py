@@ -25,4 +25,5 @@ def inflate(stored: bytes | memoryview, limit: int, *, sized: bool = True) -> by
     size = zstandard.frame_content_size(stored)
     if size > limit or (sized and size < 0):
         raise zstandard.ZstdError(f"a frame's size is missing, or above {limit} bytes")
+    # Never none: an empty frame asks for a limit of 0, which the library reads as "no limit".
     return _per_thread.reader.decompress(stored, max_output_size=max(1, limit))

@@ -23,6 +23,7 @@ def check_tree(tree: Tree) -> Tree:
     linked, folders = set(links), set()
     for path in (*links, *tree.files.paths):
         folder = path.rpartition("/")[0]
+        # Up to the first folder that is known: a deep tree is walked once, not once a file.
         while folder and folder not in folders:
             folders.add(folder)
             folder = folder.rpartition("/")[0]
@@ -41,6 +42,7 @@ def merge(trees: Iterable[Tree]) -> Tree:
     """The tree that several depots make together. Raises `Damaged` when two deliver the same path."""
     given = list(trees)
     links = sorted((k for t in given for k in t.links), key=lambda k: k.path)
+    # Most builds have one depot: its files are neither put together nor sorted again, only checked.
     if len(given) == 1:
         return check_tree(given[0])
     files = joined([t.files for t in given])

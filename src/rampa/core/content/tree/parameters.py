@@ -31,6 +31,8 @@ class CutParameters:
 
     def __post_init__(self) -> None:
         power_of_two = self.average > 0 and self.average & (self.average - 1) == 0
+        # 16 MB is the most that a reader has to hold of one chunk; below the window's 64 bytes there is nothing to
+        # hash.
         ordered = WINDOW <= self.minimum < self.average < self.maximum <= 16 * 1024 * 1024
         if not (power_of_two and ordered and 0 <= self.normalisation <= 4 and self.bits > self.normalisation):
             raise Invalid("content.parameters", f"these chunk sizes cannot be used: {self}")
@@ -55,4 +57,5 @@ DEFAULT = CutParameters()
 @lru_cache(maxsize=1)
 def gear_table() -> tuple[int, ...]:
     """256 numbers of 64 bits: the first eight bytes, little-endian, of BLAKE3("rampa gear 1" + byte)."""
+    # From a hash of our own words: anybody can make it again, and nobody chose the numbers.
     return tuple(int.from_bytes(blake3(b"rampa gear 1" + bytes([i])).digest()[:8], "little") for i in range(256))

@@ -25,6 +25,8 @@ def path_problem(path: str) -> str:
     """What is wrong with a path, as a clause; empty when nothing is."""
     if not path:
         return "it is empty"
+    # Before any text is made of it: a name in a system's old code page cannot be written elsewhere under the same
+    # name.
     try:
         encoded = path.encode("utf-8")
     except UnicodeEncodeError:
@@ -36,6 +38,7 @@ def path_problem(path: str) -> str:
         return "it is absolute"
     if any(ord(c) < 32 or ord(c) == 127 for c in path):
         return "it holds a control character"
+    # On one system it separates, on others it is part of a name: a file would land in a folder that nobody checked.
     if "\\" in path:
         return "it holds a backslash"
     # One of two spellings of é: a file system that keeps both would hold two files with one name on the screen.

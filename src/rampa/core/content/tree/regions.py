@@ -43,6 +43,7 @@ class LocalContent:
         if not self.sound or not len(new.files):
             return np.full(len(new.files), -1, dtype=np.int64)
         found = self.tree.files.digests.find_all(new.files.digests)
+        # Above 1: a bit of a player file's rule is set.
         found[np.frombuffer(new.files.modes, np.uint8) > 1] = -1
         return found
 
@@ -50,6 +51,7 @@ class LocalContent:
 def local_content(tree: Tree) -> LocalContent:
     """What a device has on which `tree` is installed and untouched."""
     file, offset = uses_of(tree)
+    # Any one use of a chunk will do to read it; the first lies where the files are read in order.
     _, first = np.unique(view(tree.files.numbers), return_index=True)
     return LocalContent(tree, file[first], offset[first])
 

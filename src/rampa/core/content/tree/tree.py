@@ -97,6 +97,8 @@ class ChunkRun(Sequence[Chunk]):
     def __getitem__(self, index: int | slice) -> Chunk | Sequence[Chunk]:
         if isinstance(index, slice):
             start, stop, step = index.indices(len(self))
+            # A part of a run stays a run: an update walks these by the million, and a list would make every chunk an
+            # object.
             if step == 1:
                 return ChunkRun(self._table, self._numbers, self._start + start, self._start + max(start, stop))
             return [self[i] for i in range(start, stop, step)]
@@ -110,6 +112,7 @@ class ChunkRun(Sequence[Chunk]):
         """Its digests, one behind the other, and its sizes."""
         numbers = self._numbers[self._start : self._stop]
         table, first = self._table, numbers[0] if numbers else 0
+        # Chunks that came one behind the other when they were read are still so: one slice in place of thousands.
         if numbers == array(numbers.typecode, range(first, first + len(numbers))):
             last = first + len(numbers)
             return table.digests.joined[first * DIGEST_SIZE : last * DIGEST_SIZE], table.sizes[first:last]
@@ -163,6 +166,7 @@ class Files(Sequence[FileEntry]):
         starts, ends = self.starts[order], view(self.ends).astype(np.int64)[order]
         counts = ends - starts
         stops = np.cumsum(counts)
+        # Every number of every file's run in one go: a loop over a million files in Python takes seconds.
         at = np.repeat(starts - (stops - counts), counts) + np.arange(int(counts.sum()))
         chunks, numbers = by_first_use(self.chunks, view(self.numbers)[at])
         return Files(
@@ -242,6 +246,7 @@ class TreeBuilder:
     def files(self) -> Files:
         """All that was added; the builder is spent."""
         uses = Chunks(Digests(bytes(self._chunk_digests)), self._chunk_sizes)
+        # Freed at once: at a million files this is what the builder would hold twice.
         self._chunk_digests.clear()
         chunks, numbers = by_first_use(uses, np.arange(len(uses)))
         texts = Texts(bytes(self._blob), self._path_ends)
@@ -266,6 +271,8 @@ def by_first_use(table: Chunks, numbers: Numbers) -> tuple[Chunks, array[int]]:
     """The chunks that are used, each once and in order of first use, and the uses as their new numbers."""
     if not len(table):
         return Chunks(Digests(), array("I")), array("I")
+    # Equal digests get one number first: the same content came by several files, and each counted its chunks by
+    # itself.
     numbers = table.digests.find_all(table.digests)[numbers]
     used, first = np.unique(numbers, return_index=True)
     order = used[np.argsort(first)]
