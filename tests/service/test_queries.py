@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,12 +14,13 @@ from rampa.client import Client
 from rampa.operations.sources import repository
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
+from rampa.schema.people import NewPerson, NewToken
 from rampa.schema.runs import NewRuns
-from rampa.schema.sources import SourceIn, StepVariablesIn
+from rampa.schema.sources import NewTrigger, SourceIn, StepVariablesIn
 from tests.agents import FakeAgent
 from tests.conftest import World
 from tests.gits import peatlight
-from tests.samples import add_key, build, make_folder
+from tests.samples import DOCUMENT, add_key, build, make_folder
 from tests.service.test_access import EXPECTED, filled
 from tests.service.test_runs import CHAIN, DESKTOP
 
@@ -85,6 +87,13 @@ def grow(world: World, client: Client, tmp_path: Path) -> Callable[[int], None]:
         FakeAgent(client, world.services, f"kiln-{index}", toolchains=[CHAIN])
         client.runs.start(TITLE, NewRuns(profiles=["linux-release"]))
         add_key(client, f"key-{index}")
+        other = DOCUMENT.replace('name = "Peatlight"', f'name = "Fog {index}"')
+        client.titles.add(re.sub(r'identifier = ".*"', f'identifier = "example.quillback.fog{index}"', other))
+        email, password = f"kaisa-{index}@quillback.example", "a long enough password"
+        client.people.add(NewPerson(name="Kaisa", email=email, role=Role.TESTER, password=password))
+        client.people.make_token(NewToken(name=f"night-{index}", days=1))
+        client.runs.add_trigger(TITLE, NewTrigger(name=f"nights-{index}", kind="branch", active=False))
+        client.variables.put(f"nights-{index}", StepVariablesIn(variables={"PACE": "1"}))
 
     return add
 

@@ -85,6 +85,7 @@ def finish_folder(settings: AgentSettings, folder: WorkFolder, result: str) -> N
     if settings.keep == "never" or (settings.keep == "failed" and result != FAILED):
         remove(folder.root)
     kept = [f for f in folders(settings) if f != folder.root and not _lives(f)]
+    # The latest kept ones include this run's, so one less of the others stays.
     for old in kept[: max(0, len(kept) - settings.kept + 1)]:
         remove(old)
 
@@ -111,6 +112,7 @@ def end_leftovers(settings: AgentSettings) -> int:
     for root in folders(settings):
         one = _process(root)
         if one is not None:
+            # Children first: a parent that is ended first may leave them to the system, and they are no longer found.
             for each in [*one.children(recursive=True), one]:
                 with contextlib.suppress(psutil.Error):
                     each.kill()

@@ -40,7 +40,16 @@ from rampa.db.runs import (
 )
 from rampa.db.signing import BindingRow, GrantRow, SigningIdentityRow, UnlockRow, find_key, identity_names
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
-from rampa.db.titles import DraftRow, RevisionRow, TitleRow, find_revision, find_title, load_document
+from rampa.db.titles import (
+    DraftRow,
+    RevisionRow,
+    TitleRow,
+    find_revision,
+    find_title,
+    load_document,
+    newest_documents,
+    parsed_document,
+)
 from rampa.db.variables import VariablesRow, find_variables
 from rampa.db.versions import ReservationRow
 
@@ -110,5 +119,7 @@ __all__ = [
     "load_document",
     "must_be_open",
     "new_id",
+    "newest_documents",
+    "parsed_document",
     "store_state",
 ]

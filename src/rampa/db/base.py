@@ -10,15 +10,16 @@ from enum import StrEnum
 from typing import Any, Literal
 
 import uuid_utils
+from psycopg.errors import UniqueViolation
 from pydantic import TypeAdapter
 from sqlalchemy import DateTime, Engine, MetaData, String, Uuid, create_engine
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine import Dialect
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
 from sqlalchemy.types import TypeDecorator
 
-from rampa.core.errors import Unavailable
+from rampa.core.errors import Conflict, Unavailable
 from rampa.db.listener import Listener
 
 NAMING = {
@@ -116,6 +117,15 @@ class Database:
         try:
             with self._sessions.begin() as session:
                 yield session
+        except IntegrityError as error:
+            if not isinstance(error.orig, UniqueViolation):
+                raise
+            # Use cases look first and say which name is taken; between the look and the row somebody else was faster.
+            raise Conflict(
+                "database.same-moment",
+                "somebody else made the same at the same moment",
+                hint="Nothing was changed. Look at what is there now, then send it again where it is still needed.",
+            ) from error
         except OperationalError as error:
             raise Unavailable(
                 "database.unavailable",

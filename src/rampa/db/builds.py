@@ -157,6 +157,7 @@ class SymbolFileRow(Base):
 def find_build(session: Session, slug: str, number: int, *, lock: bool = False) -> BuildRow:
     title = find_title(session, slug)
     rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.number == number)
+    # Only the build's own row: the joined ones of its title are locked by others all day.
     build = session.scalar(rows.with_for_update(of=BuildRow) if lock else rows)
     if build is None:
         raise NotFound(

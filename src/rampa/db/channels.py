@@ -90,6 +90,7 @@ class DeviceRow(Identified, Base):
 
 def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, list[str]]:
     """Build number -> names of the channels where it is live."""
+    # Numbers of builds count by title, and the builds asked for are always of one.
     numbers = {b.id: b.number for b in builds}
     rows = session.execute(
         select(PlacementRow.build_id, ChannelRow.name)

@@ -139,6 +139,7 @@ class VerifiedFileRow(Base):
 def store_state(session: Session, *, lock: bool = False) -> StoreStateRow:
     """The store's one row."""
     row = session.get(StoreStateRow, 1, with_for_update=lock)
+    # Made by whoever comes first: a database that was just laid out has none.
     if row is None:
         row = StoreStateRow(id=1, epoch=0)
         session.add(row)

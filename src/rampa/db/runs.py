@@ -178,6 +178,7 @@ def find_run(session: Session, slug: str, number: int, *, lock: bool = False) ->
 
 def held_run(session: Session, agent: str, lease: str, *, lock: bool = True) -> RunRow:
     """The run that this agent has under this lease. Raises `Conflict` when it has it no longer."""
+    # By lease and name: a lease that was overheard is worth nothing to an agent of another name.
     rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease, RunAttemptRow.agent_name == agent)
     run = session.scalar(rows.with_for_update(of=RunRow) if lock else rows)
     if run is None or run.state not in HELD:

@@ -66,6 +66,7 @@ def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
     rows = select(TitleRow).where(TitleRow.slug == slug)
     title = session.scalar(rows.with_for_update() if lock else rows)
     if title is None:
+        # A few names help against a typing error; a studio's whole list does not.
         known = ", ".join(session.scalars(select(TitleRow.slug).order_by(TitleRow.slug).limit(10)))
         hint = f"There is: {known}." if known else "Import one: `rampa title import FOLDER`."
         raise NotFound("title.unknown", f"there is no title {slug!r}", where="title", hint=hint)
@@ -73,7 +74,7 @@ def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
 
 
 @lru_cache(maxsize=32)
-def read(text: str) -> Document:
+def parsed_document(text: str) -> Document:
     """Documents are values: the same text is read once."""
     return read_document(text.encode())
 
@@ -90,4 +91,11 @@ def find_revision(session: Session, title: TitleRow, number: int | None = None) 
 
 
 def load_document(session: Session, title: TitleRow, number: int | None = None) -> Document:
-    return read(find_revision(session, title, number).text)
+    return parsed_document(find_revision(session, title, number).text)
+
+
+def newest_documents(session: Session) -> list[tuple[TitleRow, Document]]:
+    """Every title with its newest document, by name. In one query: a studio of fifty titles would be asked fifty times."""
+    newest = (RevisionRow.title_id == TitleRow.id) & (RevisionRow.number == TitleRow.revision)
+    rows = select(TitleRow, RevisionRow.text).join(RevisionRow, newest).order_by(TitleRow.name)
+    return [(title, parsed_document(text)) for title, text in session.execute(rows)]

@@ -49,6 +49,7 @@ def back_up(url: str, store: Store, out: Path) -> dict[str, object]:
     """Raises `Unavailable` when the database cannot be dumped, `Damaged` for content that is not what its name says."""
     out.mkdir(parents=True, exist_ok=True, mode=0o700)
     services = Services(Database(url, pool_size=1), store, bytes(32))
+    # A backup that breaks off half-way must not look whole: the mark of the one before goes first.
     (out / "backup.json").unlink(missing_ok=True)
     until = hold(services, dt.timedelta(hours=HOURS))
     try:
@@ -75,6 +76,7 @@ def restore(backup: Path, data: Path, master_key: Path) -> None:
         raise Conflict(
             "restore.folder", "this folder is not empty", where=str(data), hint="Name a new or an empty one."
         )
+    # Read before anything is made: a wrong file is said while there is nothing to take back.
     read_masters(master_key.read_text())
     folder = ServiceFolder(data / "service")
     folder.root.mkdir(parents=True, mode=0o700)
@@ -125,6 +127,7 @@ def _copy(store: Store, kind: str, out: Path) -> tuple[int, int, int]:
         name = row.digest.hex()
         target = out / kind / name[:2] / (name + KINDS[kind])
         files, size = files + 1, size + row.size
+        # Content never changes under its digest: what lies there at full length is what it was.
         if target.is_file() and target.stat().st_size == row.size:
             continue
         hasher = blake3()

@@ -93,6 +93,7 @@ def start_child(command: list[str], environment: dict[str, str], log: Path) -> s
             stderr=out,
             stdin=subprocess.DEVNULL,
             env=environment,
+            # A session of its own: Ctrl-C at the terminal reaches the parent alone, which ends its children in order.
             start_new_session=True,
             preexec_fn=ends_with_parent(signal.SIGTERM),
         )
@@ -134,6 +135,7 @@ def _wait_ready(service: Child, folder: ServiceFolder, port: int) -> None:
     end = time.monotonic() + START_SECONDS
     while time.monotonic() < end and service.poll() is None:
         try:
+            # Not the environment's proxy: the service is on loopback.
             if httpx.get(f"http://127.0.0.1:{port}/readyz", timeout=2, trust_env=False).status_code == 200:
                 return
         except httpx.TransportError:

@@ -76,6 +76,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     first, password = _prepare(folder, url, options.new_password)
     port = folder.port()
     say("Starting the service …")
+    # Ended in the opposite order of their starts: agents let go of their runs while the service still answers.
     service = start_service(folder, url, port, root / "console" / "dist")
     stack.callback(stop, service, signal.SIGTERM)
     address = f"http://127.0.0.1:{port}"
@@ -152,6 +153,7 @@ def watch(children: dict[str, Child], server: Child | None) -> None:
 def only_one(data: Path) -> Iterator[None]:
     fd = os.open(data / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
+        # The lock ends with the process, however that ends: a file that says "running" would outlive it.
         fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
         yield
     except BlockingIOError as error:

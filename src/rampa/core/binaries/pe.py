@@ -72,6 +72,7 @@ class Pe:
 
     def imports(self) -> Iterator[str]:
         """The libraries of the import directory (section 6.4)."""
+        # The import directory is the second of the table, after the export one: eight bytes further on.
         (directory, _) = struct.unpack_from("<II", self._options, (112 if self.wide else 96) + 8)
         start = self._place(directory) if directory else None
         for i in range(MOST if start is not None else 0):
@@ -92,6 +93,7 @@ class Pe:
     def _section(row: bytes) -> PeSection:
         size, address, in_file, offset = struct.unpack_from("<IIII", row, 8)
         (flags,) = struct.unpack_from("<I", row, 36)
+        # Names fill eight bytes; a table of longer ones belongs to object files, not to images.
         return PeSection(row[:8].rstrip(b"\0").decode("latin-1"), size, address, in_file, offset, flags)
 
 

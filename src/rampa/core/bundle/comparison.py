@@ -85,6 +85,7 @@ def compare_bundles(old: Listed, new: Listed) -> Compared:
 
 def _moved(before: dict[str, Entry], after: dict[str, Entry]) -> dict[str, str]:
     """New name -> old name of content that only went elsewhere."""
+    # An empty file has the checksum of every other: it did not move, it is only alike.
     gone = {(e.crc, e.size): n for n, e in before.items() if n not in after and e.size}
     return {n: gone[e.crc, e.size] for n, e in after.items() if n not in before and (e.crc, e.size) in gone}
 

@@ -86,6 +86,7 @@ def verify_checksums(source: ByteSource, progress: Progress = lambda _: None) ->
             if entry.name.endswith("/" + SUMS) and len(body) < 1 << 28:
                 body += piece
         found[entry.name] = digest.hexdigest()
+        # Only the one in the top folder speaks for the bundle; a title may carry files of the same name further down.
         if body and entry.name.count("/") == 1:
             sums[entry.name] = body
     if not sums:
@@ -121,6 +122,7 @@ def unpack(source: ByteSource, folder: Path) -> list[str]:
             path.mkdir(parents=True, exist_ok=True)
             continue
         path.parent.mkdir(parents=True, exist_ok=True)
+        # The folder it lands in, after links: one that was unpacked a moment ago may lead elsewhere.
         if not path.parent.resolve().is_relative_to(folder.resolve()):
             raise Damaged(
                 "zip.path", "it would be written outside the folder, through a link", where=printable(entry.name)
@@ -128,6 +130,7 @@ def unpack(source: ByteSource, folder: Path) -> list[str]:
         if entry.is_link:
             path.symlink_to(check_link(entry.name, b"".join(content).decode("utf-8", "replace")))
         else:
+            # "x": a name that comes twice is refused rather than written through what came first.
             with path.open("xb") as out:
                 for piece in content:
                     out.write(piece)

@@ -90,6 +90,7 @@ def inspect_stream(entries: Iterable[tuple[Entry, Iterator[bytes]]], size: int, 
         digest, head = hashlib.sha256(), b""
         for piece in content:
             digest.update(piece)
+            # The first piece is all that is searched: reading a stream twice would mean unpacking it twice.
             head = head or piece[:HEAD]
         files.append(entry)
         if entry.size:
@@ -145,6 +146,7 @@ def _twins(archive: Archive, files: list[Entry], workers: int) -> tuple[Twin, ..
             same[_digest(archive, entry)].append(entry)
         for entries in (s for s in same.values() if len(s) > 1):
             names = tuple(sorted(e.name for e in entries))
+            # The smallest copy has to stay; what could be saved is the rest.
             out.append(Twin(names, entries[0].size, sum(sorted(e.stored for e in entries)[1:])))
     return tuple(sorted(out, key=lambda t: (-t.wasted, t.names)))
 
@@ -195,12 +197,14 @@ def _secret(archive: Archive, entry: Entry) -> str:
         return ""
     try:
         head = b"".join(archive.stream(entry))[:HEAD]
+    # A damaged entry is the reader's business to refuse: looking for secrets stays silent on it.
     except RampaError:
         return ""
     return _searched(head)
 
 
 def _searched(head: bytes) -> str:
+    # Packed or compiled content, whatever its name says.
     if b"\0" in head[:4096]:
         return ""
     return next((f"{what} inside" for what, pattern in SECRETS if pattern.search(head)), "")

@@ -173,6 +173,7 @@ def verify_jar(archive: Archive, workers: int = parallel.WORKERS) -> list[JarSig
 
 def _signature_of(archive: Archive, name: str, manifest: bytes, named: dict[str, Section]) -> JarSigner:
     stem = name[: -len(".SF")]
+    # An older signer says the stem in capitals, a newer one does not, and the format takes either.
     blocks = [n for n in archive.by_name if n.upper() in {f"{stem}.{e}".upper() for e in ("RSA", "EC", "DSA")}]
     if len(blocks) != 1:
         raise Damaged("signature.block", f"{name} has {len(blocks)} signature blocks", where=name)
@@ -191,6 +192,8 @@ def _look_at_manifest(sections: list[Section], manifest: bytes, named: dict[str,
         algorithm = DIGESTS.get(key.removesuffix("-Manifest"))
         if algorithm and _digest(algorithm, manifest) == value:
             return algorithm == "sha1"
+    # A changed manifest may still hold: a second signer adds what the first one's file does not know, section by
+    # section.
     by_path = {s.values["Name"]: s for s in sections if "Name" in s.values}
     weak = False
     for path, section in named.items():
@@ -214,6 +217,7 @@ def _must_match(section: Section | None, data: bytes, path: str, what: str) -> s
 def _look_at_entries(archive: Archive, named: dict[str, Section], workers: int) -> None:
     entries = [e for e in archive.entries if not e.is_folder and not is_signature(e.name)]
     there = {e.name for e in entries}
+    # Folders have no content to sign, though some signers list them.
     gone = sorted(name for name in named if name not in there and not name.endswith("/"))
     if gone:
         raise Damaged("signature.gone", "it was signed, and is not there any more", where=printable(gone[0]))

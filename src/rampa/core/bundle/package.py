@@ -88,6 +88,8 @@ def libraries(archive: Archive, kind: str) -> dict[str, tuple[str, ...]]:
     found: dict[str, list[str]] = {}
     for name in archive.by_name:
         match = LIBRARY.fullmatch(name)
+        # A package keeps its libraries at the top, a bundle of modules in each of them: elsewhere the folder is only
+        # called so.
         if match and (match["module"] is None) == (kind == "apk"):
             abi = ABIS.get(match["abi"], match["abi"])
             label = match["file"] if match["module"] in (None, "base") else f"{match['module']}/{match['file']}"
@@ -108,6 +110,7 @@ def _android(kind: str, root: Element, found: dict[str, tuple[str, ...]]) -> Fac
         version_name=str(root.attributes.get("versionName", "")),
         version_code=_code(root),
         minimum=_level(sdk, "minSdkVersion"),
+        # Nothing said is what the lowest level says: the platform takes it so, too.
         target=_level(sdk, "targetSdkVersion") or _level(sdk, "minSdkVersion"),
         permissions=tuple(sorted({str(p) for p in asked if p})),
         debuggable=_true(app.attributes.get("debuggable")),
@@ -147,6 +150,7 @@ def _ios(info: PropertyList) -> Facts:
         kind="ipa",
         identifier=info.text("CFBundleIdentifier"),
         version_name=info.text("CFBundleShortVersionString"),
+        # 19 digits do not fit 64 bits whatever they are.
         version_code=int(code) if code.isascii() and code.isdecimal() and len(code) < 19 else None,
         minimum=info.text("MinimumOSVersion"),
         target=info.text("DTPlatformVersion"),

@@ -58,6 +58,7 @@ def _element(message: Message, depth: int) -> Element:
 
 
 def _key(attribute: Message) -> str:
+    # By its number where it has one: what it is called in the file is free, and tools shorten it.
     known = IDS.get(attribute.number(ATTRIBUTE_ID))
     if known:
         return known
@@ -120,6 +121,7 @@ def _set(element: Message, number: int, value: str | int | bool) -> None:
     attribute = element.message(found) if found is not None else _new(number)
     text = ("true" if value else "false") if isinstance(value, bool) else str(value)
     attribute.put(ATTRIBUTE_VALUE, text.encode())
+    # A text's compiled form says the same a second time: left as it was, it would go on saying the old one.
     if isinstance(value, str):
         attribute.without(ATTRIBUTE_ITEM)
     else:

@@ -158,6 +158,7 @@ def _scheme(name: str, got: Got, digests: dict[str, bytes]) -> Scheme:
 
 def _not_taken_away(schemes: list[Scheme], v1: Scheme, newer: tuple[int, ...], v2: Got) -> list[Scheme]:
     """An older scheme's word that a newer one signed, too, against what is there."""
+    # Nothing of the older scheme is believed where it does not hold: it could accuse a newer one that never was.
     said = {f"v{n}" for n in newer} if v1.state == HOLDS else set()
     if isinstance(v2, list):
         said |= {f"v{int.from_bytes(s.attributes[block_signers.ALSO_SIGNED][:4], 'little')}" for s in v2
@@ -173,6 +174,7 @@ def _levels(facts: Facts, schemes: list[Scheme]) -> list[PlatformLevel]:
     for first, last, order in LEVELS:
         if last is not None and last < lowest:
             continue
+        # The first that is there decides, also when it is broken: a level does not fall back to an older one.
         found = next((by_name[n] for n in order if n in by_name and by_name[n].state != ABSENT), None)
         at = max(first, lowest)
         if found is None:
@@ -190,6 +192,7 @@ def _notes(archive: Archive, schemes: list[Scheme]) -> list[str]:
         block = signing_block.find(archive)
     except RampaError:
         notes.append("The signing block is damaged.")
+    # Between the entries and the directory only the signing block may lie.
     hidden = [(at, n) for at, n in archive.gaps if block is None or at + n != archive.start]
     if hidden:
         notes.append(f"{sum(n for _, n in hidden):,} bytes belong to no entry; v1 does not cover them.")

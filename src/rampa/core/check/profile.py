@@ -59,6 +59,7 @@ def stops_a_build(found: list[ProfileFinding]) -> list[ProfileFinding]:
 def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
     found = profile.values.get(rule.key)
     value = found.value if found else None
+    # Nothing was said, and the rule does not ask for anything to be said.
     if value in (None, "") and not rule.unset:
         return None
     if value not in (None, "") and rule.requirement.holds(value):

@@ -31,6 +31,7 @@ class MadePicture:
 def icon_set(source: SourcePicture, platform: Platform, background: str) -> list[MadePicture]:
     """Every icon of the platform, a square made of the source, padded where it is not one."""
     square = _square(source.image)
+    # A ladder for each ground: transparent icons and opaque ones are made from the same halvings.
     ladders = {
         opaque: _Ladder(_on(square, background) if opaque else square) for opaque in {i.opaque for i in platform.icons}
     }
@@ -101,9 +102,12 @@ def _icon(rule: IconFile, ladder: _Ladder) -> MadePicture:
     if rule.form == "ico":
         sized = [ladder.sized(s) for s in rule.holds]
         out = io.BytesIO()
+        # The largest is the picture that is saved; the format hangs the smaller ones on it, each made from its own
+        # rung.
         sized[-1].save(out, "ICO", sizes=[(s, s) for s in rule.holds], append_images=sized[:-1])
         return MadePicture(rule.name, "ico", rule.size, rule.size, 32, rule.holds, out.getvalue())
     made = ladder.sized(rule.size)
+    # No transparency left: the channel is taken off, since a storefront looks for it and not for what is in it.
     if rule.opaque:
         made = made.convert("RGB")
     depth = 24 if rule.opaque else 32
@@ -131,6 +135,7 @@ def _on(image: Image.Image, background: str) -> Image.Image:
 
 def _cover(image: Image.Image, width: int, height: int) -> Image.Image:
     scale = max(width / image.width, height / image.height)
+    # Rounding may end one pixel short of what is cut out.
     size = max(width, round(image.width * scale)), max(height, round(image.height * scale))
     large = image.resize(size, Image.Resampling.LANCZOS)
     left, top = (size[0] - width) // 2, (size[1] - height) // 2

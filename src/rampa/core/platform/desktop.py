@@ -7,6 +7,7 @@ import re
 from rampa.core.platform.requirements import Fits
 from rampa.core.platform.rules import IconFile, OpeningPicture, Platform
 
+# Names of devices there, in any folder and with any ending: no file of that name can be made.
 WINDOWS_NAMES = frozenset(
     ["con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))]
 )
@@ -60,6 +61,7 @@ WINDOWS = Platform(
     opening=OpeningPicture("opening.bmp", 800, 450, "bmp"),
     permissions=("camera", "microphone", "network"),
     features=INPUTS,
+    # 260 with the byte that ends a name; longer ones work only where a machine was set up for them.
     path_limit=259,
     free_names=True,
     reserved_names=WINDOWS_NAMES,

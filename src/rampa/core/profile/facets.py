@@ -18,11 +18,13 @@ def order(layer: Layer, facets: dict[str, Layer]) -> tuple[str, ...]:
     Cycles and unknown names must have been ruled out by `check_uses`.
     """
     out: dict[str, None] = {}
+    # Reversed, since the stack gives back the last first.
     waiting = [(name, False) for name in reversed(layer.facets)]
     while waiting:
         name, opened = waiting.pop()
         if name in out:
             continue
+        # Opened: what it uses was laid on the stack above it and is out by now.
         if opened or not facets[name].facets:
             out[name] = None
         else:

@@ -19,6 +19,7 @@ HEAD = 4096
 ARCHITECTURES = frozenset({"x86", "x86_64", "arm32", "arm64"})
 """Those that a profile can name."""
 LIBRARIES = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
+# Two letters each, as one text: a list of sixty strings says no more and takes a page.
 TAGS = frozenset(
     re.findall(
         "..",

@@ -173,4 +173,5 @@ def _group(kind: type[G], name: str, values: Mapping[str, Any]) -> G:
 def _value(values: Mapping[str, Any], key: str) -> Any:
     setting = SETTINGS[key]
     found = values.get(key)
+    # No addons and all addons are two things, so what was not said must stay visible.
     return EMPTY[setting.kind] if found is None and key != "content.addons" else found

@@ -65,6 +65,7 @@ def names_of(node: Node) -> tuple[str, ...]:
     if node.type == "dotted_key":
         return tuple(name for c in node.children if c.type.endswith("_key") for name in names_of(c))
     text = (node.text or b"").decode("utf-8", "replace").strip()
+    # Basic strings escape as JSON does, but for two kinds that no key of ours can hold.
     if node.type == "quoted_key" and text.startswith('"'):
         try:
             return (str(json.loads(text)),)
@@ -104,6 +105,7 @@ class _Walk:
             prefix = (*prefix, number)
         here = self._at(name)
         self.keys.setdefault(prefix, here)
+        # Its parents come to be with it: [content] need not stand above [content.packing].
         for i in range(1, len(prefix)):
             self.keys.setdefault(prefix[:i], here)
         for child in children:
@@ -136,6 +138,7 @@ class _Walk:
 
     def _at(self, node: Node) -> Position:
         row, column = node.start_point
+        # The parser counts bytes. A line is decoded only where the document has other than ASCII at all.
         if not self._plain and row < len(self._lines):
             column = len(self._lines[row][:column].decode("utf-8", "replace"))
         return Position(row + 1, column + 1)

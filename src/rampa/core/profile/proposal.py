@@ -59,6 +59,7 @@ def propose(folder: str, seen: Sequence[Seen], *, studio: str = "", domain: str 
 
 
 def _title(folder: str) -> str:
+    # A version in the folder's name is not the title's name: peatlight-1.4 is Peatlight.
     plain = re.sub(r"[-_ ]?v?\d+(\.\d+)+.*$", "", folder)
     words = re.sub(r"[^\w]+|_", " ", plain).strip()[:60]
     return words.title() if words and words.islower() else words or "Title"
@@ -93,6 +94,7 @@ def _content(out: _Writing, files: list[Seen], found: list[Program]) -> None:
     out.table("content")
     classes = _classes(files)
     left_out = pathspec.GitIgnoreSpec.from_lines([p for c in (*classes, *ALWAYS) for p in LEAVE_OUT_CLASSES[c][1]])
+    # The document itself does not ship, though it lies in the folder.
     kept = [s for s in files if not left_out.match_file(s.path) and s.path != "rampa.toml"]
     tops = sorted({s.path.split("/")[0] + "/" for s in kept if "/" in s.path})
     single = [s.path for s in kept if "/" not in s.path and _ships(s, found)]
@@ -200,6 +202,7 @@ def _depots(out: _Writing, files: list[Seen]) -> None:
     taken = {"base"}
     for top, addon in addons:
         slug = re.sub(r"[^a-z0-9]+", "-", addon.lower()).strip("-")[:40] or "addon"
+        # Two folders that differ only in their signs would become one table, which is not TOML: the first stands.
         if slug in taken:
             continue
         taken.add(slug)

@@ -39,6 +39,7 @@ class ResolvedProfile:
     def code_limit(self) -> int:
         """The largest code before the architecture's digit."""
         limit = self.platform.code_limit
+        # The architecture's digit takes the last places of the code.
         return limit // PLACE - 1 if self.settings.version.per_architecture else limit
 
     @property
@@ -109,6 +110,8 @@ def _elsewhere(document: Document, profile: Resolved, key: str) -> list[str]:
     for other in document.profiles.values():
         every.update(dict.fromkeys(other.get(key) or ()))
     mine = profile.get(key) or ()
+    # What a unit, a language or an addon is, only the profiles that have it say: the others leave out what they do not
+    # name.
     return [item for item in every if item not in mine]
 
 

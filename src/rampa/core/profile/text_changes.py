@@ -64,10 +64,12 @@ def _anchors(old: list[str], a: list[str], b: list[str]) -> list[tuple[int, int,
     for i in range(len(old)):
         if i in in_a and i in in_b:
             here = (i, in_a[i], in_b[i])
+            # Runs that go on in all three texts are one: clashes are then as few and as short as they can be.
             if out and all(last + out[-1][3] == now for last, now in zip(out[-1][:3], here, strict=True)):
                 out[-1] = (*out[-1][:3], out[-1][3] + 1)
             else:
                 out.append((*here, 1))
+    # The last anchor: what comes behind the last common line is a part, too.
     out.append((len(old), len(a), len(b), 0))
     return out
 

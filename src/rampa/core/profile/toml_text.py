@@ -27,6 +27,7 @@ def checked_text(data: bytes) -> str:
         raise DocumentInvalid(
             [DocumentProblem(line, column, "", "this byte is not UTF-8", "Save it as UTF-8.")]
         ) from error
+    # TOML refuses it as well, but the parser says so with a sign that nobody sees.
     at = text.find("\0")
     if at >= 0:
         line, column = text.count("\n", 0, at) + 1, at - text.rfind("\n", 0, at)
@@ -63,6 +64,7 @@ def _depth(text: str) -> int:
 
 def syntax_problems(error: Exception, at: Positions) -> list[DocumentProblem]:
     """tomllib's sentence for the first place, and the other places where the grammar breaks."""
+    # The parser stops at the first of them without saying which key it was.
     if at.twice:
         return [
             DocumentProblem(
@@ -73,6 +75,7 @@ def syntax_problems(error: Exception, at: Positions) -> list[DocumentProblem]:
     match = re.search(r"^(.*) \(at (?:line (\d+), column (\d+)|end of document)\)$", str(error))
     message = (match.group(1) if match else str(error)) or "this cannot be read"
     line, column = (int(match.group(2)), int(match.group(3))) if match and match.group(2) else (0, 0)
+    # No place was said, as for an end that comes too early: the last place where the grammar breaks is nearest to it.
     if not line:
         line, column = (at.broken[-1].line, at.broken[-1].column) if at.broken else (1, 1)
     first = DocumentProblem(line, column, "", message[0].lower() + message[1:])

@@ -50,6 +50,7 @@ class ListChange:
 
     def on(self, before: Value | None) -> tuple[Value, list[str]]:
         """The changed list, and what was to be taken but was not there."""
+        # A dictionary for its order: items stay where earlier layers put them.
         origins = {item: before.part(item) for item in before.value} if before else {}
         missing = [item for item in self.take if origins.pop(item, None) is None]
         for item in self.add:

@@ -105,6 +105,7 @@ SAID = (
 
 def cause_of(code: str, *, step: str = "", agent: str = "", detail: str = "") -> Cause:
     """`code` as in TABLE; another one is said as it is."""
+    # An unknown code's text may hold braces of its own: it is a value here, never the pattern.
     sentence, fix = TABLE.get(code, ("{detail}", ""))
     words = {"step": step or "?", "agent": agent or "the agent", "detail": detail.strip().rstrip(".")}
     said = sentence.format(**words)

@@ -37,6 +37,7 @@ def listed(profile: Resolved) -> tuple[str, ...]:
     if "fetch" not in names:
         names = ("fetch", *names)
     if "bundle" in names:
+        # Behind the last of the two that make the bundle: whoever lists sign wants the signed one sent.
         at = max(names.index(n) for n in ("bundle", "sign") if n in names) + 1
         missing = tuple(n for n in AFTER_BUNDLE if n not in names)
         # A profile that lists complete itself knows where it wants it; what must come before goes before it.
@@ -72,6 +73,7 @@ def _built_in(name: str, configured: OwnStep | None, profile: Resolved) -> Step:
 
 
 def _limited(step: Step, configured: OwnStep) -> Step:
+    # 0 and nothing said are one: a limit of none would end the step before it begins.
     numbers = {
         k: getattr(configured, k)
         for k in ("seconds", "silent", "memory", "output", "retries")

@@ -41,6 +41,7 @@ class Provenance:
 
 def sign(made: Provenance, key: Ed25519PrivateKey) -> bytes:
     """The DSSE envelope."""
+    # One form for one statement: signing the same facts again gives the same envelope.
     payload = json.dumps(_statement(made), sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
     return dsse.sign(PAYLOAD_TYPE, payload, key)
 

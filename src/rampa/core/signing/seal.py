@@ -44,6 +44,7 @@ def unseal(sealed: bytes, masters: Masters, label: str) -> bytes:
 def rewrap(sealed: bytes, masters: Masters, label: str, random: Random) -> bytes:
     """The same secret with its data key wrapped by the first master key. The secret itself is not opened."""
     data_key = _data_key(sealed, masters, label)
+    # The secret's own ciphertext stays as it is: changing the master key of ten thousand secrets opens none of them.
     return _wrap(data_key, _keys(masters)[0], label, random) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
 
 
@@ -82,6 +83,7 @@ def _data_key(sealed: bytes, masters: Masters, label: str) -> bytes:
             return AESGCM(master).decrypt(outer, wrapped, _tag(label))
         except (InvalidTag, ValueError):
             continue
+    # What was wrong is not told apart: another key, another label and a changed bit are one refusal.
     raise _unopened()
 
 

@@ -94,6 +94,7 @@ def verify(envelope: bytes, public_key: bytes) -> Statement:
             platform=str(p["platform"]),
             version_name=str(p["version_name"]),
             version_code=int(p["version_code"]),
+            # Checked here, where it is believed from now on: the launch entry is started by devices.
             launch=check_path(p["launch"]),
             depots=tuple(
                 DepotLine(

@@ -102,10 +102,12 @@ def verify(succession: Succession) -> None:
     """Every level is signed by the one before it. Raises `Damaged` with the place that does not hold."""
     if not succession:
         raise Damaged("succession.damaged", "the succession is empty")
+    # The same certificate twice would let a line lead back to an identity that was left behind.
     if len(set(fingerprints(succession))) != len(succession):
         raise Damaged("succession.damaged", "a certificate stands in the succession twice")
     for number, (before, level) in enumerate(itertools.pairwise(succession), 2):
         algorithm = ALGORITHMS.get(level.parent_algorithm)
+        # Both sides name the algorithm: a level that is put behind another line names one that was not asked for.
         if algorithm is None or level.parent_algorithm != before.algorithm:
             raise Damaged(
                 "succession.damaged",
@@ -126,6 +128,7 @@ def _public(level: SuccessionLevel) -> Any:
     try:
         return _load(level.certificate).public_key()
     except Exception as error:
+        # The parts of a certificate are read when they are asked for, and a hostile one can hold anything.
         raise Damaged("succession.damaged", "the key of a certificate of the succession cannot be read") from error
 
 

@@ -35,6 +35,7 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
         return make()
     now = uow.now
     uow.session.execute(delete(IdempotentAnswerRow).where(IdempotentAnswerRow.at < now - KEPT))
+    # In the same transaction as the answer: a call that fails leaves no key behind, and can be sent again.
     row = insert(IdempotentAnswerRow).values(
         id=new_id(),
         person_id=uow.actor.person_id,

@@ -68,6 +68,7 @@ ENGINEERS = frozenset({Role.OWNER, Role.ENGINEER})
 OWNERS = frozenset({Role.OWNER})
 
 POLICY: dict[Act, frozenset[Role]] = {
+    # Nobody in particular: a route that is open asks for no role at all.
     Act.OPEN: frozenset(),
     Act.OWN: EVERYBODY,
     Act.READ: READERS,

@@ -79,6 +79,7 @@ SENTENCES = {
 
 def sentence_of(act: str, subject: str, detail: Mapping[str, Any]) -> str:
     """Without who did it. Raises `KeyError` for an act that has no sentence."""
+    # What an old event did not record yet is a question mark, not a page that cannot be shown.
     return SENTENCES[act].format_map({name: "?" for name in _named(act)} | dict(detail) | {"subject": subject})
 
 

@@ -46,4 +46,6 @@ def transition(uow: UnitOfWork, row: Living, event: StrEnum, **detail: Any) -> N
 
 def _last(table: Mapping[Any, Any], state: StrEnum) -> bool:
     """Nothing leads out of it to another state."""
+    # A repeated run stays what it was: a step that leads to the same state does not keep a state from being a last
+    # one.
     return all(after == state for (at, _), after in table.items() if at == state)

@@ -43,6 +43,7 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
         made = wire.SignaturesOut(**_about(first, row, profile.settings.signing.rsa_padding))
         if not (asked.jar or asked.v2 or asked.v3):
             return made
+        # The identity is opened only for what is to be signed: asking what kind of key it is needs no passphrase.
         run = run_of(uow, build)
         older = open_identity(uow, first, run) if asked.jar or asked.v2 else None
         newer = open_identity(uow, row, run) if asked.v3 else None
@@ -62,6 +63,7 @@ def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: 
             "run": str(build.made.run or ""),
             "scheme": ",".join(n for n, wanted in names if wanted),
         }
+        # One use an identity in the audit trail, though it signed several schemes.
         for one in {r.name: r for r, opened in ((first, older), (row, newer)) if opened is not None}.values():
             used(uow, one, slug, **detail)
         return made

@@ -85,6 +85,7 @@ def _depot(
 
 def _packed(trees: list[Tree], located: ChunkPlaces) -> int:
     """Bytes of the frames that hold these trees, each frame once."""
+    # A frame that two depots share is downloaded once by a device that has both.
     return sum(f.stored for f in {f for t in trees for f in located.frames_of(t.chunks.digests)})
 
 

@@ -20,6 +20,7 @@ def summary(build: BuildRow, live_on: list[str]) -> wire.BuildSummary:
 
 
 def describe(uow: UnitOfWork, build: BuildRow, actor: Actor, findings: list[Finding]) -> wire.Build:
+    # A build that is described before it is written has no row that could be live anywhere.
     live_on = live_channels(uow.session, [build]).get(build.number, []) if build.id else []
     return wire.Build(
         **_fields(build, live_on),

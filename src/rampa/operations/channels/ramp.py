@@ -30,6 +30,7 @@ class _Heights:
         self._places = {s.name: i for i, s in enumerate(self.stations)}
 
     def of(self, build: BuildRow, live: list[str]) -> int:
+        # What is open stands where a build begins: only a whole, signed one has reached its depots.
         signed = bool(build.bundle and build.bundle.fingerprint) and build.state != BuildState.OPEN
         return max([self._places[DEPOTS if signed else BUILT], *(self._places[name] for name in live)])
 

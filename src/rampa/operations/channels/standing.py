@@ -58,6 +58,7 @@ def load_standing(uow: UnitOfWork, title: TitleRow) -> TitleStanding:
     standing.channels = {c.name: c for c in uow.session.scalars(channels)}
     _placements(uow, standing)
     _devices(uow, standing)
+    # Every storefront's, not the title's: which identifier a profile has is not known before its document is read.
     identifiers = select(BindingRow)
     standing.bindings = {(b.identifier, b.place): b for b in uow.session.scalars(identifiers)}
     standing.identities = list(uow.session.scalars(select(SigningIdentityRow)))
@@ -96,5 +97,6 @@ def _devices(uow: UnitOfWork, standing: TitleStanding) -> None:
     for channel_id, platform, number, count in uow.session.execute(rows):
         key = (names[channel_id], platform)
         standing.following[key] = standing.following.get(key, 0) + count
+        # A device that reported nothing yet follows, and has no build.
         if number is not None:
             standing.having[key, number] = count

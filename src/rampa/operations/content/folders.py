@@ -76,6 +76,7 @@ def _map(at: PreviewedFolder) -> list[wire.MapPiece]:
     for size, folder, _, inside in pieces:
         rest[folder, inside] += size
     largest = nlargest(DRAWN, pieces, key=itemgetter(0))
+    # What is drawn by itself is taken off again: the rest of its folder is one piece.
     for size, folder, _, inside in largest:
         rest[folder, inside] -= size
     drawn = [wire.MapPiece(folder=f, name=n, size=s, inside=i) for s, f, n, i in largest]

@@ -47,6 +47,7 @@ class StoredChunks:
         """At most `length` bytes, fewer at the row's end. Raises `Damaged` when a chunk is not in the store."""
         at, end, parts = offset, min(offset + length, row.size), []
         while at < end:
+            # The first chunk that ends behind the place is the one that holds it.
             index = bisect.bisect_right(row.ends, at)
             start = row.ends[index - 1] if index else 0
             content, begins = self._frame_of(row.digests[index])

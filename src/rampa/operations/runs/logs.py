@@ -56,6 +56,7 @@ def add_lines(uow: UnitOfWork, run: RunRow, rows: Sequence[Row]) -> None:
     if marked:
         _fold(uow, run, marked)
     uow.session.flush()
+    # Told in this transaction: who waits for the log is woken when the lines can be read, not before.
     queue.tell(uow.session, f"run/{run.id}")
 
 

@@ -90,6 +90,7 @@ def find_origin(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> RunOri
         raise NotFound("source.none", f"{title.slug} has no repository to build from", where="source", hint=hint)
     mirror = mirror_of(uow.services, row)
     commit, ref = mirror.resolve(asked.of or mirror.branch())
+    # Defaults belong to branches: a tag or a commit is built as it is asked for.
     profiles, step_variables = defaults_for(row, ref.removeprefix("branch/")) if ref.startswith("branch/") else ([], "")
     subject = next((c.subject for c in mirror.log(commit, 0, 1)), "")[:300]
     files = tuple((path, blob) for path, blob, _, _ in mirror.files(commit))
@@ -121,6 +122,7 @@ def _prepare(
     asked: wire.NewRuns,
 ) -> Prepared:
     profile = document.profile(name)
+    # What is asked for first, then what the branch says, then the profile.
     step_variables = asked.step_variables or origin.step_variables or profile.settings.toolchain.variables
     findings = check_profile(document, profile, identity_names(uow.session))
     stops = [f.message for f in stops_a_build(findings)]
@@ -204,6 +206,7 @@ def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
 
 
 def _backup(uow: UnitOfWork, p: Prepared) -> list[Finding]:
+    # Only a release is lost with its identity: test builds may be signed by anything.
     if not p.identity or p.profile.settings.purpose != "release":
         return []
     return check_backup(uow, p.identity)

@@ -41,6 +41,7 @@ def start_runs(
 
 def start_in(uow: UnitOfWork, slug: str, asked: wire.NewRuns, why: Why) -> list[RunRow]:
     """In the caller's transaction."""
+    # Locked: runs are numbered by the title, and two starts at one moment must not get the same number.
     title = find_title(uow.session, slug, lock=True)
     if asked.reproduces:
         asked = _of_build(uow, slug, asked.reproduces)
@@ -153,6 +154,7 @@ def _supersede(uow: UnitOfWork, newest: RunRow) -> None:
             RunRow.trigger == newest.trigger,
             RunOrderRow.ref == newest.order.ref,
             RunRow.state == RunState.WAITING,
+            # Older ones only: two starts at one moment must not give way to each other.
             RunRow.number < newest.number,
         )
     )

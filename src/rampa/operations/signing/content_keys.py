@@ -68,6 +68,7 @@ def _from_earlier(uow: UnitOfWork, idents: set[bytes]) -> wire.ContentKeys:
     if locked:
         raise Refused("content.locked", "this build shares content with one that is not unsealed yet")
     random = uow.services.random
+    # A key of its own for this answer: what was given out for another build is not given out again under its name.
     unsealing = encryption.new_key(random)
     keys = [
         wire.WrappedKey(id=i.hex(), wrapped=encryption.wrap(content_key(uow.services, i), i, unsealing, random).hex())

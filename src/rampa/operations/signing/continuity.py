@@ -85,10 +85,13 @@ def backup_findings(row: SigningIdentityRow | None, now: dt.datetime) -> list[Fi
 
 def bind(uow: UnitOfWork, build: BuildRow, line: CodeLine, fingerprint: str) -> None:
     """Ties on the first release; moves on along a succession, which was checked before."""
+    # Only a release is known by its certificate; test builds may be signed by anything.
     if build.purpose != "release" or not fingerprint:
         return
     values = {"identifier": line.identifier, "place": line.place, "fingerprint": fingerprint, "build": build.name}
     made = insert(BindingRow).values(id=new_id(), created_at=uow.now, **values)
+    # Two first releases at one moment: the second finds the binding and moves it only along a succession, checked
+    # before.
     uow.session.execute(
         made.on_conflict_do_update(
             index_elements=["identifier", "place"],

@@ -68,6 +68,7 @@ def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
     with begin(services, actor) as uow:
         for row, field, label in _secrets(uow):
             sealed = getattr(row, field)
+            # Done by an earlier try that was cut off.
             if sealed_by(sealed, masters[0], label):
                 left += 1
                 continue

@@ -10,8 +10,7 @@ from sqlalchemy import select
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import SourceRow, find_revision, find_source, find_title, queue
-from rampa.db.titles import read
+from rampa.db import SourceRow, find_revision, find_source, find_title, parsed_document, queue
 from rampa.operations.base import Actor, Services, audit, begin, service_actor
 from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
@@ -36,6 +35,7 @@ def connect_source(services: Services, actor: Actor, slug: str, asked: wire.Sour
         row.submodules, row.every = asked.submodules, asked.every
         row.credential = "password" if asked.password else "key" if asked.key else ""
         uow.session.flush()
+        # Sealed under the row's id, which a new row has only now.
         secret = json.dumps({"password": asked.password, "key": asked.key}).encode()
         row.sealed = seal(secret, services.master_key, f"source:{row.id}", services.random) if row.credential else None
         audit.record(uow, "source.connect", asked.address[:200], slug, credential=row.credential)
@@ -65,6 +65,7 @@ def fetch(services: Services, slug: str) -> bool:
     with begin(services) as uow:
         row = find_source(uow.session, slug)
         row.tried_at, row.error = services.now(), error[:1000]
+        # Only a fetch that brought everything counts: what a broken one left is looked at by nobody.
         if not error:
             row.fetched_at = row.tried_at
         queue.tell(uow.session, f"title/{slug}")
@@ -84,7 +85,7 @@ def _follow_document(services: Services, slug: str) -> str:
             text = mirror.read(commit, path).decode("utf-8", "replace")
             if text == find_revision(uow.session, title).text:
                 return ""
-            read(text)
+            parsed_document(text)
         except NotFound:
             return f"the repository owns the profile document, and {path} is not in it"
         except DocumentInvalid as error:

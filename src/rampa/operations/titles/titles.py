@@ -13,7 +13,7 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import ChannelRow, TitleRow, find_title, load_document
+from rampa.db import ChannelRow, TitleRow, find_title, load_document, newest_documents
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.operations.titles.documents import store_revision
 from rampa.schema.titles import titles as wire
@@ -67,8 +67,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
 
 def list_titles(services: Services) -> list[wire.Title]:
     with begin(services) as uow:
-        titles = list(uow.session.scalars(select(TitleRow).order_by(TitleRow.name)))
-        return [describe(t, load_document(uow.session, t)) for t in titles]
+        return [describe(title, document) for title, document in newest_documents(uow.session)]
 
 
 def get_title(services: Services, slug: str) -> wire.Title:

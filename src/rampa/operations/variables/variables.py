@@ -11,7 +11,7 @@ from sqlalchemy.orm import undefer
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.run.mask import LEAST
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import TitleRow, VariablesRow, find_variables, load_document
+from rampa.db import VariablesRow, find_variables, newest_documents
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import sources as wire
 
@@ -109,8 +109,8 @@ def _secrets(services: Services, row: VariablesRow) -> dict[str, str]:
 def _uses(uow: UnitOfWork) -> dict[str, list[str]]:
     """Group -> the titles' profiles that name it."""
     out: dict[str, list[str]] = {}
-    for title in uow.session.scalars(select(TitleRow).order_by(TitleRow.slug)):
-        for name, profile in load_document(uow.session, title).profiles.items():
+    for title, document in newest_documents(uow.session):
+        for name, profile in document.profiles.items():
             group = profile.settings.toolchain.variables
             if group:
                 out.setdefault(group, []).append(f"{title.slug} {name}")
