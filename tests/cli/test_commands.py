@@ -108,7 +108,7 @@ def test_what_goes_wrong_is_a_sentence_and_an_exit_code(shell: Shell, live: Live
         (
             ("build", "create", "--profile", "linux-release", "--from", str(source)),
             6,
-            "Signing identity: quillback-2026, which there is none of",
+            "Signing identity: quillback-2026, and there is no identity of that name",
         ),
         (("build", "show", "peatlight#9"), 4, "no build peatlight#9"),
         (("build", "show", "nonsense#"), 1, "does not name a build"),

@@ -97,7 +97,7 @@ def test_an_identity_that_there_is_none_of_stops_the_build_before_it_starts(clie
     (finding,) = [f for f in client.profiles.resolved(TITLE, "linux-release").findings if f.severity == "blocker"]
     assert finding.code == "signing.identity-unknown"
     assert "rampa key make quillback-2026" in finding.hint
-    with refuses("profile.blocked", "quillback-2026, which there is none of"):
+    with refuses("profile.blocked", "quillback-2026, and there is no identity of that name"):
         build(client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
     assert client.titles.ramp(TITLE).rows[0].stops
     add_key(client)

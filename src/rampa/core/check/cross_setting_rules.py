@@ -188,6 +188,6 @@ def _identity(profile: Resolved, identities: frozenset[str]) -> Iterator[Profile
         make = f"Make it with `rampa key make {name}`, or bring it in with `rampa key import`."
         yield _finding(
             "blocker", "signing.identity-unknown", profile, "signing.identity",
-            f"Signing identity: {name}, which there is none of; the build would be made and could not be signed",
+            f"Signing identity: {name}, and there is no identity of that name; the build could not be signed",
             ", ".join(known), make,
         )  # fmt: skip

@@ -67,7 +67,7 @@ def _broken(rule: Rule, profile: Resolved) -> ProfileFinding | None:
     if rule.when and not all(profile.get(key) in allowed for key, allowed in rule.when):
         return None
     label = SETTINGS[rule.key].label
-    said = "not set" if value in (None, "") else spoken(value)
+    said = "not set" if value in (None, "") else spoken(rule.requirement.wrong(value))
     return ProfileFinding(
         rule.severity,
         rule.code,

@@ -14,6 +14,10 @@ from typing import Any, Protocol
 class Requirement(Protocol):
     def holds(self, value: Any) -> bool: ...
 
+    def wrong(self, value: Any) -> Any:
+        """What of a value does not hold: the items of a list that are not allowed, else the value itself."""
+        return value
+
     def words(self) -> str:
         """What is allowed, as a clause after "allowed:"."""
 
@@ -22,11 +26,11 @@ class Requirement(Protocol):
 
 
 def listed(words: tuple[Any, ...]) -> str:
-    return ", ".join("yes" if w is True else "no" if w is False else str(w) for w in words)
+    return ", ".join("yes" if w is True else "no" if w is False else str(w) or "none" for w in words)
 
 
 @dataclass(frozen=True, slots=True)
-class OneOf:
+class OneOf(Requirement):
     """The value is among `values`; the first is the one that a fix takes."""
 
     values: tuple[Any, ...]
@@ -42,13 +46,16 @@ class OneOf:
 
 
 @dataclass(frozen=True, slots=True)
-class Among:
+class Among(Requirement):
     """Every item of a list, or every name of a table, is among `values`."""
 
     values: tuple[str, ...]
 
     def holds(self, value: Any) -> bool:
         return all(item in self.values for item in value)
+
+    def wrong(self, value: Any) -> Any:
+        return tuple(item for item in value if item not in self.values)
 
     def words(self) -> str:
         return listed(self.values)
@@ -60,7 +67,7 @@ class Among:
 
 
 @dataclass(frozen=True, slots=True)
-class Without:
+class Without(Requirement):
     """A list holds none of `values`; `instead` is what a fix leaves when nothing else would be left."""
 
     values: tuple[str, ...]
@@ -68,6 +75,9 @@ class Without:
 
     def holds(self, value: Any) -> bool:
         return not any(item in self.values for item in value)
+
+    def wrong(self, value: Any) -> Any:
+        return tuple(item for item in value if item in self.values)
 
     def words(self) -> str:
         return f"anything but {listed(self.values)}"
@@ -77,7 +87,7 @@ class Without:
 
 
 @dataclass(frozen=True, slots=True)
-class Holding:
+class Holding(Requirement):
     """A list holds `item`."""
 
     item: str
@@ -93,7 +103,7 @@ class Holding:
 
 
 @dataclass(frozen=True, slots=True)
-class AtLeast:
+class AtLeast(Requirement):
     """A level such as "29" or "10.0.17763", compared number by number."""
 
     level: str
@@ -109,7 +119,7 @@ class AtLeast:
 
 
 @dataclass(frozen=True, slots=True)
-class AtMost:
+class AtMost(Requirement):
     """A whole number of at most `limit`."""
 
     limit: int
@@ -125,7 +135,7 @@ class AtMost:
 
 
 @dataclass(frozen=True, slots=True)
-class Fits:
+class Fits(Requirement):
     """A text matches `pattern` as a whole; `sentence` says so to a person, `fixing` makes one that does."""
 
     pattern: re.Pattern[str]
@@ -144,7 +154,7 @@ class Fits:
 
 
 @dataclass(frozen=True, slots=True)
-class Set:
+class Set(Requirement):
     """Something is given. `instead` is what a fix takes; without it nothing can be guessed."""
 
     sentence: str

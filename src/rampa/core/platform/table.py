@@ -39,13 +39,33 @@ def _facts(platform: Platform) -> tuple[Rule, ...]:
     shops = ("", *(s.name for s in STOREFRONTS.values() if platform.name in s.platforms))
     return (
         Rule("title.identifier-grammar", "title.identifier", platform.identifiers, f"{title} refuses other characters"),
-        Rule("code.architecture-unknown", "code.architectures", Among(platform.architectures), f"{title} has no other"),
-        Rule("output.kind-unknown", "output.kind", OneOf(platform.containers), f"{title} installs no other kind"),
-        Rule("code.graphics-unknown", "code.graphics", Among(platform.graphics), f"{title} has no other"),
-        Rule("display.window-mode", "display.window", OneOf(platform.windows), f"{title} has no other"),
-        Rule("system.minimum-level", "system.minimum", AtLeast(platform.lowest), "nothing below is served any more"),
-        Rule("system.permission-unknown", "system.permissions", Among(platform.permissions), f"{title} has no other"),
-        Rule("system.feature-unknown", "system.features", Among(platform.features), f"{title} devices have no other"),
+        Rule(
+            "code.architecture-unknown",
+            "code.architectures",
+            Among(platform.architectures),
+            f"{title} has no such architecture",
+        ),
+        Rule("output.kind-unknown", "output.kind", OneOf(platform.containers), f"{title} installs no such bundle"),
+        Rule("code.graphics-unknown", "code.graphics", Among(platform.graphics), f"{title} has no such interface"),
+        Rule("display.window-mode", "display.window", OneOf(platform.windows), f"{title} has no such mode"),
+        Rule(
+            "system.minimum-level",
+            "system.minimum",
+            AtLeast(platform.lowest),
+            f"{title} below {platform.lowest} is no longer served",
+        ),
+        Rule(
+            "system.permission-unknown",
+            "system.permissions",
+            Among(platform.permissions),
+            f"{title} has no such permission",
+        ),
+        Rule(
+            "system.feature-unknown",
+            "system.features",
+            Among(platform.features),
+            f"{title} devices have no such feature",
+        ),
         Rule("version.code-limit", "version.first_code", AtMost(platform.code_limit), f"{title} counts no further"),
         Rule("profile.storefront", "storefront", OneOf(shops), f"the storefront does not take {title} titles"),
     )
