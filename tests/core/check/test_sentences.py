@@ -16,7 +16,7 @@ from tests.core.check.test_profile import CASES, CHANGED
 
 SENTENCES = Path(__file__).parent / "sentences.txt"
 STEPS = ("[profiles.linux-release]\n", '[profiles.linux-release]\ntoolchain.steps = ["fetch", "collect", "bundel"]\n')
-MANY = [
+MANY: list[tuple[str, str, str, dict[str, object]]] = [
     *((profile, "", "", {key: value}) for profile, key, value, _ in CASES),
     *((profile, said, instead, {}) for said, instead, profile, _ in CHANGED),
     ("linux-release", *STEPS, {}),
