@@ -24,6 +24,32 @@ GOOD = PlacementCandidate(
 WINDOWS = replace(GOOD, platform=PLATFORMS["windows"])
 
 
+CASES = [
+    (replace(GOOD, ready=False), NOTHING, [("blocker", "build.not-ready")]),
+    (replace(GOOD, signed_by=""), NOTHING, [("blocker", "bundle.unsigned")]),
+    (GOOD, Standing(5, "peatlight#1"), [("blocker", "version.not-rising")]),
+    (GOOD, Standing(9, "peatlight#1"), [("blocker", "version.not-rising")]),
+    (replace(GOOD, launch="bin/none"), NOTHING, [("blocker", "launch.missing")]),
+    (replace(GOOD, depots=GOOD.depots | {"more": tree("data/x")}), NOTHING, [("blocker", "depot.overlap")]),
+    (replace(GOOD, depots=GOOD.depots | {"more": tree("data/X")}), NOTHING, [("warning", "path.case")]),
+    (replace(WINDOWS, depots=GOOD.depots | {"more": tree("Data/y")}), NOTHING, [("blocker", "path.case")]),
+    (replace(GOOD, depots=GOOD.depots | {"more": tree("data/aux.txt")}), NOTHING, []),
+    (
+        replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/aux.txt")}),
+        NOTHING,
+        [("blocker", "path.reserved")],
+    ),
+    (replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/who?")}), NOTHING, [("blocker", "path.reserved")]),
+    (
+        replace(WINDOWS, depots=GOOD.depots | {"more": tree("x/" * 130 + "y")}),
+        NOTHING,
+        [("blocker", "path.too-long")],
+    ),
+    (replace(WINDOWS, depots=GOOD.depots | {"more": tree("dot./y")}), NOTHING, [("blocker", "path.reserved")]),
+    (replace(GOOD, undelivered=("data/z",)), NOTHING, [("warning", "depot.none")]),
+]
+
+
 def codes(build: PlacementCandidate, standing: Standing = NOTHING) -> list[tuple[str, str]]:
     found = check_placement(build, standing)
     assert all(f.message and f.hint for f in found), "a finding always says what to do"
@@ -35,33 +61,7 @@ def test_a_good_build_passes() -> None:
     assert codes(GOOD, Standing(4, "peatlight#1")) == []
 
 
-@pytest.mark.parametrize(
-    ("build", "standing", "expected"),
-    [
-        (replace(GOOD, ready=False), NOTHING, [("blocker", "build.not-ready")]),
-        (replace(GOOD, signed_by=""), NOTHING, [("blocker", "bundle.unsigned")]),
-        (GOOD, Standing(5, "peatlight#1"), [("blocker", "version.not-rising")]),
-        (GOOD, Standing(9, "peatlight#1"), [("blocker", "version.not-rising")]),
-        (replace(GOOD, launch="bin/none"), NOTHING, [("blocker", "launch.missing")]),
-        (replace(GOOD, depots=GOOD.depots | {"more": tree("data/x")}), NOTHING, [("blocker", "depot.overlap")]),
-        (replace(GOOD, depots=GOOD.depots | {"more": tree("data/X")}), NOTHING, [("warning", "path.case")]),
-        (replace(WINDOWS, depots=GOOD.depots | {"more": tree("Data/y")}), NOTHING, [("blocker", "path.case")]),
-        (replace(GOOD, depots=GOOD.depots | {"more": tree("data/aux.txt")}), NOTHING, []),
-        (
-            replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/aux.txt")}),
-            NOTHING,
-            [("blocker", "path.reserved")],
-        ),
-        (replace(WINDOWS, depots=GOOD.depots | {"more": tree("data/who?")}), NOTHING, [("blocker", "path.reserved")]),
-        (
-            replace(WINDOWS, depots=GOOD.depots | {"more": tree("x/" * 130 + "y")}),
-            NOTHING,
-            [("blocker", "path.too-long")],
-        ),
-        (replace(WINDOWS, depots=GOOD.depots | {"more": tree("dot./y")}), NOTHING, [("blocker", "path.reserved")]),
-        (replace(GOOD, undelivered=("data/z",)), NOTHING, [("warning", "depot.none")]),
-    ],
-)
+@pytest.mark.parametrize(("build", "standing", "expected"), CASES)
 def test_each_rule(build: PlacementCandidate, standing: Standing, expected: list[tuple[str, str]]) -> None:
     assert codes(build, standing) == expected
     assert blocks(check_placement(build, standing)) == any(s == "blocker" for s, _ in expected)

@@ -1,19 +1,25 @@
-"""What findings say, word for word: every rule's message and hint as a person reads them, in sentences.txt.
+"""What findings say, word for word: every rule's message and hint as a person reads them, in sentences.txt and placements.txt.
 
 A changed sentence is a changed line there, to be read once more.
 """
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from demo.peatlight.documents import EVERYWHERE
 
+from rampa.core.check.placement import check_placement
 from rampa.core.check.profile import check_document
+from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.profile.document import read_document
 from rampa.core.profile.edits import Edit, apply_edits
+from tests.core.check.test_placement import CASES as CASES_OF_PLACEMENT
+from tests.core.check.test_placement import GOOD, NOTHING, WINDOWS, tree
 from tests.core.check.test_profile import CASES, CHANGED
 
+LONG = "x" * 260
 SENTENCES = Path(__file__).parent / "sentences.txt"
 STEPS = ("[profiles.linux-release]\n", '[profiles.linux-release]\ntoolchain.steps = ["fetch", "collect", "bundel"]\n')
 MANY: list[tuple[str, str, str, dict[str, object]]] = [
@@ -46,6 +52,27 @@ def said() -> list[str]:
             out.append(f"  {one.severity} {one.code} {one.key} = {one.value!r}, {one.origin.words()}")
             out += [f"    {one.message}", f"    {one.hint}"]
     return out
+
+
+def placed() -> list[str]:
+    """What a placement is told, by rule; then a build with many of everything."""
+    many = tree(*(f"data/{name}{i}{end}" for i in range(7) for name in ("fog", "FOG") for end in ("", "?", LONG)))
+    wrong = replace(
+        WINDOWS,
+        undelivered=tuple(f"notes/{i}" for i in range(7)),
+        depots={"base": many, "more": many, "third": tree("data/fog0")},
+    )
+    plain = Tree((FileEntry("bin/peatlight", 0, False, bytes(32), ()),))
+    builds = [(build, standing) for build, standing, _ in CASES_OF_PLACEMENT]
+    out = []
+    for build, standing in [*builds, (replace(GOOD, depots={"base": plain}), NOTHING), (wrong, NOTHING)]:
+        for one in check_placement(build, standing):
+            out += [f"{one.severity} {one.code} {one.where}", f"  {one.message}", f"  {one.hint}"]
+    return [line.replace(LONG, "x…") for line in dict.fromkeys(out)]
+
+
+def test_placements_are_told_as_it_was_read() -> None:
+    assert placed() == (SENTENCES.parent / "placements.txt").read_text().splitlines()
 
 
 def test_findings_are_said_as_they_were_read() -> None:

@@ -5,18 +5,14 @@ from __future__ import annotations
 import io
 import struct
 import zlib
-from pathlib import Path
 
 import pytest
 from demo.peatlight.content import icon
-from demo.peatlight.documents import EVERYWHERE
 from PIL import Image
 
-from rampa.core.check.pictures import check_pictures
 from rampa.core.picture.sets import icon_remarks, icon_set, opening_picture, opening_remarks
 from rampa.core.picture.source import MAX_BYTES, read_source
 from rampa.core.platform.table import PLATFORMS
-from rampa.core.profile.document import read_document
 from tests.refusals import refuses
 
 
@@ -114,23 +110,6 @@ def test_what_is_wrong_with_a_source_is_said(data: bytes, platform: str, codes: 
 def test_a_small_opening_picture_is_said() -> None:
     assert [r.code for r in opening_remarks(read_source(png(640, 360)), PLATFORMS["linux"])] == [
         "pictures.opening-small"
-    ]
-
-
-def test_pictures_beside_a_document_are_checked(tmp_path: Path) -> None:
-    profiles = read_document(EVERYWHERE.encode()).profiles
-    chosen = [profiles["linux-release"], profiles["ios-release"]]
-    (tmp_path / "art").mkdir()
-    (tmp_path / "art/icon.png").write_bytes(b"GIF89a no")
-    outside = tmp_path.parent / "outside.png"
-    outside.write_bytes(png(2000, 2000))
-    (tmp_path / "art/opening.png").symlink_to(outside)
-    found = check_pictures(tmp_path, chosen)
-    assert [(f.profile, f.code) for f in found] == [
-        ("linux-release", "picture.unknown"),
-        ("linux-release", "pictures.missing"),
-        ("ios-release", "picture.unknown"),
-        ("ios-release", "pictures.missing"),
     ]
 
 

@@ -107,7 +107,7 @@ def _overlaps(build: PlacementCandidate) -> Iterator[Finding]:
         yield Finding(
             "blocker",
             "depot.overlap",
-            f"the depots {' and '.join(depots)} both deliver {path}{_more(twice)}",
+            f"the depots {' and '.join(depots)} {'both' if len(depots) == 2 else 'all'} deliver {path}{_more(twice)}",
             path,
             "Leave it out of one of them with `not` in its [depots] table.",
         )
@@ -159,7 +159,7 @@ def _is_reserved(path: str, platform: Platform) -> bool:
 
 def _long(build: PlacementCandidate) -> Iterator[Finding]:
     limit = build.platform.path_limit
-    long = sorted(p for tree in build.depots.values() for p in _paths(tree) if len(p) > limit)
+    long = sorted({p for tree in build.depots.values() for p in _paths(tree) if len(p) > limit})
     for path in _first(long):
         yield Finding(
             "blocker",
