@@ -156,6 +156,7 @@ def _asked() -> bytes:
         return data
     try:
         inflater = zlib.decompressobj(16 + zlib.MAX_WBITS)
+        # Unpacked only so far: a few kilobytes can be made to unpack to gigabytes.
         plain = inflater.decompress(data, ASKED_LIMIT)
     except zlib.error as error:
         raise Invalid("git.request", "the request cannot be decompressed") from error

@@ -91,6 +91,7 @@ def _some(services: Services, check: int) -> bool:
             select(PackRow.digest, PackRow.size).where(PackRow.digest > cursor).order_by(PackRow.digest).limit(2000)
         ).all()
     # Only as much as is read in some seconds, then written down: a restart loses that much and no more.
+    # Read without a transaction: a terabyte takes hours, and the database must not wait for it.
     ended = time.monotonic() + AT_ONCE
     found: list[dict[str, Any]] = []
     done = size = 0
@@ -134,6 +135,7 @@ def _pack_problem(services: Services, digest: bytes, size: int) -> str:
 def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[str, Any]:
     """With `fix`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
     with begin(services) as uow:
+        # Asked before the pack is forgotten: afterwards nobody knows whom it hurt.
         builds = _builds_with(uow, digest)
         if fix:
             forget_pack(uow, digest)

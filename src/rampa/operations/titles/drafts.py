@@ -66,6 +66,7 @@ def save_draft(
     """`expected` is the draft's version that the caller saw, 0 for none: two windows do not overwrite each other."""
     _must_fit(asked.document)
     with begin(services, actor) as uow:
+        # Locked by the title, not by the draft: the first save of two windows has no row yet to be locked.
         title = find_title(uow.session, slug, lock=True)
         find_revision(uow.session, title, asked.base)
         draft = _own_draft(uow, title, actor)

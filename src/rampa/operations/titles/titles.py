@@ -45,6 +45,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
             created_at=services.now(),
         )
         uow.session.add(title)
+        # Flushed for its id, which the channels name.
         uow.session.flush()
         for position, first in enumerate(FIRST_CHANNELS):
             uow.session.add(

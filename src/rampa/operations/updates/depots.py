@@ -29,6 +29,7 @@ def compare_depots(services: Services, slug: str, query: wire.PairQuery) -> wire
     """Raises `NotFound` for a build that is not ready."""
     old, new = find_ready(services, slug, query.old), find_ready(services, slug, query.new)
     before, after = depot_trees(services, old), depot_trees(services, new)
+    # What a device has, not what one depot had: content that moved from depot to depot does not travel again.
     have = local_content(build_tree(services, old))
     locations = build_locations(services, new)[0]
     cost = update_cost(services, new, old)
@@ -109,6 +110,7 @@ def _worst(
                 advice=why.advice,
             )
         )
+    # A file that shares all it has with dearer ones costs nothing by itself.
     return [w for w in out if w.download]
 
 

@@ -83,6 +83,7 @@ def _builds(uow: UnitOfWork, slug: str, query: wire.MatrixQuery) -> list[BuildRo
                 where="builds",
             )
     else:
+        # Nobody asked for any: those that somebody has, and the newest, which somebody is about to place.
         live, held = live_channels(uow.session, every), _devices(uow, every)
         wanted = [b for b in every if b.number in live or b.number in held]
         found = list(dict.fromkeys([*wanted, *every[:NEWEST]]))[:MOST]

@@ -27,6 +27,7 @@ def next_codes(services: Services, slug: str) -> wire.NextCodes:
 def _next(uow: UnitOfWork, profile: ResolvedProfile) -> wire.NextCode:
     line = line_of(profile)
     code, stops, hint = None, "", ""
+    # What a build forms from its commit cannot be said before there is one.
     if profile.settings.version.code == "commits":
         stops, hint = "the count of commits of what is built", "rampa run plan says it for a commit."
     else:
@@ -118,6 +119,7 @@ def take(services: Services, actor: Actor, slug: str, asked: wire.TakenIn) -> wi
         if asked.identifier and asked.identifier not in _identifiers(uow, title):
             raise Invalid("version.identifier", f"{slug} has no profile with that identifier", where="identifier")
         line = _asked_line(asked, asked.identifier or title.identifier)
+        # The same lock that reserving takes: a code is not given to a build while it is marked as taken.
         hold(uow, line)
         there = uow.session.scalar(select(ReservationRow).where(line.holds(), ReservationRow.code == asked.code))  # type: ignore[arg-type]
         if there is not None:

@@ -104,6 +104,7 @@ def _answering(view: Callable[..., Any], status: int) -> Callable[..., Any]:
 
 
 def _next_address(cursor: str) -> str:
+    # The next page's address with every filter that was asked for.
     arguments = {**request.args.to_dict(), "cursor": cursor}
     return f"{request.path}?{urlencode(arguments)}"
 
