@@ -7,9 +7,11 @@ import signal
 import threading
 from pathlib import Path
 
+import pytest
+
 from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.install.install import Installation
-from rampa.local.backup import back_up, restore
+from rampa.local.backup import back_up, main, restore
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, stop
 from rampa.schema.store import CollectIn
@@ -75,3 +77,14 @@ def test_what_is_no_backup_is_refused(tmp_path: Path) -> None:
     bad.write_bytes(b"not what its name says")
     with refuses("backup.damaged", "not what its name says"):
         restore(tmp_path, tmp_path / "new", tmp_path / "key")
+
+
+def test_a_database_without_its_store_is_no_whole_backup(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    monkeypatch.setenv("RAMPA_DATABASE_URL", "postgresql+psycopg://rampa@127.0.0.1/rampa")
+    monkeypatch.delenv("RAMPA_STORE", raising=False)
+    monkeypatch.setattr("sys.argv", ["bin/backup", "make", str(tmp_path / "backup")])
+    monkeypatch.setenv("RAMPA_ROOT", str(tmp_path))
+    assert main() == 1
+    assert "RAMPA_STORE is not set" in capsys.readouterr().err

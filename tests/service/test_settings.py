@@ -43,7 +43,7 @@ def test_what_is_missing_is_named(name: str, told: pytest.MonkeyPatch) -> None:
         ServiceSettings.from_environment()
 
 
-@pytest.mark.parametrize("said", ["soon", "0", "-3", "nan"])
+@pytest.mark.parametrize("said", ["soon", "0", "-3", "nan", "inf", "1e300", "86401"])
 def test_seconds_are_seconds(said: str, told: pytest.MonkeyPatch) -> None:
     told.setenv("RAMPA_LEASE_SECONDS", said)
     with refuses("settings.seconds", f"{said!r}", where="RAMPA_LEASE_SECONDS"):

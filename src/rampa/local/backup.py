@@ -34,6 +34,7 @@ from rampa.db.migrate import migrate
 from rampa.local.postgres import find_programs, private_server
 from rampa.local.service import ServiceFolder, stop
 from rampa.operations.base import Services
+from rampa.operations.base.environment import needed
 from rampa.operations.store.collection import hold, let_go
 from rampa.store.address import open_store
 from rampa.store.folder import FolderStore
@@ -193,7 +194,10 @@ def _pg(program: str, url: str, words: list[str], stream) -> None:  # type: igno
 def _running(data: Path) -> Iterator[tuple[str, Store]]:
     """The database and store of a data folder of bin/up, or those that the environment names."""
     if os.environ.get("RAMPA_DATABASE_URL"):
-        yield os.environ["RAMPA_DATABASE_URL"], open_store(Path(os.environ["RAMPA_STORE"]))
+        yield (
+            os.environ["RAMPA_DATABASE_URL"],
+            open_store(Path(needed("RAMPA_STORE", "the folder of the content store"))),
+        )
         return
     postgres = private_server(data / "postgres")
     server = postgres.start()

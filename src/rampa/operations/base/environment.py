@@ -16,6 +16,8 @@ from rampa.db import Database
 from rampa.operations.base.context import LEASE, Services
 from rampa.store.address import open_store
 
+LONGEST = 86_400.0
+
 
 @dataclass(frozen=True)
 class ProcessSettings:
@@ -27,8 +29,8 @@ class ProcessSettings:
     @classmethod
     def from_environment(cls) -> ProcessSettings:
         return cls(
-            database_url=_needed("RAMPA_DATABASE_URL", "a PostgreSQL address, such as postgresql+psycopg://…"),
-            store=Path(_needed("RAMPA_STORE", "the folder of the content store")),
+            database_url=needed("RAMPA_DATABASE_URL", "a PostgreSQL address, such as postgresql+psycopg://…"),
+            store=Path(needed("RAMPA_STORE", "the folder of the content store")),
             master_key=read_master_keys(),
             lease=dt.timedelta(seconds=seconds("RAMPA_LEASE_SECONDS", LEASE.total_seconds())),
         )
@@ -44,12 +46,14 @@ def seconds(name: str, otherwise: float) -> float:
         found = float(said or otherwise)
     except ValueError:
         found = 0.0
-    if not found > 0:
-        raise Invalid("settings.seconds", f"{name} is {said!r}, and should be a number of seconds above 0", where=name)
+    # At most a day: "inf" and 1e300 are numbers too, and no time adds up with them.
+    if not 0 < found <= LONGEST:
+        should = f"a number of seconds above 0, and at most {LONGEST:,.0f}"
+        raise Invalid("settings.seconds", f"{name} is {said!r}, and should be {should}", where=name)
     return found
 
 
-def _needed(name: str, what: str) -> str:
+def needed(name: str, what: str) -> str:
     value = os.environ.get(name, "")
     if not value:
         raise Invalid("settings.missing", f"the environment variable {name} is not set", hint=f"It is {what}.")
@@ -59,7 +63,7 @@ def _needed(name: str, what: str) -> str:
 def read_master_keys() -> tuple[bytes, ...]:
     """From RAMPA_MASTER_KEY, or from the file that RAMPA_MASTER_KEY_FILE names. The first seals, all of them open."""
     text = os.environ.get("RAMPA_MASTER_KEY", "")
-    path = "" if text else _needed("RAMPA_MASTER_KEY_FILE", "a file that holds 64 hexadecimal digits a line")
+    path = "" if text else needed("RAMPA_MASTER_KEY_FILE", "a file that holds 64 hexadecimal digits a line")
     try:
         return read_masters(text or Path(path).read_text())
     except (OSError, UnicodeDecodeError) as error:
