@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from rampa.core.content.patch.sets import Budget
 from rampa.service.settings import ServiceSettings
 from tests.refusals import refuses
 
@@ -26,6 +27,7 @@ def test_what_is_told_is_taken(told: pytest.MonkeyPatch, tmp_path: Path) -> None
     found = ServiceSettings.from_environment()
     assert (found.process.store, found.process.master_key, found.console) == (Path("/srv/store"), (bytes(32),), None)
     assert (found.secure_cookies, found.process.lease) == (False, dt.timedelta(seconds=30))
+    assert found.process.budget == Budget()
     (tmp_path / "keys").write_text(f"{KEY}\n{'11' * 32}\n")
     told.delenv("RAMPA_MASTER_KEY")
     told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "keys"))
@@ -47,6 +49,16 @@ def test_what_is_missing_is_named(name: str, told: pytest.MonkeyPatch) -> None:
 def test_seconds_are_seconds(said: str, told: pytest.MonkeyPatch) -> None:
     told.setenv("RAMPA_LEASE_SECONDS", said)
     with refuses("settings.seconds", f"{said!r}", where="RAMPA_LEASE_SECONDS"):
+        ServiceSettings.from_environment()
+
+
+@pytest.mark.parametrize("said", ["soon", "-3", "1.5", "٣", "1" * 10])
+def test_a_budget_is_whole_numbers_and_nothing_is_allowed(said: str, told: pytest.MonkeyPatch) -> None:
+    told.setenv("RAMPA_DIFFERENCE_SECONDS", "0")
+    told.setenv("RAMPA_DIFFERENCE_MB", "16")
+    assert ServiceSettings.from_environment().process.budget == Budget(0, 16 * 1024 * 1024)
+    told.setenv("RAMPA_DIFFERENCE_MB", said)
+    with refuses("settings.whole-number", f"{said!r}", where="RAMPA_DIFFERENCE_MB"):
         ServiceSettings.from_environment()
 
 

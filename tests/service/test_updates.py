@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,6 +14,7 @@ from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery
 from rampa.core.content.depots.choice import Choice
 from rampa.core.content.patch import maker
+from rampa.core.content.patch.sets import Budget
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select import selection
 from rampa.core.content.select.selection import ContentRules, Pattern
@@ -24,7 +26,7 @@ from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import build_tree, find_ready
 from rampa.operations.signing import content_keys
 from rampa.operations.store import check, collection, repack
-from rampa.operations.updates import differences
+from rampa.operations.updates import difference_set
 from rampa.schema.builds.builds import NewBuild
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
@@ -89,7 +91,7 @@ def carried_out(world: World) -> int:
             (str(r.new_id), str(r.old_id)) for r in session.scalars(select(DifferenceSetRow)) if r.state == "waiting"
         ]
     for new, old in waiting:
-        differences.make(world.services, new, old)
+        difference_set.make(world.services, new, old)
     return len(waiting)
 
 
@@ -150,12 +152,10 @@ def test_placing_asks_for_differences_from_what_is_live(client: Client, world: W
 
 
 @needs_kernel
-def test_no_budget_makes_no_differences(
-    client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("RAMPA_DIFFERENCE_SECONDS", "0")
+@pytest.mark.parametrize("budget", [Budget(seconds=0), Budget(size=0)])
+def test_no_budget_makes_no_differences(client: Client, world: World, three: Path, budget: Budget) -> None:
     client.updates.make_differences(TITLE, 1, 2)
-    carried_out(world)
+    carried_out(replace(world, services=replace(world.services, budget=budget)))
     assert client.updates.differences(TITLE, 1, 2).state == "skipped"
 
 

@@ -19,7 +19,7 @@ from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
-from rampa.operations.updates import differences
+from rampa.operations.updates import difference_set
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -73,7 +73,7 @@ def _sources(app: App, services: Services) -> None:
 def _content(app: App, services: Services) -> None:
     @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
     def make_differences(new: str, old: str) -> None:
-        differences.make(services, new, old)
+        difference_set.make(services, new, old)
 
     @app.task(name="check_store", queue=queue.CONTENT, lock="check_store", retry=AGAIN)
     def check_store(check: int) -> None:

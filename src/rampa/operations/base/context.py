@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rampa.core.ambient import Random
+from rampa.core.content.patch.sets import Budget
 from rampa.core.signing.seal import Masters
 from rampa.db import Database
 from rampa.schema.common import Role
@@ -20,13 +21,15 @@ def utc_now() -> dt.datetime:
 
 
 LEASE = dt.timedelta(seconds=30)
+BUDGET = Budget()
 
 
 @dataclass(frozen=True)
 class Services:
     """One a process. `master_key`: one of 32 bytes, or several, the one that seals first.
 
-    `lease` is how long an agent may be silent before its run is given to another.
+    `lease` is how long an agent may be silent before its run is given to another; `budget` what the differences of one
+    update may take.
     """
 
     db: Database
@@ -35,6 +38,7 @@ class Services:
     now: Callable[[], dt.datetime] = utc_now
     random: Random = RANDOM
     lease: dt.timedelta = LEASE
+    budget: Budget = BUDGET
 
 
 @dataclass(frozen=True)

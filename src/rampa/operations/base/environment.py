@@ -10,10 +10,11 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from rampa.core.content.patch.sets import Budget
 from rampa.core.errors import Invalid
 from rampa.core.signing.seal import read_masters
 from rampa.db import Database
-from rampa.operations.base.context import LEASE, Services
+from rampa.operations.base.context import BUDGET, LEASE, Services
 from rampa.store.address import open_store
 
 LONGEST = 86_400.0
@@ -25,6 +26,7 @@ class ProcessSettings:
     store: Path
     master_key: tuple[bytes, ...]
     lease: dt.timedelta = LEASE
+    budget: Budget = BUDGET
 
     @classmethod
     def from_environment(cls) -> ProcessSettings:
@@ -33,10 +35,16 @@ class ProcessSettings:
             store=Path(needed("RAMPA_STORE", "the folder of the content store")),
             master_key=read_master_keys(),
             lease=dt.timedelta(seconds=seconds("RAMPA_LEASE_SECONDS", LEASE.total_seconds())),
+            budget=Budget(
+                whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
+                whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
+            ),
         )
 
     def services(self) -> Services:
-        return Services(Database(self.database_url), open_store(self.store), self.master_key, lease=self.lease)
+        return Services(
+            Database(self.database_url), open_store(self.store), self.master_key, lease=self.lease, budget=self.budget
+        )
 
 
 def seconds(name: str, otherwise: float) -> float:
@@ -51,6 +59,15 @@ def seconds(name: str, otherwise: float) -> float:
         should = f"a number of seconds above 0, and at most {LONGEST:,.0f}"
         raise Invalid("settings.seconds", f"{name} is {said!r}, and should be {should}", where=name)
     return found
+
+
+def whole(name: str, otherwise: int) -> int:
+    """Raises `Invalid` for what is no whole number; 0 is one, and allows nothing."""
+    said = os.environ.get(name, "") or str(otherwise)
+    if not (said.isascii() and said.isdigit() and len(said) < 10):
+        should = "a whole number below a thousand million"
+        raise Invalid("settings.whole-number", f"{name} is {said!r}, and should be {should}", where=name)
+    return int(said)
 
 
 def needed(name: str, what: str) -> str:

@@ -14,7 +14,7 @@ from rampa.core.run.life import RunEvent, RunState
 from rampa.core.run.step import Step
 from rampa.db import RunAttemptRow, RunLogRow, RunOrderRow, RunRow, TitleRow, find_build, find_run, find_title, queue
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, transition
-from rampa.operations.runs.plan import Prepared, prepare
+from rampa.operations.runs.prepared import Prepared, prepare
 from rampa.operations.runs.views import summary
 from rampa.schema import runs as wire
 

@@ -1,44 +1,22 @@
-"""Differences for updates: asked for when a build is placed, made in the background, offered once they are verified."""
+"""Differences for updates: asked for when a build is placed, or by hand; how far they are."""
 
 from __future__ import annotations
 
-import os
-import tempfile
 import uuid
-from collections.abc import Iterator
-from pathlib import Path
-from typing import BinaryIO
 
-from blake3 import blake3
 from sqlalchemy import delete, or_, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.build.life import BuildState
-from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.life import NEVER_ASKED, DifferenceEvent, DifferenceState
-from rampa.core.content.patch.locations import NO_PLACES, Locations
-from rampa.core.content.patch.sets import Budget, MadeSet, make_set
-from rampa.core.content.tree.tree import Tree
+from rampa.core.content.patch.life import NEVER_ASKED, DifferenceState
 from rampa.core.errors import Refused
 from rampa.core.placement.life import PlacementState
 from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, UnsealingKeyRow, find_build, queue
-from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor, transition
-from rampa.operations.content.stored_bytes import StoredFileBytes
-from rampa.operations.content.stored_trees import build_locations, build_tree, find_ready
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
+from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
-from rampa.system import CLOCK
-
-PIECE = 1024 * 1024
-PAYLOAD_ROOM = 128 * 1024 * 1024
-"""The one difference that crosses the budget may have this many bytes."""
-
-
-def budget() -> Budget:
-    """What the service's owner allows an update: RAMPA_DIFFERENCE_SECONDS and RAMPA_DIFFERENCE_MB; 0 makes none."""
-    seconds = float(os.environ.get("RAMPA_DIFFERENCE_SECONDS", "600"))
-    return Budget(seconds, int(os.environ.get("RAMPA_DIFFERENCE_MB", "2048")) * 1024 * 1024)
 
 
 def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
@@ -70,20 +48,6 @@ def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
         BuildRow.version_code <= build.version_code,
     )
     return list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(20)))
-
-
-def make(services: Services, new_id: str, old_id: str) -> None:
-    """One update's differences, for the queue. Making them twice gives the same."""
-    key = (uuid.UUID(new_id), uuid.UUID(old_id))
-    with begin(services) as uow:
-        row = uow.session.get(DifferenceSetRow, key)
-        builds = [uow.session.get(BuildRow, k) for k in key]
-    new, old = builds
-    if row is None or row.state != DifferenceState.WAITING or new is None or old is None:
-        return
-    if new.state != BuildState.READY or old.state != BuildState.READY:
-        return
-    _store(services, new, old, budget())
 
 
 def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn) -> wire.PreparedOut:
@@ -122,48 +86,6 @@ def prepared(services: Services, slug: str, new_number: int, old_number: int) ->
         download=cost.download,
         plain=cost.plain,
     )
-
-
-def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) -> None:
-    trees = build_tree(services, new), build_tree(services, old)
-    made, digest = MadeSet(), None
-    with tempfile.TemporaryFile(dir=tempfile.gettempdir()) as file:
-        hasher = blake3()
-
-        def keep(payload: bytes) -> None:
-            hasher.update(payload)
-            file.write(payload)
-
-        if maker.available() and allowed.seconds > 0 and allowed.size > 0:
-            made = _make(services, trees, new, old, keep, allowed)
-        if made.places:
-            digest = hasher.digest()
-            file.seek(0)
-            services.store.put_pack(digest, _pieces(file), allowed.size + PAYLOAD_ROOM, _unchecked)
-    places = tuple(p.within(digest) for p in made.places) if digest else ()
-    rows = locations_format.encode(Locations(NO_PLACES, places, old.number), *trees) if places else b""
-    with begin(services, service_actor("the worker")) as uow:
-        row = uow.session.get(DifferenceSetRow, (new.id, old.id), with_for_update=True)
-        if row is None:
-            return
-        transition(uow, row, DifferenceEvent.MAKE if places else DifferenceEvent.SKIP)
-        row.pack, row.rows = digest, rows
-        row.size, row.count, row.seconds, row.within = made.size, len(places), made.seconds, not made.out_of_budget
-
-
-def _make(services: Services, trees: tuple[Tree, Tree], new: BuildRow, old: BuildRow, keep, allowed: Budget) -> MadeSet:  # type: ignore[no-untyped-def]
-    sources = StoredFileBytes(services, trees[0]), StoredFileBytes(services, trees[1])
-    locations = build_locations(services, new)[0]
-    return make_set(trees[1], trees[0], sources[1].read, sources[0].read, locations, keep, CLOCK, allowed)
-
-
-def _pieces(file: BinaryIO) -> Iterator[bytes]:
-    while piece := file.read(PIECE):
-        yield piece
-
-
-def _unchecked(path: Path, size: int) -> None:
-    """Each difference was applied before it was kept."""
 
 
 def forget_of(uow: UnitOfWork, gone: list[uuid.UUID]) -> list[bytes]:

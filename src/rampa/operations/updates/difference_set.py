@@ -1,0 +1,84 @@
+"""One update's differences, made in the background: within the budget, each verified, kept where devices find them."""
+
+from __future__ import annotations
+
+import tempfile
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from blake3 import blake3
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch import maker
+from rampa.core.content.patch.life import DifferenceEvent, DifferenceState
+from rampa.core.content.patch.locations import NO_PLACES, Locations
+from rampa.core.content.patch.sets import Budget, MadeSet, make_set
+from rampa.core.content.tree.tree import Tree
+from rampa.db import BuildRow, DifferenceSetRow
+from rampa.operations.base import Services, begin, service_actor, transition
+from rampa.operations.content.stored_bytes import StoredFileBytes
+from rampa.operations.content.stored_trees import build_locations, build_tree
+from rampa.system import CLOCK
+
+PIECE = 1024 * 1024
+PAYLOAD_ROOM = 128 * 1024 * 1024
+"""The one difference that crosses the budget may have this many bytes."""
+
+
+def make(services: Services, new_id: str, old_id: str) -> None:
+    """One update's differences, for the queue. Making them twice gives the same."""
+    key = (uuid.UUID(new_id), uuid.UUID(old_id))
+    with begin(services) as uow:
+        row = uow.session.get(DifferenceSetRow, key)
+        builds = [uow.session.get(BuildRow, k) for k in key]
+    new, old = builds
+    if row is None or row.state != DifferenceState.WAITING or new is None or old is None:
+        return
+    if new.state != BuildState.READY or old.state != BuildState.READY:
+        return
+    _store(services, new, old, services.budget)
+
+
+def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) -> None:
+    trees = build_tree(services, new), build_tree(services, old)
+    made, digest = MadeSet(), None
+    with tempfile.TemporaryFile(dir=tempfile.gettempdir()) as file:
+        hasher = blake3()
+
+        def keep(payload: bytes) -> None:
+            hasher.update(payload)
+            file.write(payload)
+
+        if maker.available() and allowed.seconds > 0 and allowed.size > 0:
+            made = _make(services, trees, new, old, keep, allowed)
+        if made.places:
+            digest = hasher.digest()
+            file.seek(0)
+            services.store.put_pack(digest, _pieces(file), allowed.size + PAYLOAD_ROOM, _unchecked)
+    places = tuple(p.within(digest) for p in made.places) if digest else ()
+    rows = locations_format.encode(Locations(NO_PLACES, places, old.number), *trees) if places else b""
+    with begin(services, service_actor("the worker")) as uow:
+        row = uow.session.get(DifferenceSetRow, (new.id, old.id), with_for_update=True)
+        if row is None:
+            return
+        transition(uow, row, DifferenceEvent.MAKE if places else DifferenceEvent.SKIP)
+        row.pack, row.rows = digest, rows
+        row.size, row.count, row.seconds, row.within = made.size, len(places), made.seconds, not made.out_of_budget
+
+
+def _make(services: Services, trees: tuple[Tree, Tree], new: BuildRow, old: BuildRow, keep, allowed: Budget) -> MadeSet:  # type: ignore[no-untyped-def]
+    sources = StoredFileBytes(services, trees[0]), StoredFileBytes(services, trees[1])
+    locations = build_locations(services, new)[0]
+    return make_set(trees[1], trees[0], sources[1].read, sources[0].read, locations, keep, CLOCK, allowed)
+
+
+def _pieces(file: BinaryIO) -> Iterator[bytes]:
+    while piece := file.read(PIECE):
+        yield piece
+
+
+def _unchecked(path: Path, size: int) -> None:
+    """Each difference was applied before it was kept."""
