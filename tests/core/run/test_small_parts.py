@@ -123,20 +123,6 @@ def test_a_cleaned_line_is_one_printable_line(text: str) -> None:
     assert "more)" in log_lines.clean("x" * 10_000)
 
 
-def test_patterns_paths_and_schedules() -> None:
-    names = ["main", "release/1.6", "release/1.7", "feature/fog"]
-    assert triggers.matching("release/*", names) == ["release/1.6", "release/1.7"]
-    assert triggers.matching("*", names) == names
-    assert triggers.matching("relea?e/1.[67]", names) == names[1:3]
-    assert triggers.touches([], ["a"])
-    assert triggers.touches(["src/", "*.png"], ["docs/a.txt", "art/owl.png"])
-    assert not triggers.touches(["src/"], ["docs/src.txt"])
-    assert triggers.next_time("30 2 * * 1-5", NOW) == dt.datetime(2026, 11, 24, 2, 30, tzinfo=dt.UTC)
-    assert triggers.schedule_problem("30 2 * * 1-5") == ""
-    for bad in ("", "every day", "61 2 * * *", "* * * * * *", "@daily"):
-        assert "five fields" in triggers.schedule_problem(bad)
-
-
 def test_a_signed_call() -> None:
     with refuses("call.secret"):
         triggers.secret_bytes("a")

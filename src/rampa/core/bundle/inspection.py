@@ -8,8 +8,6 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
-import pathspec
-
 from rampa.core import parallel
 from rampa.core.bundle.jar_signature import is_signature
 from rampa.core.bundle.package import Facts, read_facts
@@ -19,6 +17,7 @@ from rampa.core.bundle.zip_reader import Archive
 from rampa.core.bundle.zip_structure import Entry
 from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.errors import RampaError
+from rampa.core.patterns import read_patterns
 
 KINDS = {
     "native libraries": (".so", ".dll", ".dylib"),
@@ -158,9 +157,7 @@ def _digest(archive: Archive, entry: Entry) -> bytes:
     return digest.digest()
 
 
-_CLASSES = {
-    name: (why, pathspec.GitIgnoreSpec.from_lines(patterns)) for name, (why, patterns) in LEAVE_OUT_CLASSES.items()
-}
+_CLASSES = {name: (why, read_patterns(patterns)) for name, (why, patterns) in LEAVE_OUT_CLASSES.items()}
 
 
 _ANY = re.compile(

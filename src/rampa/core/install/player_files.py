@@ -13,19 +13,19 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-import pathspec
 
 from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.files import replacing
 from rampa.core.install.assembly import file_holds
+from rampa.core.patterns import read_patterns
 
 
 def mark_player_files(tree: Tree, patterns: tuple[str, ...], rule: str) -> Tree:
     """The tree with the files that match marked as the player's. `rule` is one of `player_file_rules.PLAYER_FILES`."""
     if not patterns:
         return tree
-    spec = pathspec.GitIgnoreSpec.from_lines(patterns)
+    spec = read_patterns(patterns)
     # One byte a file: the lowest bit is "executable", the rest the rule's number.
     code = PLAYER_FILE_RULES.index(rule) + 1
     files = tree.files

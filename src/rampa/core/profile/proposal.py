@@ -6,10 +6,9 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import pathspec
-
 from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.content.tree.paths import path_problem, printable
+from rampa.core.patterns import read_patterns
 from rampa.core.profile.edits import literal
 from rampa.core.profile.file_probe import Languages, Program, Seen, find_languages, pictures, programs
 from rampa.core.profile.identifiers import proposed_identifier
@@ -93,7 +92,7 @@ def _version(files: list[Seen]) -> tuple[str, str]:
 def _content(out: _Writing, files: list[Seen], found: list[Program]) -> None:
     out.table("content")
     classes = _classes(files)
-    left_out = pathspec.GitIgnoreSpec.from_lines([p for c in (*classes, *ALWAYS) for p in LEAVE_OUT_CLASSES[c][1]])
+    left_out = read_patterns([p for c in (*classes, *ALWAYS) for p in LEAVE_OUT_CLASSES[c][1]])
     # The document itself does not ship, though it lies in the folder.
     kept = [s for s in files if not left_out.match_file(s.path) and s.path != "rampa.toml"]
     tops = sorted({s.path.split("/")[0] + "/" for s in kept if "/" in s.path})
@@ -129,7 +128,7 @@ def _classes(files: list[Seen]) -> dict[str, tuple[int, str]]:
     out = {}
     for name, (_, patterns) in LEAVE_OUT_CLASSES.items():
         if name not in ALWAYS:
-            spec = pathspec.GitIgnoreSpec.from_lines(patterns)
+            spec = read_patterns(patterns)
             hits = [s.path for s in files if spec.match_file(s.path)]
             if hits:
                 out[name] = (len(hits), hits[0])

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 
-import pathspec
 from blake3 import blake3
 
+from rampa.core.patterns import read_patterns
 from rampa.core.profile.resolution import Resolved
 
 SETTINGS = ("platform", "purpose", "toolchain.name", "toolchain.versions", "toolchain.export")
@@ -16,7 +16,7 @@ GROUPS = ("code.", "system.")
 
 def native_files(profile: Resolved, files: Iterable[tuple[str, str]]) -> dict[str, str]:
     """Of (path, digest) pairs, those that `code.native` names."""
-    spec = pathspec.GitIgnoreSpec.from_lines(profile.settings.code.native)
+    spec = read_patterns(profile.settings.code.native)
     return {path: digest for path, digest in files if spec.match_file(path)}
 
 

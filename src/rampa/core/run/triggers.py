@@ -7,14 +7,31 @@ import binascii
 import datetime as dt
 import hashlib
 import hmac
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Mapping
 from fnmatch import fnmatchcase
 
-import pathspec
-from croniter import croniter
+from croniter import CroniterError, croniter
 
 from rampa.core.errors import Denied, Invalid
+from rampa.core.patterns import read_patterns
 
+MONTHS = {
+    name: n
+    for n, name in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1)
+}
+WEEKDAYS = {name: n for n, name in enumerate(["sun", "mon", "tue", "wed", "thu", "fri", "sat"])}
+FIELDS: tuple[tuple[str, int, int, dict[str, int]], ...] = (
+    ("minute", 0, 59, {}),
+    ("hour", 0, 23, {}),
+    ("day", 1, 31, {}),
+    ("month", 1, 12, MONTHS),
+    ("weekday", 0, 7, WEEKDAYS),
+)
+PART = re.compile(r"(?:\*|(?P<first>[0-9]{1,2}|[a-z]{3})(?:-(?P<last>[0-9]{1,2}|[a-z]{3}))?)(?:/(?P<step>[0-9]{1,2}))?")
+SCHEDULE = "it must have the five fields of crontab(5): minute, hour, day, month, weekday, such as 30 2 * * 1-5"
+ANY_DAY = dt.datetime(2026, 1, 1, tzinfo=dt.UTC)
+"""Whether a day comes at all is the same from every day on."""
 CALL_AGE = 300
 """Seconds for which a signed call is taken."""
 
@@ -29,15 +46,41 @@ def touches(patterns: Iterable[str], changed: Iterable[str]) -> bool:
     lines = list(patterns)
     if not lines:
         return True
-    spec = pathspec.GitIgnoreSpec.from_lines(lines)
+    spec = read_patterns(lines)
     return any(spec.match_file(path) for path in changed)
 
 
 def schedule_problem(text: str) -> str:
     """What is wrong with a schedule (five fields as in crontab(5), POSIX), or nothing."""
-    if len(text.split()) != 5 or not croniter.is_valid(text):
-        return "it must have the five fields of crontab(5): minute, hour, day, month, weekday, such as 30 2 * * 1-5"
+    fields = text.split(" ")
+    if len(fields) != len(FIELDS):
+        return SCHEDULE
+    for (name, low, high, names), field in zip(FIELDS, fields, strict=True):
+        if not all(_in_bounds(part.lower(), low, high, names) for part in field.split(",")):
+            return f"its {name} is {field[:40]!r}, and may be {low} to {high}: *, 2, 1-5, */15, or several with commas"
+    try:
+        next_time(text, ANY_DAY)
+    except CroniterError:
+        return "that day never comes"
     return ""
+
+
+def _in_bounds(part: str, low: int, high: int, names: Mapping[str, int]) -> bool:
+    # The library takes more than the format has (random minutes, steps beyond the hour), and not all of it ends well.
+    match = PART.fullmatch(part)
+    if match is None:
+        return False
+    first, last, step = (_number(said, names) for said in match.group("first", "last", "step"))
+    if first is not None and not low <= first <= (high if last is None else last) <= high:
+        return False
+    return step is None or 1 <= step <= high
+
+
+def _number(said: str | None, names: Mapping[str, int]) -> int | None:
+    """None where nothing is said; -1, which is in no bounds, for a name that is none."""
+    if said is None:
+        return None
+    return int(said) if said.isdigit() else names.get(said, -1)
 
 
 def next_time(schedule: str, after: dt.datetime) -> dt.datetime:

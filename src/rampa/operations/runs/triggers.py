@@ -9,6 +9,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound, RampaError
+from rampa.core.patterns import pattern_problem
 from rampa.core.run.triggers import (
     CALL_AGE,
     check_call,
@@ -84,6 +85,10 @@ def _check(uow: UnitOfWork, slug: str, asked: wire.TriggerIn) -> None:
             raise Invalid("trigger.schedule", f"{asked.schedule!r} cannot be used: {problem}", where="schedule")
     elif not asked.pattern:
         raise Invalid("trigger.pattern", "the pattern is empty", where="pattern", hint="* matches all.")
+    for path in asked.paths:
+        problem = pattern_problem(path)
+        if problem:
+            raise Invalid("trigger.paths", f"{path[:80]!r} cannot be used: {problem}", where="paths")
     document = load_document(uow.session, find_title(uow.session, slug))
     for name in asked.profiles:
         document.profile(name)

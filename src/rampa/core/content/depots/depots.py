@@ -7,12 +7,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-import pathspec
 
 from rampa.core.content.depots.choice import EVERYBODY, Selector
 from rampa.core.content.tree.columns import Texts, view
 from rampa.core.content.tree.paths import check_link, check_path
 from rampa.core.content.tree.tree import LinkEntry, Tree
+from rampa.core.patterns import read_patterns
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool
     """Each depot's name with what says whether it takes a path."""
 
     def taker(rule: DepotRule) -> Callable[[str], bool]:
-        only, without = pathspec.GitIgnoreSpec.from_lines(rule.only), pathspec.GitIgnoreSpec.from_lines(rule.not_)
+        only, without = read_patterns(rule.only), read_patterns(rule.not_)
         # Rules are written for what the folder shows, not for what is delivered.
         below = f"{rule.from_}/" if rule.from_ else ""
         return lambda path: path.startswith(below) and bool(only.match_file(path)) and not without.match_file(path)

@@ -6,8 +6,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import pathspec
-
 from rampa.core import parallel
 from rampa.core.content.depots.depots import DepotRule, takers
 from rampa.core.content.select.file_traits import look
@@ -15,6 +13,7 @@ from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.content.select.provided_libraries import Lacking, lacking
 from rampa.core.content.select.selection import NO_RULE, ContentRules, Selection, select
 from rampa.core.content.tree.chosen_files import Selected
+from rampa.core.patterns import read_patterns
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +91,7 @@ def _let_in(rules: ContentRules, file: Selected) -> tuple[str, str]:
 def _leftovers(root: Path, rules: ContentRules, files: Iterable[Selected]) -> Iterator[tuple[Selected, str]]:
     """Files that look like something that other profiles leave out, though a rule lets them in."""
     others = [
-        (why, pathspec.GitIgnoreSpec.from_lines(patterns))
+        (why, read_patterns(patterns))
         for name, (why, patterns) in LEAVE_OUT_CLASSES.items()
         if name not in rules.classes
     ]

@@ -7,7 +7,7 @@ import struct
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import pathspec
+from rampa.core.patterns import read_patterns
 
 LEVEL = 3
 STORED = -1000
@@ -41,7 +41,7 @@ class PackingRules:
         self._usual = Packing(usual)
         rules = [(pattern, read_rule(text)) for pattern, text in (levels or {}).items()]
         self._rules = [rule for _, rule in rules]
-        self._spec = pathspec.GitIgnoreSpec.from_lines([pattern for pattern, _ in rules]) if rules else None
+        self._spec = read_patterns([pattern for pattern, _ in rules]) if rules else None
 
     def of(self, path: str) -> Packing:
         if self._spec is None:

@@ -15,8 +15,6 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
 
-import pathspec
-
 from rampa.core import parallel
 from rampa.core.content.select.file_traits import Trait, look
 from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
@@ -24,6 +22,7 @@ from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Sources
 from rampa.core.content.tree.paths import check_link, path_problem, printable
 from rampa.core.errors import Invalid, NotFound
+from rampa.core.patterns import as_utf8, read_patterns
 
 SHOWN = 20
 BATCH = 256
@@ -110,8 +109,8 @@ class _Picking:
 
     def __init__(self, rules: ContentRules) -> None:
         self._rules = rules
-        self._include = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.include])
-        self._leave_out = pathspec.GitIgnoreSpec.from_lines([p.text for p in rules.leave_out])
+        self._include = read_patterns([p.text for p in rules.include])
+        self._leave_out = read_patterns([p.text for p in rules.leave_out])
         self._meant: set[str] = set()
         self.links: list[tuple[str, str]] = []
         self.left_out: list[LeftOut] = []
@@ -126,7 +125,8 @@ class _Picking:
             # Not through the link: what counts is what the folder holds, and a link's own size.
             info = entry.stat(follow_symlinks=False)
             # The last pattern that matches decides, as in gitignore(5): `include` is None where none did.
-            left_out, included = self._leave_out.check_file(path), self._include.check_file(path)
+            named = as_utf8(path)
+            left_out, included = self._leave_out.check_file(named), self._include.check_file(named)
             if left_out.include and left_out.index is not None:
                 rule = self._rules.leave_out[left_out.index]
                 self.left_out.append(LeftOut(printable(path), info.st_size, rule.why, rule.origin, rule.cls))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rampa.core.patterns import pattern_problem
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
@@ -80,7 +81,7 @@ SETTINGS = (
         "Native sources",
         "What the machine code is made of. When none of it changed, a tester's development build can stay.",
         kind="texts",
-        check=checks.pattern,
+        check=pattern_problem,
         default=(
             "src/",
             "native/",

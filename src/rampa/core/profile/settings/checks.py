@@ -50,10 +50,6 @@ def argument(text: str) -> str:
     return "it holds a NUL character or is longer than 4,000 characters" if "\0" in text or len(text) > 4000 else ""
 
 
-def pattern(text: str) -> str:
-    return "" if text.strip() and "\0" not in text else "it is empty"
-
-
 def packing(text: str) -> str:
     return (
         ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rampa.core.content.select.leave_out_classes import LEAVE_OUT_CLASSES
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
+from rampa.core.patterns import pattern_problem
 from rampa.core.platform.handheld import ORIENTATIONS
 from rampa.core.profile.settings import checks
 from rampa.core.profile.settings.kinds import Setting
@@ -16,7 +17,7 @@ SETTINGS = (
         "What goes in: patterns as in gitignore(5).",
         kind="texts",
         required=True,
-        check=checks.pattern,
+        check=pattern_problem,
         example='["bin/", "data/"]',
         used="build",
     ),
@@ -25,7 +26,7 @@ SETTINGS = (
         "Leave out",
         "What stays out of that.",
         kind="texts",
-        check=checks.pattern,
+        check=pattern_problem,
         default=(),
         example='["*.draft.*"]',
         used="build",
@@ -45,7 +46,7 @@ SETTINGS = (
         "Content units",
         "The pieces of content, as patterns, in any order. One that a profile takes away stays out of its build.",
         kind="texts",
-        check=checks.pattern,
+        check=pattern_problem,
         default=(),
         example='["maps/alder-halt.json", "maps/kiln-yard.json"]',
         used="build",
@@ -54,7 +55,7 @@ SETTINGS = (
         "content.opening",
         "Opening unit",
         "The unit that the title opens with; one of the units.",
-        check=checks.pattern,
+        check=pattern_problem,
         example='"maps/alder-halt.json"',
     ),
     Setting(
@@ -89,7 +90,7 @@ SETTINGS = (
         "Player files",
         "Files that players may edit, as patterns.",
         kind="texts",
-        check=checks.pattern,
+        check=pattern_problem,
         default=(),
         example='["mods/"]',
         used="build",
@@ -119,7 +120,7 @@ SETTINGS = (
         "By pattern: 0 to 19, with `long` (far matches) or `filtered` (sound, textures), or `stored`; the last one holds.",
         kind="table",
         check=checks.packing,
-        names=checks.pattern,
+        names=pattern_problem,
         example='{ "*.bank" = "stored", "*.wav" = "3 filtered" }',
         used="build",
     ),

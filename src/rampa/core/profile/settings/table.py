@@ -6,8 +6,9 @@ docs/profile-document.md is made from this table.
 from __future__ import annotations
 
 from rampa.core.content.tree.paths import path_problem
+from rampa.core.patterns import pattern_problem
 from rampa.core.profile.settings import build, content, identity
-from rampa.core.profile.settings.checks import language, name, pattern, words
+from rampa.core.profile.settings.checks import language, name, words
 from rampa.core.profile.settings.kinds import Setting
 
 GROUPS = {
@@ -40,7 +41,7 @@ DEPOT: dict[str, Setting] = {
             "Only",
             "What the depot delivers, as patterns; everything without it.",
             "texts",
-            check=pattern,
+            check=pattern_problem,
             example='["addons/"]',
             used="build",
         ),
@@ -49,7 +50,7 @@ DEPOT: dict[str, Setting] = {
             "Not",
             "What it leaves to other depots.",
             "texts",
-            check=pattern,
+            check=pattern_problem,
             example='["addons/"]',
             used="build",
         ),
