@@ -28,7 +28,8 @@ def read_patterns(lines: Iterable[str]) -> GitIgnoreSpec:
     try:
         return GitIgnoreSpec.from_lines(given, backend="re2")
     except Exception as error:
-        for line in given:
+        # An empty line matches nothing and stops nothing; the first that does is named.
+        for line in filter(str.strip, given):
             problem = pattern_problem(line)
             if problem:
                 raise Invalid("pattern.invalid", f"the pattern {line[:80]!r} cannot be used: {problem}") from error

@@ -1,4 +1,4 @@
-"""Taking signing identities out of files: PKCS#12 (RFC 7292) with one entry or many, and PKCS#8 (RFC 5958) beside a certificate.
+"""Taking signing identities out of files: PKCS#12 (RFC 7292) with one entry or many, or a key beside its certificate.
 
 A Java keystore in PKCS#12 form holds several keys, each under an alias (the bag's friendly name); one is chosen. Every way in
 which a file can be wrong is a sentence of its own: password, end of file, alias, a key that does not fit its certificate.
@@ -12,19 +12,15 @@ from typing import Any
 
 from asn1crypto import keys, pkcs12
 from cryptography import x509
-from cryptography.hazmat.primitives.asymmetric import ec, rsa
-from cryptography.hazmat.primitives.serialization import (
-    Encoding,
-    PublicFormat,
-    load_der_private_key,
-    load_pem_private_key,
-)
+from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from cryptography.hazmat.primitives.serialization.pkcs12 import load_pkcs12
 
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.quantity import counted
 from rampa.core.signing import pkcs12_secrets
+from rampa.core.signing.effort import Effort
 from rampa.core.signing.identity import Identity, PrivateKey
+from rampa.core.signing.private_key import read_key, read_plain_key
 
 MAX_FILE = 4 * 1024 * 1024
 MAX_SAFES, MAX_BAGS = 20, 200
@@ -63,7 +59,7 @@ def read_entries(data: bytes, password: str) -> list[KeystoreEntry]:
     if len(data) > MAX_FILE:
         raise Invalid("key.pkcs12", "this file is far too large for a keystore")
     try:
-        return _entries(data, password)
+        return _entries(data, password, Effort())
     except RampaError:
         raise
     except Exception as error:
@@ -71,24 +67,25 @@ def read_entries(data: bytes, password: str) -> list[KeystoreEntry]:
         raise _damaged() from error
 
 
-def _entries(data: bytes, password: str) -> list[KeystoreEntry]:
-    bags = _bags(data, password)
+def _entries(data: bytes, password: str, effort: Effort) -> list[KeystoreEntry]:
+    safes, checked = _safes(data, password, effort)
+    bags = _bags(safes, password, effort, checked=checked)
     certificates = [b for b in (_certificate(bag) for bag in bags) if b is not None]
-    certificates = certificates or _old_certificates(data, password)
+    certificates = certificates or _old_certificates(safes, password, effort)
     found: list[KeystoreEntry] = []
     if len(bags) > MAX_BAGS:
         raise Invalid("key.pkcs12", f"the file holds {len(bags):,} parts, which is absurd for a keystore")
     for bag in bags:
         kind = bag["bag_id"].native
         if kind in ("key_bag", "pkcs8_shrouded_key_bag"):
-            found.append(_entry(bag, password, certificates))
+            found.append(_entry(bag, password, certificates, effort))
     if not found:
         raise Invalid("key.none", "the PKCS#12 file holds no private key with a certificate")
     return found
 
 
-def _bags(data: bytes, password: str) -> list[Any]:
-    """All bags, decrypted. The file's own checksum says first whether the password is right."""
+def _safes(data: bytes, password: str, effort: Effort) -> tuple[list[Any], bool]:
+    """The file's parts, and whether a checksum over them said that the password is right."""
     try:
         pfx = _load(pkcs12.Pfx, data)
         content = pfx["auth_safe"]["content"].native
@@ -96,15 +93,20 @@ def _bags(data: bytes, password: str) -> list[Any]:
             raise ValueError("it has no content")
         mac = pfx["mac_data"]
         if mac.native is not None:
-            _must_fit(mac, content, password)
+            _must_fit(mac, content, password, effort)
         safes = _load(pkcs12.AuthenticatedSafe, content)
+        if len(safes) > MAX_SAFES:
+            raise Invalid("key.pkcs12", f"the file holds {len(safes):,} safes, which is absurd for a keystore")
+        return list(safes), mac.native is not None
     except Invalid:
         raise
     except Exception as error:
         raise _damaged() from error
+
+
+def _bags(safes: list[Any], password: str, effort: Effort, *, checked: bool) -> list[Any]:
+    """All bags, decrypted."""
     bags: list[Any] = []
-    if len(safes) > MAX_SAFES:
-        raise Invalid("key.pkcs12", f"the file holds {len(safes):,} safes, which is absurd for a keystore")
     for safe in safes:
         try:
             if safe["content_type"].native == "data":
@@ -114,14 +116,14 @@ def _bags(data: bytes, password: str) -> list[Any]:
             else:
                 sealed = safe["content"]["encrypted_content_info"]
                 body = pkcs12_secrets.decrypt(
-                    sealed["content_encryption_algorithm"], sealed["encrypted_content"].native, password
+                    sealed["content_encryption_algorithm"], sealed["encrypted_content"].native, password, effort
                 )
             bags += list(_load(pkcs12.SafeContents, body))
         except Invalid:
             raise
         except Exception as error:
             # Without a checksum over the file, a wrong password shows here.
-            raise _wrong_password() if mac.native is None else _damaged() from error
+            raise (_damaged() if checked else _wrong_password()) from error
     return bags
 
 
@@ -135,29 +137,50 @@ def _is_rc2(safe: Any) -> bool:
     return str(algorithm["algorithm"].native).startswith("pkcs12_sha1_rc2")
 
 
-def _old_certificates(data: bytes, password: str) -> list[tuple[bytes, x509.Certificate]]:
-    """Files of the nineties hide certificates under 40-bit RC2, which the library reads for us."""
+def _old_certificates(safes: list[Any], password: str, effort: Effort) -> list[tuple[bytes, x509.Certificate]]:
+    """Files of before 2021 hide certificates under 40-bit RC2, which the library reads for us: out of a file of their own,
+    so that it neither derives nor checks anything that was not paid for."""
+    old = [safe for safe in safes if safe["content_type"].native == "encrypted_data" and _is_rc2(safe)]
+    for safe in old:
+        algorithm = safe["content"]["encrypted_content_info"]["content_encryption_algorithm"]
+        effort.rounds(algorithm["parameters"]["iterations"].native, old=True)
+    if not old:
+        return []
+    content = pkcs12.AuthenticatedSafe(old).dump()
+    salt = bytes(8)
+    key = pkcs12_secrets.derive(password, salt, 1, 3, pkcs12_secrets.size_of("sha1"), "sha1", effort)
+    digest = hmac.digest(key, content, "sha1")
+    mac = {
+        "mac": {"digest_algorithm": {"algorithm": "sha1"}, "digest": digest},
+        "mac_salt": salt,
+        "iterations": 1,
+    }
+    alone = pkcs12.Pfx(
+        {"version": "v3", "auth_safe": {"content_type": "data", "content": content}, "mac_data": mac}
+    ).dump()
     try:
-        found = load_pkcs12(data, password.encode())
+        found = load_pkcs12(alone, password.encode())
     except ValueError:
         return []
     every = [found.cert, *found.additional_certs]
     return [(b"", c.certificate) for c in every if c is not None]
 
 
-def _must_fit(mac: Any, content: bytes, password: str) -> None:
+def _must_fit(mac: Any, content: bytes, password: str, effort: Effort) -> None:
     digest = mac["mac"]["digest_algorithm"]["algorithm"].native
     rounds = mac["iterations"].native
     salt = mac["mac_salt"].native
-    key = pkcs12_secrets.derive(password, salt, rounds, 3, pkcs12_secrets.size_of(digest), digest)
+    key = pkcs12_secrets.derive(password, salt, rounds, 3, pkcs12_secrets.size_of(digest), digest, effort)
     if not hmac.compare_digest(hmac.digest(key, content, digest), mac["mac"]["digest"].native):
         raise _wrong_password()
 
 
-def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certificate]]) -> KeystoreEntry:
+def _entry(
+    bag: Any, password: str, certificates: list[tuple[bytes, x509.Certificate]], effort: Effort
+) -> KeystoreEntry:
     attributes = _attributes(bag)
     alias = str(attributes.get("friendly_name", ""))
-    key = _key(bag, password)
+    key = _key(bag, password, effort)
     key_id = attributes.get("local_key_id", b"")
     by_id = [c for ident, c in certificates if key_id and ident == key_id]
     fitting = [c for _, c in certificates if _same(key, c)]
@@ -171,22 +194,22 @@ def _entry(bag: Any, password: str, certificates: list[tuple[bytes, x509.Certifi
     return KeystoreEntry(alias, Identity(key, chosen))
 
 
-def _key(bag: Any, password: str) -> PrivateKey:
+def _key(bag: Any, password: str, effort: Effort) -> PrivateKey:
     value = bag["bag_value"]
     try:
         if bag["bag_id"].native == "key_bag":
-            key = load_der_private_key(value.parsed.dump() if hasattr(value, "parsed") else value.dump(), None)
-        else:
-            sealed = value.parsed if hasattr(value, "parsed") else value
-            plain = pkcs12_secrets.decrypt(sealed["encryption_algorithm"], sealed["encrypted_data"].native, password)
-            key = load_der_private_key(_load(keys.PrivateKeyInfo, plain).dump(), None)
+            return read_plain_key(value.parsed.dump() if hasattr(value, "parsed") else value.dump())
+        sealed = value.parsed if hasattr(value, "parsed") else value
+        plain = pkcs12_secrets.decrypt(
+            sealed["encryption_algorithm"], sealed["encrypted_data"].native, password, effort
+        )
+        return read_plain_key(_load(keys.PrivateKeyInfo, plain).dump())
     except Invalid:
         raise
     except Exception as error:
         raise Invalid(
             "key.entry", "the key in this file cannot be read: it is damaged or has a password of its own"
         ) from error
-    return _signing(key)
 
 
 def _certificate(bag: Any) -> tuple[bytes, x509.Certificate] | None:
@@ -214,20 +237,8 @@ def _attributes(bag: Any) -> dict[str, Any]:
 
 def read_pkcs8(key_data: bytes, certificate_data: bytes, password: str = "") -> Identity:
     """A private key as PKCS#8 in PEM or DER, and its certificate in PEM or DER. Raises `Invalid`."""
-    secret = password.encode() or None
-    pem = b"-----BEGIN" in key_data
-    try:
-        key = (load_pem_private_key if pem else load_der_private_key)(key_data, secret)
-    except TypeError as error:
-        if secret is None:
-            raise Invalid("key.password", "the private key has a password, and none was given") from error
-        # A password was given for a file that has none: that is no reason to fail.
-        key = (load_pem_private_key if pem else load_der_private_key)(key_data, None)
-    except Exception as error:
-        if secret is not None and (b"ENCRYPTED" in key_data or not pem):
-            raise _wrong_password("private key") from error
-        raise Invalid("key.pkcs8", "this is not a private key in PKCS#8 form, or it is damaged") from error
-    identity = Identity(_signing(key), read_certificate(certificate_data))
+    key = read_key(key_data, password)
+    identity = Identity(key, read_certificate(certificate_data))
     if not _same(identity.key, identity.certificate):
         raise _mismatch("")
     return identity
@@ -240,18 +251,6 @@ def read_certificate(data: bytes) -> x509.Certificate:
         return x509.load_der_x509_certificate(data)
     except Exception as error:
         raise Invalid("key.certificate", "this is not a certificate, or it is damaged") from error
-
-
-def _signing(key: Any) -> PrivateKey:
-    if not isinstance(key, rsa.RSAPrivateKey | ec.EllipticCurvePrivateKey):
-        raise Invalid("key.kind", "this kind of key cannot sign bundles", hint="Use RSA or an elliptic curve key.")
-    if isinstance(key, rsa.RSAPrivateKey) and key.key_size < 2048:
-        raise Invalid(
-            "key.kind", f"an RSA key of {key.key_size} bits is too short to sign with", hint="Use 2048 or more."
-        )
-    if isinstance(key, ec.EllipticCurvePrivateKey) and key.curve.name not in ("secp256r1", "secp384r1", "secp521r1"):
-        raise Invalid("key.kind", f"the curve {key.curve.name} cannot sign bundles", hint="Use P-256 or P-384.")
-    return key
 
 
 def _same(key: PrivateKey, certificate: x509.Certificate) -> bool:
@@ -268,8 +267,8 @@ def _mismatch(alias: str) -> Invalid:
     return Invalid("key.mismatch", "the private key does not belong to the certificate beside it", where=alias)
 
 
-def _wrong_password(what: str = "PKCS#12 file") -> Invalid:
-    return Invalid("key.wrong-password", f"the password does not open this {what}")
+def _wrong_password() -> Invalid:
+    return Invalid("key.wrong-password", "the password does not open this PKCS#12 file")
 
 
 def _damaged() -> Invalid:

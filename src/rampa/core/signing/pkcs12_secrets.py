@@ -13,12 +13,15 @@ from cryptography.hazmat.primitives import hashes, padding
 from cryptography.hazmat.primitives.ciphers import Cipher, modes
 from cryptography.hazmat.primitives.ciphers.algorithms import AES
 from cryptography.hazmat.primitives.kdf.pbkdf2 import PBKDF2HMAC
+from cryptography.hazmat.primitives.kdf.scrypt import Scrypt
 
 from rampa.core.errors import Invalid
+from rampa.core.signing.effort import Effort
 
-MAX_ROUNDS, MAX_OLD_ROUNDS = 5_000_000, 500_000
-"""Of PBKDF2, and of appendix B's derivation, which is slower here: a hostile file must not keep us for minutes."""
 OLD = {"pkcs12_sha1_tripledes_3key": (TripleDES, 24)}
+AES_SIZES = {"aes128_cbc": 16, "aes192_cbc": 24, "aes256_cbc": 32}
+SCRYPT = "1.3.6.1.4.1.11591.4.11"
+"""RFC 7914, section 7.1."""
 PRF: dict[str, Any] = {
     "sha1": hashes.SHA1,
     "sha224": hashes.SHA224,
@@ -32,9 +35,9 @@ def size_of(digest: str) -> int:
     return hashlib.new(digest).digest_size
 
 
-def derive(password: str, salt: bytes, rounds: int, purpose: int, length: int, digest: str) -> bytes:
+def derive(password: str, salt: bytes, rounds: int, purpose: int, length: int, digest: str, effort: Effort) -> bytes:
     """Appendix B.2. `purpose` is 1 for a key, 2 for an initial value, 3 for a checksum's key."""
-    _must_be_bearable(rounds, MAX_OLD_ROUNDS)
+    effort.rounds(rounds, old=True)
     block = hashlib.new(digest).block_size
     secret = password.encode("utf-16-be") + b"\0\0"
     filled = b"".join(
@@ -55,21 +58,36 @@ def derive(password: str, salt: bytes, rounds: int, purpose: int, length: int, d
     return out[:length]
 
 
-def decrypt(algorithm: Any, sealed: bytes, password: str) -> bytes:
+def decrypt(algorithm: Any, sealed: bytes, password: str, effort: Effort) -> bytes:
     """Content under an algorithm of the file. Raises `Invalid` for one that is not known, else whatever a wrong key brings."""
     kind = algorithm["algorithm"].native
     if kind in OLD:
         cipher, size = OLD[kind]
         salt, rounds = algorithm["parameters"]["salt"].native, algorithm["parameters"]["iterations"].native
-        key = derive(password, salt, rounds, 1, size, "sha1")
-        return _unpadded(cipher(key), derive(password, salt, rounds, 2, 8, "sha1"), sealed)
-    if kind == "pbes2" and algorithm.kdf == "pbkdf2" and algorithm.encryption_cipher == "aes":
-        rounds = algorithm.kdf_iterations
-        _must_be_bearable(rounds, MAX_ROUNDS)
-        kdf = PBKDF2HMAC(PRF[algorithm.kdf_hmac](), algorithm.key_length, algorithm.kdf_salt, rounds)
-        return _unpadded(AES(kdf.derive(password.encode())), algorithm.encryption_iv, sealed)
+        key = derive(password, salt, rounds, 1, size, "sha1", effort)
+        return _unpadded(cipher(key), derive(password, salt, rounds, 2, 8, "sha1", effort), sealed)
+    if kind == "pbes2":
+        derivation, scheme = (algorithm["parameters"][k] for k in ("key_derivation_func", "encryption_scheme"))
+        length = AES_SIZES.get(scheme["algorithm"].native, 0)
+        kdf = _derivation(derivation, length, effort) if length else None
+        if kdf is not None:
+            return _unpadded(AES(kdf.derive(password.encode())), scheme["parameters"].native, sealed)
     raise Invalid("key.cipher", f"the file is encrypted by {kind}, which is not known here",
                   hint="Export it again with AES (PBES2).")  # fmt: skip
+
+
+def _derivation(asked: Any, size: int, effort: Effort) -> PBKDF2HMAC | Scrypt | None:
+    """None for one that is not known. `size` is the key's, in bytes."""
+    kind, given = asked["algorithm"].native, asked["parameters"].native
+    if kind == "pbkdf2":
+        effort.rounds(given["iteration_count"])
+        return PBKDF2HMAC(PRF[given["prf"]["algorithm"]](), size, given["salt"], given["iteration_count"])
+    if kind == SCRYPT:
+        # The parser does not know it by name: its fields are numbered.
+        salt, cost, block, lanes = (given[str(n)] for n in range(4))
+        effort.scrypt(cost, block, lanes)
+        return Scrypt(salt, size, cost, block, lanes)
+    return None
 
 
 def _unpadded(cipher: Any, start: bytes, sealed: bytes) -> bytes:
@@ -77,8 +95,3 @@ def _unpadded(cipher: Any, start: bytes, sealed: bytes) -> bytes:
     plain = decryptor.update(sealed) + decryptor.finalize()
     padder = padding.PKCS7(cipher.block_size).unpadder()
     return padder.update(plain) + padder.finalize()
-
-
-def _must_be_bearable(rounds: int, most: int) -> None:
-    if not 1 <= rounds <= most:
-        raise Invalid("key.rounds", f"the file asks for {rounds:,} rounds of its password, which is absurd")
