@@ -5,7 +5,7 @@ from __future__ import annotations
 from rampa.core.errors import Invalid
 
 ROUNDS = 3_000_000
-"""Of PBKDF2 in one file, about a second of a core. Tools write 2,000 to 600,000 a secret, the older JDK 250,000 old ones a file."""
+"""Of PBKDF2 in one file, about a second of a core. Tools write 2,000 to 600,000 a secret, older ones 250,000 a file."""
 OLD_ROUND = 5
 """What a round of RFC 7292's own derivation counts for: it is slower here."""
 SCRYPT_MEMORY = 64 * 1024 * 1024

@@ -12,7 +12,7 @@ from blake3 import blake3
 from sqlalchemy import delete, select, update
 
 from rampa.core.content.pack.encryption import encrypt
-from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
+from rampa.core.content.pack.pack import PackWriter
 from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.core.content.tree.tree import Tree
 from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow
@@ -47,7 +47,7 @@ def _write(uow: UnitOfWork, pieces: list[Piece], key: tuple[bytes, bytes] | None
     for frame in new_frames(uow.services, pieces, places):
         stored = encrypt(frame.stored, frame.raw, key[1], key[0], uow.services.random) if key else frame.stored
         writer.add(frame.chunks, stored)
-        if writer.size >= PACK_TARGET:
+        if writer.full():
             _keep(uow, writer, key)
             writer = PackWriter()
     if writer.size:

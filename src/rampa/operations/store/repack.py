@@ -9,7 +9,7 @@ from blake3 import blake3
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
-from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
+from rampa.core.content.pack.pack import PackWriter
 from rampa.core.content.tree.tree import Chunk as Piece
 from rampa.db import ChunkRow, FrameRow, PackRow, store_state
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
@@ -46,7 +46,7 @@ def repack(services: Services, actor: Actor, share: float = HALF) -> wire.Repack
     writer = PackWriter()
     for frame in new_frames(services, [c for s in sparse for c in s.chunks], places):
         writer.add(frame.chunks, frame.stored)
-        if writer.size >= PACK_TARGET:
+        if writer.full():
             size, made = size + _keep(services, writer), made + 1
             writer = PackWriter()
     if writer.size:

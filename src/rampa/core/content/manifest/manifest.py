@@ -10,14 +10,14 @@ from array import array
 from dataclasses import dataclass
 from typing import Any
 
-import cbor2
 import numpy as np
 import zstandard
 from blake3 import blake3
 
 from rampa.core.content.manifest import cbor_columns
-from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Texts, column, view
-from rampa.core.content.tree.inflation import inflate
+from rampa.core.content.tree.cbor_reader import Document, Shape, read, within
+from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
+from rampa.core.content.tree.inflation import inflate_document
 from rampa.core.content.tree.merge import check_tree
 from rampa.core.content.tree.parameters import CutParameters
 from rampa.core.content.tree.paths import check_link, check_path, printable
@@ -27,6 +27,30 @@ from rampa.core.errors import Damaged, RampaError
 
 FORMAT = "rampa-manifest"
 VERSION = 1
+LAST_KEY = b"\x67version"
+DOCUMENT: Document = {
+    "format": Shape.TEXT,
+    "version": Shape.NUMBER,
+    "depot": Shape.TEXT,
+    "cut": {
+        "min": Shape.NUMBER,
+        "avg": Shape.NUMBER,
+        "max": Shape.NUMBER,
+        "norm": Shape.NUMBER,
+        "hash": Shape.TEXT,
+    },
+    "files": {
+        "path": Shape.PATHS,
+        "size": Shape.NUMBERS,
+        "exec": Shape.NUMBERS,
+        "digest": Shape.BYTES,
+        "chunks": Shape.NUMBERS,
+        "chunk": Shape.NUMBERS,
+        "player": Shape.NUMBER_LISTS,
+    },
+    "links": {"path": Shape.TEXTS, "target": Shape.TEXTS},
+    "chunks": {"digest": Shape.BYTES, "size": Shape.NUMBERS},
+}
 MAX_RAW = 512 * 1024 * 1024
 """A manifest that claims more than this many bytes unpacked is refused before any memory is taken."""
 
@@ -88,7 +112,7 @@ def pack(raw: bytes | bytearray) -> bytes:
 def unpack(encoded: bytes) -> bytes:
     """Raises `Damaged` before any memory is taken for an absurd size."""
     try:
-        return inflate(encoded, MAX_RAW)
+        return inflate_document(encoded, MAX_RAW)
     except zstandard.ZstdError as error:
         raise Damaged("manifest.damaged", "the manifest cannot be read") from error
 
@@ -101,15 +125,11 @@ def digest_of(encoded: bytes) -> bytes:
 def decode(encoded: bytes) -> Manifest:
     """Reads and checks a manifest. Raises `Damaged` with the reason; nothing in it is trusted before."""
     try:
-        body = cbor2.loads(unpack(encoded))
-        if body.get("format") != FORMAT:
+        raw = unpack(encoded)
+        _must_be_known(raw)
+        body = read(raw, DOCUMENT)
+        if body["format"] != FORMAT:
             raise Damaged("manifest.damaged", "this is not a manifest")
-        if body.get("version") != VERSION:
-            raise Damaged(
-                "manifest.version",
-                f"manifest version {body.get('version')} is not known here",
-                hint="Update Rampa on this machine.",
-            )
         return _read(body)
     except RampaError as error:
         if isinstance(error, Damaged):
@@ -118,6 +138,15 @@ def decode(encoded: bytes) -> Manifest:
     except Exception as error:
         # Whatever a hostile document makes the readers raise (types, keys, depth), it is one thing to the caller.
         raise Damaged("manifest.damaged", f"the manifest cannot be read ({type(error).__name__})") from error
+
+
+def _must_be_known(raw: bytes) -> None:
+    """Of another version nothing else can be said. In the order of keys, the version is a manifest's end."""
+    if not raw[:-1].endswith(LAST_KEY):
+        raise Damaged("manifest.damaged", "this is not a manifest")
+    if raw[-1] != VERSION:
+        message = f"manifest version {raw[-1]} is not known here"
+        raise Damaged("manifest.version", message, hint="Update Rampa on this machine.")
 
 
 def _read(body: dict[str, Any]) -> Manifest:
@@ -133,7 +162,7 @@ def _read(body: dict[str, Any]) -> Manifest:
 
 
 def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
-    digests, sizes = _digests(columns.pop("digest")), array("I", columns.pop("size"))
+    digests, sizes = _digests(columns.pop("digest")), within("I", columns.pop("size"))
     if len(digests) != len(sizes):
         raise Damaged("manifest.damaged", "the manifest's chunk columns differ in length")
     if sizes and not 0 < min(sizes) <= max(sizes) <= parameters.maximum:
@@ -147,9 +176,11 @@ def _read_chunks(columns: dict[str, Any], parameters: CutParameters) -> Chunks:
 
 def _read_files(columns: dict[str, Any], chunks: Chunks) -> Files:
     # Each list of objects goes as soon as it is a column.
-    paths = Texts.of(check_path(p) for p in columns.pop("path"))
-    sizes, digests = array("Q", columns.pop("size")), _digests(columns.pop("digest"))
-    ends = column("Q", np.cumsum(view(array("I", columns.pop("chunks"))), dtype=np.uint64))
+    paths: Texts = columns.pop("path")
+    for path in paths:
+        check_path(path)
+    sizes, digests = within("Q", columns.pop("size")), _digests(columns.pop("digest"))
+    ends = column("Q", np.cumsum(view(within("I", columns.pop("chunks"))), dtype=np.uint64))
     numbers = _undelta(columns.pop("chunk"), len(chunks))
     if not len(paths) == len(sizes) == len(ends) == len(digests):
         raise Damaged("manifest.damaged", "the manifest's file columns differ in length")
@@ -161,22 +192,20 @@ def _read_files(columns: dict[str, Any], chunks: Chunks) -> Files:
 
 
 def _modes(columns: dict[str, Any], count: int) -> bytes:
-    modes = bytearray(count)
-    for i in columns["exec"]:
-        modes[_place(i, count)] |= 1
+    modes = np.zeros(count, dtype=np.uint8)
+    modes[_places(columns["exec"], count)] = 1
     for rule, numbers in enumerate(columns.get("player", []), 1):
         if rule > len(PLAYER_FILE_RULES):
             raise Damaged("manifest.damaged", "the manifest has a rule for player files that is not known here")
-        for i in numbers:
-            at = _place(i, count)
-            modes[at] = modes[at] & 1 | rule << 1
-    return bytes(modes)
+        at = _places(numbers, count)
+        modes[at] = modes[at] & 1 | rule << 1
+    return modes.tobytes()
 
 
-def _place(number: object, count: int) -> int:
-    if not isinstance(number, int) or not 0 <= number < count:
+def _places(numbers: Numbers, count: int) -> Numbers:
+    if len(numbers) and not 0 <= int(numbers.min()) <= int(numbers.max()) < count:
         raise Damaged("manifest.damaged", "the manifest names a file that is not listed")
-    return number
+    return numbers
 
 
 def _check_sums(files: Files) -> None:
@@ -190,8 +219,8 @@ def _check_sums(files: Files) -> None:
         raise Damaged("manifest.damaged", "a file's chunks do not sum up to its size", where=where)
 
 
-def _digests(joined: object) -> Digests:
-    if not isinstance(joined, bytes) or len(joined) % DIGEST_SIZE:
+def _digests(joined: bytes) -> Digests:
+    if len(joined) % DIGEST_SIZE:
         raise Damaged("manifest.damaged", "a column of digests cannot be read")
     return Digests(joined)
 
@@ -201,9 +230,9 @@ def _deltas(numbers: np.ndarray) -> np.ndarray:
     return np.diff(numbers.astype(np.int64), prepend=-1) - 1
 
 
-def _undelta(deltas: list[int], count: int) -> array[int]:
+def _undelta(deltas: Numbers, count: int) -> array[int]:
     """The chunks' numbers, which are in order of first use and name all `count` chunks. Raises `Damaged`."""
-    numbers = np.cumsum(view(array("q", deltas)) + 1) - 1
+    numbers = np.cumsum(deltas + 1) - 1
     if len(numbers) and not 0 <= int(numbers.min()) <= int(numbers.max()) < count:
         raise Damaged("manifest.damaged", "a file names a chunk that is not listed")
     highest = np.maximum.accumulate(numbers) if len(numbers) else numbers
@@ -214,7 +243,7 @@ def _undelta(deltas: list[int], count: int) -> array[int]:
     return column("I", numbers)
 
 
-def _text(value: object) -> str:
-    if not isinstance(value, str) or len(value) > 100:
+def _text(value: str) -> str:
+    if len(value) > 100:
         raise Damaged("manifest.damaged", "the depot's name cannot be read")
     return value

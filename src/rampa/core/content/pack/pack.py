@@ -25,7 +25,8 @@ from blake3 import blake3
 from rampa.core.content.pack import filters
 from rampa.core.content.pack.compression import STORED, Packing, stored_frame
 from rampa.core.content.pack.filters import Filter, Run
-from rampa.core.content.tree.inflation import inflate
+from rampa.core.content.tree.cbor_reader import Document, Shape, read
+from rampa.core.content.tree.inflation import inflate, inflate_document
 from rampa.core.content.tree.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
 
@@ -36,7 +37,11 @@ FRAME_TARGET = 1024 * 1024
 FRAME_LIMIT = FRAME_TARGET + 16 * 1024 * 1024
 PACK_TARGET = 16 * 1024 * 1024
 """Stored bytes after which a pack is closed."""
+RAW_TARGET = 64 * 1024 * 1024
+"""Raw bytes after which a pack is closed, however few are stored: who sends a pack has each of them unpacked and checked."""
+RAW_LIMIT = RAW_TARGET + FRAME_LIMIT
 INDEX_LIMIT = 64 * 1024 * 1024
+INDEX: Document = {"stored": Shape.NUMBERS, "chunks": Shape.NUMBERS, "size": Shape.NUMBERS, "digest": Shape.BYTES}
 LONG_TARGET = 8 * 1024 * 1024
 """Raw bytes of a frame whose rule asks for matches over long distances."""
 FASTEST = -1
@@ -135,13 +140,18 @@ class PackWriter:
     def __init__(self) -> None:
         self._parts: list[bytes] = []
         self._frames: list[Frame] = []
-        self.size = 0
+        self.size = self.raw = 0
 
     def add(self, chunks: Iterable[Chunk], stored: bytes) -> None:
         held = tuple(chunks)
         self._frames.append(Frame(self.size, len(stored), sum(c.size for c in held), held))
         self._parts.append(stored)
+        self.raw += self._frames[-1].raw
         self.size += len(stored)
+
+    def full(self, target: int = PACK_TARGET) -> bool:
+        """Whether it is large enough to be closed: by stored bytes, or by what it unpacks to."""
+        return self.size >= target or self.raw >= RAW_TARGET
 
     @property
     def frames(self) -> list[Frame]:
@@ -180,8 +190,8 @@ def read_index(tail: bytes, pack_size: int) -> list[Frame]:
     if magic != SKIPPABLE or length != need - 8:
         raise Damaged("pack.damaged", "the pack's index does not start where it should")
     try:
-        raw = inflate(index[8:-12], INDEX_LIMIT)
-        return _frames(cbor2.loads(raw), pack_size - need)
+        raw = inflate_document(index[8:-12], INDEX_LIMIT)
+        return _frames(read(raw, INDEX), pack_size - need)
     except RampaError:
         raise
     except Exception as error:
@@ -201,11 +211,11 @@ def index_size(tail: bytes, pack_size: int) -> int:
 
 
 def _frames(body: dict[str, Any], content_size: int) -> list[Frame]:
-    sizes, digests = body["size"], body["digest"]
-    if len(digests) != len(sizes) * DIGEST_SIZE or sum(body["chunks"]) != len(sizes):
+    sizes, digests = body["size"].tolist(), body["digest"]
+    if len(digests) != len(sizes) * DIGEST_SIZE or int(body["chunks"].sum()) != len(sizes):
         raise Damaged("pack.damaged", "the columns of the pack's index differ in length")
     frames, at, offset = [], 0, 0
-    for stored, count in zip(body["stored"], body["chunks"], strict=True):
+    for stored, count in zip(body["stored"].tolist(), body["chunks"].tolist(), strict=True):
         if stored <= 0 or count <= 0 or any(not 0 < s <= FRAME_LIMIT for s in sizes[at : at + count]):
             raise Damaged("pack.damaged", "the pack's index holds an impossible size")
         held = tuple(
@@ -215,4 +225,6 @@ def _frames(body: dict[str, Any], content_size: int) -> list[Frame]:
         at, offset = at + count, offset + stored
     if offset != content_size:
         raise Damaged("pack.damaged", "the frames of the pack do not fill it")
+    if sum(f.raw for f in frames) > RAW_LIMIT:
+        raise Damaged("pack.damaged", f"the pack unpacks to more than {RAW_LIMIT // 2**20} MiB")
     return frames

@@ -71,19 +71,18 @@ def make_packs(
 
     Raises `Conflict` when a file is no longer what was read.
     """
-    writer, raw = PackWriter(), 0
+    writer = PackWriter()
     with parallel.pool(workers) as threads:
         groups = _groups(wanted, rules or PackingRules(), sources)
         work = parallel.in_order(threads, lambda g: (g[1], _frame(sources, *g)), groups, ahead=AHEAD)
         for places, stored in work:
             writer.add((p.chunk for p in places), stored)
-            raw += sum(p.chunk.size for p in places)
             # Closed only after a frame is whole: a pack may be larger than its target by one frame.
-            if writer.size >= pack_target:
-                yield MadePack(writer.finish(), raw)
-                writer, raw = PackWriter(), 0
+            if writer.full(pack_target):
+                yield MadePack(writer.finish(), writer.raw)
+                writer = PackWriter()
     if writer.size:
-        yield MadePack(writer.finish(), raw)
+        yield MadePack(writer.finish(), writer.raw)
 
 
 _How = tuple[Packing, Shape | None]

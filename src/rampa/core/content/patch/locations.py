@@ -7,7 +7,6 @@ the build that the update starts from: both sides hold those already.
 
 from __future__ import annotations
 
-from array import array
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,13 +17,30 @@ import zstandard
 from rampa.core.content.pack.pack import FRAME_LIMIT
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.patch.pairs import Region
+from rampa.core.content.tree.cbor_reader import Document, Shape, read, within
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, column, view
-from rampa.core.content.tree.inflation import inflate
+from rampa.core.content.tree.inflation import inflate_document
 from rampa.core.content.tree.tree import Chunk, Chunks, Tree
 from rampa.core.errors import Damaged
 
 FORMAT = "rampa-locations"
 VERSION = 2
+VERSION_KEY = b"\x67version"
+DOCUMENT: Document = {
+    "format": Shape.TEXT,
+    "version": Shape.NUMBER,
+    "base": Shape.NUMBER,
+    "packs": Shape.BYTES,
+    "frames": dict.fromkeys(("pack", "offset", "stored", "raw", "key"), Shape.NUMBERS),
+    "keys": Shape.BLOBS,
+    "chunks": dict.fromkeys(("frame", "at", "chunk"), Shape.NUMBERS),
+    "differences": {
+        "digest": Shape.BYTES,
+        **dict.fromkeys(
+            ("pack", "offset", "stored", "regions", "file", "from", "size", "chunks", "chunk"), Shape.NUMBERS
+        ),
+    },
+}
 MAX_RAW = 512 * 1024 * 1024
 ID_SIZE = 16
 SPAN_LIMIT = 64 * 1024 * 1024
@@ -132,9 +148,14 @@ def _differences(
 def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
     """`old` is the tree that is installed, if any. Raises `Damaged`."""
     try:
-        body = cbor2.loads(inflate(encoded, MAX_RAW))
-        if body["format"] != FORMAT or body["version"] != VERSION:
+        raw = inflate_document(encoded, MAX_RAW)
+        said = raw.find(VERSION_KEY)
+        if said >= 0 and raw[said + len(VERSION_KEY)] != VERSION:
             raise Damaged("locations.version", "these locations are of a version that is not known here")
+        body = read(raw, DOCUMENT)
+        if body["format"] != FORMAT:
+            raise Damaged("locations.damaged", "these are no locations")
+        _must_be_few(body, len(new.chunks))
         chunks = _read_chunks(body["chunks"], _read_frames(body), new.chunks)
         # Without the old tree there is nothing to name its files by: chunks are fetched plain.
         differences = _read_differences(body, new.chunks, old) if body["base"] and old else ()
@@ -146,6 +167,13 @@ def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
         raise Damaged("locations.damaged", f"the locations cannot be read ({type(error).__name__})") from error
 
 
+def _must_be_few(body: dict[str, Any], chunks: int) -> None:
+    """Nothing is there that no chunk of the build needs: what is read is bounded by the build, whose manifests are signed."""
+    differences = body["differences"]
+    if max(len(column) for column in (*body["frames"].values(), differences["file"], differences["chunk"])) > chunks:
+        raise Damaged("locations.damaged", "the locations name more than the build has chunks")
+
+
 def _pack(body: dict[str, Any], number: int) -> bytes:
     digest = bytes(body["packs"][number * DIGEST_SIZE : (number + 1) * DIGEST_SIZE])
     if len(digest) != DIGEST_SIZE or number < 0:
@@ -155,13 +183,12 @@ def _pack(body: dict[str, Any], number: int) -> bytes:
 
 def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
     columns, keys = body["frames"], body["keys"]
-    numbers = columns["key"] or [0] * len(columns["pack"])
-    if not all(isinstance(k, bytes) and len(k) in (0, ID_SIZE) for k in keys):
+    numbers = columns["key"] if len(columns["key"]) else np.zeros(len(columns["pack"]), np.int64)
+    if not all(len(k) in (0, ID_SIZE) for k in keys) or not _within(numbers, len(keys)):
         raise Damaged("locations.damaged", "the locations name an impossible key")
     frames = []
-    for pack, offset, stored, raw, key in zip(
-        columns["pack"], columns["offset"], columns["stored"], columns["raw"], numbers, strict=True
-    ):
+    rows = (c.tolist() for c in (columns["pack"], columns["offset"], columns["stored"], columns["raw"], numbers))
+    for pack, offset, stored, raw, key in zip(*rows, strict=True):
         if offset < 0 or not 0 < stored <= FRAME_LIMIT or not 0 < raw <= FRAME_LIMIT:
             raise Damaged("locations.damaged", "the locations hold an impossible frame")
         frames.append(FramePlace(_pack(body, pack), offset, stored, raw, keys[key]))
@@ -170,7 +197,7 @@ def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
 
 def _read_chunks(columns: dict[str, Any], frames: list[FramePlace], known: Chunks) -> ChunkPlaces:
     frame, number = _undelta(columns["frame"]), _undelta(columns["chunk"])
-    at = view(array("I", columns["at"])).astype(np.int64)
+    at = view(within("I", columns["at"])).astype(np.int64)
     if not len(frame) == len(number) == len(at):
         raise Damaged("locations.damaged", "the columns of the locations differ in length")
     if not (_within(frame, len(frames)) and _within(number, len(known))):
@@ -186,11 +213,9 @@ def _within(numbers: Numbers, count: int) -> bool:
 
 def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[DifferencePlace, ...]:
     columns = body["differences"]
-    regions = iter(list(zip(columns["file"], columns["from"], columns["size"], strict=True)))
+    regions = zip(columns["file"].tolist(), columns["from"].tolist(), columns["size"].tolist(), strict=True)
     chunks = iter(_undelta(columns["chunk"]).tolist())
-    rows = zip(
-        columns["pack"], columns["offset"], columns["stored"], columns["regions"], columns["chunks"], strict=True
-    )
+    rows = zip(*(columns[name].tolist() for name in ("pack", "offset", "stored", "regions", "chunks")), strict=True)
     out = []
     for i, (pack, offset, stored, region_count, chunk_count) in enumerate(rows):
         spans = tuple(_region(*next(regions), old) for _ in range(region_count))
@@ -225,5 +250,5 @@ def _deltas(numbers: Numbers) -> list[int]:
     return deltas
 
 
-def _undelta(deltas: list[int]) -> Numbers:
-    return np.cumsum(view(array("q", deltas)))
+def _undelta(deltas: Numbers) -> Numbers:
+    return np.cumsum(deltas)

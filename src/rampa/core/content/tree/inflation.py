@@ -6,6 +6,9 @@ import threading
 
 import zstandard
 
+RATIO, SMALL = 64, 4 * 1024 * 1024
+"""Digests do not pack, so a document of ours is at most some times its packed size; a small one may be mostly names."""
+
 
 class _ThreadReader(threading.local):
     """Contexts are costly to make and not to be shared between threads."""
@@ -27,3 +30,8 @@ def inflate(stored: bytes | memoryview, limit: int, *, sized: bool = True) -> by
         raise zstandard.ZstdError(f"a frame's size is missing, or above {limit} bytes")
     # Never none: an empty frame asks for a limit of 0, which the library reads as "no limit".
     return _per_thread.reader.decompress(stored, max_output_size=max(1, limit))
+
+
+def inflate_document(stored: bytes | memoryview, limit: int) -> bytes:
+    """The same for a document of ours: also not above what one of its size can come from, so that kilobytes stay megabytes."""
+    return inflate(stored, min(limit, SMALL + RATIO * len(stored)))

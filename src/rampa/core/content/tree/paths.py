@@ -5,12 +5,14 @@ A path is relative, NFC (Unicode TR15), separated by forward slashes, and can be
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
 from rampa.core.errors import Invalid
 
 MAX_PATH_BYTES = 1024
 MAX_NAME_BYTES = 255
+CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 
 
 def check_path(path: str) -> str:
@@ -36,7 +38,7 @@ def path_problem(path: str) -> str:
     # "C:" is absolute on some systems, and a stream's name on one.
     if path.startswith("/") or (len(path) > 1 and path[1] == ":"):
         return "it is absolute"
-    if any(ord(c) < 32 or ord(c) == 127 for c in path):
+    if CONTROL.search(path):
         return "it holds a control character"
     # On one system it separates, on others it is part of a name: a file would land in a folder that nobody checked.
     if "\\" in path:
@@ -47,7 +49,7 @@ def path_problem(path: str) -> str:
     for name in path.split("/"):
         if name in ("", ".", ".."):
             return f"it holds {name!r} as a name" if name else "it holds an empty name"
-        if len(name.encode()) > MAX_NAME_BYTES:
+        if len(name) * 4 > MAX_NAME_BYTES and len(name.encode()) > MAX_NAME_BYTES:
             return f"a name in it is longer than {MAX_NAME_BYTES} bytes"
     return ""
 
