@@ -20,8 +20,16 @@ def of_bytes(data: bytes | memoryview) -> ReadAt:
 
 
 def of_descriptor(fd: int) -> ReadAt:
-    """An open file; raises OSError as the system does, also for offsets that no file has."""
-    return lambda offset, size: os.pread(fd, size, offset)
+    """An open file, as long as it is now; raises OSError as the system does."""
+    whole = os.fstat(fd).st_size
+
+    def read(offset: int, size: int) -> bytes:
+        # Headers name any place and length: the system takes no place above 2**63, and room is made for all that is asked.
+        if not 0 <= offset < whole or size <= 0:
+            return b""
+        return os.pread(fd, min(size, whole - offset), offset)
+
+    return read
 
 
 def text_at(data: bytes, at: int) -> str:
