@@ -101,10 +101,12 @@ def change_folder(root: Path) -> None:
     (root / "data/thaw.bin").write_bytes(noise(70_000, 5))
 
 
-def add_key(client: Client, name: str = "quillback-2026") -> None:
+def add_key(client: Client, name: str = "quillback-2026", passphrase: str = "") -> None:
     made = identity.make(name, "Quillback Works", "ec-p256", dt.datetime.now(dt.UTC))
     data = identity.to_pkcs12(made, name, "a password")
-    client.signing.add(NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password="a password"))
+    client.signing.add(
+        NewKey(name=name, pkcs12=base64.b64encode(data).decode(), password="a password", passphrase=passphrase)
+    )
 
 
 def import_title(client: Client, document: str = DOCUMENT) -> None:

@@ -62,6 +62,15 @@ def test_a_budget_is_whole_numbers_and_nothing_is_allowed(said: str, told: pytes
         ServiceSettings.from_environment()
 
 
+def test_proxies_are_addresses(told: pytest.MonkeyPatch) -> None:
+    assert ServiceSettings.from_environment().proxies == frozenset()
+    told.setenv("RAMPA_PROXIES", "127.0.0.1, ::1,")
+    assert ServiceSettings.from_environment().proxies == {"127.0.0.1", "::1"}
+    told.setenv("RAMPA_PROXIES", "proxy.quillback.example")
+    with refuses("settings.proxies", where="RAMPA_PROXIES"):
+        ServiceSettings.from_environment()
+
+
 def test_a_master_key_that_is_none_is_said_and_not_shown(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
     for text in ("fog", KEY[:-2], "00" * 31 + "zz"):
         told.setenv("RAMPA_MASTER_KEY", text)

@@ -181,6 +181,10 @@ def test_a_schedule_starts_once_at_its_time(world: World, client: Client, repo: 
     assert client.runs.get(TITLE, 1).why == "schedule"
     with refuses("trigger.schedule", "five fields"):
         client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="every night"))
+    with refuses("trigger.schedule", "never comes"):
+        client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="schedule", schedule="0 0 31 2 *"))
+    with refuses("trigger.paths", "brackets", where="paths"):
+        client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="branch", paths=["data/", "[z-a]"]))
     with refuses("trigger.pattern"):
         client.runs.add_trigger(TITLE, wire.NewTrigger(name="bad", kind="branch", pattern=""))
     with refuses("trigger.exists"):

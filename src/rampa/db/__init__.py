@@ -26,7 +26,7 @@ from rampa.db.content import (
     VerifiedFileRow,
     store_state,
 )
-from rampa.db.people import AuditEventRow, IdempotentAnswerRow, PersonRow, StudioRow, TokenRow, WebSessionRow
+from rampa.db.people import AuditEventRow, GuessRow, IdempotentAnswerRow, PersonRow, StudioRow, TokenRow, WebSessionRow
 from rampa.db.runs import (
     LogKindRow,
     LogPartRow,
@@ -74,6 +74,7 @@ __all__ = [
     "FolderRow",
     "FrameRow",
     "GrantRow",
+    "GuessRow",
     "IdempotentAnswerRow",
     "LineRow",
     "LogKindRow",

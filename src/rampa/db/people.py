@@ -53,6 +53,21 @@ class WebSessionRow(Identified, Base):
     person: Mapped[PersonRow] = relationship(lazy="joined")
 
 
+class GuessRow(Base):
+    """A try at somebody's secret that is counted against the next ones; it goes when the secret was right, or after minutes."""
+
+    __tablename__ = "guess"
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    account: Mapped[str] = mapped_column(String(200))
+    address: Mapped[str] = mapped_column(String(64))
+    at: Mapped[dt.datetime]
+    __table_args__ = (
+        Index("ix_guess_account", "kind", "account", "at"),
+        Index("ix_guess_address", "kind", "address", "at"),
+    )
+
+
 class AuditEventRow(Base):
     __tablename__ = "audit_event"
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True)

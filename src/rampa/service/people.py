@@ -4,30 +4,22 @@ from __future__ import annotations
 
 from flask import Response, g, request
 
-from rampa.core.errors import Denied
 from rampa.operations.base import Act, Services
 from rampa.operations.people import people
 from rampa.schema import people as wire
 from rampa.schema.common import Page
 from rampa.service.base.access import COOKIE, current_actor
+from rampa.service.base.address import client_address
 from rampa.service.base.resource import CreateHeaders, Resource, once_from
-from rampa.service.base.throttle import Throttle
 
 
 def resource(services: Services, secure_cookies: bool) -> Resource:
     api = Resource("people")
-    throttle = Throttle()
 
     @api.call("POST", "/session", Act.OPEN, wire.Session, status=201)
     def sign_in(body: wire.SignIn) -> Response:
         """Sign in with address and password; the cookie is for the console, tokens for everything else."""
-        key = f"{request.remote_addr} {body.email.lower()}"
-        throttle.check(key)
-        try:
-            session, secret = people.sign_in(services, body.email, body.password)
-        except Denied:
-            throttle.failed(key)
-            raise
+        session, secret = people.sign_in(services, body.email, body.password, client_address())
         response = Response(session.model_dump_json(), status=201, content_type="application/json")
         life = int(people.SESSION_LIFE.total_seconds())
         response.set_cookie(COOKIE, secret, max_age=life, httponly=True, samesite="Strict", secure=secure_cookies)

@@ -26,6 +26,7 @@ from rampa.service import (
 )
 from rampa.service.base import access, problems, telemetry
 from rampa.service.base.access import AccessTable
+from rampa.service.base.address import PROXIES
 from rampa.service.base.resource import PREFIX
 from rampa.service.builds import builds, changes
 from rampa.service.runs import runs, triggers
@@ -36,7 +37,12 @@ from rampa.service.titles import drafts, titles
 BODY_LIMIT = 160 * 1024 * 1024
 
 
-def make_app(services: Services, console_folder: Path | None = None, secure_cookies: bool = False) -> OpenAPI:
+def make_app(
+    services: Services,
+    console_folder: Path | None = None,
+    secure_cookies: bool = False,
+    proxies: frozenset[str] = frozenset(),
+) -> OpenAPI:
     """The Flask application. Its `access` table says what each endpoint does."""
     app = OpenAPI(
         "rampa",
@@ -54,6 +60,7 @@ def make_app(services: Services, console_folder: Path | None = None, secure_cook
     app.config["MAX_CONTENT_LENGTH"] = BODY_LIMIT
     table = AccessTable({})
     app.extensions["rampa_access"] = table
+    app.extensions[PROXIES] = proxies
     telemetry.install(app, services, table)
     access.install(app, services, table)
     problems.install(app)
@@ -96,5 +103,5 @@ def from_environment() -> OpenAPI:
     """What gunicorn calls."""
     settings = ServiceSettings.from_environment()
     telemetry.configure_logs()
-    app: OpenAPI = make_app(settings.process.services(), settings.console, settings.secure_cookies)
+    app: OpenAPI = make_app(settings.process.services(), settings.console, settings.secure_cookies, settings.proxies)
     return app

@@ -14,14 +14,17 @@ from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, NotFound
 from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow
-from rampa.operations.base import Actor, Once, Services, audit, begin, once
+from rampa.operations.base import Actor, Once, Services, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
+from rampa.operations.people.guesses import Guess, count, failed, forget, hashing, normal
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
 SESSION_LIFE = dt.timedelta(hours=14)
 TOKEN_MARK = "rampa-"
 RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.AGENT, Role.ENGINEER, Role.OWNER]
+SOMEBODY = service_actor("somebody")
+"""Who is not signed in yet."""
 FAILURES_SHOWN = "the address or the password is wrong"
 
 
@@ -35,6 +38,11 @@ def _hasher() -> PasswordHasher:
 def _nobody() -> str:
     """A hash to compare with when there is no such person, so that both answers take the same time."""
     return _hasher().hash(secrets.token_hex(16))
+
+
+def _hashed(password: str) -> str:
+    with hashing():
+        return _hasher().hash(password)
 
 
 def digest_secret(secret: str) -> bytes:
@@ -63,7 +71,7 @@ def new_password(services: Services, email: str) -> str:
     """A new password for somebody who lost theirs; their sessions and tokens end with the old one."""
     password = secrets.token_urlsafe(12)
     with begin(services) as uow:
-        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.lower()))
+        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == normal(email)))
         if person is None:
             raise NotFound("person.unknown", f"there is nobody with the address {email}")
         person.password_hash = _hasher().hash(password)
@@ -74,19 +82,28 @@ def new_password(services: Services, email: str) -> str:
     return password
 
 
-def sign_in(services: Services, email: str, password: str) -> tuple[wire.Session, str]:
-    """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password."""
+def sign_in(services: Services, email: str, password: str, address: str = "") -> tuple[wire.Session, str]:
+    """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password.
+
+    `address` is where the call comes from, for the limits.
+    """
+    guess = Guess("sign-in", normal(email), address)
     with begin(services) as uow:
-        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == email.strip().lower()))
-    known = person.password_hash if person else _nobody()
+        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == guess.account))
+    # What was typed in place of an address may be a password: only an address that somebody has is said.
+    subject = person.email if person else "an address that nobody has"
+    count(services, guess, SOMEBODY, subject)
     try:
-        _hasher().verify(known, password)
+        with hashing():
+            _hasher().verify(person.password_hash if person else _nobody(), password)
     except (VerifyMismatchError, InvalidHashError) as error:
+        failed(services, guess, SOMEBODY, subject)
         raise Denied(
             "sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password."
         ) from error
     if person is None:
         raise Denied("sign-in.denied", FAILURES_SHOWN)
+    forget(services, guess)
     # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
     secret = secrets.token_urlsafe(32)
     with begin(services) as uow:
@@ -184,14 +201,14 @@ def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
 
 def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Once | None) -> wire.Person:
     def make() -> wire.Person:
-        taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == asked.email.lower()))
+        taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email)))
         if taken:
             raise Conflict("person.exists", f"{asked.email} is taken", where="email")
         row = PersonRow(
             name=asked.name,
             email=asked.email,
             role=asked.role,
-            password_hash=_hasher().hash(asked.password),
+            password_hash=_hashed(asked.password),
             created_at=services.now(),
         )
         uow.session.add(row)

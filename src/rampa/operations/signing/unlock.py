@@ -18,6 +18,7 @@ from rampa.core.signing import passphrase, succession
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import RunRow, SigningIdentityRow, UnlockRow, find_key, find_run, new_id, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.operations.people.guesses import Guess, count, failed, forget, hashing
 from rampa.schema.signing import identities as wire
 
 FOR_A_RUN = dt.timedelta(days=7)
@@ -26,18 +27,10 @@ FOR_A_RUN = dt.timedelta(days=7)
 
 def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) -> None:
     """Raises `Invalid` for a wrong passphrase. Runs that wait for it go on."""
+    secret = _opened(services, actor, name, asked)
     with begin(services, actor) as uow:
         row = find_key(uow.session, name, lock=True)
-        if not row.protected:
-            raise Conflict("key.open", f"{name} has no passphrase: it is never locked")
-        if asked.run and not asked.title:
-            raise Invalid("unlock.title", "say whose run it is", where="title")
         run = find_run(uow.session, asked.title, asked.run) if asked.run else None
-        if run is not None and (run.order.identity != name or life_ended(run)):
-            why = "has ended" if life_ended(run) else f"does not sign with {name}"
-            raise Conflict("unlock.run", f"{run.name} {why}", where="run")
-        label = f"identity:{name}"
-        secret = passphrase.unlock(unseal(row.sealed, services.master_key, label), asked.passphrase, label)
         now = services.now()
         until = now + (FOR_A_RUN if run else dt.timedelta(minutes=asked.minutes))
         ident = new_id()
@@ -55,6 +48,31 @@ def unlock(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) ->
         detail = {"run": run.name} if run else {"until": until.isoformat(timespec="seconds")}
         audit.record(uow, "key.unlock", name, None, **detail)
         queue.put(uow.session, "assign", queue.RUNS, lock="assign")
+
+
+def _opened(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) -> bytes:
+    """What the passphrase opens; outside any transaction, since deriving its key takes a moment."""
+    with begin(services) as uow:
+        row = find_key(uow.session, name)
+        if not row.protected:
+            raise Conflict("key.open", f"{name} has no passphrase: it is never locked")
+        if asked.run and not asked.title:
+            raise Invalid("unlock.title", "say whose run it is", where="title")
+        run = find_run(uow.session, asked.title, asked.run) if asked.run else None
+        if run is not None and (run.order.identity != name or life_ended(run)):
+            why = "has ended" if life_ended(run) else f"does not sign with {name}"
+            raise Conflict("unlock.run", f"{run.name} {why}", where="run")
+    label = f"identity:{name}"
+    guess = Guess("unlock", name, str(actor.person_id))
+    count(services, guess, actor, name)
+    try:
+        with hashing():
+            secret = passphrase.unlock(unseal(row.sealed, services.master_key, label), asked.passphrase, label)
+    except Invalid:
+        failed(services, guess, actor, name)
+        raise
+    forget(services, guess)
+    return secret
 
 
 def life_ended(run: RunRow) -> bool:

@@ -33,6 +33,7 @@ STATUS_BY_CODE = {
     "token.expired": 401,
     "token.unknown-bearer": 401,
     "sign-in.throttled": 429,
+    "unlock.throttled": 429,
     "precondition.needed": 428,
     "revision.moved": 412,
     "draft.moved": 412,

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.content.tree.cbor_reader import WINDOW, Document, Shape, read, within
+from rampa.core.content.tree.columns import Texts
 
 numbers = st.integers(-(2**63) + 1, 2**63 - 1)
 small = st.integers(-24, 23)
@@ -45,7 +46,7 @@ def plain(body: dict[str, object]) -> dict[str, object]:
             return plain(value)
         if isinstance(value, np.ndarray):
             return value.tolist()
-        return [one(v) for v in value] if isinstance(value, list) else list(value) if hasattr(value, "raw") else value
+        return [one(v) for v in value] if isinstance(value, list | Texts) else value
 
     return {key: one(value) for key, value in body.items()}
 
@@ -107,8 +108,7 @@ def test_noise_is_refused(data: bytes) -> None:
 )
 def test_each_way_to_be_wrong(raw: bytes, why: str) -> None:
     with pytest.raises(ValueError, match=why):
-        found = read(raw, DOCUMENT)
-        assert [str(t) for t in found.values()]
+        read(raw, DOCUMENT)
 
 
 def test_what_fits_an_array() -> None:

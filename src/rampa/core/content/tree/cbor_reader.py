@@ -56,9 +56,9 @@ for _base in (UNSIGNED << 5, NEGATIVE << 5):
 
 
 def read(raw: bytes, document: Document) -> dict[str, Any]:
-    """Numbers as int, lists of numbers as int64 arrays, lists of texts as `Texts`. Raises `ValueError` for anything that is not as the shape says.
+    """Numbers as int, lists of numbers as int64 arrays, lists of texts as `Texts`.
 
-    What a key that is missing means is the caller's to say.
+    Raises `ValueError` for anything that is not as the shape says. What a key that is missing means is the caller's to say.
     """
     reader = _Reader(raw)
     found = reader.map(document)
