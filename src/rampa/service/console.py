@@ -35,7 +35,6 @@ def install(app: Flask, folder: Path | None, table: AccessTable) -> None:
             # A page names its assets by digest: kept, it would ask for those of an earlier version.
             response = send_from_directory(folder, "index.html", max_age=0)
             response.headers["Content-Security-Policy"] = POLICY
-        response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
         return response
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hmac
 from dataclasses import dataclass
 
-from flask import Flask, g, request
+from flask import Flask, Response, g, request
 
 from rampa.core.errors import Denied, Invalid
 from rampa.operations.base import Act, Actor, Services, must
@@ -40,6 +40,14 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
         actor = identify(services)
         must(actor, act)
         g.actor = actor
+
+    @app.after_request
+    def keep_private(response: Response) -> Response:
+        # Nothing that takes a sign-in is kept on the way, unless its route says otherwise: "private" at most.
+        response.headers.setdefault("Cache-Control", "no-store")
+        # No browser guesses that a file of a build is a page of ours.
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        return response
 
 
 def _small() -> None:

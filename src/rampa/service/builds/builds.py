@@ -22,7 +22,8 @@ from rampa.service.base.resource import ChangeHeaders, CreateHeaders, Resource, 
 
 BUILD = "/titles/<string:title>/builds/<int:build>"
 BYTES = "application/octet-stream"
-FOREVER = "public, max-age=31536000, immutable"
+FOREVER = "private, max-age=31536000, immutable"
+"""For the one who asked: whatever is kept on the way would be given to those who may not ask."""
 PIECE = 256 * 1024
 
 
