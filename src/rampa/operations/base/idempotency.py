@@ -3,27 +3,27 @@
 from __future__ import annotations
 
 import datetime as dt
+import hmac
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid
 from rampa.db import IdempotentAnswerRow, new_id
-from rampa.operations.base.context import Actor
 from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.schema.common import Wire
 
 W = TypeVar("W", bound=Wire)
 KEPT = dt.timedelta(days=7)
+LABEL = b"rampa idempotency"
 
 
 @dataclass(frozen=True)
 class Once:
-    """`key` from Idempotency-Key, and a SHA-256 over what was asked."""
+    """`key` from Idempotency-Key, and a SHA-256 over what was asked. That never rests: what is asked may hold a password."""
 
     key: str
     request_digest: bytes
@@ -40,7 +40,7 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
         id=new_id(),
         person_id=uow.actor.person_id,
         key=asked.key,
-        request_digest=asked.request_digest,
+        request_digest=_sealed(uow.services, asked)[0],
         status=0,
         body={},
         at=now,
@@ -48,21 +48,28 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
     # The second of two at the same moment waits here until the first has committed, then finds its row.
     mine = uow.session.execute(row.on_conflict_do_nothing().returning(IdempotentAnswerRow.id)).scalar()
     if mine is None:
-        return _earlier(uow.session, uow.actor, asked, kind)
+        return _earlier(uow, asked, kind)
     made = make()
     answer = uow.session.get_one(IdempotentAnswerRow, mine)
     answer.status, answer.body = 201, made.model_dump(mode="json")
     return made
 
 
-def _earlier(session: Session, actor: Actor, asked: Once, kind: type[W]) -> W:
-    row = session.scalars(
+def _sealed(services: Services, asked: Once) -> list[bytes]:
+    """What rests of what was asked, by each master key, the one that seals first: without one, nobody can try passwords."""
+    masters = services.master_key if isinstance(services.master_key, tuple | list) else (services.master_key,)
+    keys = [hmac.digest(master, LABEL, "sha256") for master in masters]
+    return [hmac.digest(key, asked.request_digest, "sha256") for key in keys]
+
+
+def _earlier(uow: UnitOfWork, asked: Once, kind: type[W]) -> W:
+    row = uow.session.scalars(
         select(IdempotentAnswerRow).where(
-            IdempotentAnswerRow.person_id == actor.person_id, IdempotentAnswerRow.key == asked.key
+            IdempotentAnswerRow.person_id == uow.actor.person_id, IdempotentAnswerRow.key == asked.key
         )
     ).one()
     # A key that comes with another body is a mistake of the caller: answering the first call's result would hide it.
-    if row.request_digest != asked.request_digest:
+    if row.request_digest not in _sealed(uow.services, asked):
         raise Invalid(
             "idempotency.reused",
             "this Idempotency-Key was used for another call",
