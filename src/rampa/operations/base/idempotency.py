@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.errors import Invalid
 from rampa.db import IdempotentAnswerRow, new_id
+from rampa.operations.base.context import Services
 from rampa.operations.base.unit_of_work import UnitOfWork
 from rampa.schema.common import Wire
 
