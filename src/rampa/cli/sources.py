@@ -13,7 +13,7 @@ from rich.text import Text
 
 from rampa.cli.base.common import JSON, LIMIT, TITLE, first_rows, signed_in, the_title
 from rampa.cli.base.files import read_file
-from rampa.cli.base.output import ago, err, facts, mb, out, print_json, table
+from rampa.cli.base.output import ago, err, facts, mb, out, print_json, print_text, table
 from rampa.core.errors import Unavailable
 from rampa.core.quantity import counted
 
@@ -212,7 +212,7 @@ def document(
 def _told(found: SeenDocument) -> None:
     where = "stands in the repository" if found.found else "is proposed from the tree"
     err().print(f"It {where}, commit {found.commit[:10]}.")
-    sys.stdout.write(found.document)
+    print_text([found.document.encode()])
 
 
 @app.command("try")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import datetime as dt
 import json
 import sys
@@ -15,6 +16,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from rampa.cli.base.terminal import TextConsole, shown, shown_in_json
 from rampa.core.check.findings import Finding
 from rampa.core.quantity import hours
 
@@ -34,18 +36,29 @@ def err() -> Console:
 
 
 def _console(terminal: bool, stderr: bool) -> Console:
-    """Prints text as it is: brackets and colons in a file's name or a message are no markup."""
-    return Console(stderr=stderr, highlight=False, markup=False, emoji=False, width=None if terminal else UNFOLDED)
+    return TextConsole(stderr=stderr, highlight=False, markup=False, emoji=False, width=None if terminal else UNFOLDED)
 
 
 def print_json(value: BaseModel | Sequence[Any] | dict[str, Any]) -> None:
     """Wire types, core values and lists of them."""
     if isinstance(value, BaseModel):
-        sys.stdout.write(value.model_dump_json(indent=1) + "\n")
+        text = value.model_dump_json(indent=1)
     elif isinstance(value, dict):
-        sys.stdout.write(json.dumps(value, indent=1, default=str) + "\n")
+        text = json.dumps(value, indent=1, default=str)
     else:
-        sys.stdout.write(json.dumps([_plain(v) for v in value], indent=1) + "\n")
+        text = json.dumps([_plain(v) for v in value], indent=1)
+    sys.stdout.write(shown_in_json(text) + "\n")
+
+
+def print_text(pieces: Iterable[bytes]) -> None:
+    """Text of others to standard output: as it is into a file or a pipe, without what commands a terminal on one."""
+    terminal, decoder = sys.stdout.isatty(), codecs.getincrementaldecoder("utf-8")("replace")
+    for piece in pieces:
+        if terminal:
+            sys.stdout.write(shown(decoder.decode(piece)))
+        else:
+            sys.stdout.buffer.write(piece)
+        sys.stdout.flush()
 
 
 def _plain(value: Any) -> Any:

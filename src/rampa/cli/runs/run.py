@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING
 
 import typer
 
 from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, first_rows, signed_in, the_title
-from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, table
+from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, print_text, table
 from rampa.cli.runs.tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
 from rampa.core.run.life import NOT_ENDED
 
@@ -220,13 +219,10 @@ def log(
                 if kind.level == "error":
                     out().print(f"{kind.count:>6} x  line {kind.first_line}: {kind.example}", markup=False)
         elif follow:
-            for event in client.runs.watch(slug, number):
-                for row in getattr(event, "rows", ()):
-                    sys.stdout.write(row[3] + "\n")
-                sys.stdout.flush()
+            events = client.runs.watch(slug, number)
+            print_text(f"{row[3]}\n".encode() for event in events for row in getattr(event, "rows", ()))
         else:
-            for piece in client.runs.log_text(slug, number):
-                sys.stdout.buffer.write(piece)
+            print_text(client.runs.log_text(slug, number))
 
 
 @app.command("cancel")

@@ -13,6 +13,7 @@ from rich.table import Table
 from rich.text import Text
 
 from rampa.cli.base.output import duration, err
+from rampa.cli.base.terminal import shown
 from rampa.cli.runs.tables import MARKS, STYLES
 from rampa.client import Client
 from rampa.core.errors import RampaError
@@ -174,9 +175,8 @@ def _lines(watched: list[Watched]) -> None:
                 seen[w.run.number] = now
                 step = f" {_step(w)}" if w.run.step and w.run.state not in ENDED else ""
                 says = _says(w).plain
-                print(
-                    f"run {w.run.number} {w.run.profile}: {w.run.state}{step}{': ' + says if says else ''}", flush=True
-                )
+                line = f"run {w.run.number} {w.run.profile}: {w.run.state}{step}{': ' + says if says else ''}"
+                print(shown(line), flush=True)
         if ended:
             return
         time.sleep(0.2)

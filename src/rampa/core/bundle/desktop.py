@@ -7,6 +7,7 @@ The checksums stand in `SHA256SUMS` in the top folder, one line a file as `sha25
 from __future__ import annotations
 
 import hashlib
+import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
@@ -18,6 +19,7 @@ from rampa.core.bundle.tar_bundle import is_tar_zst, read_tar_zst, write_tar_zst
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.bundle.zip_structure import Entry
 from rampa.core.bundle.zip_writer import Member, write_zip
+from rampa.core.content.tree.links import leading_out
 from rampa.core.content.tree.paths import check_link, check_path, printable
 from rampa.core.errors import Damaged
 
@@ -115,20 +117,20 @@ def _compare(top: str, body: bytes, found: dict[str, str]) -> int:
 
 def unpack(source: ByteSource, folder: Path) -> list[str]:
     """Unpacks into an empty folder, with executable bits and links; returns the paths. Each name is checked first."""
-    written = []
+    written, links = [], {}
     for entry, content in entries_of(source):
         path = folder / check_path(entry.name.removesuffix("/"))
         if entry.is_folder:
             path.mkdir(parents=True, exist_ok=True)
             continue
         path.parent.mkdir(parents=True, exist_ok=True)
-        # The folder it lands in, after links: one that was unpacked a moment ago may lead elsewhere.
+        # The folder may not have been as empty as was said.
         if not path.parent.resolve().is_relative_to(folder.resolve()):
             raise Damaged(
                 "zip.path", "it would be written outside the folder, through a link", where=printable(entry.name)
             )
         if entry.is_link:
-            path.symlink_to(check_link(entry.name, b"".join(content).decode("utf-8", "replace")))
+            links[entry.name] = check_link(entry.name, b"".join(content).decode("utf-8", "replace"))
         else:
             # "x": a name that comes twice is refused rather than written through what came first.
             with path.open("xb") as out:
@@ -136,4 +138,13 @@ def unpack(source: ByteSource, folder: Path) -> list[str]:
                     out.write(piece)
             path.chmod(0o755 if entry.executable else 0o644)
         written.append(entry.name)
+    # Last, once all are known: until then nothing in the folder leads anywhere.
+    for name in leading_out(links):
+        raise Damaged("link.chain", "this link leads out of the folder, or in a circle", where=printable(name))
+    for name, target in links.items():
+        if os.path.lexists(folder / name):
+            raise Damaged(
+                "zip.path", "it is a link, and something else lies at its place or below it", where=printable(name)
+            )
+        (folder / name).symlink_to(target)
     return written

@@ -20,6 +20,7 @@ from rampa.core.content.select.file_traits import Trait, look
 from rampa.core.content.select.leave_out_classes import ALWAYS, LEAVE_OUT_CLASSES
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Sources
+from rampa.core.content.tree.links import leading_out
 from rampa.core.content.tree.paths import check_link, path_problem, printable
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.patterns import as_utf8, read_patterns
@@ -208,6 +209,10 @@ def _check_links(files: SelectedFiles, links: list[tuple[str, str]], problems: l
             problems.append(
                 f"{printable(path)}: it links to {printable(target)}, which does not go in; include both or leave both out"
             )
+    for path in leading_out(dict(links)):
+        problems.append(
+            f"{printable(path)}: through other links it leads out of the folder, or in a circle; leave it out"
+        )
 
 
 def _walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:

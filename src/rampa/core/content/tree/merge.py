@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from rampa.core.content.tree.columns import Digests, column, view
+from rampa.core.content.tree.links import leading_out
 from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Chunks, Files, Tree, by_first_use
 from rampa.core.errors import Damaged
@@ -35,6 +36,9 @@ def check_tree(tree: Tree) -> Tree:
     if folders & linked:
         where = printable(min(folders & linked))
         raise Damaged("tree.damaged", "a path lies below a file or a link", where=where)
+    # Each link was looked at by itself when it was read; through another one its steps up can lead out.
+    for path in leading_out({k.path: k.target for k in tree.links}):
+        raise Damaged("tree.link", "this link leads out of the build, or in a circle", where=printable(path))
     return tree
 
 
