@@ -94,18 +94,16 @@ class Identified:
     created_at: Mapped[dt.datetime]
 
 
-class Database:
-    """The connection pool, and transactions on it."""
+def make_engine(url: str, pool_size: int = 10, **more: Any) -> Engine:
+    # Tried before each use: a server that was started again leaves dead connections in the pool.
+    return create_engine(url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True, **more)
 
-    def __init__(self, url: str, pool_size: int = 10) -> None:
-        self.engine: Engine = create_engine(
-            # Tried before each use: a server that was started again leaves dead connections in the pool.
-            url,
-            pool_size=pool_size,
-            max_overflow=20,
-            pool_pre_ping=True,
-            connect_args={"connect_timeout": 5},
-        )
+
+class Database:
+    """The connection pool, and transactions on it. `engine`: one that is there already."""
+
+    def __init__(self, url: str, pool_size: int = 10, engine: Engine | None = None) -> None:
+        self.engine: Engine = engine or make_engine(url, pool_size, connect_args={"connect_timeout": 5})
         self.url = url
         self.listener = Listener(url)
         # Rows are read after the commit, outside any transaction; nothing is asked again behind the reader's back.
