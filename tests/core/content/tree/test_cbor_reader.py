@@ -10,20 +10,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content.tree.cbor_reader import WINDOW, Document, Shape, read, within
+from rampa.core.content.tree.cbor_reader import WINDOW, Document, ItemKind, read, within
 from rampa.core.content.tree.columns import Texts
 
 numbers = st.integers(-(2**63) + 1, 2**63 - 1)
 small = st.integers(-24, 23)
 DOCUMENT: Document = {
-    "number": Shape.NUMBER,
-    "text": Shape.TEXT,
-    "bytes": Shape.BYTES,
-    "numbers": Shape.NUMBERS,
-    "texts": Shape.TEXTS,
-    "blobs": Shape.BLOBS,
-    "lists": Shape.NUMBER_LISTS,
-    "inside": {"numbers": Shape.NUMBERS},
+    "number": ItemKind.NUMBER,
+    "text": ItemKind.TEXT,
+    "bytes": ItemKind.BYTES,
+    "numbers": ItemKind.NUMBERS,
+    "texts": ItemKind.TEXTS,
+    "blobs": ItemKind.BLOBS,
+    "lists": ItemKind.NUMBER_LISTS,
+    "inside": {"numbers": ItemKind.NUMBERS},
 }
 bodies = st.fixed_dictionaries(
     {},
@@ -67,7 +67,7 @@ def test_columns_longer_than_a_window(kind: str) -> None:
         "mixed": rng.integers(0, 2**40, count) >> rng.integers(0, 40, count),
         "runs": np.repeat(rng.integers(0, 70_000, count // 40 + 1), 40)[:count],
     }
-    found = read(cbor2.dumps({"numbers": columns[kind].tolist()}), {"numbers": Shape.NUMBERS})
+    found = read(cbor2.dumps({"numbers": columns[kind].tolist()}), {"numbers": ItemKind.NUMBERS})
     assert (found["numbers"] == columns[kind]).all()
 
 

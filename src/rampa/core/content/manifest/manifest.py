@@ -15,7 +15,7 @@ import zstandard
 from blake3 import blake3
 
 from rampa.core.content.manifest import cbor_columns
-from rampa.core.content.tree.cbor_reader import Document, Shape, read, within
+from rampa.core.content.tree.cbor_reader import Document, ItemKind, read, within
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
 from rampa.core.content.tree.inflation import inflate_document
 from rampa.core.content.tree.merge import check_tree
@@ -29,27 +29,27 @@ FORMAT = "rampa-manifest"
 VERSION = 1
 LAST_KEY = b"\x67version"
 DOCUMENT: Document = {
-    "format": Shape.TEXT,
-    "version": Shape.NUMBER,
-    "depot": Shape.TEXT,
+    "format": ItemKind.TEXT,
+    "version": ItemKind.NUMBER,
+    "depot": ItemKind.TEXT,
     "cut": {
-        "min": Shape.NUMBER,
-        "avg": Shape.NUMBER,
-        "max": Shape.NUMBER,
-        "norm": Shape.NUMBER,
-        "hash": Shape.TEXT,
+        "min": ItemKind.NUMBER,
+        "avg": ItemKind.NUMBER,
+        "max": ItemKind.NUMBER,
+        "norm": ItemKind.NUMBER,
+        "hash": ItemKind.TEXT,
     },
     "files": {
-        "path": Shape.PATHS,
-        "size": Shape.NUMBERS,
-        "exec": Shape.NUMBERS,
-        "digest": Shape.BYTES,
-        "chunks": Shape.NUMBERS,
-        "chunk": Shape.NUMBERS,
-        "player": Shape.NUMBER_LISTS,
+        "path": ItemKind.PATHS,
+        "size": ItemKind.NUMBERS,
+        "exec": ItemKind.NUMBERS,
+        "digest": ItemKind.BYTES,
+        "chunks": ItemKind.NUMBERS,
+        "chunk": ItemKind.NUMBERS,
+        "player": ItemKind.NUMBER_LISTS,
     },
-    "links": {"path": Shape.TEXTS, "target": Shape.TEXTS},
-    "chunks": {"digest": Shape.BYTES, "size": Shape.NUMBERS},
+    "links": {"path": ItemKind.TEXTS, "target": ItemKind.TEXTS},
+    "chunks": {"digest": ItemKind.BYTES, "size": ItemKind.NUMBERS},
 }
 MAX_RAW = 512 * 1024 * 1024
 """A manifest that claims more than this many bytes unpacked is refused before any memory is taken."""

@@ -25,7 +25,7 @@ from blake3 import blake3
 from rampa.core.content.pack import filters
 from rampa.core.content.pack.compression import STORED, Packing, stored_frame
 from rampa.core.content.pack.filters import Filter, Run
-from rampa.core.content.tree.cbor_reader import Document, Shape, read
+from rampa.core.content.tree.cbor_reader import Document, ItemKind, read
 from rampa.core.content.tree.inflation import inflate, inflate_document
 from rampa.core.content.tree.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
@@ -41,7 +41,12 @@ RAW_TARGET = 64 * 1024 * 1024
 """Raw bytes after which a pack is closed, however few are stored: who sends a pack has each of them unpacked and checked."""
 RAW_LIMIT = RAW_TARGET + FRAME_LIMIT
 INDEX_LIMIT = 64 * 1024 * 1024
-INDEX: Document = {"stored": Shape.NUMBERS, "chunks": Shape.NUMBERS, "size": Shape.NUMBERS, "digest": Shape.BYTES}
+INDEX: Document = {
+    "stored": ItemKind.NUMBERS,
+    "chunks": ItemKind.NUMBERS,
+    "size": ItemKind.NUMBERS,
+    "digest": ItemKind.BYTES,
+}
 LONG_TARGET = 8 * 1024 * 1024
 """Raw bytes of a frame whose rule asks for matches over long distances."""
 FASTEST = -1

@@ -17,7 +17,7 @@ import zstandard
 from rampa.core.content.pack.pack import FRAME_LIMIT
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.patch.pairs import Region
-from rampa.core.content.tree.cbor_reader import Document, Shape, read, within
+from rampa.core.content.tree.cbor_reader import Document, ItemKind, read, within
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, column, view
 from rampa.core.content.tree.inflation import inflate_document
 from rampa.core.content.tree.tree import Chunk, Chunks, Tree
@@ -27,17 +27,17 @@ FORMAT = "rampa-locations"
 VERSION = 2
 VERSION_KEY = b"\x67version"
 DOCUMENT: Document = {
-    "format": Shape.TEXT,
-    "version": Shape.NUMBER,
-    "base": Shape.NUMBER,
-    "packs": Shape.BYTES,
-    "frames": dict.fromkeys(("pack", "offset", "stored", "raw", "key"), Shape.NUMBERS),
-    "keys": Shape.BLOBS,
-    "chunks": dict.fromkeys(("frame", "at", "chunk"), Shape.NUMBERS),
+    "format": ItemKind.TEXT,
+    "version": ItemKind.NUMBER,
+    "base": ItemKind.NUMBER,
+    "packs": ItemKind.BYTES,
+    "frames": dict.fromkeys(("pack", "offset", "stored", "raw", "key"), ItemKind.NUMBERS),
+    "keys": ItemKind.BLOBS,
+    "chunks": dict.fromkeys(("frame", "at", "chunk"), ItemKind.NUMBERS),
     "differences": {
-        "digest": Shape.BYTES,
+        "digest": ItemKind.BYTES,
         **dict.fromkeys(
-            ("pack", "offset", "stored", "regions", "file", "from", "size", "chunks", "chunk"), Shape.NUMBERS
+            ("pack", "offset", "stored", "regions", "file", "from", "size", "chunks", "chunk"), ItemKind.NUMBERS
         ),
     },
 }

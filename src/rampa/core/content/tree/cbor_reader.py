@@ -31,7 +31,7 @@ def within(kind: str, numbers: Numbers) -> array[int]:
     return column(kind, numbers)
 
 
-class Shape(Enum):
+class ItemKind(Enum):
     """What an item of a document is."""
 
     NUMBER = "a number of 63 bits"
@@ -44,7 +44,7 @@ class Shape(Enum):
     NUMBER_LISTS = "a list of lists of numbers"
 
 
-Document = Mapping[str, "Shape | Document"]
+Document = Mapping[str, "ItemKind | Document"]
 """Key -> what is there. Each key that is read must be one of these."""
 
 _WIDTH = np.zeros(256, dtype=np.int64)
@@ -80,27 +80,27 @@ class _Reader:
             if key not in document or key in found:
                 raise ValueError("a key is not known, or stands twice")
             shape = document[key]
-            found[key] = self._item(shape) if isinstance(shape, Shape) else self.map(shape)
+            found[key] = self._item(shape) if isinstance(shape, ItemKind) else self.map(shape)
         return found
 
-    def _item(self, shape: Shape) -> Any:
+    def _item(self, shape: ItemKind) -> Any:
         match shape:
-            case Shape.NUMBER:
+            case ItemKind.NUMBER:
                 return int(self._numbers(1)[0])
-            case Shape.TEXT:
+            case ItemKind.TEXT:
                 return self._text()
-            case Shape.BYTES:
+            case ItemKind.BYTES:
                 return self._take(self._head(BYTES))
-            case Shape.NUMBERS:
+            case ItemKind.NUMBERS:
                 return self._numbers(self._head(ARRAY))
-            case Shape.TEXTS:
+            case ItemKind.TEXTS:
                 return self._texts(self._few(MOST_TEXTS))
-            case Shape.PATHS:
+            case ItemKind.PATHS:
                 # Read one by one, so not more of them than there is room for their digests.
                 return self._texts(self._few((len(self._raw) - self.at) // DIGEST_SIZE))
-            case Shape.BLOBS:
+            case ItemKind.BLOBS:
                 return [self._take(self._head(BYTES)) for _ in range(self._few(MOST_OBJECTS))]
-            case Shape.NUMBER_LISTS:
+            case ItemKind.NUMBER_LISTS:
                 return [self._numbers(self._head(ARRAY)) for _ in range(self._few(MOST_OBJECTS))]
 
     def _head(self, kind: int) -> int:
