@@ -112,10 +112,12 @@ def test_failures_are_events_and_name_nothing_that_was_typed(world: World, compa
     for _ in range(OF_ACCOUNT + 3):
         sign_in(world, OWNER, "not it")
     refused = events(world, "sign-in.refuse")
-    assert refused[0] == ("somebody", f"was refused as {OWNER}, from 192.0.2.7")
-    assert ("somebody", "was refused as an address that nobody has, from 192.0.2.7") in refused
+    assert refused[0] == ("somebody", f"could not sign in with {OWNER}, from 192.0.2.7")
+    assert ("somebody", "could not sign in with an unknown address, from 192.0.2.7") in refused
     assert len(refused) == OF_ACCOUNT + 1
-    assert events(world, "sign-in.throttle") == [("somebody", f"tried too often to sign in as {OWNER}, from 192.0.2.7")]
+    assert events(world, "sign-in.throttle") == [
+        ("somebody", f"tried too often to sign in with {OWNER}, from 192.0.2.7")
+    ]
     assert "my secret" not in str(refused)
 
 

@@ -91,7 +91,7 @@ def sign_in(services: Services, email: str, password: str, address: str = "") ->
     with begin(services) as uow:
         person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == guess.account))
     # What was typed in place of an address may be a password: only an address that somebody has is said.
-    subject = person.email if person else "an address that nobody has"
+    subject = person.email if person else "an unknown address"
     count(services, guess, SOMEBODY, subject)
     try:
         with hashing():
