@@ -94,6 +94,8 @@ def last_words(said: bytes) -> str:
 def signed_in(credential: Credential) -> Iterator[dict[str, str]]:
     """Variables by which git finds the credential; files that it needs are there only meanwhile, for their owner only."""
     ssh = "ssh -o BatchMode=yes -o StrictHostKeyChecking=accept-new -o ConnectTimeout=20"
+    # A peer that says nothing for half a minute has gone.
+    ssh += " -o ServerAliveInterval=15 -o ServerAliveCountMax=2"
     with tempfile.TemporaryDirectory(prefix="rampa-git-") as name:
         folder = Path(name)
         more: dict[str, str] = {"GIT_SSH_COMMAND": ssh}

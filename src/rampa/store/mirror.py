@@ -18,6 +18,8 @@ from rampa.store.git import Credential, check_address, environment, git, signed_
 COMMIT = re.compile(r"[0-9a-f]{40}|[0-9a-f]{64}")
 FIELDS = "%H%x00%an%x00%ct%x00%s"
 """Apart by the one byte that no name and no subject can hold."""
+LATEST = 253_402_300_799
+"""The last second of the year 9999."""
 PIECE = 256 * 1024
 READ_LIMIT = 8 * 1024 * 1024
 
@@ -233,7 +235,8 @@ def _names(shown: bytes) -> list[str]:
 
 
 def _time(seconds: str) -> dt.datetime:
-    return dt.datetime.fromtimestamp(int(seconds), dt.UTC)
+    # A commit says its own date: one of the year ten million must not keep anybody from the list it stands in.
+    return dt.datetime.fromtimestamp(min(max(int(seconds), 0), LATEST), dt.UTC)
 
 
 def _read_commit(line: str) -> Commit:

@@ -22,6 +22,11 @@ SETTINGS = {
     "core.hooksPath": os.devnull,
     "gc.auto": "0",
     "credential.helper": "",
+    # A redirection would take the password, and the service, wherever the other side likes.
+    "http.followRedirects": "false",
+    # A peer that says nothing for so many seconds has gone.
+    "http.lowSpeedLimit": "1",
+    "http.lowSpeedTime": "30",
     "advice.detachedHead": "false",
 }
 

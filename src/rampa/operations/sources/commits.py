@@ -14,7 +14,7 @@ from rampa.core.errors import Invalid, NotFound, Unavailable
 from rampa.core.profile.file_probe import HEAD, Seen
 from rampa.core.profile.proposal import propose
 from rampa.core.profile.values import FILE_NAME
-from rampa.core.run.git_settings import PROTOCOLS
+from rampa.core.run.module_address import module_address
 from rampa.core.run.triggers import matching
 from rampa.db import RunOrderRow, RunRow, SourceRow, find_source
 from rampa.operations.base import Services, begin, cursor_numbers
@@ -22,7 +22,7 @@ from rampa.operations.base.pages import encode_cursor
 from rampa.operations.sources.repository import credential_of, mirror_of, module_mirror
 from rampa.schema import sources as wire
 from rampa.schema.common import Page
-from rampa.store.git import Credential, address_problem
+from rampa.store.git import Credential
 from rampa.store.mirror import Commit, Mirror
 
 LOOKED_AT = 3000
@@ -127,24 +127,13 @@ def modules(services: Services, slug: str, commit: str) -> wire.ModuleList:
     for number, (path, address, pinned) in enumerate(mirror.modules(commit)):
         nested = module_mirror(services, row, number)
         if not nested.there or not nested.has(pinned):
-            nested.fetch(_module_address(row.address, address), credential_of(services, row))
+            found = module_address(row.address, address)
+            # Its own origin alone gets the title's password: a submodule may lie with anybody.
+            nested.fetch(found.address, credential_of(services, row) if found.same else Credential())
         if not nested.has(pinned):
             raise NotFound("source.module", f"the submodule has no commit {pinned[:10]}", where=path)
         out.append(wire.ModuleOut(path=path, commit=pinned, at=f"/api/v1/titles/{slug}/source/git/module-{number}.git"))
     return wire.ModuleList(modules=out)
-
-
-def _module_address(parent: str, said: str) -> str:
-    """Relative ones are relative to the repository's own address. A repository must not name files of the service's machine."""
-    if said.startswith(("./", "../")):
-        scheme, mark, rest = parent.rpartition("://")
-        return scheme + mark + posixpath.normpath(posixpath.join(rest, said))
-    # A repository says where its submodules are: it must not send the service to files of its own machine.
-    if address_problem(said) or not re.match(r"(https?|ssh|git)://|[\w.-]+@[\w.-]+:", said):
-        raise Invalid(
-            "source.module", "the submodule's address is not taken", where=said[:200], hint=f"There are: {PROTOCOLS}."
-        )
-    return said
 
 
 def _commit(commit: Commit, built: dict[str, list[wire.BuiltFrom]]) -> wire.CommitOut:
