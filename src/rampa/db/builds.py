@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
-from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, select
 from sqlalchemy.dialects.postgresql import JSONB
@@ -12,6 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.build.life import BuildState
 from rampa.core.build.record import MadeWith
+from rampa.core.content.depots.choice import Selector
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.errors import Conflict, NotFound
 from rampa.db.base import Base, Coded, Identified, Typed
@@ -117,8 +117,8 @@ class DepotRow(Base):
     files: Mapped[int]
     size: Mapped[int] = mapped_column(BigInteger)
     packed: Mapped[int] = mapped_column(BigInteger)
-    selector: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    """Whom it is for: see `rampa.core.content.depots.choice`."""
+    selector: Mapped[Selector] = mapped_column(Typed(Selector), default=Selector)
+    """Whom it is for."""
 
 
 class BundleRow(Base):

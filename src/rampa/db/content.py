@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
-from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
-from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.content.patch.life import DifferenceState
 from rampa.core.store.check_life import CheckState
-from rampa.db.base import Base, Coded
+from rampa.db.base import Base, Coded, Typed
 from rampa.db.builds import BuildRow
+from rampa.schema.store import StoreProblem
 
 
 class PackRow(Base):
@@ -91,7 +90,7 @@ class StoreCheckRow(Base):
     packs_done: Mapped[int] = mapped_column(default=0)
     size: Mapped[int] = mapped_column(BigInteger, default=0)
     size_done: Mapped[int] = mapped_column(BigInteger, default=0)
-    problems: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    problems: Mapped[list[StoreProblem]] = mapped_column(Typed(list[StoreProblem]), default=list)
     asked_by: Mapped[str] = mapped_column(String(200), default="")
     started_at: Mapped[dt.datetime]
     ended_at: Mapped[dt.datetime | None]

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
-from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, UniqueConstraint, select
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
-from rampa.db.base import Base, Identified
+from rampa.db.base import Base, Identified, Typed
 from rampa.db.titles import TitleRow, find_title
+from rampa.schema.sources import BranchDefault
 
 
 class SourceRow(Identified, Base):
@@ -33,8 +33,8 @@ class SourceRow(Identified, Base):
     error: Mapped[str] = mapped_column(String(1000), default="")
     heads: Mapped[dict[str, str]] = mapped_column(JSONB, default=dict)
     """`branch/NAME` or `tag/NAME` -> commit, as triggers last saw them."""
-    defaults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
-    """[{pattern, profiles, step_variables}], the first that matches a branch counts."""
+    defaults: Mapped[list[BranchDefault]] = mapped_column(Typed(list[BranchDefault]), default=list)
+    """The first that matches a branch counts."""
     title: Mapped[TitleRow] = relationship(lazy="joined")
 
 

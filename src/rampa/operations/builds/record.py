@@ -9,7 +9,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.build.life import BuildEvent
 from rampa.core.build.record import MadeWith
-from rampa.core.content.depots.choice import Selector, as_words
+from rampa.core.content.depots.choice import Selector
 from rampa.core.content.pack.places import ChunkPlaces
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.content.tree.tree import FileEntry, Tree
@@ -79,7 +79,7 @@ def _depot(
         files=len(tree.files),
         size=tree.size,
         packed=_packed([tree], located),
-        selector=as_words(selectors[g.manifest.depot]),
+        selector=selectors[g.manifest.depot],
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
-from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen, from_words
+from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference as difference_format
@@ -44,7 +44,7 @@ def manifest_tree(services: Services, digest: bytes) -> Tree:
 
 def selectors_of(build: BuildRow) -> dict[str, Selector]:
     """Whom each depot is for, in the build's order."""
-    return {d.name: from_words(d.selector) for d in build.depots}
+    return {d.name: d.selector for d in build.depots}
 
 
 def build_tree(services: Services, build: BuildRow, depots: tuple[str, ...] | None = None) -> Tree:

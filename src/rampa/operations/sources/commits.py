@@ -74,8 +74,8 @@ def matches(services: Services, slug: str, query: wire.MatchQuery) -> wire.Match
 def defaults_for(row: SourceRow, branch: str) -> tuple[list[str], str]:
     """(profiles, step variables) of a branch by the first default that matches; empty where none does."""
     for default in row.defaults:
-        if matching(default["pattern"], [branch]):
-            return list(default["profiles"]), str(default["step_variables"])
+        if matching(default.pattern, [branch]):
+            return list(default.profiles), default.step_variables
     return [], ""
 
 

@@ -102,7 +102,7 @@ def get_source(services: Services, slug: str) -> wire.SourceOut:
 def set_defaults(services: Services, actor: Actor, slug: str, asked: wire.DefaultsIn) -> wire.SourceOut:
     with begin(services, actor) as uow:
         row = find_source(uow.session, slug)
-        row.defaults = [d.model_dump() for d in asked.defaults]
+        row.defaults = list(asked.defaults)
         audit.record(uow, "source.defaults", row.address[:200], slug, count=len(asked.defaults))
         return describe(services, row)
 
@@ -149,5 +149,5 @@ def describe(services: Services, row: SourceRow) -> wire.SourceOut:
         branch=branch,
         branches=sum(r.kind == "branch" for r in refs),
         tags=sum(r.kind == "tag" for r in refs),
-        defaults=[wire.BranchDefault(**d) for d in row.defaults],
+        defaults=list(row.defaults),
     )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from typing import Any
 
 from blake3 import blake3
 from sqlalchemy import func, select
@@ -93,7 +92,7 @@ def _some(services: Services, check: int) -> bool:
     # Only as much as is read in some seconds, then written down: a restart loses that much and no more.
     # Read without a transaction: a terabyte takes hours, and the database must not wait for it.
     ended = time.monotonic() + AT_ONCE
-    found: list[dict[str, Any]] = []
+    found: list[wire.StoreProblem] = []
     done = size = 0
     for digest, length in packs:
         problem = _pack_problem(services, digest, length)
@@ -132,7 +131,7 @@ def _pack_problem(services: Services, digest: bytes, size: int) -> str:
     return "" if hasher.digest() == digest else "its bytes are not what its digest says"
 
 
-def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[str, Any]:
+def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> wire.StoreProblem:
     """With `fix`, what the pack holds counts as missing from now on: the next upload of the same content brings it."""
     with begin(services) as uow:
         # Asked before the pack is forgotten: afterwards nobody knows whom it hurt.
@@ -142,7 +141,7 @@ def _broken(services: Services, digest: bytes, problem: str, fix: bool) -> dict[
     if fix:
         services.store.remove_pack(digest)
     advice = f"Make again: {', '.join(builds)}." if fix and builds else AGAIN if builds else "Nothing needs it."
-    return {"what": "pack", "name": digest.hex(), "problem": problem, "builds": builds, "advice": advice}
+    return wire.StoreProblem(what="pack", name=digest.hex(), problem=problem, builds=builds, advice=advice)
 
 
 def _builds_with(uow: UnitOfWork, pack: bytes) -> list[str]:
@@ -167,7 +166,7 @@ def _chunks(services: Services, build: BuildRow) -> set[bytes]:
         return set()
 
 
-def _manifest_problems(services: Services) -> list[dict[str, Any]]:
+def _manifest_problems(services: Services) -> list[wire.StoreProblem]:
     """Manifests that are not there or not what they were, and builds that name chunks which no pack holds."""
     out = []
     with begin(services) as uow:
@@ -182,15 +181,14 @@ def _manifest_problems(services: Services) -> list[dict[str, Any]]:
                 missing = len(wanted) - len(chunk_sizes(uow, list(wanted)))
             problem = wrong[0] if wrong else f"{missing:,} of its chunks are in no pack" if missing else ""
             if problem:
-                out.append(
-                    {"what": "build", "name": build.name, "problem": problem, "builds": [build.name], "advice": AGAIN}
-                )
+                name = build.name
+                out.append(wire.StoreProblem(what="build", name=name, problem=problem, builds=[name], advice=AGAIN))
         for row in uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None))):
             problem = _pack_problem(services, row.pack or b"", row.size)
             if problem:
                 advice = "Devices take plain chunks instead. Make it again: rampa update prepare --again."
                 name = (row.pack or b"").hex()
-                out.append({"what": "differences", "name": name, "problem": problem, "builds": [], "advice": advice})
+                out.append(wire.StoreProblem(what="differences", name=name, problem=problem, builds=[], advice=advice))
     return out
 
 
@@ -213,7 +211,7 @@ def _out(row: StoreCheckRow) -> wire.StoreCheckOut:
         packs_done=row.packs_done,
         size=row.size,
         size_done=row.size_done,
-        problems=[wire.StoreProblem(**p) for p in row.problems],
+        problems=list(row.problems),
         asked_by=row.asked_by,
         started_at=row.started_at,
         ended_at=row.ended_at,
