@@ -7,8 +7,9 @@ from collections.abc import Iterator, Mapping
 
 HOPS = 40
 """Links that are followed in a row: what systems take (path_resolution(7))."""
-STEPS = 2_000_000
-"""Names that are walked for one tree: chains of long chains are refused rather than walked for minutes."""
+STEPS = 4_000_000
+"""Names that are walked, and looked up with those above them, for one tree: chains of long chains are refused rather than
+walked for minutes."""
 
 
 def leading_out(links: Mapping[str, str]) -> Iterator[str]:
@@ -31,7 +32,7 @@ def _followed(path: str, links: Mapping[str, str], most: int) -> int:
     steps, hops = 1, 0
     while ahead:
         name = ahead.popleft()
-        steps += 1
+        steps += 1 + len(at)
         if name == "..":
             if not at:
                 return -steps
