@@ -28,7 +28,7 @@ def seal(secret: bytes, masters: Masters, label: str, random: Random) -> bytes:
     """The sealed secret."""
     data_key, inner = random(KEY_SIZE), random(_NONCE)
     body = inner + AESGCM(data_key).encrypt(inner, secret, _tag(label))
-    return _wrap(data_key, _keys(masters)[0], label, random) + body
+    return _wrap(data_key, keys_of(masters)[0], label, random) + body
 
 
 def unseal(sealed: bytes, masters: Masters, label: str) -> bytes:
@@ -45,7 +45,7 @@ def rewrap(sealed: bytes, masters: Masters, label: str, random: Random) -> bytes
     """The same secret with its data key wrapped by the first master key. The secret itself is not opened."""
     data_key = _data_key(sealed, masters, label)
     # The secret's own ciphertext stays as it is: changing the master key of ten thousand secrets opens none of them.
-    return _wrap(data_key, _keys(masters)[0], label, random) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
+    return _wrap(data_key, keys_of(masters)[0], label, random) + sealed[len(MAGIC) + _NONCE + _WRAPPED :]
 
 
 def sealed_by(sealed: bytes, master: bytes, label: str) -> bool:
@@ -65,7 +65,16 @@ def read_masters(text: str) -> tuple[bytes, ...]:
         raise Invalid("vault.master", "a master key must be 64 hexadecimal digits") from error
     if not found:
         raise Invalid("vault.master", "there is no master key")
-    return _keys(found)
+    return keys_of(found)
+
+
+def keys_of(masters: Masters) -> tuple[bytes, ...]:
+    """Every master key, the one that seals first. Raises `Invalid` for one that is not 32 bytes long."""
+    keys = (masters,) if isinstance(masters, bytes) else tuple(masters)
+    for key in keys:
+        if len(key) != KEY_SIZE:
+            raise Invalid("vault.master", f"the master key must be {KEY_SIZE} bytes long, not {len(key)}")
+    return keys
 
 
 def _wrap(data_key: bytes, master: bytes, label: str, random: Random) -> bytes:
@@ -78,7 +87,7 @@ def _data_key(sealed: bytes, masters: Masters, label: str) -> bytes:
         raise Damaged("vault.damaged", "a secret in the vault cannot be read")
     at = len(MAGIC)
     outer, wrapped = sealed[at : at + _NONCE], sealed[at + _NONCE : at + _NONCE + _WRAPPED]
-    for master in _keys(masters):
+    for master in keys_of(masters):
         try:
             return AESGCM(master).decrypt(outer, wrapped, _tag(label))
         except (InvalidTag, ValueError):
@@ -89,14 +98,6 @@ def _data_key(sealed: bytes, masters: Masters, label: str) -> bytes:
 
 def _tag(label: str) -> bytes:
     return MAGIC + label.encode()
-
-
-def _keys(masters: Masters) -> tuple[bytes, ...]:
-    keys = (masters,) if isinstance(masters, bytes) else tuple(masters)
-    for key in keys:
-        if len(key) != KEY_SIZE:
-            raise Invalid("vault.master", f"the master key must be {KEY_SIZE} bytes long, not {len(key)}")
-    return keys
 
 
 def _unopened() -> Damaged:

@@ -12,6 +12,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.errors import Invalid
+from rampa.core.signing.seal import keys_of
 from rampa.db import IdempotentAnswerRow, new_id
 from rampa.operations.base.context import Services
 from rampa.operations.base.unit_of_work import UnitOfWork
@@ -58,8 +59,7 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
 
 def _sealed(services: Services, asked: Once) -> list[bytes]:
     """What rests of what was asked, by each master key, the one that seals first: without one, nobody can try passwords."""
-    masters = services.master_key if isinstance(services.master_key, tuple | list) else (services.master_key,)
-    keys = [hmac.digest(master, LABEL, "sha256") for master in masters]
+    keys = [hmac.digest(master, LABEL, "sha256") for master in keys_of(services.master_key)]
     return [hmac.digest(key, asked.request_digest, "sha256") for key in keys]
 
 

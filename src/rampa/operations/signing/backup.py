@@ -13,6 +13,7 @@ import hmac
 from rampa.core.errors import Damaged
 from rampa.core.signing import cms
 from rampa.core.signing.identity import to_pkcs12
+from rampa.core.signing.seal import keys_of
 from rampa.db import find_key
 from rampa.operations.base import Act, Actor, Services, audit, begin, must
 from rampa.operations.signing.identities import open_identity
@@ -43,7 +44,7 @@ def probe(services: Services, name: str) -> wire.Probe:
 
 
 def _probe(services: Services, name: str, now: dt.datetime) -> bytes:
-    master = services.master_key if isinstance(services.master_key, bytes) else services.master_key[0]
+    master = keys_of(services.master_key)[0]
     hour = f"{name} {now:%Y-%m-%dT%H}"
     return PROBE + hour.encode() + b"\n" + hmac.digest(master, PROBE + hour.encode(), "sha256").hex().encode()
 

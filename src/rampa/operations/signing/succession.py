@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from rampa.core.errors import Conflict, NotFound
 from rampa.core.signing import succession
-from rampa.core.signing.seal import rewrap, sealed_by
+from rampa.core.signing.seal import keys_of, rewrap, sealed_by
 from rampa.db import (
     ContentKeyRow,
     SigningIdentityRow,
@@ -63,7 +63,7 @@ def get_succession(services: Services, name: str) -> bytes:
 def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
     """Wraps every secret again with the first master key. Can be repeated; a kill in between loses nothing."""
     must(actor, Act.CHANGE_MASTER_KEY)
-    masters = services.master_key if isinstance(services.master_key, tuple) else (services.master_key,)
+    masters = keys_of(services.master_key)
     done = left = 0
     with begin(services, actor) as uow:
         for row, field, label in _secrets(uow):
