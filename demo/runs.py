@@ -15,9 +15,7 @@ from pathlib import Path
 from demo.lantern_export.installing import install
 from demo.peatlight.repository import make, push_to
 from rampa.client import Client
-from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
-from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns, Run, RunSummary
 from rampa.schema.signing.grants import NewGrant
 from rampa.schema.sources import BranchDefault, NewTrigger, SourceIn, StepVariablesIn
@@ -123,11 +121,11 @@ def _cancelled(client: Client) -> None:
 
 def _killed(client: Client, folder: Path, address: str) -> None:
     """A third agent, alone for a moment, is killed in the middle of a run; another takes the run over."""
-    token = client.people.make_token(NewToken(name="demo agent", role=Role.AGENT, days=1))
+    code = client.agents.make_code("yard-3").code
     for name in ("kiln-1", "loft-2"):
         client.agents.change(name, paused=True)
     install(folder / "toolchains" / "yard-3", "3.3.0", EVERYWHERE)
-    process = _agent("yard-3", folder, address, token.secret)
+    process = _agent("yard-3", folder, address, code)
     try:
         _until(
             lambda: any(a.name == "yard-3" and a.abilities.toolchains for a in client.agents.all()),
@@ -147,11 +145,10 @@ def _killed(client: Client, folder: Path, address: str) -> None:
         flush=True,
     )
     _tell(client, [run])
-    client.people.revoke_token(token.id)
 
 
-def _agent(name: str, folder: Path, address: str, token: str) -> subprocess.Popen[bytes]:
-    environment = {**os.environ, "RAMPA_ADDRESS": address, "RAMPA_TOKEN": token, "RAMPA_HOME": str(folder / name)}
+def _agent(name: str, folder: Path, address: str, code: str) -> subprocess.Popen[bytes]:
+    environment = {**os.environ, "RAMPA_ADDRESS": address, "RAMPA_AGENT_CODE": code, "RAMPA_HOME": str(folder / name)}
     words = [
         "--name",
         name,

@@ -5,12 +5,18 @@ from __future__ import annotations
 import uuid
 from pathlib import Path
 
+import sqlalchemy
+
+from rampa.agent.identity import AgentBearer, AgentIdentity, enrol
 from rampa.client import Client
 from rampa.client.builds.parts import BuildParts
+from rampa.client.connection import Connection
 from rampa.core.content.select.selection import select
 from rampa.core.profile.document import read_document
 from rampa.core.profile.resolved import resolve
-from rampa.operations.base.context import Services
+from rampa.db import AgentRow
+from rampa.operations.agents.enrolment import make_code
+from rampa.operations.base import Services, begin, service_actor
 from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as wire
@@ -26,12 +32,34 @@ def can(**more: object) -> wire.AbilitiesWire:
     return wire.AbilitiesWire(**{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", **more})
 
 
+KEYS: dict[str, AgentIdentity] = {}
+"""By name: an agent that is started again has its key."""
+
+
+def enrolled(client: Client, services: Services, name: str) -> AgentBearer:
+    """A new start of an agent; enrolled where it was not."""
+    near = Client(client.connection.address, connection=beside(client, None))
+    with begin(services) as uow:
+        known = uow.session.scalar(sqlalchemy.select(AgentRow.id).where(AgentRow.name == name))
+    if known is None:
+        KEYS[name] = enrol(near, name, make_code(services, service_actor("Iida"), name).code)
+    return AgentBearer(near, KEYS[name], uuid.uuid4().hex)
+
+
+def beside(client: Client, bearer: AgentBearer | None) -> Connection:
+    """Another caller of the same service, in this process or not."""
+    transport = client.connection._http._transport
+    return Connection(client.connection.address, bearer=bearer, transport=transport, patience=0)
+
+
 class FakeAgent:
     """`name` is registered at once. `ask` gives work after the queue's own decision was taken."""
 
     def __init__(self, client: Client, services: Services, name: str, **more: object) -> None:
-        self.client, self.services, self.name = client, services, name
-        self.instance = uuid.uuid4().hex
+        self.services, self.name = services, name
+        self.bearer = enrolled(client, services, name)
+        self.client = Client(client.connection.address, connection=beside(client, self.bearer))
+        self.instance = self.bearer.instance
         self.abilities = can(**more)
         self.holds: list[str] = []
         self.batch = 0

@@ -32,6 +32,7 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
+from tests import agents
 from tests.hits import Hits, record
 from tests.nursery import nursery
 
@@ -105,6 +106,8 @@ class World:
     owner_password: str
 
     def token(self, role: Role = Role.OWNER, days: int = 1) -> str:
+        if role == Role.AGENT:
+            return agents.enrolled(self._unknown(), self.services, "walker").current()
         if role == Role.OWNER:
             email, password = OWNER, self.owner_password
         else:
@@ -121,11 +124,15 @@ class World:
         return Actor(_uuid(owner.id), owner.name, Role.OWNER)
 
     def client(self, role: Role = Role.OWNER) -> Client:
+        return self._client(self.token(role))
+
+    def _unknown(self) -> Client:
+        return self._client("")
+
+    def _client(self, token: str) -> Client:
         transport = httpx.WSGITransport(app=self.app, raise_app_exceptions=False)  # type: ignore[arg-type]
-        return Client(
-            "http://rampa.test",
-            connection=Connection("http://rampa.test", self.token(role), transport=transport, patience=0),
-        )
+        at = "http://rampa.test"
+        return Client(at, connection=Connection(at, token, transport=transport, patience=0))
 
 
 class Standing:

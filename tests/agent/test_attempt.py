@@ -58,7 +58,7 @@ class Shed:
         number = self.client.runs.start(TITLE, asked)[0].number
         work = self.agent.work()
         before(number)
-        attempt.work_on(self.client, self.client, self.settings, work, 0)
+        attempt.work_on(self.agent.client, self.agent.client, self.settings, work, 0)
         self.agent.holds.clear()
         return self.client.runs.get(TITLE, number)
 

@@ -108,16 +108,16 @@ def test_a_run_is_seen_as_it_goes(browser: Browser, stage: Stage) -> None:
     work = stage.agent.holds[0]
     from rampa.schema.agents import LogIn, StepIn
 
-    stage.client.agents.send_log("kiln-1", work, LogIn(batch=2, lines=[(900, 0, "", "the fog lifts")]))
+    stage.agent.client.agents.send_log("kiln-1", work, LogIn(batch=2, lines=[(900, 0, "", "the fog lifts")]))
     expect(log).to_contain_text("the fog lifts")
-    stage.client.agents.report_step("kiln-1", work, StepIn(position=0, state="done"))
-    stage.client.agents.report_step("kiln-1", work, StepIn(position=1, state="working"))
+    stage.agent.client.agents.report_step("kiln-1", work, StepIn(position=0, state="done"))
+    stage.agent.client.agents.report_step("kiln-1", work, StepIn(position=1, state="working"))
     expect(page.get_by_role("listitem").filter(has_text="collect")).to_contain_text("working")
     page.get_by_role("button", name="Cancel …").click()
     expect(page.get_by_role("dialog")).to_contain_text("kiln-1".capitalize() + " stops the step collect")
     page.get_by_role("button", name="Cancel the run").click()
     expect(page.get_by_text("stopping").first).to_be_visible()
-    assert stage.client.agents.beat("kiln-1", work, None).stop
+    assert stage.agent.client.agents.beat("kiln-1", work, None).stop
 
 
 def test_why_it_failed_and_where(browser: Browser, stage: Stage) -> None:
@@ -149,7 +149,7 @@ def test_a_hundred_thousand_lines(browser: Browser, stage: Stage) -> None:
 
     for batch in range(LINES // 20_000):
         lines = [(n, 0, "", f"wagon {batch * 20_000 + n} is home") for n in range(20_000)]
-        stage.client.agents.send_log("kiln-1", work, LogIn(batch=2 + batch, lines=lines))
+        stage.agent.client.agents.send_log("kiln-1", work, LogIn(batch=2 + batch, lines=lines))
     page = open_page(browser, stage, f"{RUNS}/4?line=50001")
     marked = page.locator(".line.marked")
     expect(marked).to_contain_text("wagon 49998 is home")

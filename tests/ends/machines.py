@@ -15,8 +15,6 @@ from coverage import Coverage
 
 from rampa.client import Client
 from rampa.local.service import Child, start_worker, stop
-from rampa.schema.common import Role
-from rampa.schema.people import NewToken
 from tests.conftest import Live
 from tests.nursery import nursery
 
@@ -30,7 +28,6 @@ class Machines:
         self.live, self.client, self.root = live, client, root
         self.agents: dict[str, Child] = {}
         self._others: list[Child] = []
-        self._token = client.people.make_token(NewToken(name="agents", role=Role.AGENT, days=1)).secret
 
     def worker(self) -> Child:
         made = start_worker(self.live.folder, self.live.url, nursery().start_child)
@@ -41,9 +38,10 @@ class Machines:
         environment = {
             **{k: v for k, v in os.environ.items() if not k.startswith("RAMPA_")},
             "RAMPA_ADDRESS": address or self.live.address,
-            "RAMPA_TOKEN": self._token,
             "RAMPA_HOME": str(self.root / name / "home"),
         }
+        if not (self.root / name / "agent.pem").exists():
+            environment["RAMPA_AGENT_CODE"] = self.client.agents.make_code(name).code
         words = ["agent", "start", "--name", name, "--folder", str(self.root / name), "--same-user", *more]
         with (self.root / f"{name}.log").open("ab") as log:
             self.agents[name] = nursery().start(["rampa.cli.main", *words], environment, log, alone=False)

@@ -204,7 +204,7 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
         lambda: agent.step(work, 1, "working"),
         lambda: agent.say(work, "late"),
         lambda: client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease)),
-        lambda: client.agents.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
+        lambda: agent.client.agents.end_run(agent.name, work.lease, agents_wire.EndIn(result="done")),
     ):
         with refuses("lease.lost", "does not have that run"):
             late()
@@ -251,7 +251,7 @@ def test_cancelling(client: Client, repo: Repo, agent: FakeAgent) -> None:
     assert client.runs.cancel(TITLE, first).state == "stopping"
     assert client.runs.cancel(TITLE, first).state == "stopping"
     assert agent.ask().stop == [work.lease]
-    assert client.agents.beat(agent.name, work.lease, None).stop
+    assert agent.client.agents.beat(agent.name, work.lease, None).stop
     agent.end(work, "stopped")
     assert client.runs.get(TITLE, first).state == "cancelled"
     done = start(client)
@@ -295,7 +295,7 @@ def test_an_agent_may_not_claim_a_build_that_is_not_the_runs(
     agent.end(first, build=build.number)
     second = agent.work()
     with refuses("build.other", "is not a finished build of this run"):
-        client.agents.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
+        agent.client.agents.end_run(agent.name, second.lease, agents_wire.EndIn(result="done", build=build.number))
 
 
 def test_a_log_is_kept_once_searched_folded_and_streamed(
@@ -307,9 +307,9 @@ def test_a_log_is_kept_once_searched_folded_and_streamed(
     agent.say(
         work, "src/fog.c:7:31: error: 'lanterns' undeclared", "src/fog.c:9:1: error: 'owls' undeclared", level="error"
     )
-    client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
+    agent.client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=2, lines=[(0, 0, "error", "again")]))
     with refuses("log.gap", "batch 3 of the log is missing"):
-        client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
+        agent.client.agents.send_log(agent.name, work.lease, agents_wire.LogIn(batch=5, lines=[]))
     run = client.runs.get(TITLE, 1)
     assert (run.log_lines, run.errors, run.first_error) == (3003, 2, 3002)
     assert [(k.count, k.lines) for k in run.kinds] == [(2, [3002, 3003])]
@@ -331,7 +331,7 @@ def test_what_agents_say_of_several_lines_stays_readable(client: Client, repo: R
     work = agent.work()
     two = agents_wire.LogIn.model_construct(batch=1, lines=[(0, 0, "", "one\ntwo")])
     with refuses("request.invalid"):
-        client.agents.send_log(agent.name, work.lease, two)
+        agent.client.agents.send_log(agent.name, work.lease, two)
     agent.end(work, "failed", code="step.failed", step="check", detail="two files:\n  a: bad\tname\r\n  b")
     lines = [row[3] for row in client.runs.log(TITLE, 1).rows]
     assert lines[-1] == "  b."

@@ -201,8 +201,15 @@ def test_people_are_added_once(client: Client) -> None:
     assert [p.name for p in client.people.all()] == ["Iida", "Oskari"]
 
 
+def test_no_person_and_no_token_is_an_agent(client: Client) -> None:
+    with refuses("role.agent", where="role"):
+        client.people.make_token(NewToken(name="build machine", role=Role.AGENT))
+    with refuses("role.agent", where="role"):
+        client.people.add(NewPerson(name="A", email="a@quillback.example", role=Role.AGENT, password="a long password"))
+
+
 def test_tokens_are_listed_and_revoked(world: World, client: Client) -> None:
-    made = client.people.make_token(NewToken(name="build machine", role=Role.AGENT, days=3))
+    made = client.people.make_token(NewToken(name="build machine", role=Role.VIEWER, days=3))
     assert made.secret.startswith("rampa-")
     assert (made.expires_at - made.created_at).days == 3
     listed = client.people.tokens()

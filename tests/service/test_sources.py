@@ -312,7 +312,7 @@ def test_a_submodule_that_points_into_the_service_is_refused(
 def test_a_hostile_request_of_git_is_refused(world: World, client: Client, repo: Repo) -> None:
     look(world)
     http = world.app.test_client()  # type: ignore[attr-defined]
-    headers = {"Authorization": f"Bearer {world.token(Role.AGENT)}", "Content-Encoding": "gzip"}
+    headers = {"Authorization": f"Bearer {world.token(Role.ENGINEER)}", "Content-Encoding": "gzip"}
     at = f"/api/v1/titles/{TITLE}/source/git/source.git/git-upload-pack"
     for body in (b"fog", zlib.compress(b"fog"), gzip.compress(bytes(80_000_000), 1)):
         answer = http.post(at, data=body, headers=headers)

@@ -160,11 +160,13 @@ def test_an_agent_sends_a_letter_says_goodbye_and_is_watched(ready: Client, worl
     agent = FakeAgent(ready, world.services, "kiln-1")
     ready.runs.start(TITLE, NewRuns(profiles=["linux-unsigned"]))
     work = agent.work()
-    ready.agents.send_letter("kiln-1", work.lease)
+    agent.client.agents.send_letter("kiln-1", work.lease)
     seen = next(iter(ready.runs.watch_all(TITLE)))
     assert [(r.number, r.state) for r in seen] == [(1, "working")]
-    ready.agents.end_run("kiln-1", work.lease, EndIn(result="failed", code="step.failed", step="fetch", detail="x"))
-    ready.agents.say_goodbye("kiln-1", agent.instance)
+    agent.client.agents.end_run(
+        "kiln-1", work.lease, EndIn(result="failed", code="step.failed", step="fetch", detail="x")
+    )
+    agent.client.agents.say_goodbye("kiln-1", agent.instance)
     assert ready.agents.get("kiln-1").state == "stopped"
     with world.services.db.engine.connect() as connection:
         jobs = connection.exec_driver_sql("select task_name, args from procrastinate_jobs").fetchall()

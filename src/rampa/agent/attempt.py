@@ -36,6 +36,8 @@ STEPS: dict[str, Function] = {
 }
 CODES = {"disk.full": "disk.full", "store.full": "store.full", "key.locked": "key.locked"}
 """Codes of errors of the service or the disk -> causes."""
+LOST = {"lease.lost", "token.expired", "agent.proof"}
+"""The run is another's, or this agent was removed."""
 
 
 def work_on(client: Client, reporting: Client, settings: AgentSettings, work: Work, slot: int) -> str:
@@ -116,7 +118,7 @@ def _guarded(a: AttemptContext, step: StepWire) -> None:
     except (StepFailed, Stopped):
         raise
     except RampaError as error:
-        if error.code == "lease.lost":
+        if error.code in LOST:
             a.report.lost.set()
             raise Stopped from error
         a.report.say(f"error: {error.sentence()}", "error")

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import threading
 import time
-import uuid
 from collections.abc import Callable
 
 from rampa.agent.attempt import work_on
 from rampa.agent.settings import AgentSettings, abilities
 from rampa.agent.work_folder import end_leftovers
 from rampa.client import Client
-from rampa.core.errors import Conflict, RampaError, Unavailable
+from rampa.core.errors import Conflict, Denied, NotFound, RampaError, Unavailable
 from rampa.core.quantity import counted
 from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut
 
@@ -27,14 +26,16 @@ class _Leaving(Exception):
 
 
 class AgentLoop:
-    """`say` takes lines for whoever started it. `make_client` gives a connection: True for one that soon notices when the
-    network is gone, for reporting; False for one that waits while the service checks a large build."""
+    """`say` takes lines for whoever started it; `instance` names this start, 32 hexadecimal digits.
+
+    `make_client` gives a connection: True for one that soon notices when the network is gone, for reporting; False for one
+    that waits while the service checks a large build.
+    """
 
     def __init__(
-        self, make_client: Callable[[bool], Client], settings: AgentSettings, say: Callable[[str], None]
+        self, make_client: Callable[[bool], Client], settings: AgentSettings, instance: str, say: Callable[[str], None]
     ) -> None:
-        self._make_client, self._settings, self._say = make_client, settings, say
-        self._instance = uuid.uuid4().hex
+        self._make_client, self._settings, self._instance, self._say = make_client, settings, instance, say
         self._stop = threading.Event()
         self._asking = False
         self._held: dict[str, tuple[threading.Thread, int]] = {}
@@ -50,7 +51,7 @@ class AgentLoop:
             raise _Leaving
 
     def run(self) -> None:
-        """Until `stop`. Raises `Conflict` when another process runs under the same name."""
+        """Until `stop`. Raises `Conflict` when another process runs under the same name, `Denied` when the agent was removed."""
         left = end_leftovers(self._settings)
         if left:
             self._say(f"Ended {left} programs that an earlier start had left behind.")
@@ -87,8 +88,9 @@ class AgentLoop:
             self._say(f"{error.message}; trying again.")
             self._stop.wait(2)
             return
-        # A name that two processes hold would get each run twice: this one must end, and a person must look.
-        except Conflict:
+        # A name that two processes hold would get each run twice: this one must end, and a person must look. One that was
+        # removed is nobody any more.
+        except (Conflict, Denied, NotFound):
             raise
         except RampaError as error:
             self._say(error.sentence())

@@ -16,7 +16,7 @@ from functools import partial
 from typing import Literal, TypeVar
 
 from rampa.client import Client
-from rampa.core.errors import Conflict, RampaError, Unavailable
+from rampa.core.errors import Conflict, Denied, RampaError, Unavailable
 from rampa.core.run.life import StepState
 from rampa.core.run.log_lines import clean, level_of
 from rampa.core.run.mask import Masker
@@ -164,7 +164,7 @@ class Reporter:
             except Unavailable:
                 time.sleep(wait)
                 wait = min(wait * 1.5, 5)
-            except Conflict:
+            except (Conflict, Denied):
                 self._stop(self.lost)
         return None
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import socket
 import sys
+import uuid
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -51,10 +52,15 @@ def start(
     keep: str = typer.Option("failed", "--keep", help="Work folders that stay: never, failed or always."),
     kept: int = typer.Option(3, "--kept", min=0, help="How many of them."),
     same_user: bool = typer.Option(False, "--same-user", help="Steps run as root when the agent is root."),
+    code: str = typer.Option(
+        "", "--code", envvar="RAMPA_AGENT_CODE", help="For the first start: what `rampa agent enrol` said."
+    ),
+    address: str = typer.Option("", "--address", help="The service's address. [the signed-in one]"),
 ) -> None:
-    """Work on runs, until Ctrl-C. Its token is the signed-in one, or RAMPA_TOKEN (`rampa agent token` makes one)."""
+    """Work on runs, until Ctrl-C. The first start takes a code of `rampa agent enrol`; a key that stays here does the rest."""
     from dataclasses import replace
 
+    from rampa.agent import identity
     from rampa.agent.loop import AgentLoop
     from rampa.client import Client
     from rampa.client.connection import Connection
@@ -64,7 +70,7 @@ def start(
     for given in toolchains:
         if not given.is_dir():
             raise Invalid("agent.toolchains", "there is no such folder", where=str(given))
-    known = home.must_load()
+    at = address or home.address()
     settings = replace(
         _settings(name or _own_name(), folder),
         toolchains=tuple(t.resolve() for t in toolchains),
@@ -76,11 +82,17 @@ def start(
         user=not same_user,
     )
 
-    def make_client(reporting: bool) -> Client:
-        soon = Connection(known.address, known.token, timeout=NOTICE, patience=NOTICE) if reporting else None
-        return Client(known.address, known.token, connection=soon)
+    asking = Client(at, connection=Connection(at, timeout=NOTICE, patience=NOTICE))
+    if code:
+        identity.save(identity.enrol(asking, settings.name, code), settings.folder)
+    mine = identity.load(settings.folder, settings.name)
+    bearer = identity.AgentBearer(asking, mine, uuid.uuid4().hex)
 
-    loop = AgentLoop(make_client, settings, _say)
+    def make_client(reporting: bool) -> Client:
+        soon = Connection(at, bearer=bearer, timeout=NOTICE, patience=NOTICE) if reporting else None
+        return Client(at, connection=soon or Connection(at, bearer=bearer))
+
+    loop = AgentLoop(make_client, settings, bearer.instance, _say)
     for how in (signal.SIGTERM, signal.SIGINT):
         signal.signal(how, lambda *_: loop.stop())
     loop.run()
@@ -91,23 +103,17 @@ def _say(text: str) -> None:
     sys.stderr.flush()
 
 
-@app.command("token")
-def token(
-    name: str = typer.Option("agent", "--name", help="What the token is called in lists."),
-    days: int = typer.Option(90, "--days", min=1, max=365, help="How long the token lives."),
-    as_json: bool = JSON,
-) -> None:
-    """Make a token that an agent may use, and nothing more. It is shown this once."""
-    from rampa.schema.common import Role
-    from rampa.schema.people import NewToken
-
+@app.command("enrol")
+def enrol(name: str = NAME, as_json: bool = JSON) -> None:
+    """Make a code with which one machine becomes this agent, once, within the hour."""
     with signed_in() as client:
-        made = client.people.make_token(NewToken(name=name, role=Role.AGENT, days=days))
+        made = client.agents.make_code(name)
+        at = client.connection.address
     if as_json:
         print_json(made)
         return
-    err().print("Keep it where only the agent reads it; it goes into RAMPA_TOKEN:")
-    out().print(made.secret)
+    err().print(f"On the machine that becomes {name}, until {f'{made.expires_at.astimezone():%H:%M}'}:")
+    out().print(f"rampa agent start --name {name} --address {at} --code {made.code}", soft_wrap=True)
 
 
 @app.command("list")
@@ -125,7 +131,7 @@ def list_(as_json: bool = JSON) -> None:
         free = f"{len(a.runs)} of {a.at_once}"
         rows.append((a.name, a.state, free, works or "-", chains or "none", mb(a.abilities.disk), ago(a.seen_at)))
     head = ["agent", "state", ">busy", "~works on", "~toolchains", ">disk free", "heard of"]
-    table(head, rows, "No agent is there. Start one: rampa agent start")
+    table(head, rows, "No agent is there. Enrol one: rampa agent enrol NAME")
 
 
 @app.command("show")
@@ -147,7 +153,8 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
             ),
             ("platforms", ", ".join(can.platforms) or "all"),
             ("runs", f"{len(a.runs)} of {a.at_once} at once; {a.done:,} done"),
-            ("started", f"{ago(a.started_at)} by {a.registered_by}; last heard of {ago(a.seen_at)}"),
+            ("started", f"{ago(a.started_at)}; last heard of {ago(a.seen_at)}"),
+            ("enrolled by", a.enrolled_by),
         ]
     )
     out().print()
@@ -182,14 +189,16 @@ def _change(name: str, paused: bool, as_json: bool) -> None:
 
 @app.command("remove")
 def remove(name: str = NAME, yes: bool = YES) -> None:
-    """Forget an agent that is gone. What it did keeps its name."""
+    """End an agent's key at once; what it is working on goes to another. What it did keeps its name."""
     with signed_in() as client:
         a = client.agents.get(name)
         err().print(f"{a.name} is {a.state}, last heard of {ago(a.seen_at)}; it did {counted(a.done, 'run')}.")
-        if not confirmed("Forget it?", yes):
+        for r in a.runs:
+            err().print(f"It is working on {r.title} run {r.run}, {r.profile}: another agent begins that again.")
+        if not confirmed("End its key, and forget it?", yes):
             raise typer.Exit(1)
         client.agents.remove(name)
-    out().print(f"{name} is forgotten.")
+    out().print(f"{name} is forgotten; its key opens nothing any more.")
 
 
 @app.command("tidy")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pydantic import BaseModel
+
 from rampa.client.calls import API, Calls
 from rampa.schema import agents as agents_wire
 from rampa.schema.common import Page
@@ -23,6 +25,15 @@ class AgentsCalls(Calls):
 
     def remove(self, name: str) -> None:
         self.connection.request("DELETE", f"{API}/agents/{name}")
+
+    def make_code(self, name: str) -> agents_wire.EnrolmentCode:
+        return self.connection.post(agents_wire.EnrolmentCode, f"{API}/agents/{name}/enrolment")
+
+    def enrol(self, name: str, asked: agents_wire.EnrolIn) -> None:
+        self._tell(f"{API}/agents/{name}/key", asked)
+
+    def make_token(self, name: str, proof: agents_wire.ProofIn) -> agents_wire.AgentToken:
+        return self.connection.post(agents_wire.AgentToken, f"{API}/agents/{name}/token", proof)
 
     def register(self, name: str, asked: agents_wire.RegisterIn) -> agents_wire.Agent:
         headers = {"Content-Type": "application/json"}
@@ -51,7 +62,7 @@ class AgentsCalls(Calls):
     def end_run(self, name: str, lease: str, end: agents_wire.EndIn) -> None:
         self._tell(_lease(name, lease) + "/end", end)
 
-    def _tell(self, path: str, body: agents_wire.GoodbyeIn | agents_wire.EndIn | None) -> None:
+    def _tell(self, path: str, body: BaseModel | None) -> None:
         content = body.model_dump_json().encode() if body else b"{}"
         self.connection.request("POST", path, content=content, headers={"Content-Type": "application/json"})
 

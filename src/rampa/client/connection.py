@@ -18,6 +18,7 @@ from typing import Any, TypeVar
 import httpx
 from pydantic import BaseModel, ValidationError
 
+from rampa.client.bearer import Bearer
 from rampa.core import errors
 from rampa.schema.common import Page, Problem
 
@@ -41,7 +42,8 @@ AN_ADDRESS = "It reads http://HOST:PORT or https://HOST."
 
 
 class Connection:
-    """`address` such as http://127.0.0.1:8600; `token` a bearer secret. `transport` is for tests.
+    """`address` such as http://127.0.0.1:8600; `token` a bearer secret, or `bearer` a source of them. `transport` is for
+    tests.
 
     `timeout` seconds without a byte are no answer; `patience` seconds go by before that is an error. Raises `Invalid` for
     an address that is none.
@@ -52,19 +54,19 @@ class Connection:
         address: str,
         token: str = "",
         *,
+        bearer: Bearer | None = None,
         transport: httpx.BaseTransport | None = None,
         patience: float = PATIENCE,
         timeout: float = 120.0,
         sleep: Callable[[float], None] = time.sleep,
     ) -> None:
         self.address = _checked(address)
-        self.token = token
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self.bearer = bearer or Bearer(token)
         limit = httpx.Timeout(timeout, connect=min(10.0, timeout))
         limits = httpx.Limits(max_connections=16, max_keepalive_connections=16)
         self._http = httpx.Client(
             base_url=self.address,
-            headers=headers,
+            auth=self.bearer,
             timeout=limit,
             limits=limits,
             transport=transport,

@@ -1,6 +1,6 @@
 """All tables and the look-ups that stand beside them: one room to import from."""
 
-from rampa.db.agents import AgentRow, find_agent
+from rampa.db.agents import AgentRow, AgentTokenRow, EnrolmentRow, find_agent
 from rampa.db.base import Database, new_id
 from rampa.db.builds import (
     BuildContentRow,
@@ -55,6 +55,7 @@ from rampa.db.versions import ReservationRow
 
 __all__ = [
     "AgentRow",
+    "AgentTokenRow",
     "AuditEventRow",
     "BindingRow",
     "BuildContentRow",
@@ -71,6 +72,7 @@ __all__ = [
     "DeviceRow",
     "DifferenceSetRow",
     "DraftRow",
+    "EnrolmentRow",
     "FolderRow",
     "FrameRow",
     "GrantRow",

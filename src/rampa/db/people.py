@@ -86,14 +86,14 @@ class AuditEventRow(Base):
 
 
 class IdempotentAnswerRow(Base):
-    """The answer that a creating call gave, so that the same call gives it again."""
+    """The answer that a creating call gave, so that the same call gives it again. `principal` is a person or an agent."""
 
     __tablename__ = "idempotent_answer"
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True)
-    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    principal: Mapped[uuid.UUID]
     key: Mapped[str] = mapped_column(String(200))
     request_digest: Mapped[bytes] = mapped_column(LargeBinary)
     status: Mapped[int]
     body: Mapped[dict[str, Any]] = mapped_column(JSONB)
     at: Mapped[dt.datetime]
-    __table_args__ = (UniqueConstraint("person_id", "key"),)
+    __table_args__ = (UniqueConstraint("principal", "key"),)

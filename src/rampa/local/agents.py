@@ -1,25 +1,23 @@
-"""The two agents that bin/up starts on this machine, each with a token of its own that can do nothing else."""
+"""The two agents that bin/up starts on this machine, each enrolled with a key of its own."""
 
 from __future__ import annotations
 
+import contextlib
 import os
 import subprocess
 import sys
 from pathlib import Path
 
-from sqlalchemy import select
-
+from rampa.agent.identity import FILE as KEY_FILE
+from rampa.core.errors import NotFound
 from rampa.core.signing.seal import read_masters
-from rampa.db import Database, PersonRow
+from rampa.db import Database
 from rampa.local.service import ServiceFolder, start_child
-from rampa.operations.base import Actor, Services
-from rampa.operations.people import people
-from rampa.schema.common import Role
-from rampa.schema.people import NewToken
+from rampa.operations.agents import agents, enrolment
+from rampa.operations.base import Services, service_actor
 from rampa.store.address import open_store
 
 NAMES = ("kiln-1", "loft-2")
-DAYS = 365
 
 
 class Agents:
@@ -35,42 +33,32 @@ class Agents:
         home.mkdir(parents=True, exist_ok=True)
         toolchains = self._data / "demo" / "toolchains" / name
         toolchains.mkdir(parents=True, exist_ok=True)
-        token = self._token(home)
         environment = {
             **{k: v for k, v in os.environ.items() if not k.startswith("RAMPA_")},
             "RAMPA_ADDRESS": self._address,
-            "RAMPA_TOKEN": token,
             "RAMPA_HOME": str(home / "home"),
         }
+        if not (home / KEY_FILE).exists():
+            environment["RAMPA_AGENT_CODE"] = self._code(name)
         words = ["agent", "start", "--name", name, "--folder", str(home), "--toolchains", str(toolchains)]
         if not all(_open_to_others(p) for p in (self._root, home, Path(sys.executable))):
             words.append("--same-user")
         return start_child([sys.executable, "-m", "rampa.cli.main", *words], environment, home / "agent.log")
 
-    def _token(self, home: Path) -> str:
-        """Kept for the next start; made again when there is none."""
-        kept = home / "token"
-        if kept.exists():
-            return kept.read_text().strip()
+    def _code(self, name: str) -> str:
+        """For the first start; what an earlier data folder knew under this name is forgotten."""
         services = Services(
             Database(self._url, pool_size=1),
             open_store(self._folder.store),
             read_masters(self._folder.master_key.read_text()),
         )
+        actor = service_actor("bin/up")
         try:
-            with services.db.transaction() as session:
-                owner = session.scalars(
-                    select(PersonRow).where(PersonRow.role == Role.OWNER).order_by(PersonRow.id)
-                ).first()
-            assert owner is not None
-            actor = Actor(owner.id, owner.name, Role.OWNER)
-            made = people.make_token(services, actor, NewToken(name=f"agent {home.name}", role=Role.AGENT, days=DAYS))
+            with contextlib.suppress(NotFound):
+                agents.remove_agent(services, actor, name)
+            return enrolment.make_code(services, actor, name).code
         finally:
             services.db.engine.dispose()
-        fd = os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(fd, "w") as out:
-            out.write(made.secret + "\n")
-        return made.secret
 
 
 def _open_to_others(path: Path) -> bool:

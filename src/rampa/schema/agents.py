@@ -48,6 +48,34 @@ class AbilitiesWire(Wire):
     system: Short = ""
 
 
+class EnrolmentCode(Wire):
+    """`code` enrols one agent of this name, once; it is shown this once."""
+
+    agent: str
+    code: str
+    expires_at: dt.datetime
+
+
+class EnrolIn(Wire):
+    """`public_key`: Ed25519, raw, in hexadecimal. Its private half never leaves the agent's machine."""
+
+    code: Annotated[str, StringConstraints(max_length=60, pattern=r"^[A-Za-z2-7 -]+$")]
+    public_key: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+
+
+class ProofIn(Wire):
+    """`proof`: a DSSE envelope (rampa.core.agent.proof), in base64."""
+
+    proof: Annotated[str, StringConstraints(max_length=8000)]
+
+
+class AgentToken(Wire):
+    """A bearer token; it lives for so many seconds."""
+
+    token: str
+    seconds: float
+
+
 class RegisterIn(Wire):
     """`instance` is new with every start of the agent; `at_once` runs are done side by side."""
 
@@ -88,6 +116,8 @@ class Work(Wire):
     native: str
     reproduces: int = 0
     """The build that is made again, to compare; 0: a build of its own."""
+    expected_bare: str = ""
+    """The SHA-256 of that build's bundle before its signature."""
     steps: list[Step]
 
 
@@ -168,7 +198,7 @@ class Agent(Wire):
     done: int
     seen_at: dt.datetime
     started_at: dt.datetime
-    registered_by: str
+    enrolled_by: str
     allowed_actions: list[Action]
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from rampa.operations.agents import agents
+from rampa.operations.agents import agents, enrolment
 from rampa.operations.base import Act, Services
 from rampa.operations.runs import lease, logs
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
 from rampa.service.base.access import current_actor
+from rampa.service.base.address import client_address
 from rampa.service.base.resource import Resource
 
 AGENT = "/agents/<string:agent>"
@@ -27,10 +28,25 @@ def resource(services: Services) -> Resource:
         """One agent."""
         return agents.get_agent(services, current_actor(), path.agent)
 
+    @api.call("POST", AGENT + "/enrolment", Act.ENROL_AGENT, wire.EnrolmentCode, status=201)
+    def invite_agent(path: wire.AgentPath) -> wire.EnrolmentCode:
+        """Make a code that enrols one agent of this name, once, within the hour."""
+        return enrolment.make_code(services, current_actor(), path.agent)
+
+    @api.call("POST", AGENT + "/key", Act.OPEN, None)
+    def enrol_agent(path: wire.AgentPath, body: wire.EnrolIn) -> None:
+        """A machine becomes this agent: it shows the code and leaves its public key."""
+        enrolment.enrol(services, path.agent, body, client_address())
+
+    @api.call("POST", AGENT + "/token", Act.OPEN, wire.AgentToken, status=201)
+    def make_agent_token(path: wire.AgentPath, body: wire.ProofIn) -> wire.AgentToken:
+        """A token of some minutes for an agent that proves that it has its key."""
+        return enrolment.give_token(services, path.agent, body)
+
     @api.call("PUT", AGENT, Act.WORK, wire.Agent)
     def register_agent(path: wire.AgentPath, body: wire.RegisterIn) -> wire.Agent:
         """An agent starts. What an earlier process of the same name had is lost to it."""
-        return agents.register(services, current_actor(), path.agent, body)
+        return agents.register(services, current_actor(), body)
 
     @api.call("PATCH", AGENT, Act.CHANGE_AGENT, wire.Agent)
     def change_agent(path: wire.AgentPath, body: wire.AgentChange) -> wire.Agent:
@@ -45,12 +61,12 @@ def resource(services: Services) -> Resource:
     @api.call("POST", AGENT + "/work", Act.WORK, wire.WorkOut)
     def ask_for_work(path: wire.AgentPath, body: wire.AskIn) -> wire.WorkOut:
         """A sign of life; answers with a run as soon as there is one, or with nothing after `wait` seconds."""
-        return lease.ask_for_work(services, path.agent, body)
+        return lease.ask_for_work(services, current_actor(), body)
 
     @api.call("POST", AGENT + "/goodbye", Act.WORK, None)
     def say_goodbye(path: wire.AgentPath, body: wire.GoodbyeIn) -> None:
         """The agent ends by itself."""
-        agents.say_goodbye(services, path.agent, body.instance)
+        agents.say_goodbye(services, current_actor(), body.instance)
 
     _reports(api, services)
     return api

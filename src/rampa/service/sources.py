@@ -81,7 +81,7 @@ def _repositories(api: Resource, services: Services) -> None:
         """The profile document of a repository that no title has yet, or one proposed from its tree. Keeps nothing."""
         return commits.look_at(body)
 
-    @api.call("GET", SOURCE + "/modules", Act.READ_CONTENT, wire.ModuleList)
+    @api.call("GET", SOURCE + "/modules", Act.READ_SOURCE, wire.ModuleList)
     def list_modules(path: TitlePath, query: wire.OfQuery) -> wire.ModuleList:
         """A commit's submodules, mirrored for agents."""
         return commits.modules(services, path.title, query.of)
@@ -108,12 +108,12 @@ def _folders(api: Resource, services: Services) -> None:
         """Send a pack, named by its BLAKE3 digest. Every chunk in it is checked. Can be sent again."""
         return arrival.take_pack(services, bytes.fromhex(path.pack), _body())
 
-    @api.call("GET", FOLDER + "/<int:folder>/manifest", Act.READ_CONTENT, BYTES)
+    @api.call("GET", FOLDER + "/<int:folder>/manifest", Act.READ_SOURCE, BYTES)
     def get_folder_manifest(path: wire.FolderPath) -> Response:
         """The manifest of an uploaded folder."""
         return Response(folders.folder_manifest(services, path.title, path.folder), content_type=BYTES)
 
-    @api.call("GET", FOLDER + "/<int:folder>/locations", Act.READ_CONTENT, BYTES)
+    @api.call("GET", FOLDER + "/<int:folder>/locations", Act.READ_SOURCE, BYTES)
     def get_folder_locations(path: wire.FolderPath) -> Response:
         """Where its chunks lie."""
         return Response(folders.folder_locations(services, path.title, path.folder), content_type=BYTES)
@@ -131,7 +131,7 @@ def _git(api: Resource, services: Services) -> None:
             raise NotFound("source.unknown", "there is no such repository here")
         return repository.module_mirror(services, row, int(name))
 
-    @api.call("GET", SOURCE + "/git/<string:repo>/info/refs", Act.READ_CONTENT, ADVERTISED)
+    @api.call("GET", SOURCE + "/git/<string:repo>/info/refs", Act.READ_SOURCE, ADVERTISED)
     def advertise_refs(path: wire.GitPath, query: wire.GitQuery) -> Response:
         """For `git fetch`."""
         response = Response(mirror(path.title, path.repo).advertise(), content_type=ADVERTISED)
@@ -141,7 +141,7 @@ def _git(api: Resource, services: Services) -> None:
     @api.call(
         "POST",
         SOURCE + "/git/<string:repo>/git-upload-pack",
-        Act.READ_CONTENT,
+        Act.READ_SOURCE,
         PACKED,
         sends=BYTES,
     )

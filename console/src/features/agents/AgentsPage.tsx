@@ -18,7 +18,7 @@ export function AgentsPage() {
         {({ items }) =>
           items.length === 0 ? (
             <Panel title="Agents">
-              <Empty command="bin/rampa agent start --toolchains FOLDER">
+              <Empty command="bin/rampa agent enrol NAME">
                 No agent is there, so every run waits. Start one on a machine with the toolchain:
               </Empty>
             </Panel>
@@ -121,7 +121,7 @@ function One({ agent }: { agent: Agent }) {
         </dd>
         <dt>So far</dt>
         <dd>
-          {plural(agent.done, "run")} done; started <When at={agent.started_at} /> by {agent.registered_by}
+          {plural(agent.done, "run")} done; started <When at={agent.started_at} /> enrolled by {agent.enrolled_by}
         </dd>
       </dl>
     </Panel>

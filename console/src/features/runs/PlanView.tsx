@@ -47,7 +47,7 @@ export function PlanView({ plan }: { plan: Plan }) {
         <dd>
           {plan.agents.length === 0 && (
             <>
-              none is there: <code className="mono">bin/rampa agent start</code>
+              none is there: <code className="mono">bin/rampa agent enrol NAME</code>
             </>
           )}
           {plan.agents.map((a) => (

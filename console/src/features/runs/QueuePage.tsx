@@ -74,7 +74,7 @@ export function QueuePage() {
             <div style={{ marginTop: 16 }}>
               <Panel title="Agents" aside={<Link to="/agents">all about them</Link>} flush>
                 {data.agents.length === 0 ? (
-                  <Empty command="bin/rampa agent start">
+                  <Empty command="bin/rampa agent enrol NAME">
                     No agent is there, so every run waits. Start one on a machine with the toolchain:
                   </Empty>
                 ) : (

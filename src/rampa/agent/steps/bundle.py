@@ -82,13 +82,10 @@ def _self_test(a: AttemptContext) -> None:
 def _compare(a: AttemptContext) -> None:
     """Building again gives the same bytes, or this says that it does not."""
     assert a.parts is not None
-    there = a.client.builds.get(a.work.title, a.work.reproduces)
-    before = there.bundle.bare if there.bundle else ""
+    before, there = a.work.expected_bare, f"{a.work.title}#{a.work.reproduces}"
     if before != a.parts.bare:
-        raise StepFailed(
-            "bundle.differs", f"{there.name} has {before[:16] or 'no digest'}…, this has {a.parts.bare[:16]}…"
-        )
-    a.report.say(f"The same bytes as {there.name} before its signature: SHA-256 {a.parts.bare}.")
+        raise StepFailed("bundle.differs", f"{there} has {before[:16] or 'no digest'}…, this has {a.parts.bare[:16]}…")
+    a.report.say(f"The same bytes as {there} before its signature: SHA-256 {a.parts.bare}.")
 
 
 def _send(a: AttemptContext) -> None:

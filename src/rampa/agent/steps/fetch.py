@@ -82,7 +82,7 @@ def _has(mirror: Path, commit: str) -> bool:
 
 def _git(a: AttemptContext, step: Step, words: list[str], folder: Path, more: dict[str, str] | None = None) -> None:
     """Under the step's time limit; the agent's token goes by the environment, where no list of processes shows it."""
-    token = a.client.connection.token
+    token = a.client.connection.bearer.current()
     signed = settings_environment({**SETTINGS, "http.extraHeader": f"Authorization: Bearer {token}"})
     environment = git_environment(dict(os.environ), {**signed, **(more or {})})
     said: list[bytes] = []

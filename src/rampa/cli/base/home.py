@@ -7,7 +7,7 @@ import os
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from rampa.core.errors import Denied
+from rampa.core.errors import Denied, Invalid
 from rampa.core.files import replace_file
 
 FILE = "signed-in.json"
@@ -47,6 +47,14 @@ def must_load() -> Credentials:
     if found is None or not found.address or not found.token:
         raise Denied("sign-in.needed", "you are not signed in", hint="Run `rampa sign-in` first.")
     return found
+
+
+def address() -> str:
+    """For what needs no sign-in. Raises `Invalid` where no address is known."""
+    found = load()
+    if found is None or not found.address:
+        raise Invalid("address.missing", "no service is known here", hint="Say --address, or set RAMPA_ADDRESS.")
+    return found.address
 
 
 def save(credentials: Credentials) -> None:

@@ -5,7 +5,7 @@
       `------> paused ---'     it answers, and is given nothing
     lost, stopped              it does not answer: silent for too long, or it said goodbye
 
-Pausing is a wish that holds in every state; removing is for agents that are gone and hold no run.
+Pausing is a wish that holds in every state. Removing is possible in every state, too: a stolen machine answers until then.
 """
 
 from __future__ import annotations
@@ -27,9 +27,6 @@ class AgentEvent(StrEnum):
     REMOVE = "remove"
 
 
-GONE = frozenset({AgentState.LOST, AgentState.STOPPED})
-
-
 def state_of(*, stopped: bool, answers: bool, paused: bool, busy: bool) -> AgentState:
     if stopped:
         return AgentState.STOPPED
@@ -40,6 +37,5 @@ def state_of(*, stopped: bool, answers: bool, paused: bool, busy: bool) -> Agent
     return AgentState.WORKING if busy else AgentState.IDLE
 
 
-def possible_events(state: AgentState, *, paused: bool, busy: bool) -> frozenset[AgentEvent]:
-    wish = AgentEvent.RESUME if paused else AgentEvent.PAUSE
-    return frozenset({wish, AgentEvent.REMOVE} if state in GONE and not busy else {wish})
+def possible_events(*, paused: bool) -> frozenset[AgentEvent]:
+    return frozenset({AgentEvent.RESUME if paused else AgentEvent.PAUSE, AgentEvent.REMOVE})

@@ -1,4 +1,4 @@
-"""Agents: registering, what they can do, how they stand."""
+"""Agents: starting, what they can do, how they stand."""
 
 from __future__ import annotations
 
@@ -9,12 +9,11 @@ from dataclasses import asdict
 from sqlalchemy import func, select
 
 from rampa.core.agent.life import AgentEvent, AgentState, possible_events, state_of
-from rampa.core.errors import Conflict
-from rampa.core.quantity import counted
+from rampa.core.errors import Conflict, Denied
 from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, Toolchain
 from rampa.core.run.life import RunState
-from rampa.db import AgentRow, PersonRow, RunAttemptRow, RunRow, find_agent, queue
+from rampa.db import AgentRow, RunAttemptRow, RunRow, find_agent, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, from_events
 from rampa.schema import agents as wire
 from rampa.schema.common import Page
@@ -26,26 +25,30 @@ OFFERED = {
 }
 
 
-def register(services: Services, actor: Actor, name: str, asked: wire.RegisterIn) -> wire.Agent:
+def register(services: Services, actor: Actor, asked: wire.RegisterIn) -> wire.Agent:
     """A start of an agent. What an earlier start of the same agent still has is lost to it at once."""
+    must_start(actor, asked.instance)
     with begin(services, actor) as uow:
-        row = uow.session.scalar(select(AgentRow).where(AgentRow.name == name).with_for_update())
-        if row is not None and row.instance != asked.instance and _answers(services, row) and not row.stopped:
+        row = find_agent(uow.session, actor.agent, lock=True)
+        if row.instance != asked.instance and _answers(services, row) and not row.stopped:
             # It may have been killed a moment ago: whoever starts it again means it. Two at once would take turns, and say so.
-            audit.record(uow, "agent.replace", name)
-        if row is None:
-            row = AgentRow(name=name, person_id=actor.person_id, created_at=services.now(), paused=False, instance="")
-            uow.session.add(row)
+            audit.record(uow, "agent.replace", row.name)
         # Its steps ended with the process that ran them, whatever the earlier start believed.
         if row.instance != asked.instance:
             row.started_at = services.now()
-            audit.record(uow, "agent.start", name, at_once=asked.at_once)
+            audit.record(uow, "agent.start", row.name, at_once=asked.at_once)
         row.instance, row.at_once, row.stopped = asked.instance, asked.at_once, False
         row.abilities, row.seen_at = abilities_in(asked.abilities), services.now()
         uow.session.flush()
         queue.put(uow.session, "look_for_lost", queue.RUNS, lock="assign")
         queue.put(uow.session, "assign", queue.RUNS, lock="assign")
         return describe(uow, row)
+
+
+def must_start(actor: Actor, instance: str) -> None:
+    """A token speaks for the start of the agent that it was given to: a stolen one does not take the agent's name."""
+    if instance != actor.instance:
+        raise Denied("agent.instance", f"this token was given to another start of {actor.name}", where="instance")
 
 
 def must_be(row: AgentRow, instance: str) -> None:
@@ -76,30 +79,23 @@ def change_agent(services: Services, actor: Actor, name: str, asked: wire.AgentC
 
 
 def remove_agent(services: Services, actor: Actor, name: str) -> None:
-    """Forgets an agent that is gone. What it did keeps its name."""
+    """Ends its key and its tokens at once. What it did keeps its name; what it has goes to another agent."""
     with begin(services, actor) as uow:
         row = find_agent(uow.session, name, lock=True)
-        if _answers(services, row) and not row.stopped:
-            raise Conflict("agent.there", f"the agent {name} is there", where="agent", hint="Stop it first.")
-        held = _held_by(uow, [row]).get(row.id)
-        if held:
-            raise Conflict(
-                "agent.busy",
-                f"the agent {name} has {counted(len(held), 'run')}",
-                where="agent",
-                hint="Cancel them first.",
-            )
+        held = _held_by(uow, [row]).get(row.id, [])
         for attempt in uow.session.scalars(select(RunAttemptRow).where(RunAttemptRow.agent_id == row.id)):
             attempt.agent_id = None
         uow.session.flush()
         uow.session.delete(row)
-        audit.record(uow, "agent.remove", name)
+        audit.record(uow, "agent.remove", name, runs=len(held))
+        queue.put(uow.session, "look_for_lost", queue.RUNS, lock="assign")
 
 
-def say_goodbye(services: Services, name: str, instance: str) -> None:
+def say_goodbye(services: Services, actor: Actor, instance: str) -> None:
     """The agent ends by itself; what it had was ended or is given to others."""
-    with begin(services) as uow:
-        row = find_agent(uow.session, name, lock=True)
+    must_start(actor, instance)
+    with begin(services, actor) as uow:
+        row = find_agent(uow.session, actor.agent, lock=True)
         if row.instance == instance:
             row.stopped = True
             queue.put(uow.session, "look_for_lost", queue.RUNS, lock="assign")
@@ -126,9 +122,7 @@ def describe(uow: UnitOfWork, row: AgentRow) -> wire.Agent:
 def describe_all(uow: UnitOfWork, rows: Sequence[AgentRow]) -> list[wire.Agent]:
     """In a handful of queries, however many agents there are."""
     held, done = _held_by(uow, rows), _done_by(uow, rows)
-    people = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_({r.person_id for r in rows}))
-    names = {person: name for person, name in uow.session.execute(people)}
-    return [_agent(uow, r, held.get(r.id, []), done.get(r.name, 0), names.get(r.person_id, "")) for r in rows]
+    return [_agent(uow, r, held.get(r.id, []), done.get(r.name, 0)) for r in rows]
 
 
 def _held_by(uow: UnitOfWork, rows: Sequence[AgentRow]) -> dict[uuid.UUID, list[wire.AgentRun]]:
@@ -147,7 +141,7 @@ def _done_by(uow: UnitOfWork, rows: Sequence[AgentRow]) -> dict[str, int]:
     return {name: count for name, count in uow.session.execute(asked.group_by(RunAttemptRow.agent_name))}
 
 
-def _agent(uow: UnitOfWork, row: AgentRow, runs: list[wire.AgentRun], done: int, registered_by: str) -> wire.Agent:
+def _agent(uow: UnitOfWork, row: AgentRow, runs: list[wire.AgentRun], done: int) -> wire.Agent:
     state = agent_state(uow.services, row, len(runs))
     return wire.Agent(
         name=row.name,
@@ -159,10 +153,8 @@ def _agent(uow: UnitOfWork, row: AgentRow, runs: list[wire.AgentRun], done: int,
         done=done,
         seen_at=row.seen_at,
         started_at=row.started_at,
-        registered_by=registered_by,
-        allowed_actions=from_events(
-            uow.actor, state, possible_events(state, paused=row.paused, busy=bool(runs)), OFFERED
-        ),
+        enrolled_by=row.enrolled_by,
+        allowed_actions=from_events(uow.actor, state, possible_events(paused=row.paused), OFFERED),
     )
 
 

@@ -43,12 +43,17 @@ class Services:
 
 @dataclass(frozen=True)
 class Actor:
-    """Who asks, for the audit events and for what they may do. `name` is a person's, with a token's behind it."""
+    """Who asks, for the audit events and for what they may do: a person, or an agent.
 
-    person_id: uuid.UUID
+    `principal` is the number of either; `agent` an agent's own name, `instance` the start of it that asks.
+    """
+
+    principal: uuid.UUID
     name: str
     role: Role
     request_id: str = ""
+    agent: str = ""
+    instance: str = ""
 
 
 def service_actor(name: str) -> Actor:

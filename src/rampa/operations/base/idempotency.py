@@ -40,7 +40,7 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
     # In the same transaction as the answer: a call that fails leaves no key behind, and can be sent again.
     row = insert(IdempotentAnswerRow).values(
         id=new_id(),
-        person_id=uow.actor.person_id,
+        principal=uow.actor.principal,
         key=asked.key,
         request_digest=_sealed(uow.services, asked)[0],
         status=0,
@@ -66,7 +66,7 @@ def _sealed(services: Services, asked: Once) -> list[bytes]:
 def _earlier(uow: UnitOfWork, asked: Once, kind: type[W]) -> W:
     row = uow.session.scalars(
         select(IdempotentAnswerRow).where(
-            IdempotentAnswerRow.person_id == uow.actor.person_id, IdempotentAnswerRow.key == asked.key
+            IdempotentAnswerRow.principal == uow.actor.principal, IdempotentAnswerRow.key == asked.key
         )
     ).one()
     # A key that comes with another body is a mistake of the caller: answering the first call's result would hide it.

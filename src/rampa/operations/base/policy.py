@@ -24,7 +24,9 @@ class Act(StrEnum):
     OPEN = "call what needs no sign-in"
     OWN = "manage one's own session and tokens"
     READ = "read the studio's titles, builds, channels and events"
-    READ_CONTENT = "read sources and symbols"
+    READ_SOURCE = "read a title's source"
+    READ_SYMBOLS = "read symbols"
+    READ_PACK = "fetch packs"
     READ_VARIABLES = "read step variables"
     READ_STORE = "read what the content store holds"
     ADD_PERSON = "add people"
@@ -56,12 +58,15 @@ class Act(StrEnum):
     CHANGE_TRIGGER = "change triggers"
     CHANGE_VARIABLES = "change step variables"
     WORK = "take and report runs"
+    ENROL_AGENT = "enrol agents"
     CHANGE_AGENT = "pause and remove agents"
     CHANGE_STORE = "check, collect and repack the content store"
 
 
 EVERYBODY = frozenset(Role)
-READERS = EVERYBODY - {Role.REVIEWER}
+PEOPLE = EVERYBODY - {Role.AGENT}
+READERS = PEOPLE - {Role.REVIEWER}
+AGENTS = frozenset({Role.AGENT})
 INSTALLERS = frozenset({Role.OWNER, Role.ENGINEER, Role.TESTER})
 MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
 ENGINEERS = frozenset({Role.OWNER, Role.ENGINEER})
@@ -70,9 +75,11 @@ OWNERS = frozenset({Role.OWNER})
 POLICY: dict[Act, frozenset[Role]] = {
     # Nobody in particular: a route that is open asks for no role at all.
     Act.OPEN: frozenset(),
-    Act.OWN: EVERYBODY,
+    Act.OWN: PEOPLE,
     Act.READ: READERS,
-    Act.READ_CONTENT: MAKERS,
+    Act.READ_SOURCE: MAKERS,
+    Act.READ_SYMBOLS: ENGINEERS,
+    Act.READ_PACK: READERS | AGENTS,
     Act.READ_VARIABLES: ENGINEERS,
     Act.READ_STORE: ENGINEERS,
     Act.ADD_PERSON: OWNERS,
@@ -88,8 +95,8 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.MARK_CODE_TAKEN: ENGINEERS,
     Act.MAKE_GRANT: ENGINEERS,
     Act.MAKE_BUILD: MAKERS,
-    Act.ABANDON_BUILD: MAKERS,
-    Act.NOTE_BUILD: MAKERS,
+    Act.ABANDON_BUILD: ENGINEERS,
+    Act.NOTE_BUILD: ENGINEERS,
     Act.SET_RETENTION: ENGINEERS,
     Act.PLACE: ENGINEERS,
     Act.WITHDRAW: ENGINEERS,
@@ -97,17 +104,19 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.PREPARE_UPDATE: ENGINEERS,
     Act.USE_DEVICE: INSTALLERS,
     Act.CONNECT_SOURCE: ENGINEERS,
-    Act.FETCH_SOURCE: MAKERS,
-    Act.UPLOAD_FOLDER: MAKERS,
+    Act.FETCH_SOURCE: ENGINEERS,
+    Act.UPLOAD_FOLDER: ENGINEERS,
     Act.START_RUN: ENGINEERS,
     Act.CANCEL_RUN: ENGINEERS,
     Act.CHANGE_TRIGGER: ENGINEERS,
     Act.CHANGE_VARIABLES: ENGINEERS,
-    Act.WORK: MAKERS,
+    Act.WORK: AGENTS,
+    Act.ENROL_AGENT: ENGINEERS,
     Act.CHANGE_AGENT: ENGINEERS,
     Act.CHANGE_STORE: OWNERS,
 }
-"""The role REVIEWER belongs to storefronts' reviewers: until there are submissions it reads nothing of the studio's."""
+"""The role REVIEWER belongs to storefronts' reviewers: until there are submissions it reads nothing of the studio's. AGENT is no
+person's and no token's: what an agent may, it may for a run that it holds (operations/agents/scope)."""
 
 
 def may(role: Role, act: Act) -> bool:

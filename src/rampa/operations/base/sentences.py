@@ -7,6 +7,8 @@ from string import Formatter
 from typing import Any
 
 SENTENCES = {
+    "agent.enrol": "enrolled as agent {subject}, by a code of {by}",
+    "agent.invite": "made a code that enrols agent {subject}",
     "agent.pause": "paused agent {subject}",
     "agent.remove": "removed agent {subject}",
     "agent.replace": "started agent {subject} where an earlier one still answered",
@@ -29,6 +31,8 @@ SENTENCES = {
     "difference.make": "made the differences of {subject}",
     "difference.skip": "found that differences of {subject} would save nothing",
     "document.owner": "gave the profile document of {subject} to {source}",
+    "enrol.refuse": "was refused as agent {subject}, from {address}",
+    "enrol.throttle": "tried too often to enrol as agent {subject}, from {address}",
     "grant.make": "made {subject} for {devices} devices",
     "key.add": "added the signing identity {subject}",
     "key.drill": "passed the restore drill of {subject}",

@@ -61,10 +61,12 @@ def open_build(services: Services, actor: Actor, slug: str, asked: wire.NewBuild
 
 
 def run_of_lease(uow: UnitOfWork, title: TitleRow, lease: str) -> RunRow | None:
-    """The run that an agent holds; None where none is named. Raises `Conflict` when it is no longer held."""
-    if not lease:
+    """The run that an agent holds; None where a person names none. Raises `Conflict` when it is no longer held."""
+    if not lease and not uow.actor.agent:
         return None
-    rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease)
+    rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == (lease or "none"))
+    if uow.actor.agent:
+        rows = rows.where(RunAttemptRow.agent_id == uow.actor.principal)
     rows = rows.where(RunRow.title_id == title.id, RunRow.state.in_(HELD))
     run = uow.session.scalar(rows.with_for_update(of=RunRow))
     if run is None:

@@ -12,7 +12,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
-from rampa.core.errors import Conflict, Denied, NotFound
+from rampa.core.errors import Conflict, Denied, Invalid, NotFound
 from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow
 from rampa.operations.base import Actor, Once, Services, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
@@ -22,7 +22,7 @@ from rampa.schema.common import Role
 
 SESSION_LIFE = dt.timedelta(hours=14)
 TOKEN_MARK = "rampa-"
-RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.AGENT, Role.ENGINEER, Role.OWNER]
+RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.ENGINEER, Role.OWNER]
 SOMEBODY = service_actor("somebody")
 """Who is not signed in yet."""
 FAILURES_SHOWN = "the address or the password is wrong"
@@ -161,13 +161,14 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
 
 def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.MadeToken:
     role = asked.role or actor.role
+    _must_be_for_people(role)
     if RANK.index(role) > RANK.index(actor.role):
         raise Denied("role.denied", f"{with_article(actor.role)} cannot make a token for the role {role}")
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
         row = TokenRow(
-            person_id=actor.person_id,
+            person_id=actor.principal,
             name=asked.name,
             role=role,
             digest=digest_secret(secret),
@@ -184,7 +185,7 @@ def list_tokens(services: Services, actor: Actor) -> list[wire.Token]:
     """The caller's own."""
     with begin(services, actor) as uow:
         rows = uow.session.scalars(
-            select(TokenRow).where(TokenRow.person_id == actor.person_id).order_by(TokenRow.id.desc())
+            select(TokenRow).where(TokenRow.person_id == actor.principal).order_by(TokenRow.id.desc())
         )
         return [_token(r) for r in rows]
 
@@ -193,13 +194,15 @@ def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
     with begin(services, actor) as uow:
         row = uow.session.get(TokenRow, uuid.UUID(token_id))
         # The same answer for no such token and another's: numbers of others' tokens must not be found out by trying.
-        if row is None or (row.person_id != actor.person_id and actor.role != Role.OWNER):
+        if row is None or (row.person_id != actor.principal and actor.role != Role.OWNER):
             raise NotFound("token.unknown", "there is no such token of yours")
         audit.record(uow, "token.revoke", row.name)
         uow.session.delete(row)
 
 
 def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Once | None) -> wire.Person:
+    _must_be_for_people(asked.role)
+
     def make() -> wire.Person:
         taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email)))
         if taken:
@@ -218,6 +221,12 @@ def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Onc
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Person, make)
+
+
+def _must_be_for_people(role: Role) -> None:
+    if role == Role.AGENT:
+        hint = "An agent is enrolled, with a key of its own: `rampa agent enrol NAME`."
+        raise Invalid("role.agent", "no person and no token is an agent", where="role", hint=hint)
 
 
 def list_people(services: Services) -> list[wire.Person]:

@@ -36,7 +36,7 @@ def propose(services: Services, actor: Actor, asked: wire.FolderIn) -> wire.Prop
     """A first document for a folder, with the studio's name, and its domain from the asker's address."""
     with begin(services, actor) as uow:
         studio = uow.session.scalar(select(StudioRow.name)) or ""
-        email = uow.session.scalar(select(PersonRow.email).where(PersonRow.id == actor.person_id)) or ""
+        email = uow.session.scalar(select(PersonRow.email).where(PersonRow.id == actor.principal)) or ""
     seen = [Seen(f.path, f.size, _decoded(f.head, f.path), f.executable) for f in asked.files]
     made = proposal.propose(asked.name, seen, studio=studio, domain=asked.domain or email.partition("@")[2])
     return wire.ProposalOut(

@@ -100,7 +100,7 @@ def _say_waits(uow: UnitOfWork, run: RunRow, said: str, nearest: str) -> None:
 def _reason(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> tuple[str, str]:
     """(why it waits, the agent that comes nearest)."""
     if not agents:
-        return "No agent is there. Start one: rampa agent start", ""
+        return "No agent is there. Enrol one: rampa agent enrol NAME", ""
     wanted = wanted_by(run)
     able = [a for a, abilities in agents if not lacks(wanted, abilities)]
     if not able:

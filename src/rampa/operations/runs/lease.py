@@ -26,22 +26,23 @@ from rampa.db import (
     held_run,
     queue,
 )
-from rampa.operations.agents.agents import abilities_in, must_be
-from rampa.operations.base import Services, UnitOfWork, begin, service_actor, transition
+from rampa.operations.agents.agents import abilities_in, must_be, must_start
+from rampa.operations.base import Actor, Services, UnitOfWork, begin, service_actor, transition
 from rampa.operations.runs.assignment import give_up_build, lose, stop_steps
 from rampa.operations.runs.logs import say
 from rampa.operations.variables.variables import open_variables
 from rampa.schema import agents as wire
 
 
-def ask_for_work(services: Services, name: str, asked: wire.AskIn) -> wire.WorkOut:
+def ask_for_work(services: Services, actor: Actor, asked: wire.AskIn) -> wire.WorkOut:
     """A sign of life, and a run as soon as there is one; nothing after `wait` seconds. Asking twice gives the same run twice."""
+    must_start(actor, asked.instance)
     end = time.monotonic() + asked.wait
     while True:
         # Marked before looking: what is told between the look and the wait must not be missed.
         mark = services.db.listener.mark()
-        with begin(services, service_actor(f"agent {name}")) as uow:
-            agent = _seen(uow, name, asked)
+        with begin(services, actor) as uow:
+            agent = _seen(uow, asked)
             out = _for_agent(uow, agent, asked)
             topics = [f"agent/{agent.id}"]
         left = end - time.monotonic()
@@ -51,8 +52,8 @@ def ask_for_work(services: Services, name: str, asked: wire.AskIn) -> wire.WorkO
         services.db.listener.wait(topics, mark, left)
 
 
-def _seen(uow: UnitOfWork, name: str, asked: wire.AskIn) -> AgentRow:
-    agent = find_agent(uow.session, name, lock=True)
+def _seen(uow: UnitOfWork, asked: wire.AskIn) -> AgentRow:
+    agent = find_agent(uow.session, uow.actor.agent, lock=True)
     must_be(agent, asked.instance)
     said = abilities_in(asked.abilities)
     # Free space changes with every question, and is no reason to look again for what the agent could do.
@@ -115,8 +116,17 @@ def _work(uow: UnitOfWork, run: RunRow) -> wire.Work:
         started_by=run.started_by,
         native=run.order.native,
         reproduces=run.order.reproduces,
+        expected_bare=_expected_bare(uow, run),
         steps=list(run.order.steps),
     )
+
+
+def _expected_bare(uow: UnitOfWork, run: RunRow) -> str:
+    """What a build that is made again must come to: an agent reads no builds but those that it makes."""
+    if not run.order.reproduces:
+        return ""
+    bundle = find_build(uow.session, run.title.slug, run.order.reproduces).bundle
+    return bundle.bare if bundle else ""
 
 
 def beat(services: Services, agent: str, lease: str, asked: wire.BeatIn) -> wire.BeatOut:

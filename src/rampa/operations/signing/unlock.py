@@ -63,7 +63,7 @@ def _opened(services: Services, actor: Actor, name: str, asked: wire.UnlockIn) -
             why = "has ended" if life_ended(run) else f"does not sign with {name}"
             raise Conflict("unlock.run", f"{run.name} {why}", where="run")
     label = f"identity:{name}"
-    guess = Guess("unlock", name, str(actor.person_id))
+    guess = Guess("unlock", name, str(actor.principal))
     count(services, guess, actor, name)
     try:
         with hashing():

@@ -44,7 +44,7 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.Draft
             .where(DraftRow.title_id == title.id)
             .order_by(DraftRow.saved_at.desc())
         ).all()
-        mine = next((draft for draft, _ in rows if draft.person_id == actor.person_id), None)
+        mine = next((draft for draft, _ in rows if draft.person_id == actor.principal), None)
         return drafts_wire.DraftsOut(
             title=slug,
             revision=title.revision,
@@ -53,7 +53,7 @@ def get_drafts(services: Services, actor: Actor, slug: str) -> drafts_wire.Draft
             others=[
                 drafts_wire.OtherDraft(person=name, base=draft.base, saved_at=draft.saved_at)
                 for draft, name in rows
-                if draft.person_id != actor.person_id
+                if draft.person_id != actor.principal
             ],
             source=title.source,
             source_path=title.source_path,
@@ -74,7 +74,7 @@ def save_draft(
             hint = "Load it again; what you typed here is still on the page."
             raise Conflict("draft.moved", "your draft was changed in another window", hint=hint)
         if draft is None:
-            draft = DraftRow(title_id=title.id, person_id=actor.person_id, version=0, created_at=services.now())
+            draft = DraftRow(title_id=title.id, person_id=actor.principal, version=0, created_at=services.now())
             uow.session.add(draft)
         draft.base, draft.text = asked.base, asked.document
         draft.version += 1
@@ -88,7 +88,7 @@ def drop_draft(services: Services, actor: Actor, slug: str) -> None:
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug)
         uow.session.execute(
-            delete(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
+            delete(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.principal)
         )
 
 
@@ -125,7 +125,7 @@ def _must_fit(text: str) -> None:
 
 def _own_draft(uow: UnitOfWork, title: TitleRow, actor: Actor) -> DraftRow | None:
     return uow.session.scalar(
-        select(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
+        select(DraftRow).where(DraftRow.title_id == title.id, DraftRow.person_id == actor.principal)
     )
 
 

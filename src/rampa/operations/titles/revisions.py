@@ -43,7 +43,7 @@ def add_revision(
             store_revision(uow, title, document.text, asked.message, asked.commit)
             audit.record(uow, "revision.add", f"{slug} revision {title.revision}", slug)
         # A draft that says the same has become this revision; one that was gone on with meanwhile stays.
-        own_draft = (DraftRow.title_id == title.id, DraftRow.person_id == actor.person_id)
+        own_draft = (DraftRow.title_id == title.id, DraftRow.person_id == actor.principal)
         uow.session.execute(delete(DraftRow).where(*own_draft, DraftRow.text == document.text))
         return describe(title, document)
 

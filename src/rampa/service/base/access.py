@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from flask import Flask, Response, g, request
 
 from rampa.core.errors import Denied, Invalid
+from rampa.operations.agents.enrolment import TOKEN_MARK, find_agent_token
+from rampa.operations.agents.scope import must_hold
 from rampa.operations.base import Act, Actor, Services, must
 from rampa.operations.people import people
 from rampa.schema.common import Role
@@ -39,6 +41,8 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
             return
         actor = identify(services)
         must(actor, act)
+        if actor.agent:
+            must_hold(services, actor, request.view_args or {})
         g.actor = actor
 
     @app.after_request
@@ -82,12 +86,23 @@ def identify(services: Services) -> Actor:
 
 def _from_token(services: Services, header: str) -> Actor:
     kind, _, secret = header.partition(" ")
-    token = people.find_token(services, secret.strip()) if kind.lower() == "bearer" else None
+    secret = secret.strip() if kind.lower() == "bearer" else ""
+    g.csrf_token = ""
+    if secret.startswith(TOKEN_MARK):
+        return _agent(services, secret)
+    token = people.find_token(services, secret)
     if token is None:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
-    g.csrf_token = ""
     g.person = token.person
     # Roles can have been taken from the person since: a token never may more than they may now.
     ceiling = people.RANK.index(Role(token.person.role))
     role = people.RANK[min(people.RANK.index(Role(token.role)), ceiling)]
     return Actor(token.person.id, token.person.name, role, g.request_id)
+
+
+def _agent(services: Services, secret: str) -> Actor:
+    token = find_agent_token(services, secret)
+    if token is None:
+        raise Denied("token.expired", "this agent's token is over, or the agent was removed", hint="Ask for another.")
+    agent = token.agent
+    return Actor(agent.id, f"agent {agent.name}", Role.AGENT, g.request_id, agent.name, token.instance)

@@ -155,7 +155,7 @@ def _downloads(api: Resource, services: Services) -> None:
             raise NotFound("bundle.unsigned", f"the bundle of {build.name} {why}")
         return _immutable(build.bundle.signature, "application/pkcs7-signature", build.bundle.sha256.hex() + "-sig")
 
-    @api.call("GET", "/packs/<string:pack>", Act.READ, BYTES)
+    @api.call("GET", "/packs/<string:pack>", Act.READ_PACK, BYTES)
     def get_pack(path: wire.PackAddress) -> Response:
         """A pack's bytes; ranges welcome. The address never means anything else."""
         digest = bytes.fromhex(path.pack)

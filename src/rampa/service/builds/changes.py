@@ -41,12 +41,12 @@ def resource(services: Services) -> Resource:
         """Which builds keep the symbols of a native binary, by its build id."""
         return stored_trees.find_symbols(services, path.ident)
 
-    @api.call("GET", BUILD + "/symbols/manifest", Act.READ_CONTENT, BYTES)
+    @api.call("GET", BUILD + "/symbols/manifest", Act.READ_SYMBOLS, BYTES)
     def get_symbols_manifest(path: builds_wire.BuildPath) -> Response:
         """The manifest of the symbols that are kept with a build."""
         return Response(stored_trees.symbols_manifest(services, path.title, path.build), content_type=BYTES)
 
-    @api.call("GET", BUILD + "/symbols/locations", Act.READ_CONTENT, BYTES)
+    @api.call("GET", BUILD + "/symbols/locations", Act.READ_SYMBOLS, BYTES)
     def get_symbols_locations(path: builds_wire.BuildPath) -> Response:
         """Where the symbols' chunks lie."""
         return Response(stored_trees.symbols_locations(services, path.title, path.build), content_type=BYTES)
