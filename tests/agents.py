@@ -36,14 +36,14 @@ KEYS: dict[str, AgentIdentity] = {}
 """By name: an agent that is started again has its key."""
 
 
-def enrolled(client: Client, services: Services, name: str) -> AgentBearer:
-    """A new start of an agent; enrolled where it was not."""
+def enrolled(client: Client, services: Services, name: str, instance: str = "") -> AgentBearer:
+    """A start of an agent; enrolled where it was not."""
     near = Client(client.connection.address, connection=beside(client, None))
     with begin(services) as uow:
         known = uow.session.scalar(sqlalchemy.select(AgentRow.id).where(AgentRow.name == name))
     if known is None:
         KEYS[name] = enrol(near, name, make_code(services, service_actor("Iida"), name).code)
-    return AgentBearer(near, KEYS[name], uuid.uuid4().hex)
+    return AgentBearer(near, KEYS[name], instance or uuid.uuid4().hex)
 
 
 def beside(client: Client, bearer: AgentBearer | None) -> Connection:
@@ -53,17 +53,19 @@ def beside(client: Client, bearer: AgentBearer | None) -> Connection:
 
 
 class FakeAgent:
-    """`name` is registered at once. `ask` gives work after the queue's own decision was taken."""
+    """`name` is registered at once, unless it goes on as the `instance` that it was. `ask` gives work after the queue's own
+    decision was taken."""
 
-    def __init__(self, client: Client, services: Services, name: str, **more: object) -> None:
+    def __init__(self, client: Client, services: Services, name: str, instance: str = "", **more: object) -> None:
         self.services, self.name = services, name
-        self.bearer = enrolled(client, services, name)
+        self.bearer = enrolled(client, services, name, instance)
         self.client = Client(client.connection.address, connection=beside(client, self.bearer))
         self.instance = self.bearer.instance
         self.abilities = can(**more)
         self.holds: list[str] = []
         self.batch = 0
-        self.register()
+        if not instance:
+            self.register()
 
     def register(self) -> None:
         self.client.agents.register(self.name, wire.RegisterIn(instance=self.instance, abilities=self.abilities))

@@ -20,6 +20,7 @@ from hypothesis import settings as hypothesis_settings
 from sqlalchemy import Engine
 
 from rampa.client import Client
+from rampa.client.bearer import Bearer
 from rampa.client.connection import Connection
 from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database, make_engine
@@ -34,6 +35,7 @@ from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
 from tests import agents
 from tests.hits import Hits, record
+from tests.memory import Memory, drop_database, make_database, plain
 from tests.nursery import nursery
 
 hypothesis_settings.register_profile("rampa", deadline=None, max_examples=60)
@@ -42,6 +44,7 @@ hypothesis_settings.load_profile("rampa")
 MASTER = bytes(range(32))
 OWNER = "iida@quillback.example"
 NUMBERS = itertools.count(1)
+CONSOLE = Path(__file__).parent.parent / "console" / "dist"
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -88,13 +91,21 @@ def database_url(postgres: Postgres) -> Iterator[str]:
     """A fresh database, copied from the migrated one."""
     name = f"test_{os.getpid()}_{next(NUMBERS)}"
     base = postgres.url()
-    plain = base.replace("+psycopg", "")
-    admin = plain.rsplit("/", 1)[0] + "/template1"
-    with psycopg.connect(admin, autocommit=True) as connection:
-        connection.execute(f"create database {name} template postgres")
+    admin, template = plain(base)
+    make_database(admin, name, template)
     yield base.rsplit("/", 1)[0] + f"/{name}"
-    with psycopg.connect(admin, autocommit=True) as connection:
-        connection.execute(f"drop database {name} with (force)")
+    drop_database(admin, name)
+
+
+@pytest.fixture(scope="session")
+def memory(postgres: Postgres) -> Iterator[Memory]:
+    made = Memory()
+    yield made
+    made.forget()
+
+
+Begun = Callable[[Callable[[], object]], None]
+Lives = Callable[[Callable[[Client], object]], "Live"]
 
 
 @dataclass
@@ -193,6 +204,26 @@ def client(world: World) -> Iterator[Client]:
         yield made
 
 
+@pytest.fixture
+def begun(world: World, client: Client, tmp_path: Path, memory: Memory) -> Callable[[Callable[[], object]], None]:
+    """Has a function fill the world and `tmp_path` for the first test that asks; the next ones get a copy."""
+
+    def begin_with(fill: Callable[[], object]) -> None:
+        def filled() -> str:
+            fill()
+            world.services.db.engine.dispose()
+            return world.owner_password
+
+        world.services.db.engine.dispose()
+        key = f"{fill.__module__}.{fill.__qualname__}"
+        url = world.services.db.url
+        world.owner_password = memory.bring(key, url, tmp_path, filled)
+        client.connection.bearer = Bearer(world.token())
+        client.connection._http.auth = client.connection.bearer
+
+    return begin_with
+
+
 def _uuid(text: str):  # type: ignore[no-untyped-def]
     import uuid
 
@@ -245,8 +276,7 @@ def start_live(database_url: str, root: Path) -> Live:
     password = people.first_start(services, "Quillback Works", "Iida", OWNER)
     services.db.engine.dispose()
     assert password
-    console = Path(__file__).parent.parent / "console" / "dist"
-    running = Live(folder, database_url, free_port(), password, console)
+    running = Live(folder, database_url, free_port(), password, CONSOLE)
     running.start()
     return running
 
@@ -256,3 +286,39 @@ def live(database_url: str, tmp_path: Path) -> Iterator[Live]:
     running = start_live(database_url, tmp_path)
     yield running
     running.stop()
+
+
+@pytest.fixture
+def lives(
+    database_url: str,
+    tmp_path: Path,
+    memory: Memory,
+    standing: tuple[Standing, object],
+    engine: Callable[[str], Engine],
+) -> Iterator[Callable[[Callable[[Client], object]], Live]]:
+    """A real service over what a function filled in, once for all tests that begin with it."""
+    running: list[Live] = []
+
+    def begin_with(fill: Callable[[Client], object]) -> Live:
+        folder = ServiceFolder(tmp_path / "service")
+
+        def filled() -> str:
+            folder.prepare()
+            master = bytes.fromhex(folder.master_key.read_text().strip())
+            services = Services(Database(database_url, engine=engine(database_url)), FolderStore(folder.store), master)
+            password = people.first_start(services, "Quillback Works", "Iida", OWNER)
+            assert password
+            standing[0].now_in = services
+            with World(services, standing[1], password).client() as client:
+                fill(client)
+            services.db.engine.dispose()
+            return password
+
+        password = memory.bring(f"{fill.__module__}.{fill.__qualname__}", database_url, tmp_path, filled)
+        running.append(Live(folder, database_url, free_port(), password, CONSOLE))
+        running[-1].start()
+        return running[-1]
+
+    yield begin_with
+    for each in running:
+        each.stop()

@@ -13,7 +13,7 @@ from rampa.schema.builds.changes import RetentionPolicy
 from rampa.schema.runs import NewRuns
 from tests.agents import FakeAgent, with_repository
 from tests.cli.conftest import Said
-from tests.conftest import World
+from tests.conftest import Begun, World
 from tests.samples import DOCUMENT, add_key, build, change_folder, make_folder
 
 TITLE = "peatlight"
@@ -93,14 +93,18 @@ def test_agents_and_what_they_can(said: Said, client: Client, agent: FakeAgent) 
 
 
 @pytest.fixture
-def two(client: Client, tmp_path: Path) -> Client:
+def two(client: Client, begun: Begun, tmp_path: Path) -> Client:
     """Two builds of which the second changed."""
-    add_key(client)
-    client.titles.add(DOCUMENT)
-    folder = make_folder(tmp_path / "source", 200_000)
-    build(client, folder, tmp_path / "state")
-    change_folder(folder)
-    build(client, folder, tmp_path / "state")
+
+    def fill() -> None:
+        add_key(client)
+        client.titles.add(DOCUMENT)
+        folder = make_folder(tmp_path / "source", 200_000)
+        build(client, folder, tmp_path / "state")
+        change_folder(folder)
+        build(client, folder, tmp_path / "state")
+
+    begun(fill)
     return client
 
 

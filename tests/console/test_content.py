@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tests.conftest import Live
+from rampa.client import Client
+from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, settled, signed_in
 from tests.samples import add_key, build, change_folder, import_title, make_folder
 
@@ -22,8 +23,8 @@ PAGES = [
 
 
 @pytest.fixture
-def two(live: Live, tmp_path: Path) -> Live:
-    with live.client() as client:
+def two(lives: Lives, tmp_path: Path) -> Live:
+    def fill(client: Client) -> None:
         add_key(client)
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
@@ -31,7 +32,8 @@ def two(live: Live, tmp_path: Path) -> Live:
         client.channels.place("peatlight", "studio", 1, client.channels.preview("peatlight", "studio", 1).etag)
         change_folder(source)
         build(client, source, tmp_path / "state")
-    return live
+
+    return lives(fill)
 
 
 def test_a_cell_of_the_matrix_opens_its_depots_and_dearest_files(browser: Browser, two: Live) -> None:

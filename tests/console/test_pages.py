@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tests.conftest import OWNER, Live
+from rampa.client import Client
+from tests.conftest import OWNER, Live, Lives
 from tests.console.driving import MARKS, complaints, settled, signed_in
 from tests.samples import add_key, build, change_folder, import_title, make_folder
 
@@ -35,9 +36,10 @@ PAGES = [
 
 
 @pytest.fixture
-def filled(live: Live, tmp_path: Path) -> Live:
+def filled(lives: Lives, tmp_path: Path) -> Live:
     """Build 1 is live on studio, build 2 could follow, build 3 is not signed."""
-    with live.client() as client:
+
+    def fill(client: Client) -> None:
         add_key(client)
         import_title(client)
         source = make_folder(tmp_path / "source", 300_000)
@@ -46,7 +48,8 @@ def filled(live: Live, tmp_path: Path) -> Live:
         change_folder(source)
         build(client, source, tmp_path / "state")
         build(client, source, tmp_path / "state", profile="linux-unsigned")
-    return live
+
+    return lives(fill)
 
 
 def test_a_wrong_password_is_said_where_it_happened(browser: Browser, live: Live) -> None:

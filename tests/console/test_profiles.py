@@ -14,7 +14,7 @@ from rampa.client import Client
 from rampa.client.people.sign_in import token_for
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson
-from tests.conftest import Live
+from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, settled, signed_in
 from tests.samples import add_key
 
@@ -41,15 +41,17 @@ OTHER, SECRET = "oskari@quillback.example", "a long enough password"
 
 
 @pytest.fixture
-def revised(live: Live) -> Live:
+def revised(lives: Lives) -> Live:
     """Three revisions, the second with mistakes; a second engineer."""
-    with live.client() as client:
+
+    def fill(client: Client) -> None:
         add_key(client)
         client.titles.add(FIRST, "The first.")
         client.titles.revise("peatlight", hurried(), "In a hurry.", 1)
         client.titles.revise("peatlight", EVERYWHERE, "Fixed.", 2)
         client.people.add(NewPerson(name="Oskari", email=OTHER, role=Role.ENGINEER, password=SECRET))
-    return live
+
+    return lives(fill)
 
 
 def the_other(live: Live) -> Client:

@@ -18,7 +18,7 @@ from rampa.schema.runs import NewRuns
 from rampa.schema.sources import BranchDefault, NewTrigger, SourceIn, StepVariablesIn
 from rampa.store.folder import FolderStore
 from tests.agents import FakeAgent
-from tests.conftest import Live
+from tests.conftest import Live, Lives, Standing
 from tests.console.driving import MARKS, complaints, signed_in
 from tests.gits import peatlight
 from tests.samples import add_key, import_title
@@ -36,48 +36,61 @@ class Stage:
     agent: FakeAgent
 
 
+KEPT: dict[str, tuple[str, list[str]]] = {}
+"""What the agent was when the stage was set: the start of it, and what it holds."""
+
+
 @pytest.fixture
-def stage(live: Live, tmp_path: Path) -> Iterator[Stage]:
+def stage(lives: Lives, standing: tuple[Standing, object], tmp_path: Path) -> Iterator[Stage]:
     """Run 1 made build 1, run 2 failed with errors of two kinds, run 3 is worked on, run 4 waits."""
-    services = Services(
-        Database(live.url), FolderStore(live.folder.store), bytes.fromhex(live.folder.master_key.read_text().strip())
-    )
+
+    def fill(client: Client) -> None:
+        KEPT["kiln-1"] = set_up(client, standing[0].now_in, tmp_path)
+
+    live = lives(fill)
+    master = bytes.fromhex(live.folder.master_key.read_text().strip())
+    services = Services(Database(live.url), FolderStore(live.folder.store), master)
     with live.client() as client:
-        add_key(client)
-        import_title(client)
-        repo = peatlight(tmp_path / "peatlight")
-        repo.git("branch", "release/1.6")
-        client.sources.connect(TITLE, SourceIn(address=str(repo.root), every=0))
-        assert repository.fetch(services, TITLE)
-        client.sources.set_defaults(
-            TITLE, [BranchDefault(pattern="main", profiles=["linux-release", "windows-release"])]
-        )
-        client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
-        client.runs.add_trigger(TITLE, NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", pattern="main"))
-        agent = FakeAgent(client, services, "kiln-1")
-        for _ in range(2):
-            start(client)
-            work = agent.work()
-            for position in range(3):
-                agent.step(work, position, "working")
-                agent.say(work, f"step {position} speaks", step=position)
-                agent.step(work, position, "done")
-            agent.end(work, build=agent.build(work, repo.root, tmp_path / "state").number)
-        start(client)
-        work = agent.work()
-        agent.step(work, 0, "working")
-        agent.say(work, "warning: owl 1 is late", "warning: owl 2 is late", level="warning")
-        agent.say(work, "src/fog.c:7: error: 'lanterns' undeclared", level="error")
-        agent.step(work, 0, "failed", "exit code 1")
-        agent.end(work, "failed", code="step.failed", step="fetch", detail="exit code 1")
-        start(client)
-        work = agent.work()
-        agent.step(work, 0, "working")
-        agent.say(work, "fog on the line")
-        start(client, "windows-release")
-        agent.ask()
+        instance, holds = KEPT["kiln-1"]
+        agent = FakeAgent(client, services, "kiln-1", instance)
+        agent.holds = list(holds)
         yield Stage(live, client, agent)
     services.db.engine.dispose()
+
+
+def set_up(client: Client, services: Services, root: Path) -> tuple[str, list[str]]:
+    add_key(client)
+    import_title(client)
+    repo = peatlight(root / "peatlight")
+    repo.git("branch", "release/1.6")
+    client.sources.connect(TITLE, SourceIn(address=str(repo.root), every=0))
+    assert repository.fetch(services, TITLE)
+    client.sources.set_defaults(TITLE, [BranchDefault(pattern="main", profiles=["linux-release", "windows-release"])])
+    client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
+    client.runs.add_trigger(TITLE, NewTrigger(name="night", kind="schedule", schedule="30 2 * * *", pattern="main"))
+    agent = FakeAgent(client, services, "kiln-1")
+    for _ in range(2):
+        start(client)
+        work = agent.work()
+        for position in range(3):
+            agent.step(work, position, "working")
+            agent.say(work, f"step {position} speaks", step=position)
+            agent.step(work, position, "done")
+        agent.end(work, build=agent.build(work, repo.root, root / "state").number)
+    start(client)
+    work = agent.work()
+    agent.step(work, 0, "working")
+    agent.say(work, "warning: owl 1 is late", "warning: owl 2 is late", level="warning")
+    agent.say(work, "src/fog.c:7: error: 'lanterns' undeclared", level="error")
+    agent.step(work, 0, "failed", "exit code 1")
+    agent.end(work, "failed", code="step.failed", step="fetch", detail="exit code 1")
+    start(client)
+    work = agent.work()
+    agent.step(work, 0, "working")
+    agent.say(work, "fog on the line")
+    start(client, "windows-release")
+    agent.ask()
+    return agent.instance, agent.holds
 
 
 def start(client: Client, profile: str = "linux-release") -> None:

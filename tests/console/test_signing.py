@@ -7,9 +7,10 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, expect
 
+from rampa.client import Client
 from rampa.schema.devices import NewDevice
 from rampa.schema.signing.grants import NewGrant
-from tests.conftest import Live
+from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, signed_in
 from tests.packages import ipa_files, lay_out
 from tests.samples import add_key, build, import_title
@@ -20,8 +21,8 @@ pytestmark = MARKS
 
 
 @pytest.fixture
-def filled(live: Live, tmp_path: Path) -> Live:
-    with live.client() as client:
+def filled(lives: Lives, tmp_path: Path) -> Live:
+    def fill(client: Client) -> None:
         add_key(client)
         client.signing.add(new_key("fog-locked").model_copy(update={"passphrase": "night shift 1907"}))
         import_title(client, DOCUMENT)
@@ -33,7 +34,8 @@ def filled(live: Live, tmp_path: Path) -> Live:
         client.devices.register(
             "peatlight", NewDevice(name="loft-tablet", platform="ios", channel="testers", simulated=True)
         )
-    return live
+
+    return lives(fill)
 
 
 def test_an_identity_is_unlocked_and_locked_again(browser: Browser, filled: Live) -> None:

@@ -42,7 +42,7 @@ def ready(live: Live):  # type: ignore[no-untyped-def]
 
 
 def command(live: Live, client: Client, tmp_path: Path, *words: str) -> subprocess.Popen[bytes]:
-    token = client.connection._http.headers["Authorization"].removeprefix("Bearer ")
+    token = client.connection.bearer.current()
     environment = {
         **os.environ,
         "RAMPA_HOME": str(tmp_path / "home"),

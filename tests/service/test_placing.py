@@ -14,7 +14,7 @@ from rampa.core.install.install import Installation
 from rampa.schema.common import Role
 from rampa.schema.devices import DeviceReport, NewDevice
 from rampa.system import CLOCK
-from tests.conftest import World
+from tests.conftest import Begun, World
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
@@ -25,14 +25,18 @@ def folder(tmp_path: Path) -> Path:
 
 
 @pytest.fixture
-def placed(client: Client, folder: Path, tmp_path: Path) -> Client:
+def placed(client: Client, begun: Begun, folder: Path, tmp_path: Path) -> Client:
     """Build 1 is live on studio; build 2, from the changed folder, is ready."""
-    add_key(client)
-    import_title(client)
-    build(client, folder, tmp_path / "state")
-    place(client, 1)
-    change_folder(folder)
-    build(client, folder, tmp_path / "state")
+
+    def fill() -> None:
+        add_key(client)
+        import_title(client)
+        build(client, folder, tmp_path / "state")
+        place(client, 1)
+        change_folder(folder)
+        build(client, folder, tmp_path / "state")
+
+    begun(fill)
     return client
 
 

@@ -31,7 +31,7 @@ from rampa.schema.builds.builds import NewBuild
 from rampa.schema.store import CollectIn
 from rampa.schema.updates import DepotPlanQuery
 from rampa.system import CLOCK
-from tests.conftest import World
+from tests.conftest import Begun, World
 from tests.core.content.pack.test_filters import sound
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, noise, words
@@ -96,20 +96,24 @@ def carried_out(world: World) -> int:
 
 
 @pytest.fixture
-def three(client: Client, tmp_path: Path) -> Path:
+def three(client: Client, begun: Begun, tmp_path: Path) -> Path:
     """Three builds: a changed folder each, one large file edited in its middle."""
-    add_key(client)
-    import_title(client)
-    folder = make_folder(tmp_path / "source", 1_500_000)
-    big = noise(600_000, 9)
-    (folder / "data/big.arc").write_bytes(big)
-    build(client, folder, tmp_path / "state")
-    change_folder(folder)
-    (folder / "data/big.arc").write_bytes(big[:300_000] + b"a lantern" + big[300_000:])
-    build(client, folder, tmp_path / "state")
-    (folder / "data/big.arc").write_bytes(big[:100_000] + b"fog" + big[100_000:])
-    build(client, folder, tmp_path / "state")
-    return folder
+
+    def fill() -> None:
+        add_key(client)
+        import_title(client)
+        folder = make_folder(tmp_path / "source", 1_500_000)
+        big = noise(600_000, 9)
+        (folder / "data/big.arc").write_bytes(big)
+        build(client, folder, tmp_path / "state")
+        change_folder(folder)
+        (folder / "data/big.arc").write_bytes(big[:300_000] + b"a lantern" + big[300_000:])
+        build(client, folder, tmp_path / "state")
+        (folder / "data/big.arc").write_bytes(big[:100_000] + b"fog" + big[100_000:])
+        build(client, folder, tmp_path / "state")
+
+    begun(fill)
+    return tmp_path / "source"
 
 
 @needs_kernel
