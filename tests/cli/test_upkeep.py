@@ -6,26 +6,32 @@ from pathlib import Path
 
 import pytest
 
+from rampa.client import Client
 from tests.cli.test_commands import Shell, shell
+from tests.conftest import OWNER, Lives
 from tests.packages import ipa_files, lay_out
-from tests.samples import change_folder, make_folder
+from tests.samples import add_key, build, change_folder, import_title, make_folder
 from tests.service.test_packages import DOCUMENT
 
 __all__ = ["shell"]
 
 
 @pytest.fixture
-def made(shell: Shell, tmp_path: Path) -> Shell:
+def made(lives: Lives, tmp_path: Path) -> Shell:
     """Two builds; the first is live on studio."""
-    source = make_folder(tmp_path / "source", 400_000)
-    shell.run("key", "make", "quillback-2026")
-    shell.run("title", "import", str(source))
-    create = ("build", "create", "--profile", "linux-release", "--from", str(source))
-    shell.run(*create)
-    change_folder(source)
-    shell.run(*create)
-    shell.run("channel", "place", "peatlight#1", "--on", "studio", "--yes")
-    return shell
+
+    def fill(client: Client) -> None:
+        source = make_folder(tmp_path / "source", 400_000)
+        add_key(client)
+        import_title(client)
+        build(client, source, tmp_path / "state")
+        change_folder(source)
+        build(client, source, tmp_path / "state")
+        client.channels.place("peatlight", "studio", 1, client.channels.preview("peatlight", "studio", 1).etag)
+
+    made = Shell(live := lives(fill), tmp_path / "home")
+    made.run("sign-in", live.address, "--email", OWNER)
+    return made
 
 
 def test_a_key_is_backed_up_handed_over_and_shown(shell: Shell, tmp_path: Path) -> None:

@@ -201,25 +201,28 @@ class _Writer:
         member, opened = job.opened.member, job.opened
         copied = member.source.entry if isinstance(member.source, Copied) else None
         if job.first:
-            self._begin(member, copied.method if copied else opened.method, copied)
+            self._begin(member, copied.method if copied else opened.method, copied, done)
         entry = self._entries[-1]
         self._out.write(done.body)
         self._offset += len(done.body)
-        if copied is None:
+        if copied is None and not job.first:
             entry.crc = crc32_combine(entry.crc, done.crc, job.length)
             entry.stored += len(done.body)
         if job.last:
             opened.close()
-            if copied is None:
+            # A file of one piece was known when its header was written: going back would cost more than the file.
+            if copied is None and not job.first:
                 self._patch(entry)
         if job.last or copied:
             self.settled = self._offset
 
-    def _begin(self, member: Member, method: int, copied: Entry | None) -> None:
+    def _begin(self, member: Member, method: int, copied: Entry | None, done: _Done) -> None:
         raw = check_path(member.name).encode() if copied is None else member.name.encode()
         flags = 0 if raw.isascii() else z.UTF8
         size = copied.size if copied else member.size
-        entry = Entry(member.name, raw, method, flags, 0, 0, size, self._offset, _mode(member, copied))
+        entry = Entry(
+            member.name, raw, method, flags, done.crc, len(done.body), size, self._offset, _mode(member, copied)
+        )
         if copied:
             entry.crc, entry.stored = copied.crc, copied.stored
         # The room for ZIP64 sizes is decided before the size is known: later it would move everything behind it.
