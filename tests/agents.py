@@ -29,7 +29,9 @@ TERMS = "lantern-export studio terms 2026"
 
 
 def can(**more: object) -> wire.AbilitiesWire:
-    return wire.AbilitiesWire(**{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", **more})
+    return wire.AbilitiesWire(
+        **{"cores": 4, "memory": 2**33, "disk": 2**36, "system": "Linux", "isolation": "sandbox", **more}
+    )
 
 
 KEYS: dict[str, AgentIdentity] = {}

@@ -25,6 +25,8 @@ def install(folder: Path, version: str, platforms: list[str], accepted: bool = T
         'version = ["--version"]',
         'licences = ["licence", "list"]',
         f"platforms = {json.dumps(platforms)}",
+        # It runs on this checkout's own Python.
+        f"readable = {json.dumps([sys.prefix, str(SCRIPT.parent.parent)])}",
     ]
     (folder / f"lantern-export-{version}.toolchain.toml").write_text("\n".join(lines) + "\n")
     return folder

@@ -99,6 +99,7 @@ name = "lantern-export"
 versions = ">=3.2,<4"
 licence = "lantern-export studio terms 2026"
 export = ["lantern-export", "export", "--platform", "{platform}", "--mode", "{purpose}", "--out", "{out}"]
+secrets = ["LANTERN_TOKEN"]
 steps = ["fetch", "toolchain", "export", "collect", "check", "bundle", "sign", "depots", "complete"]
 
 [output]

@@ -11,6 +11,7 @@ from pathlib import Path
 import psutil
 import pytest
 
+from rampa.agent.isolation import Bare, Place
 from rampa.agent.process import Ended, Limits, run_program
 from rampa.agent.settings import UID, AgentSettings, abilities
 from rampa.agent.toolchains import find_toolchains
@@ -26,11 +27,11 @@ def run(
     *words: str,
     limits: Limits = ROOMY,
     stop: threading.Event | None = None,
-    user: int | None = None,
+    place: Place = Bare(),
 ) -> tuple[Ended, str]:
     said: list[bytes] = []
     environment = {"PATH": os.environ["PATH"]}
-    ended = run_program(words, folder, environment, limits, said.append, stop or threading.Event(), user)
+    ended = run_program(words, folder, environment, limits, said.append, stop or threading.Event(), place)
     return ended, b"".join(said).decode()
 
 
@@ -100,7 +101,7 @@ def test_as_another_user(tmp_path: Path) -> None:
     open_to_all = Path("/tmp") / f"rampa-user-{os.getpid()}"
     open_to_all.mkdir(mode=0o755)
     try:
-        ended, said = run(open_to_all, "sh", "-c", "id -u; id -g; touch here || echo refused", user=UID)
+        ended, said = run(open_to_all, "sh", "-c", "id -u; id -g; touch here || echo refused", place=Bare(UID))
         assert ended.code == 0
         assert said.split()[:2] == [str(UID), str(UID)]
         assert "refused" in said

@@ -186,3 +186,11 @@ def test_titles_and_their_history(said: Said, two: Client) -> None:
     next_ = words(said("version", "next"))
     assert "linux-release" in next_
     assert "peatlight#1" in words(said("version", "history"))
+
+
+def test_whether_runs_need_a_sandbox(said: Said, client: Client) -> None:
+    client.titles.add(DOCUMENT)
+    assert "only to agents with a sandbox" in said("title", "sandbox")
+    assert "the agent's user can" in said("title", "sandbox", "--not-needed", code=1)
+    assert "without a sandbox, too" in said("title", "sandbox", "--not-needed", "--yes")
+    assert "only to agents with a sandbox" in said("title", "sandbox", "--needed")

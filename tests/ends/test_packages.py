@@ -36,7 +36,9 @@ def ready(client: Client, machines: Machines, tmp_path: Path) -> Client:
     root = make(tmp_path / "demo-peatlight")
     client.titles.add((root / "rampa.toml").read_text())
     for name in ("desktop", "phones"):
-        client.variables.put(name, StepVariablesIn(variables={"LANTERN_PACE": "0"}))
+        client.variables.put(
+            name, StepVariablesIn(variables={"LANTERN_PACE": "0"}, secrets={"LANTERN_TOKEN": "lantern-4f9c"})
+        )
     client.sources.connect(TITLE, SourceIn(address=str(root), every=0))
     until(lambda: client.sources.get(TITLE).fetched_at, "the repository was fetched")
     machines.agent("kiln-1", "--toolchains", str(install(tmp_path / "toolchains", "3.3.0", ["linux", "android"])))

@@ -40,6 +40,7 @@ EXPECTED = {
     "DELETE /api/v1/titles/<string:title>/draft": ENGINEER,
     "POST /api/v1/titles/<string:title>/draft/review": ALL,
     "PUT /api/v1/titles/<string:title>/owner": OWN,
+    "PUT /api/v1/titles/<string:title>/sandbox": OWN,
     "GET /api/v1/keys": ALL,
     "POST /api/v1/keys": ENGINEER,
     "GET /api/v1/keys/<string:name>": ALL,

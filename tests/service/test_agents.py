@@ -17,8 +17,10 @@ from rampa.operations.base import begin
 from rampa.operations.runs import assignment
 from rampa.operations.versions import versions
 from rampa.operations.versions.versions import WantedCode
+from rampa.schema.common import Role
 from rampa.schema.runs import NewRuns
 from rampa.schema.signing.identities import NewKey, UnlockIn
+from rampa.schema.sources import StepVariablesIn
 from tests.agents import FakeAgent, with_repository
 from tests.conftest import World
 from tests.packages import make_identity
@@ -99,3 +101,41 @@ def test_too_few_commits_for_a_first_code_are_said(world: World, client: Client,
         with refuses("version.first"):
             versions.next_for(uow, profile, WantedCode("1.4.0", 49))
         assert versions.next_for(uow, profile, WantedCode("1.4.0", 50)) == 50
+
+
+def test_a_run_goes_to_an_agent_without_a_sandbox_only_where_the_owner_lets_it(
+    world: World, client: Client, agent: FakeAgent
+) -> None:
+    client.agents.change("kiln-1", paused=True)
+    bare = FakeAgent(client, world.services, "bank-4", isolation="user")
+    number = start(client)
+    assert bare.ask().work is None
+    assert "Paused: kiln-1" in client.runs.get(TITLE, number).waits_for
+    client.agents.remove("kiln-1")
+    assert bare.ask().work is None
+    assert "bank-4 comes nearest: it has no sandbox" in client.runs.get(TITLE, number).waits_for
+    with world.client(Role.ENGINEER) as engineer, refuses("role.denied", "may not say whether runs need a sandbox"):
+        engineer.titles.need_sandbox(TITLE, needed=False)
+    assert not client.titles.need_sandbox(TITLE, needed=False).sandbox_needed
+    assert bare.work().run == number
+    assert "title.expose" in [e.act for e in client.events.all()]
+    assert client.titles.need_sandbox(TITLE, needed=True).sandbox_needed
+
+
+def test_a_run_brings_the_secrets_that_its_steps_name_and_no_other(client: Client, agent: FakeAgent) -> None:
+    named = DOCUMENT + '\n[steps.count]\ncommand = ["true"]\nsecrets = ["TOKEN"]\n'
+    named = named.replace(
+        'launch.entry = "bin/peatlight"\n',
+        'launch.entry = "bin/peatlight"\ntoolchain.variables = "desk"\ntoolchain.steps = ["count", "collect", "bundle"]\n',
+        1,
+    )
+    client.titles.revise(TITLE, named, "It counts.", 1)
+    client.variables.put("desk", StepVariablesIn(secrets={"OTHER": "not for this"}))
+    with refuses("run.blocked", "the step count wants the secret TOKEN, and it is not there"):
+        start(client)
+    client.variables.put("desk", StepVariablesIn(secrets={"TOKEN": "lantern-4f9c"}))
+    assert client.runs.plan(TITLE, NewRuns(profiles=["linux-release"]))[0].secrets == ["TOKEN"]
+    start(client)
+    work = agent.work()
+    assert work.secrets == {"TOKEN": "lantern-4f9c"}
+    assert [s.secrets for s in work.steps if s.name in ("count", "bundle")] == [("TOKEN",), ()]

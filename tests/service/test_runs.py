@@ -23,16 +23,22 @@ from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key
 
 TITLE = "peatlight"
-DESKTOP = DOCUMENT.replace(
-    "[content]",
-    f"""[toolchain]
+DESKTOP = (
+    DOCUMENT.replace(
+        "[content]",
+        f"""[toolchain]
 name = "lantern-export"
 versions = ">=3.2,<4"
 licence = "{TERMS}"
 variables = "desktop"
 
 [content]""",
-    1,
+        1,
+    )
+    + """
+[steps.collect]
+secrets = ["TOKEN"]
+"""
 )
 CHAIN = agents_wire.ToolchainWire(name="lantern-export", version="3.3.0", licences=[TERMS])
 
@@ -113,7 +119,7 @@ def test_the_same_call_twice_starts_once(client: Client, repo: Repo) -> None:
 
 
 def test_a_branchs_own_profiles_and_group(client: Client, repo: Repo) -> None:
-    client.variables.put("nightly", StepVariablesIn())
+    client.variables.put("nightly", StepVariablesIn(secrets={"TOKEN": "lantern-4f9c"}))
     own = BranchDefault(pattern="main", profiles=["linux-release", "linux-unsigned"], step_variables="nightly")
     client.sources.set_defaults(TITLE, [own])
     runs = client.runs.start(TITLE, NewRuns(of="main"))

@@ -6,6 +6,7 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from rampa.agent.isolation import Place
 from rampa.agent.reporter import Reporter
 from rampa.agent.settings import AgentSettings
 from rampa.agent.toolchains import Found
@@ -105,6 +106,12 @@ class AttemptContext:
             text = text.replace(f"{{{name}}}", value)
         return text
 
+    def place(self, *more: Path, network: bool = False) -> Place:
+        """Where its programs run, and what they may write: the run's own folders, and `more`."""
+        own = (self.folder.source, self.folder.out, self.folder.home, self.folder.tmp)
+        readable = [p for found in ([self.chosen] if self.chosen else self.toolchains) for p in found.readable]
+        return self.settings.place(self.folder.user, (*own, *more), readable, network=network)
+
     def environment(self, step: Step) -> dict[str, str]:
         """Only what is meant for the steps: nothing of the agent's own, least of all its token."""
         settled = {
@@ -124,4 +131,5 @@ class AttemptContext:
         }
         # A title's own variables come first, so that none of them can stand for a path or the name of the run.
         said = dict(v.split("=", 1) for v in step.variables)
-        return {**self.work.variables, **self.work.secrets, **said, **settled}
+        secrets = {name: value for name, value in self.work.secrets.items() if name in step.secrets}
+        return {**self.work.variables, **secrets, **said, **settled}

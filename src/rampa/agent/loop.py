@@ -12,6 +12,7 @@ from rampa.agent.work_folder import end_leftovers
 from rampa.client import Client
 from rampa.core.errors import Conflict, Denied, NotFound, RampaError, Unavailable
 from rampa.core.quantity import counted
+from rampa.core.run.abilities import Isolation
 from rampa.schema.agents import AbilitiesWire, AskIn, RegisterIn, Work, WorkOut
 
 WAIT = 8.0
@@ -72,6 +73,9 @@ class AgentLoop:
         can = self._can()
         asked = RegisterIn(instance=self._instance, abilities=can, at_once=self._settings.at_once)
         client.agents.register(self._settings.name, asked)
+        if can.isolation != Isolation.SANDBOX:
+            said = self._settings.why_bare or "it was started without"
+            self._say(f"No sandbox for the programs of a run ({said}): it gets runs only of titles that allow that.")
         chains = ", ".join(f"{t.name} {t.version}" for t in can.toolchains) or "no toolchain"
         where = ", ".join(can.platforms) or "every platform"
         self._say(f"Agent {self._settings.name} is there: {chains}; for {where}; {self._settings.at_once} at once.")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import os
 import signal
 import subprocess
@@ -15,11 +14,15 @@ from pathlib import Path
 
 import psutil
 
-PR_SET_PDEATHSIG = 1
+from rampa.agent.isolation import PROGRAM, NotStarted, Place, Sandbox
+
 LOOK = 0.1
 GRACE = 3.0
 """Seconds between SIGTERM and SIGKILL."""
 PIECE = 64 * 1024
+MISSING, CLOSED = 127, 126
+BY_SIGNAL = 128
+"""What a shell says of a program that could not be started, and of one that a signal ended."""
 DRAIN = 2.0
 """Seconds to wait for what a program that ended has left in the pipe."""
 
@@ -36,8 +39,8 @@ class Limits:
 
 @dataclass(frozen=True)
 class Ended:
-    """`why` is empty when the program ended by itself, else time, memory, output, disk, stopped, missing or closed (not
-    allowed). Peak in bytes."""
+    """`why` is empty when the program ended by itself, else time, memory, output, disk, stopped, missing, closed (not
+    allowed) or isolation. Peak in bytes."""
 
     code: int
     why: str
@@ -62,17 +65,15 @@ def run_program(
     limits: Limits,
     on_output: Callable[[bytes], None],
     stop: threading.Event,
-    user: int | None = None,
+    place: Place,
     mark: Callable[[int], None] = lambda _: None,
 ) -> Ended:
-    """Standard output and error go to `on_output` as they come. `user` is a numeric user to run as; `mark` is told its pid."""
+    """Standard output and error go to `on_output` as they come. `place` is where it runs; `mark` is told its pid."""
     started = time.monotonic()
     try:
-        process = _start(words, folder, environment, user)
-    except (FileNotFoundError, NotADirectoryError):
-        return Ended(127, "missing", 0.0, 0)
-    except PermissionError:
-        return Ended(126, "closed", 0.0, 0)
+        process = place.start(words, folder, environment)
+    except NotStarted as error:
+        return Ended(CLOSED if error.why == "closed" else MISSING, error.why, 0.0, 0)
     mark(process.pid)
     watch = _Watch(process, limits, started, stop, folder)
     reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
@@ -80,37 +81,12 @@ def run_program(
     why = watch.until_end()
     # What has begun cannot be looked up once it ended: its children are remembered while it runs.
     watch.look()
-    _end_group(process, user, watch.family)
+    _end_group(process, place, watch.family)
     # A program that is gone can leave its output's other end with a child that lives on: waiting for the end of it
     # could last for ever.
     reader.join(DRAIN)
-    code = process.wait()
+    code = _code(process.wait(), place)
     return Ended(code, why, time.monotonic() - started, watch.peak)
-
-
-def _start(
-    words: Sequence[str], folder: Path, environment: dict[str, str], user: int | None
-) -> subprocess.Popen[bytes]:
-    """In a session of its own; the kernel ends it when the agent's thread dies (prctl(2))."""
-    libc = ctypes.CDLL(None)
-
-    def prepare() -> None:
-        # Files that steps write are read by the agent, which can be another user.
-        os.umask(0o022)
-        libc.prctl(PR_SET_PDEATHSIG, int(signal.SIGKILL))
-
-    as_user: dict = {"user": user, "group": user, "extra_groups": []} if user is not None else {}
-    return subprocess.Popen(
-        list(words),
-        cwd=folder,
-        env=environment,
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        start_new_session=True,
-        preexec_fn=prepare,
-        **as_user,
-    )
 
 
 class _Watch:
@@ -190,9 +166,21 @@ class _Watch:
         return total
 
 
-def _end_group(process: subprocess.Popen[bytes], user: int | None, family: list[psutil.Process]) -> None:
+def _code(code: int, place: Place) -> int:
+    """A sandbox says of a program that a signal ended what a shell would say."""
+    return BY_SIGNAL - code if isinstance(place, Sandbox) and BY_SIGNAL < code <= BY_SIGNAL + signal.NSIG else code
+
+
+def _end_group(process: subprocess.Popen[bytes], place: Place, family: list[psutil.Process]) -> None:
     """The whole group, first kindly; then whatever is left of it, also what made a session of its own."""
-    _signal(process.pid, signal.SIGTERM)
+    if isinstance(place, Sandbox):
+        # Not the sandbox itself: what is in it would end with it at once, and had no time to put its things in order.
+        for one in family:
+            with contextlib.suppress(psutil.Error):
+                if one.name() != PROGRAM:
+                    one.terminate()
+    else:
+        _signal(process.pid, signal.SIGTERM)
     end = time.monotonic() + GRACE
     # A group keeps its number while any member lives, also when the leader is gone: waiting for the leader is not
     # enough.
@@ -203,8 +191,8 @@ def _end_group(process: subprocess.Popen[bytes], user: int | None, family: list[
         with contextlib.suppress(psutil.Error):
             if one.is_running():
                 one.kill()
-    if user is not None:
-        end_user(user)
+    if place.user is not None:
+        end_user(place.user)
 
 
 def _signal(group: int, how: signal.Signals) -> None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import platform
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import psutil
 
+from rampa.agent.isolation import Bare, Place, Sandbox, level_of
 from rampa.agent.toolchains import Found, find_toolchains
 from rampa.schema.agents import AbilitiesWire, ToolchainWire
 
@@ -31,13 +33,23 @@ class AgentSettings:
     kept: int = 3
     user: bool = True
     """Steps run as another user when the agent is root."""
+    sandbox: Sandbox | None = None
+    why_bare: str = ""
+    """Why this machine has no sandbox."""
 
     @property
     def runs(self) -> Path:
         return self.folder / "runs"
 
     def uid(self, slot: int) -> int | None:
-        return UID + slot if self.user and os.geteuid() == 0 else None
+        # A sandbox shows the run's user what it needs, wherever that lies.
+        return UID + slot if (self.user or self.sandbox) and os.geteuid() == 0 else None
+
+    def place(
+        self, user: int | None, writable: Sequence[Path] = (), readable: Sequence[Path] = (), *, network: bool = False
+    ) -> Place:
+        """Where the programs of a run run."""
+        return self.sandbox.for_run(user, writable, readable, network=network) if self.sandbox else Bare(user)
 
     def find(self) -> list[Found]:
         return find_toolchains(self.toolchains)
@@ -60,5 +72,6 @@ def abilities(settings: AgentSettings, found: list[Found]) -> AbilitiesWire:
         cores=os.cpu_count() or 1,
         memory=psutil.virtual_memory().total,
         disk=psutil.disk_usage(str(settings.folder)).free,
+        isolation=level_of(settings.sandbox, settings.uid(0)),
         system=f"{platform.system()} {platform.release()} {platform.machine()}"[:200],
     )

@@ -5,6 +5,7 @@ command = ["python3", "{here}/lantern_export.py"]
 version = ["--version"]          # what it prints holds the version
 licences = ["licence", "list"]   # prints the licences accepted here, one a line; may be left out
 platforms = ["linux", "windows"] # what it exports for; may be left out: all
+readable = ["/srv/lantern"]      # folders of this machine that it reads, for the sandbox; its own is among them
 """
 
 from __future__ import annotations
@@ -23,15 +24,16 @@ from rampa.core.run.abilities import Toolchain
 ENDING = ".toolchain.toml"
 VERSION = re.compile(r"\d+(?:\.\d+)+(?:[a-z0-9.+-]*[a-z0-9])?", re.IGNORECASE)
 SECONDS = 20
-KEYS = {"name", "command", "version", "licences", "platforms"}
+KEYS = {"name", "command", "version", "licences", "platforms", "readable"}
 
 
 @dataclass(frozen=True)
 class Found:
-    """A toolchain, and the command that starts it."""
+    """A toolchain, the command that starts it, and the folders that it reads."""
 
     toolchain: Toolchain
     command: tuple[str, ...]
+    readable: tuple[Path, ...] = ()
 
 
 def find_toolchains(folders: Iterable[Path]) -> list[Found]:
@@ -50,7 +52,8 @@ def _ask(file: Path) -> Found | None:
         return None
     listed = _run([*command, *said["licences"]]) if said.get("licences") else ""
     licences = tuple(line.strip() for line in (listed or "").splitlines() if line.strip())
-    return Found(Toolchain(said["name"], version[0], licences, tuple(said.get("platforms", ()))), command)
+    folders = (file.parent.resolve(), *(Path(p.replace("{here}", here)) for p in said.get("readable", ())))
+    return Found(Toolchain(said["name"], version[0], licences, tuple(said.get("platforms", ()))), command, folders)
 
 
 def _read(file: Path) -> dict[str, Any]:

@@ -54,12 +54,8 @@ class WorkFolder:
 
     def own(self, folder: Path) -> None:
         """Gives a folder and all in it to the run's user; links are not followed."""
-        if self.user is None:
-            return
-        os.chown(folder, self.user, self.user)
-        for at, folders, files in os.walk(folder):
-            for name in (*folders, *files):
-                os.chown(os.path.join(at, name), self.user, self.user, follow_symlinks=False)
+        if self.user is not None:
+            give(folder, self.user)
 
     def mark(self, pid: int) -> None:
         """Remembers what runs here, so that a later start of the agent can end it."""
@@ -67,6 +63,13 @@ class WorkFolder:
             # The start time tells it from another process that gets the same number later.
             started = psutil.Process(pid).create_time()
             (self.root / "pid").write_text(json.dumps({"pid": pid, "started": started}))
+
+
+def give(folder: Path, user: int) -> None:
+    os.chown(folder, user, user)
+    for at, folders, files in os.walk(folder):
+        for name in (*folders, *files):
+            os.chown(os.path.join(at, name), user, user, follow_symlinks=False)
 
 
 def make_folder(settings: AgentSettings, work: Work, slot: int) -> WorkFolder:
@@ -77,6 +80,10 @@ def make_folder(settings: AgentSettings, work: Work, slot: int) -> WorkFolder:
         path.mkdir(parents=True, mode=0o755)
     for path in (folder.source, folder.out, folder.home, folder.tmp):
         folder.own(path)
+    # Nobody else's business, also where there is no sandbox: each run side by side has a user of its own.
+    root.chmod(0o700)
+    if folder.user is not None:
+        os.chown(root, folder.user, folder.user)
     return folder
 
 

@@ -25,6 +25,11 @@ NAME = typer.Argument(..., metavar="AGENT", help="The agent's name.")
 FOLDER = typer.Option(None, "--folder", help="Where work folders and mirrors lie. [this user's data folder]")
 NOTICE = 12.0
 """Seconds without an answer after which a report is sent again."""
+ISOLATION = {
+    "sandbox": "steps run in a sandbox",
+    "user": "steps have a user of their own, and no sandbox",
+    "none": "none: steps run as the agent's user",
+}
 KEEP = ("never", "failed", "always")
 
 
@@ -51,7 +56,12 @@ def start(
     least_free: int = typer.Option(256, "--least-free", min=0, help="MiB of the disk that stay free."),
     keep: str = typer.Option("failed", "--keep", help="Work folders that stay: never, failed or always."),
     kept: int = typer.Option(3, "--kept", min=0, help="How many of them."),
-    same_user: bool = typer.Option(False, "--same-user", help="Steps run as root when the agent is root."),
+    readable: list[Path] = typer.Option(
+        [], "--readable", help="A folder that steps may read besides the system's own; repeatable."
+    ),
+    same_user: bool = typer.Option(
+        False, "--same-user", help="Without a sandbox: steps run as root when the agent is root."
+    ),
     code: str = typer.Option(
         "", "--code", envvar="RAMPA_AGENT_CODE", help="For the first start: what `rampa agent enrol` said."
     ),
@@ -61,6 +71,7 @@ def start(
     from dataclasses import replace
 
     from rampa.agent import identity
+    from rampa.agent.isolation import find_sandbox
     from rampa.agent.loop import AgentLoop
     from rampa.client import Client
     from rampa.client.connection import Connection
@@ -71,6 +82,7 @@ def start(
         if not given.is_dir():
             raise Invalid("agent.toolchains", "there is no such folder", where=str(given))
     at = address or home.address()
+    sandbox, why_bare = find_sandbox([*toolchains, *readable])
     settings = replace(
         _settings(name or _own_name(), folder),
         toolchains=tuple(t.resolve() for t in toolchains),
@@ -80,6 +92,8 @@ def start(
         keep=keep,
         kept=kept,
         user=not same_user,
+        sandbox=sandbox,
+        why_bare=why_bare,
     )
 
     asking = Client(at, connection=Connection(at, timeout=NOTICE, patience=NOTICE))
@@ -151,6 +165,7 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
                 "machine",
                 f"{can.system}; {counted(can.cores, 'core')}, {mb(can.memory)} memory, {mb(can.disk)} disk free",
             ),
+            ("isolation", ISOLATION[can.isolation]),
             ("platforms", ", ".join(can.platforms) or "all"),
             ("runs", f"{len(a.runs)} of {a.at_once} at once; {a.done:,} done"),
             ("started", f"{ago(a.started_at)}; last heard of {ago(a.seen_at)}"),

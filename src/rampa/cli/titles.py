@@ -7,7 +7,7 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import ago, facts, out, print_json, table
+from rampa.cli.base.output import ago, err, facts, out, print_json, table
 from rampa.core.profile.values import FILE_NAME
 from rampa.schema.titles.titles import Title
 
@@ -160,6 +160,26 @@ def owner(
         found = client.titles.set_owner(name, given, path) if source or service else client.titles.get(name)
     where = f"{found.source} at {found.source_path}" if found.source else "the service"
     out().print(f"The profile document of {found.name} lives in {where}.")
+
+
+@app.command("sandbox")
+def sandbox(
+    needed: bool | None = typer.Option(None, "--needed/--not-needed", help="What is to hold. [shows what holds]"),
+    title: str = TITLE,
+    yes: bool = YES,
+) -> None:
+    """Say whether the title's runs go only to agents that keep what they run in a sandbox. An owner's act."""
+    with signed_in() as client:
+        name = the_title(client, title)
+        found = client.titles.get(name)
+        if needed is False and found.sandbox_needed:
+            err().print("Programs of its runs can then read and change what the agent's user can, its key among it.")
+            if not confirmed(f"Let runs of {found.name} go to agents without a sandbox?", yes):
+                raise typer.Exit(1)
+        if needed is not None:
+            found = client.titles.need_sandbox(name, needed=needed)
+    where = "only to agents with a sandbox" if found.sandbox_needed else "to agents without a sandbox, too"
+    out().print(f"Runs of {found.name} go {where}.")
 
 
 @app.command("export")

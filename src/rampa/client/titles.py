@@ -6,7 +6,7 @@ from rampa.client.calls import API, Calls
 from rampa.schema.common import Page
 from rampa.schema.titles import drafts as drafts_wire
 from rampa.schema.titles import titles as titles_wire
-from rampa.schema.titles.titles import Title
+from rampa.schema.titles.titles import SandboxIn, Title
 
 
 class TitlesCalls(Calls):
@@ -57,6 +57,11 @@ class TitlesCalls(Calls):
     def review(self, title: str, document: str, base: int) -> drafts_wire.ReviewOut:
         sent = drafts_wire.DraftIn(document=document, base=base)
         return self.connection.post(drafts_wire.ReviewOut, f"{API}/titles/{title}/draft/review", sent)
+
+    def need_sandbox(self, title: str, *, needed: bool) -> Title:
+        body = SandboxIn(needed=needed).model_dump_json().encode()
+        headers = {"Content-Type": "application/json"}
+        return self.connection.send(Title, "PUT", f"{API}/titles/{title}/sandbox", body, headers)
 
     def set_owner(self, title: str, source: str, path: str = "rampa.toml") -> Title:
         """Hands the document to a source repository; with an empty `source`, back to the service."""

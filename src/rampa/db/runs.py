@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import Conflict, NotFound
-from rampa.core.run.abilities import WantedAbilities
+from rampa.core.run.abilities import Isolation, WantedAbilities
 from rampa.core.run.causes import Cause
 from rampa.core.run.life import HELD, RunState, StepState
 from rampa.core.run.step import Step
@@ -108,6 +108,8 @@ class RunAttemptRow(Base):
     waits_for: Mapped[str] = mapped_column(String(1000), default="")
     nearest: Mapped[str] = mapped_column(String(60), default="")
     lost_agents: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    isolation: Mapped[Isolation] = mapped_column(Coded(Isolation), default=Isolation.NONE)
+    """What the agent that has it keeps its programs apart by."""
     agent: Mapped[AgentRow | None] = relationship(lazy="joined")
 
 

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from rampa.core.agent.life import AgentState
+from rampa.core.run.abilities import Isolation
 from rampa.core.run.life import AttemptResult, StepState
 from rampa.core.run.step import Step
 from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
@@ -46,6 +47,8 @@ class AbilitiesWire(Wire):
     memory: Annotated[int, Field(ge=0, le=2**60)]
     disk: Annotated[int, Field(ge=0, le=2**60)]
     system: Short = ""
+    isolation: Isolation = Isolation.NONE
+    """What it puts between its machine and the programs of a run."""
 
 
 class EnrolmentCode(Wire):

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 import zstandard
 
-from rampa.client.bundles.self_test import self_test
+from rampa.agent.self_test import self_test
 from rampa.core.binaries.elf import whole_elf
 from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.comparison import compare_bundles, listed

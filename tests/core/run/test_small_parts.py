@@ -18,6 +18,7 @@ from rampa.core.profile.document import read_document
 from rampa.core.run import baked, causes, expectation, log_lines, triggers
 from rampa.core.run.abilities import (
     Abilities,
+    Isolation,
     Toolchain,
     WantedAbilities,
     choose,
@@ -35,7 +36,7 @@ WANTED = WantedAbilities("linux", "lantern-export", ">=3.2,<4", TERMS)
 
 
 def able(*chains: Toolchain, platforms: tuple[str, ...] = (), disk: int = 10**10) -> Abilities:
-    return Abilities(platforms, chains, 8, 10**10, disk)
+    return Abilities(platforms, chains, 8, 10**10, disk, isolation=Isolation.SANDBOX)
 
 
 @pytest.mark.parametrize(

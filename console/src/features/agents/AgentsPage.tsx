@@ -1,5 +1,6 @@
-import { Button } from "@mantine/core";
+import { Button, Group, Modal } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
@@ -19,7 +20,7 @@ export function AgentsPage() {
           items.length === 0 ? (
             <Panel title="Agents">
               <Empty command="bin/rampa agent enrol NAME">
-                No agent is there, so every run waits. Start one on a machine with the toolchain:
+                No agent is there, so every run waits. Enrol one; what it prints goes to a machine with the toolchain:
               </Empty>
             </Panel>
           ) : (
@@ -41,6 +42,10 @@ const TONE: Record<string, string> = {
   paused: "var(--r-warning)",
   lost: "var(--r-blocker)",
 };
+const BARE: Record<string, string> = {
+  user: "no sandbox: programs of a run have a user of their own, and see the machine",
+  none: "no sandbox: programs of a run can do what the agent's user can",
+};
 const MARK: Record<string, string> = { idle: "○", working: "▸", paused: "‖", lost: "✗", stopped: "–" };
 
 function One({ agent }: { agent: Agent }) {
@@ -51,6 +56,7 @@ function One({ agent }: { agent: Agent }) {
     onSuccess,
   });
   const remove = useMutation({ mutationFn: () => call<void>(`/agents/${agent.name}`, { method: "DELETE" }), onSuccess });
+  const [asking, ask] = useState(false);
   const can = agent.abilities;
   const act = (name: string) => agent.allowed_actions.find((a) => a.name === name);
   const paused = act(agent.paused ? "resume" : "pause");
@@ -67,26 +73,43 @@ function One({ agent }: { agent: Agent }) {
       aside={
         <>
           heard of <When at={agent.seen_at} />{" "}
-          {act("remove")?.possible ? (
-            <Button size="compact-xs" variant="default" loading={remove.isPending} onClick={() => remove.mutate()}>
-              Forget
-            </Button>
-          ) : (
-            <Button
-              size="compact-xs"
-              variant="default"
-              disabled={!paused?.possible}
-              title={paused?.reason}
-              loading={pause.isPending}
-              onClick={() => pause.mutate()}
-            >
-              {agent.paused ? "Let it go on" : "Pause"}
-            </Button>
-          )}
+          <Button
+            size="compact-xs"
+            variant="default"
+            disabled={!paused?.possible}
+            title={paused?.reason}
+            loading={pause.isPending}
+            onClick={() => pause.mutate()}
+          >
+            {agent.paused ? "Let it go on" : "Pause"}
+          </Button>{" "}
+          <Button
+            size="compact-xs"
+            variant="default"
+            disabled={!act("remove")?.possible}
+            title={act("remove")?.reason}
+            onClick={() => ask(true)}
+          >
+            Remove …
+          </Button>
         </>
       }
     >
       {(pause.error ?? remove.error) && <Failure error={pause.error ?? remove.error} />}
+      <Modal opened={asking} onClose={() => ask(false)} title={`Remove the agent ${agent.name}?`}>
+        <p>
+          Its key opens nothing any more, at once; to come back it must be enrolled again. What it did keeps its name.
+          {agent.runs.length > 0 && ` It is working on ${plural(agent.runs.length, "run")}, which another agent then begins again.`}
+        </p>
+        <Group justify="flex-end">
+          <Button variant="default" onClick={() => ask(false)}>
+            Keep it
+          </Button>
+          <Button color="red" loading={remove.isPending} onClick={() => remove.mutate()}>
+            Remove it
+          </Button>
+        </Group>
+      </Modal>
       <dl className="facts">
         <dt>Works on</dt>
         <dd>
@@ -114,6 +137,14 @@ function One({ agent }: { agent: Agent }) {
             </div>
           ))}
         </dd>
+        <dt>Isolation</dt>
+        <dd>
+          {can.isolation === "sandbox" ? (
+            "programs of a run have a sandbox of their own"
+          ) : (
+            <span style={{ color: "var(--r-warning)" }}>▲ {BARE[can.isolation ?? "none"]}</span>
+          )}
+        </dd>
         <dt>Machine</dt>
         <dd>
           {plural(can.cores, "core")}, {bytes(can.memory)} of memory, {bytes(can.disk)} of disk free · {can.system}
@@ -121,7 +152,7 @@ function One({ agent }: { agent: Agent }) {
         </dd>
         <dt>So far</dt>
         <dd>
-          {plural(agent.done, "run")} done; started <When at={agent.started_at} /> enrolled by {agent.enrolled_by}
+          {plural(agent.done, "run")} done; started <When at={agent.started_at} />, enrolled by {agent.enrolled_by}
         </dd>
       </dl>
     </Panel>

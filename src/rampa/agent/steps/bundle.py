@@ -5,9 +5,9 @@ from __future__ import annotations
 import time
 
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
+from rampa.agent.self_test import self_test
 from rampa.agent.steps.collect import symbols_of
 from rampa.client.builds.parts import BuildParts, BuildProgress
-from rampa.client.bundles.self_test import self_test
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
@@ -68,7 +68,7 @@ def _look_at_package(a: AttemptContext) -> None:
 
 def _self_test(a: AttemptContext) -> None:
     assert a.file is not None
-    done = self_test(a.file, a.profile.launch, a.profile.platform.name)
+    done = self_test(a.file, a.profile.launch, a.profile.platform.name, place=a.place(), scratch=a.folder.tmp)
     for line in done.said.splitlines()[-20:]:
         a.report.say(f"  {line}")
     if not done.ran:

@@ -10,7 +10,12 @@ from rampa.core.run.causes import seen_in
 from rampa.core.run.step import Step
 
 MIB = 1024 * 1024
-BROKEN = {"missing": "program.missing", "closed": "program.closed", "disk": "disk.full"}
+BROKEN = {
+    "missing": "program.missing",
+    "closed": "program.closed",
+    "disk": "disk.full",
+    "isolation": "isolation.failed",
+}
 """Why a program ended -> the cause's code; the others are limits."""
 
 
@@ -47,7 +52,14 @@ def run_command(a: AttemptContext, step: Step) -> None:
     limits = Limits(step.seconds, step.memory * MIB, step.output * 1000, a.settings.least_free)
     a.report.say(f"$ {' '.join(words)}", "rampa")
     ended = run_program(
-        words, folder, a.environment(step), limits, a.report.output, a.report.halt, a.folder.user, a.folder.mark
+        words,
+        folder,
+        a.environment(step),
+        limits,
+        a.report.output,
+        a.report.halt,
+        a.place(network=step.network),
+        a.folder.mark,
     )
     a.report.end_output()
     _judge(a, step, ended, words[0])

@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
+from rampa.agent.isolation import Bare
 from rampa.agent.process import Limits, run_program
 from rampa.client.sources.folders import bring_folder
 from rampa.core.content.tree.paths import path_problem
@@ -88,7 +89,7 @@ def _git(a: AttemptContext, step: Step, words: list[str], folder: Path, more: di
     said: list[bytes] = []
     limits = Limits(step.seconds, least_free=a.settings.least_free)
     folder.mkdir(parents=True, exist_ok=True)
-    ended = run_program(["git", *words], folder, environment, limits, said.append, a.report.halt, mark=a.folder.mark)
+    ended = run_program(["git", *words], folder, environment, limits, said.append, a.report.halt, Bare(), a.folder.mark)
     if ended.why == "stopped":
         raise Stopped
     text = b"".join(said).decode("utf-8", "replace").replace(token, "•••") if token else ""

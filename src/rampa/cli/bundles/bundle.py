@@ -186,7 +186,7 @@ def self_test(
     as_json: bool = JSON,
 ) -> None:
     """Unpack a desktop bundle into an empty folder and start its launch entry with --self-test."""
-    from rampa.client.bundles.self_test import self_test as run
+    from rampa.agent.self_test import self_test as run
 
     done = run(file, launch, seconds=seconds)
     answer = wire.SelfTestOut(ran=done.ran, passed=done.passed, why=done.why, said=done.said, seconds=done.seconds)

@@ -96,6 +96,8 @@ class ToolchainSettings:
     licence: str
     export: tuple[str, ...]
     variables: str
+    secrets: tuple[str, ...]
+    network: bool
     steps: tuple[str, ...]
 
 

@@ -44,6 +44,8 @@ class OwnStep:
     command: tuple[str, ...] = ()
     folder: str = ""
     variables: tuple[str, ...] = ()
+    secrets: tuple[str, ...] = ()
+    network: bool = False
     seconds: int = 0
     silent: int = 0
     memory: int = 0

@@ -4,11 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from enum import StrEnum
 
 from packaging.specifiers import SpecifierSet
 from packaging.version import InvalidVersion, Version
 
 from rampa.core.profile.resolution import Resolved
+
+
+class Isolation(StrEnum):
+    """What an agent puts between its machine and the programs of a run: a sandbox, a user of their own alone, nothing."""
+
+    SANDBOX = "sandbox"
+    USER = "user"
+    NONE = "none"
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +40,7 @@ class Abilities:
     memory: int
     disk: int
     system: str = ""
+    isolation: Isolation = Isolation.NONE
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +52,8 @@ class WantedAbilities:
     versions: str = ""
     licence: str = ""
     disk: int = 0
+    isolated: bool = True
+    """A sandbox is needed; the owner can say of a title that it is not."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +79,8 @@ def lacks(wanted: WantedAbilities, abilities: Abilities) -> list[str]:
     out = []
     if abilities.platforms and wanted.platform not in abilities.platforms:
         out.append(f"is not there for {wanted.platform}")
+    if wanted.isolated and abilities.isolation != Isolation.SANDBOX:
+        out.append("has no sandbox for the programs of a run")
     if wanted.disk > abilities.disk:
         out.append(f"has {abilities.disk // 10**6:,} MB free on its disk, and {wanted.disk // 10**6:,} MB are needed")
     if wanted.toolchain:

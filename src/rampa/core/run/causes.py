@@ -70,11 +70,15 @@ TABLE = {
     ),
     "program.missing": (
         "The program {detail} is not on {agent}",
-        "Install it there, or name its full path in the step.",
+        "Install it there, name its full path in the step, or show its folder to steps (--readable).",
     ),
     "program.closed": (
         "The program {detail} may not be run by the user that steps have on {agent}",
-        "Open it to others, or start the agent with --same-user.",
+        "Open it to others, show its folder to steps (--readable), or start the agent with --same-user.",
+    ),
+    "isolation.failed": (
+        "The sandbox for the step {step} could not be made on {agent}",
+        "See the agent's log; `bwrap` must work for its user. It is tried again when the agent starts.",
     ),
     "agent.lost": (
         "The run was lost {detail}",

@@ -24,6 +24,9 @@ class Step:
     output: int = OUTPUT
     retries: int = 0
     when: str = "success"
+    network: bool = False
+    secrets: tuple[str, ...] = ()
+    """Names of those that it gets."""
 
     def wanted(self, purpose: str, failed: bool) -> bool:
         """Whether it runs now, given the run's purpose and whether a step before it failed."""

@@ -68,7 +68,16 @@ def steps_of(document: Document, profile: Resolved) -> list[Step]:
 
 def _built_in(name: str, configured: OwnStep | None, profile: Resolved) -> Step:
     command = profile.settings.toolchain.export if name == "export" else ()
-    step = Step(name, name, tuple(command), seconds=SECONDS.get(name, ELSE_SECONDS), retries=RETRIES.get(name, 0))
+    export = profile.settings.toolchain if name == "export" else None
+    step = Step(
+        name,
+        name,
+        tuple(command),
+        seconds=SECONDS.get(name, ELSE_SECONDS),
+        retries=RETRIES.get(name, 0),
+        network=bool(export and export.network),
+        secrets=tuple(export.secrets) if export else (),
+    )
     return _limited(step, configured) if configured else step
 
 
@@ -79,7 +88,15 @@ def _limited(step: Step, configured: OwnStep) -> Step:
         for k in ("seconds", "silent", "memory", "output", "retries")
         if getattr(configured, k)
     }
-    return replace(step, folder=configured.folder, variables=configured.variables, when=configured.when, **numbers)
+    return replace(
+        step,
+        folder=configured.folder,
+        variables=configured.variables,
+        when=configured.when,
+        network=configured.network or step.network,
+        secrets=(*step.secrets, *configured.secrets),
+        **numbers,
+    )
 
 
 def step_problems(document: Document, profile: Resolved) -> list[tuple[str, str, str]]:

@@ -33,6 +33,8 @@ class Provenance:
     commit: str
     folder: int
     agent: str
+    isolation: str
+    """What kept the programs of the run apart; empty for a build by hand."""
     tools: dict[str, str]
     steps: tuple[str, ...]
     started: str
@@ -68,7 +70,7 @@ def _statement(p: Provenance) -> dict[str, Any]:
                     "version_name": p.version_name,
                     "version_code": p.version_code,
                 },
-                "internalParameters": {"steps": list(p.steps), "tools": p.tools},
+                "internalParameters": {"steps": list(p.steps), "tools": p.tools, "isolation": p.isolation},
                 "resolvedDependencies": sources,
             },
             "runDetails": {

@@ -112,7 +112,9 @@ def agent_state(services: Services, row: AgentRow, busy: int) -> AgentState:
 
 def abilities_in(sent: wire.AbilitiesWire) -> Abilities:
     chains = [Toolchain(t.name, t.version, tuple(t.licences), tuple(t.platforms)) for t in sent.toolchains]
-    return Abilities(tuple(sent.platforms), tuple(chains), sent.cores, sent.memory, sent.disk, sent.system)
+    return Abilities(
+        tuple(sent.platforms), tuple(chains), sent.cores, sent.memory, sent.disk, sent.system, sent.isolation
+    )
 
 
 def describe(uow: UnitOfWork, row: AgentRow) -> wire.Agent:

@@ -32,6 +32,7 @@ class Act(StrEnum):
     ADD_PERSON = "add people"
     IMPORT_TITLE = "import titles"
     CHANGE_DOCUMENT = "change profile documents"
+    SET_ISOLATION = "say whether runs need a sandbox"
     SET_DOCUMENT_OWNER = "say who owns a profile document"
     ADD_KEY = "add signing identities"
     UNLOCK_KEY = "lock and unlock signing identities"
@@ -85,6 +86,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.ADD_PERSON: OWNERS,
     Act.IMPORT_TITLE: ENGINEERS,
     Act.CHANGE_DOCUMENT: ENGINEERS,
+    Act.SET_ISOLATION: OWNERS,
     Act.SET_DOCUMENT_OWNER: OWNERS,
     Act.ADD_KEY: ENGINEERS,
     Act.UNLOCK_KEY: ENGINEERS,

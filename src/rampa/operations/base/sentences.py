@@ -69,6 +69,8 @@ SENTENCES = {
     "store.collect": "removed what nothing uses from the store",
     "store.repack": "packed the store again",
     "studio.start": "started the studio {subject}",
+    "title.expose": "lets runs of {subject} go to agents without a sandbox",
+    "title.isolate": "lets runs of {subject} go only to agents with a sandbox",
     "title.import": "added the title {subject}",
     "token.make": "made the token {subject} for {role}",
     "token.revoke": "revoked the token {subject}",

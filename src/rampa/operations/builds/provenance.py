@@ -41,6 +41,7 @@ def provenance_of(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, tools: di
         commit=build.made.commit,
         folder=run.order.folder if run else 0,
         agent=run.attempt.agent_name if run else "",
+        isolation=run.attempt.isolation if run else "",
         tools=tools,
         steps=tuple(s.name for s in run.order.steps) if run else (),
         started=build.created_at.isoformat(timespec="seconds"),

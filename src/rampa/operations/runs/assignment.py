@@ -8,6 +8,7 @@ from __future__ import annotations
 import secrets
 import uuid
 from collections import Counter
+from dataclasses import replace
 
 from sqlalchemy import delete, func, select
 
@@ -73,7 +74,8 @@ def _there(uow: UnitOfWork) -> list[tuple[AgentRow, Abilities]]:
 
 
 def wanted_by(run: RunRow) -> WantedAbilities:
-    return run.order.wanted
+    # Asked now, not when it was started: the owner can lift it while runs wait.
+    return replace(run.order.wanted, isolated=run.title.sandbox_needed)
 
 
 def _choose(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> AgentRow | None:
@@ -119,6 +121,7 @@ def _give(uow: UnitOfWork, run: RunRow, agent: AgentRow) -> None:
     run.attempt.number += 1
     # A new lease for each attempt: whatever the agent before still sends with the old one is refused.
     run.attempt.agent_id, run.attempt.agent_name, run.attempt.lease = agent.id, agent.name, secrets.token_hex(16)
+    run.attempt.isolation = agent.abilities.isolation
     run.attempt.taken_at = run.attempt.seen_at = run.attempt.spoke_at = uow.now
     run.attempt.step, run.attempt.progress, run.log.batch, run.attempt.waits_for, run.attempt.nearest = (
         -1,

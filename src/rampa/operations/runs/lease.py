@@ -110,7 +110,7 @@ def _work(uow: UnitOfWork, run: RunRow) -> wire.Work:
         submodules=bool(source and source.submodules),
         step_variables=run.order.step_variables,
         variables=variables,
-        secrets=secrets,
+        secrets={n: v for n, v in secrets.items() if any(n in step.secrets for step in run.order.steps)},
         version_name=run.order.version_name,
         notes=run.note,
         started_by=run.started_by,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from sqlalchemy import select
 
@@ -51,7 +52,7 @@ def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan
         folder=p.origin.folder,
         step_variables=p.step_variables,
         variables=sorted(row.variables) if row else [],
-        secrets=list(row.secrets) if row else [],
+        secrets=[n for n in (row.secrets if row else ()) if n in p.secrets],
         steps=list(p.steps),
         toolchain=toolchain + (f", licence “{wanted.licence}”" if wanted.licence else ""),
         agents=[_agent(uow.services, a, p) for a in agents],
@@ -65,7 +66,7 @@ def _plan(uow: UnitOfWork, p: Prepared, agents: Sequence[AgentRow]) -> wire.Plan
 
 
 def _agent(services: Services, agent: AgentRow, p: Prepared) -> wire.PlanAgent:
-    wanted, abilities = wanted_of(p.profile), agent.abilities
+    wanted, abilities = replace(wanted_of(p.profile), isolated=p.title.sandbox_needed), agent.abilities
     found, state = choose(wanted, abilities.toolchains), agent_state(services, agent, 0)
     gone = {"lost": ["is lost"], "stopped": ["was stopped"]}.get(state, [])
     return wire.PlanAgent(

@@ -39,6 +39,7 @@ class Prepared:
     document: Document
     origin: RunOrigin
     step_variables: str
+    """The group's name."""
     steps: list[Step]
     findings: list[ProfileFinding]
     stops: list[str]
@@ -48,6 +49,11 @@ class Prepared:
     code: int
     """The version code that it would get now; 0 where it would get none."""
     identity: str
+
+    @property
+    def secrets(self) -> set[str]:
+        """Names of those that steps get."""
+        return {name for step in self.steps for name in step.secrets}
 
 
 def prepare(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
@@ -77,10 +83,10 @@ def _prepare(
     profile = document.profile(name)
     # What is asked for first, then what the branch says, then the profile.
     step_variables = asked.step_variables or origin.step_variables or profile.settings.toolchain.variables
+    steps = steps_of(document, profile)
     findings = check_profile(document, profile, identity_names(uow.session))
     stops = [f.message for f in stops_a_build(findings)]
-    if step_variables and not uow.session.scalar(select(VariablesRow.id).where(VariablesRow.name == step_variables)):
-        stops.append(f"there are no step variables {step_variables}; make them: rampa variables set {step_variables}")
+    stops += _secret_stops(uow, step_variables, steps)
     typed = resolve(document, name)
     wanted = WantedCode(asked.version_name or typed.settings.version.name, origin.commits)
     code = 0
@@ -95,13 +101,28 @@ def _prepare(
         document=document,
         origin=origin,
         step_variables=step_variables,
-        steps=steps_of(document, profile),
+        steps=steps,
         findings=findings,
         stops=stops,
         native=native_digest(profile, origin.files),
         expected=expected_of(uow, title, name),
         version_name=asked.version_name or profile.settings.version.name,
     )
+
+
+def _secret_stops(uow: UnitOfWork, step_variables: str, steps: list[Step]) -> list[str]:
+    """A secret that a step names and nobody has set would show hours later, as a program's failure."""
+    row = uow.session.scalar(select(VariablesRow).where(VariablesRow.name == step_variables))
+    if step_variables and row is None:
+        return [f"there are no step variables {step_variables}; make them: rampa variables set {step_variables}"]
+    there = set(row.secrets) if row else set()
+    group = step_variables or "NAME"
+    return [
+        f"the step {step.name} wants the secret {name}, and it is not there; set it: rampa variables set {group} --secret {name}"
+        for step in steps
+        for name in step.secrets
+        if name not in there
+    ]
 
 
 def _version_stops(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> tuple[list[str], int]:

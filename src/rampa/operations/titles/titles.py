@@ -13,7 +13,7 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import ChannelRow, TitleRow, find_title, load_document, newest_documents
+from rampa.db import ChannelRow, TitleRow, find_title, load_document, newest_documents, queue
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
 from rampa.operations.titles.documents import store_revision
 from rampa.schema.titles import titles as wire
@@ -77,6 +77,17 @@ def get_title(services: Services, slug: str) -> wire.Title:
         return describe(title, load_document(uow.session, title))
 
 
+def need_sandbox(services: Services, actor: Actor, slug: str, asked: wire.SandboxIn) -> wire.Title:
+    """Whether runs go only to agents with a sandbox. Runs that wait go by it from now on."""
+    with begin(services, actor) as uow:
+        title = find_title(uow.session, slug, lock=True)
+        if title.sandbox_needed != asked.needed:
+            title.sandbox_needed = asked.needed
+            audit.record(uow, "title.isolate" if asked.needed else "title.expose", slug, slug)
+            queue.put(uow.session, "assign", queue.RUNS, lock="assign")
+        return describe(title, load_document(uow.session, title))
+
+
 def manifest_key(services: Services, title: TitleRow) -> Ed25519PrivateKey:
     raw = unseal(title.manifest_sealed, services.master_key, f"manifest:{title.identifier}")
     return Ed25519PrivateKey.from_private_bytes(raw)
@@ -94,6 +105,7 @@ def describe(title: TitleRow, document: Document) -> wire.Title:
         manifest_key=title.manifest_public.hex(),
         source=title.source,
         source_path=title.source_path,
+        sandbox_needed=title.sandbox_needed,
         created_at=title.created_at,
     )
 

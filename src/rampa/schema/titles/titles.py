@@ -57,7 +57,15 @@ class Title(Wire):
     source: str
     """The repository that owns the document; empty where the service does."""
     source_path: str
+    sandbox_needed: bool
+    """Whether its runs go only to agents that have a sandbox."""
     created_at: dt.datetime
+
+
+class SandboxIn(Wire):
+    """`needed`: runs go only to agents that have one."""
+
+    needed: bool
 
 
 class Revision(Wire):

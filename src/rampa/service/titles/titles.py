@@ -57,4 +57,9 @@ def resource(services: Services) -> Resource:
         """What is live where, what comes next, what blocks it."""
         return ramp.get_ramp(services, current_actor(), path.title)
 
+    @api.call("PUT", "/titles/<string:title>/sandbox", Act.SET_ISOLATION, wire.Title)
+    def need_sandbox(path: wire.TitlePath, body: wire.SandboxIn) -> wire.Title:
+        """Say whether a title's runs go only to agents with a sandbox."""
+        return titles.need_sandbox(services, current_actor(), path.title, body)
+
     return api

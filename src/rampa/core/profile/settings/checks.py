@@ -40,6 +40,11 @@ def name(text: str) -> str:
     return "" if NAME.fullmatch(text) else "it must be lower-case letters, digits and hyphens (at most 49)"
 
 
+def variable_name(text: str) -> str:
+    fits = re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]{0,80}", text)
+    return "" if fits else "it is a name of letters, digits and underscores"
+
+
 def file_name(text: str) -> str:
     if any(c in FORBIDDEN for c in text) or text.endswith((".", " ")) or text.startswith((".", " ")):
         return f"it names a file or folder: none of {' '.join(FORBIDDEN)}, no dot or space at its ends"

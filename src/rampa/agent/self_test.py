@@ -15,6 +15,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from rampa.agent.isolation import Bare, NotStarted, Place
+from rampa.agent.work_folder import give
 from rampa.core.binaries.elf import read_elf
 from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.desktop import unpack
@@ -23,6 +25,12 @@ from rampa.core.errors import NotFound
 
 HEAD = 4096
 SECONDS = 60.0
+BARE = Bare()
+NOT_STARTED = {
+    "missing": "what it is run with is not on this machine",
+    "closed": "it is not executable",
+    "isolation": "its sandbox could not be made",
+}
 SAID = 4000
 SYSTEMS = {"linux": "linux", "darwin": "macos", "win32": "windows"}
 MACHINES = {"amd64": "x86_64", "aarch64": "arm64"}
@@ -39,13 +47,21 @@ class SelfTest:
     seconds: float
 
 
-def self_test(bundle: Path, launch: str, target: str = "", seconds: float = SECONDS) -> SelfTest:
-    """`launch` is the launch entry from the top folder; `target` the platform, empty: this machine's. Raises `NotFound`."""
+def self_test(
+    bundle: Path,
+    launch: str,
+    target: str = "",
+    seconds: float = SECONDS,
+    place: Place = BARE,
+    scratch: Path | None = None,
+) -> SelfTest:
+    """`launch` is the launch entry from the top folder; `target` the platform, empty: this machine's. It runs in `place`,
+    unpacked into a folder below `scratch`. Raises `NotFound`."""
     here = SYSTEMS.get(sys.platform, sys.platform)
     if target and target != here:
         return SelfTest(False, False, f"a {target} program does not run on this machine ({here})", "", 0.0)
-    with tempfile.TemporaryDirectory(prefix="rampa-") as scratch, FileBytes(bundle) as source:
-        folder = Path(scratch) / "empty"
+    with tempfile.TemporaryDirectory(prefix="rampa-", dir=scratch) as made, FileBytes(bundle) as source:
+        folder = Path(made) / "empty"
         folder.mkdir()
         unpack(source, folder)
         tops = sorted(p for p in folder.iterdir())
@@ -56,7 +72,12 @@ def self_test(bundle: Path, launch: str, target: str = "", seconds: float = SECO
             hint = "Say the path from the top folder: --launch bin/NAME."
             raise NotFound("launch.missing", f"the bundle holds no launch entry {launch}", where=launch, hint=hint)
         why = _cannot(program)
-        return SelfTest(False, False, why, "", 0.0) if why else _run(program, tops[0], Path(scratch), seconds)
+        if why:
+            return SelfTest(False, False, why, "", 0.0)
+        (Path(made) / "home").mkdir()
+        if place.user is not None:
+            give(Path(made), place.user)
+        return _run(program, tops[0], Path(made), seconds, place)
 
 
 def _cannot(program: Path) -> str:
@@ -70,16 +91,11 @@ def _cannot(program: Path) -> str:
     return ""
 
 
-def _run(program: Path, top: Path, scratch: Path, seconds: float) -> SelfTest:
-    home = scratch / "home"
-    home.mkdir()
-    environment = {"PATH": "/usr/bin:/bin", "HOME": str(home), "TMPDIR": str(scratch), "LANG": "C.UTF-8"}
+def _run(program: Path, top: Path, scratch: Path, seconds: float, place: Place) -> SelfTest:
+    environment = {"PATH": "/usr/bin:/bin", "HOME": str(scratch / "home"), "TMPDIR": str(scratch), "LANG": "C.UTF-8"}
     started = time.monotonic()
     try:
-        with subprocess.Popen(
-            [str(program), "--self-test"], cwd=top, env=environment, stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
-        ) as child:  # fmt: skip
+        with place.start([str(program), "--self-test"], top, environment) as child:
             try:
                 said, _ = child.communicate(timeout=seconds)
                 why = "" if child.returncode == 0 else f"it ended with {child.returncode}"
@@ -87,6 +103,8 @@ def _run(program: Path, top: Path, scratch: Path, seconds: float) -> SelfTest:
                 os.killpg(child.pid, signal.SIGKILL)
                 said, _ = child.communicate()
                 why = f"it did not end within {seconds:.0f} s"
-    except OSError as error:
-        return SelfTest(True, False, f"it could not be started: {error.strerror}", "", time.monotonic() - started)
+    except NotStarted as error:
+        return SelfTest(
+            True, False, f"it could not be started: {NOT_STARTED[error.why]}", "", time.monotonic() - started
+        )
     return SelfTest(True, not why, why, said[-SAID:].decode("utf-8", "replace"), time.monotonic() - started)
