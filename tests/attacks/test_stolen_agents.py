@@ -23,7 +23,7 @@ from rampa.core.errors import RampaError
 from rampa.core.signing import dsse
 from rampa.operations.agents import enrolment
 from rampa.schema import agents as wire
-from rampa.schema.builds.builds import NewBuild, ToSignIn
+from rampa.schema.builds.builds import BundleIn, NewBuild, SignBundleIn
 from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns
 from tests.agents import FakeAgent, beside, with_repository
@@ -32,6 +32,7 @@ from tests.refusals import refuses
 from tests.samples import DOCUMENT
 
 TITLE = "peatlight"
+NO_BUNDLE = BundleIn(name="peatlight.zip", size=0, sha256="0" * 64, chunks=[])
 KEY = Ed25519PrivateKey.generate()
 PUBLIC = KEY.public_key().public_bytes_raw()
 
@@ -124,7 +125,7 @@ def test_it_touches_nothing_but_its_run(client: Client, agent: FakeAgent) -> Non
     assert (again.number, again.version_code) == (mine.number, mine.version_code)
     attacks: tuple[Callable[[], object], ...] = (
         lambda: it.builds.missing(TITLE, by_hand.number, []),
-        lambda: it.builds.sign_parts(TITLE, by_hand.number, ToSignIn(lease=work.lease)),
+        lambda: it.builds.sign_inside(TITLE, by_hand.number, SignBundleIn(bundle=NO_BUNDLE, lease=work.lease)),
         lambda: it.builds.put_pack(TITLE, by_hand.number, b"fog"),
     )
     for attack in attacks:
@@ -140,7 +141,10 @@ def test_it_touches_nothing_but_its_run(client: Client, agent: FakeAgent) -> Non
         assert refused(attack) == "role.denied"
     client.runs.cancel(TITLE, number)
     agent.end(work, "stopped")
-    assert refused(lambda: it.builds.sign_parts(TITLE, mine.number, ToSignIn(lease=work.lease))) == "lease.lost"
+    assert (
+        refused(lambda: it.builds.sign_inside(TITLE, mine.number, SignBundleIn(bundle=NO_BUNDLE, lease=work.lease)))
+        == "lease.lost"
+    )
     assert client.builds.get(TITLE, by_hand.number).state == "open"
 
 

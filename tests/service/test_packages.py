@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import datetime as dt
 from pathlib import Path
 
@@ -21,7 +20,7 @@ from rampa.core.signing import provenance
 from rampa.db.builds import find_build
 from rampa.db.signing import find_key
 from rampa.operations.base import begin
-from rampa.schema.builds.builds import NewBuild, SignaturesOut, ToSignIn
+from rampa.schema.builds.builds import SignaturesOut
 from rampa.schema.devices import NewDevice
 from rampa.schema.signing.grants import NewGrant
 from tests.conftest import World
@@ -192,22 +191,6 @@ def test_re_signing_with_the_same_grant_says_what_to_do(ready: Client, tmp_path:
     device(ready, "loft-tablet")
     with refuses("grant.same", "is the newest, and does not list loft-tablet"):
         ready.signing.re_sign("peatlight", 1)
-
-
-def test_nothing_but_signature_files_is_signed_for_a_maker(ready: Client) -> None:
-    """Otherwise an agent could have a grant, or a restore drill, signed in the identity's name."""
-    opened = ready.builds.open("peatlight", NewBuild(profile="store"))
-    for content in (b'{"kind":"rampa-grant-1"}', b"rampa restore drill\n"):
-        asked = ToSignIn(jar=base64.b64encode(content).decode())
-        with refuses("signing.jar", "not a JAR's signature file"):
-            ready.builds.sign_parts("peatlight", opened.number, asked)
-    assert not list(ready.events.all(act="key.use"))
-
-
-def test_what_is_sent_to_be_signed_is_read_strictly(ready: Client) -> None:
-    opened = ready.builds.open("peatlight", NewBuild(profile="store"))
-    with refuses("signing.base64"):
-        ready.builds.sign_parts("peatlight", opened.number, ToSignIn(jar="abc"))
 
 
 def in_place_of(own: str, other: str) -> str:

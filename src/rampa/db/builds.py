@@ -45,6 +45,7 @@ class BuildRow(Identified, Base):
     symbols: Mapped[BuildSymbolsRow | None] = relationship(lazy="joined", cascade="all, delete-orphan")
     depots: Mapped[list[DepotRow]] = relationship(lazy="selectin", order_by="DepotRow.position")
     bundle: Mapped[BundleRow | None] = relationship(lazy="joined")
+    inner_signature: Mapped[InnerSignatureRow | None] = relationship()
     __table_args__ = (
         UniqueConstraint("title_id", "number"),
         Index("ix_build_title_profile", "title_id", "profile", "number"),
@@ -141,6 +142,19 @@ class BundleRow(Base):
     """The number of the grant that it was signed with; 0: none."""
     bare: Mapped[str] = mapped_column(String(64), default="")
     """SHA-256 of the bundle without its signature: what building again must give."""
+
+
+class InnerSignatureRow(Base):
+    """What was signed for the inside of a build's package, once: asked again, the service answers with the same."""
+
+    __tablename__ = "inner_signature"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    sha256: Mapped[bytes] = mapped_column(LargeBinary)
+    """Of the unsigned package."""
+    jar: Mapped[bytes] = mapped_column(LargeBinary)
+    v2: Mapped[bytes] = mapped_column(LargeBinary)
+    v3: Mapped[bytes] = mapped_column(LargeBinary)
+    at: Mapped[dt.datetime]
 
 
 class SymbolFileRow(Base):

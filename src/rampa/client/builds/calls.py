@@ -54,7 +54,7 @@ class BuildsCalls(Calls):
         headers = {"If-Match": "*", "Content-Type": "application/json"}
         return self.connection.send(builds_wire.Build, "PATCH", _build(title, number), body, headers)
 
-    def sign_parts(self, title: str, number: int, asked: builds_wire.ToSignIn) -> builds_wire.SignaturesOut:
+    def sign_inside(self, title: str, number: int, asked: builds_wire.SignBundleIn) -> builds_wire.SignaturesOut:
         return self.connection.post(builds_wire.SignaturesOut, _build(title, number) + "/signatures", asked)
 
     def provenance(self, title: str, number: int) -> bytes:

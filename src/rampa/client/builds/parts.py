@@ -12,7 +12,6 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Literal
 
 from rampa.client.client import Client
 from rampa.client.content.upload import BuildUpload, Sent, upload
@@ -123,37 +122,26 @@ class BuildParts:
         return file
 
     def sign_inside(self, file: Path) -> wire.SignaturesOut:
-        """Signs a package in place: the digests travel, the key stays with the service."""
-        about = self._ask(wire.ToSignIn(lease=self.lease))
+        """Signs a package in place. The service is sent the package, works out what is to be signed, and keeps the key."""
+        unsigned = wire.SignBundleIn(bundle=self.send_bundle(file), lease=self.lease)
+        given = self.client.builds.sign_inside(self.title, self.build.number, unsigned)
+        signatures = Signatures(*(base64.b64decode(part) for part in (given.jar, given.v2, given.v3)))
 
         def ask(what: ToSign) -> Signatures:
-            made = self._ask(
-                wire.ToSignIn(
-                    jar=base64.b64encode(what.jar).decode() if what.jar is not None else "",
-                    digests={_hash(name): digest.hex() for name, digest in what.digests.items()},
-                    v2=what.v2,
-                    v3=what.v3,
-                    lease=self.lease,
-                )
-            )
-            return Signatures(*(base64.b64decode(part) for part in (made.jar, made.v2, made.v3)))
+            return replace(signatures, jar=b"") if what.jar is None else Signatures(jar=signatures.jar)
 
         signed = file.with_name(f"{file.name}.signed")
-        key = PackageSigner(about.ec, tuple(about.contents))
         with FileBytes(file) as source:
             sign_package(
                 source,
                 signed,
                 ask,
-                key,
+                PackageSigner(given.ec, tuple(given.contents)),
                 self.profile.settings.signing.schemes or None,
                 progress=self._writing(2 * source.size),
             )
         signed.replace(file)
-        return about
-
-    def _ask(self, asked: wire.ToSignIn) -> wire.SignaturesOut:
-        return self.client.builds.sign_parts(self.title, self.build.number, asked)
+        return given
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
         tree = read_tree(select(file.parent, _only(file.name)))
@@ -257,10 +245,6 @@ def _encode(manifest: Manifest) -> str:
 def _only(name: str) -> ContentRules:
     escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
     return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
-
-
-def _hash(name: str) -> Literal["sha256", "sha512"]:
-    return "sha512" if name == "sha512" else "sha256"
 
 
 def _sha256(file: Path) -> str:

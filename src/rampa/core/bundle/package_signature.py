@@ -19,7 +19,7 @@ from rampa.core import parallel
 from rampa.core.bundle import block_signers, content_digest, jar_signature, signing_block
 from rampa.core.bundle import zip_structure as z
 from rampa.core.bundle.package import Facts, read_facts
-from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.sources import ByteSource, FileBytes
 from rampa.core.bundle.zip_reader import Archive, read_zip
 from rampa.core.bundle.zip_structure import STORE
 from rampa.core.bundle.zip_writer import Copied, Member, write_zip
@@ -143,7 +143,7 @@ def must_be_unsigned(archive: Archive, replace: bool) -> None:
 
 
 def sign_package(
-    source: FileBytes,
+    source: ByteSource,
     out: Path,
     ask: Ask,
     key: PackageSigner,

@@ -1,72 +1,192 @@
-"""Signing the inside of a package for whoever makes it: the maker has the package and its digests, the key stays here."""
+"""Signing the inside of a package: the service reads the package that it holds, works out what is to be signed, and signs once.
+
+The maker sends the unsigned package first, and puts the signatures into its own copy. What it says of digests is nobody's word:
+a signature goes over bytes that lie in the store, for the build that is open, and a second one over other bytes is not made.
+"""
 
 from __future__ import annotations
 
 import base64
-import binascii
-import hashlib
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
 
 from cryptography import x509
 from sqlalchemy import select
 
-from rampa.core.bundle.block_signers import make_v2, make_v3
-from rampa.core.bundle.jar_signature import block
-from rampa.core.bundle.package_signature import key_of_public
-from rampa.core.errors import Invalid, Refused
+from rampa.core.bundle.package_signature import (
+    PackageSigner,
+    Signatures,
+    ToSign,
+    key_of_public,
+    sign_package,
+    with_identity,
+)
+from rampa.core.errors import Refused
+from rampa.core.files import disk_error
+from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import succession
+from rampa.core.signing.identity import Identity
 from rampa.core.signing.succession import Succession
-from rampa.db import SigningIdentityRow, find_build, find_key, must_be_open
+from rampa.db import BuildRow, InnerSignatureRow, SigningIdentityRow, find_build, find_key, must_be_open
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.builds.builds import must_hold
-from rampa.operations.builds.bundles import profile_of, run_of
+from rampa.operations.builds.bundles import check_name, look_at, profile_of, run_of
+from rampa.operations.builds.received import check_chunks, verify_bundle
+from rampa.operations.content.stored_bytes import StoredBundleBytes
 from rampa.operations.signing.identities import open_identity, used
 from rampa.schema.builds import builds as wire
 
-SIGNATURE_FILE = b"Signature-Version: 1.0\r\n"
+
+@dataclass(frozen=True)
+class _Signers:
+    """After a hand-over the oldest identity of the succession signs v1 and v2, which know no succession; `last` signs v3."""
+
+    first: SigningIdentityRow
+    last: SigningIdentityRow
+    line: Succession
+    padding: str
+
+    @property
+    def key(self) -> PackageSigner:
+        keys = [
+            key_of_public(x509.load_pem_x509_certificate(r.certificate.encode()).public_key(), self.padding)
+            for r in (self.first, self.last)
+        ]
+        return PackageSigner(keys[0].ec, tuple(sorted({c for key in keys for c in key.contents})))
 
 
-def sign_parts(services: Services, actor: Actor, slug: str, number: int, asked: wire.ToSignIn) -> wire.SignaturesOut:
-    """Signs what is asked with the profile's identity; asked for nothing it says what kind of key signs.
+@dataclass
+class _Made:
+    """What was signed, as it went through `ask`."""
 
-    After a hand-over the oldest identity of the succession signs v1 and v2, which know no succession.
+    jar: bytes = b""
+    v2: bytes = b""
+    v3: bytes = b""
+    digests: dict[str, bytes] = field(default_factory=dict)
+
+    def schemes(self) -> str:
+        return ",".join(name for name, made in (("v1", self.jar), ("v2", self.v2), ("v3", self.v3)) if made)
+
+
+def sign_inside(
+    services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn
+) -> wire.SignaturesOut:
+    """The signatures of an unsigned package that was sent. The same package again has the same answer.
+
+    Raises `Refused` for a second package, or one that a storefront would refuse; `Damaged` for one that is not what was said.
     """
+    sha256 = bytes.fromhex(asked.bundle.sha256)
     with begin(services, actor) as uow:
-        build = must_be_open(find_build(uow.session, slug, number, lock=True))
-        must_hold(uow, build, asked.lease)
-        profile = profile_of(uow, build)
-        if not profile.settings.signing.identity or not profile.signs_inside:
-            raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
-        row = find_key(uow.session, profile.settings.signing.identity, lock=True)
-        line = succession.decode(row.succession) if row.succession else ()
-        # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
-        first = row if profile.settings.output.kind == "aab" else _oldest(uow, row, line)
-        made = wire.SignaturesOut(**_about(first, row, profile.settings.signing.rsa_padding))
-        if not (asked.jar or asked.v2 or asked.v3):
-            return made
-        # The identity is opened only for what is to be signed: asking what kind of key it is needs no passphrase.
+        build, profile, signers = _ready(uow, slug, number, asked)
+        if build.inner_signature is not None:
+            return _again(build, sha256, signers)
+        check_chunks(uow, [], asked.bundle)
         run = run_of(uow, build)
-        older = open_identity(uow, first, run) if asked.jar or asked.v2 else None
-        newer = open_identity(uow, row, run) if asked.v3 else None
-        digests: dict[str, bytes] = {name: bytes.fromhex(value) for name, value in asked.digests.items()}
-        if asked.jar and older:
-            made.jar = _text(block(_signature_file(asked.jar), older))
-        if asked.v2 and older:
-            made.v2 = _text(make_v2(digests, older, profile.settings.signing.rsa_padding, asked.v3))
-        if newer:
-            made.v3 = _text(make_v3(digests, newer, profile.settings.signing.rsa_padding, line))
-        names = (("v1", asked.jar), ("v2", asked.v2), ("v3", asked.v3))
-        detail = {f"content_{name}": value for name, value in asked.digests.items()}
-        if asked.jar:
-            detail["signature_file_sha256"] = hashlib.sha256(_bytes(asked.jar)).hexdigest()
-        detail |= {
-            "build": build.name,
-            "run": str(build.made.run or ""),
-            "scheme": ",".join(n for n, wanted in names if wanted),
-        }
-        # One use an identity in the audit trail, though it signed several schemes.
-        for one in {r.name: r for r, opened in ((first, older), (row, newer)) if opened is not None}.values():
-            used(uow, one, slug, **detail)
-        return made
+        # Opened before anything is read: a locked identity is said at once, not after minutes.
+        opened = open_identity(uow, signers.last, run), open_identity(uow, signers.first, run)
+    verify_bundle(services, asked.bundle)
+    look_at(services, build, profile, asked.bundle)
+    made = _sign(services, asked.bundle, profile, signers, opened)
+    with begin(services, actor) as uow:
+        build, profile, signers = _ready(uow, slug, number, asked)
+        if build.inner_signature is not None:
+            return _again(build, sha256, signers)
+        kept = InnerSignatureRow(build_id=build.id, sha256=sha256, jar=made.jar, v2=made.v2, v3=made.v3, at=uow.now)
+        uow.session.add(kept)
+        _record(uow, build, signers, made, asked.bundle.sha256)
+        return _answer(signers, kept)
+
+
+def _ready(
+    uow: UnitOfWork, slug: str, number: int, asked: wire.SignBundleIn
+) -> tuple[BuildRow, ResolvedProfile, _Signers]:
+    build = must_be_open(find_build(uow.session, slug, number, lock=True))
+    must_hold(uow, build, asked.lease)
+    profile = profile_of(uow, build)
+    if not profile.settings.signing.identity or not profile.signs_inside:
+        raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
+    check_name(build, profile, asked.bundle)
+    row = find_key(uow.session, profile.settings.signing.identity, lock=True)
+    line = succession.decode(row.succession) if row.succession else ()
+    # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
+    first = row if profile.settings.output.kind == "aab" else _oldest(uow, row, line)
+    return build, profile, _Signers(first, row, line, profile.settings.signing.rsa_padding)
+
+
+def _sign(
+    services: Services,
+    bundle: wire.BundleIn,
+    profile: ResolvedProfile,
+    signers: _Signers,
+    opened: tuple[Identity, Identity],
+) -> _Made:
+    """A signed copy is made and thrown away: its digests are worked out from what it would be, byte for byte."""
+    made = _Made()
+    newest, oldest = opened
+    sign = with_identity(newest, signers.line, oldest, signers.padding)
+
+    def ask(what: ToSign) -> Signatures:
+        given = sign(what)
+        made.jar, made.v2, made.v3 = given.jar or made.jar, given.v2 or made.v2, given.v3 or made.v3
+        made.digests |= what.digests
+        return given
+
+    source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in bundle.chunks])
+    with _scratch() as folder:
+        sign_package(source, folder / "signed", ask, signers.key, profile.settings.signing.schemes or None)
+    return made
+
+
+@contextmanager
+def _scratch() -> Iterator[Path]:
+    try:
+        with tempfile.TemporaryDirectory(prefix="rampa-sign-") as folder:
+            yield Path(folder)
+    except OSError as error:
+        raise disk_error(error, Path(tempfile.gettempdir())) from error
+
+
+def _record(uow: UnitOfWork, build: BuildRow, signers: _Signers, made: _Made, sha256: str) -> None:
+    """One use an identity in the audit trail, though it signed several schemes."""
+    detail = {f"content_{name}": value.hex() for name, value in made.digests.items()} | {
+        "bundle_sha256": sha256,
+        "build": build.name,
+        "run": str(build.made.run or ""),
+        "scheme": made.schemes(),
+    }
+    # v1 and v2 are the older one's; the newest signs v3, and alone where there is no older one.
+    rows = ([signers.first] if made.jar or made.v2 else []) + ([signers.last] if made.v3 else [])
+    for row in {r.name: r for r in rows}.values():
+        used(uow, row, build.title.slug, **detail)
+
+
+def _again(build: BuildRow, sha256: bytes, signers: _Signers) -> wire.SignaturesOut:
+    kept = build.inner_signature
+    assert kept is not None
+    if kept.sha256 != sha256:
+        raise Refused(
+            "signing.once",
+            f"{build.name} is signed already, over another package: {kept.sha256.hex()[:16]}…",
+            where="bundle.sha256",
+            hint="A build is signed once. Abandon this one and make another.",
+        )
+    return _answer(signers, kept)
+
+
+def _answer(signers: _Signers, kept: InnerSignatureRow) -> wire.SignaturesOut:
+    key = signers.key
+    return wire.SignaturesOut(
+        ec=key.ec,
+        contents=list(key.contents),
+        identity=signers.last.name,
+        fingerprint=signers.last.fingerprint,
+        jar=base64.b64encode(kept.jar).decode(),
+        v2=base64.b64encode(kept.v2).decode(),
+        v3=base64.b64encode(kept.v3).decode(),
+    )
 
 
 def _oldest(uow: UnitOfWork, row: SigningIdentityRow, line: Succession) -> SigningIdentityRow:
@@ -79,31 +199,3 @@ def _oldest(uow: UnitOfWork, row: SigningIdentityRow, line: Succession) -> Signi
             "succession.first", f"the first identity of {row.name}'s succession is not in the vault", hint=hint
         )
     return found
-
-
-def _about(first: SigningIdentityRow, last: SigningIdentityRow, padding: str) -> dict[str, object]:
-    keys = [
-        key_of_public(x509.load_pem_x509_certificate(r.certificate.encode()).public_key(), padding)
-        for r in (first, last)
-    ]
-    contents = sorted({c for key in keys for c in key.contents})
-    return {"ec": keys[0].ec, "contents": contents, "identity": last.name, "fingerprint": last.fingerprint}
-
-
-def _signature_file(text: str) -> bytes:
-    """Only a JAR's signature file: a grant or a drill's probe, signed in its place, would be a forgery in our name."""
-    data = _bytes(text)
-    if not data.startswith(SIGNATURE_FILE):
-        raise Invalid("signing.jar", "this is not a JAR's signature file", where="jar")
-    return data
-
-
-def _bytes(text: str) -> bytes:
-    try:
-        return base64.b64decode(text, validate=True)
-    except binascii.Error as error:
-        raise Invalid("signing.base64", "the signature file is not valid base64", where="jar") from error
-
-
-def _text(data: bytes) -> str:
-    return base64.b64encode(data).decode()

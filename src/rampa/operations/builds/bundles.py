@@ -48,10 +48,8 @@ def check_name(build: BuildRow, profile: ResolvedProfile, bundle: wire.BundleIn)
         raise Invalid("bundle.name", f"the bundle of {build.name} is {wanted}", where="bundle.name")
 
 
-def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> ReadBack:
-    """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
-    if profile.settings.output.kind not in PACKAGES:
-        return ReadBack(profile, None)
+def look_at(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> StoredBundleBytes:
+    """A package that lies in the store. Raises `Refused` with what a storefront would refuse."""
     # Read from the store, not from what the agent says of it: this very content is what others will fetch.
     source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in sent.chunks])
     expected = ExpectedPackage(
@@ -65,7 +63,14 @@ def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sen
     if blockers:
         more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
         raise Refused(blockers[0].code, f"the bundle is not taken: {blockers[0].message}{more}", hint=blockers[0].hint)
-    seen, _ = verify_bundle(source, None)
+    return source
+
+
+def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> ReadBack:
+    """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
+    if profile.settings.output.kind not in PACKAGES:
+        return ReadBack(profile, None)
+    seen, _ = verify_bundle(look_at(services, build, profile, sent), None)
     if seen.facts.kind != profile.settings.output.kind:
         raise Damaged(
             "bundle.kind",

@@ -111,21 +111,9 @@ class SignBundleIn(Wire):
     lease: Lease = ""
 
 
-class ToSignIn(Wire):
-    """What goes into a package's signature: v1's signature file in base64, the content's digests by hash name."""
-
-    jar: Annotated[str, StringConstraints(max_length=80_000_000, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
-    digests: Annotated[
-        dict[Literal["sha256", "sha512"], Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{64}){1,2}$")]],
-        Field(max_length=2),
-    ] = {}
-    v2: bool = False
-    v3: bool = False
-    lease: Lease = ""
-
-
 class SignaturesOut(Wire):
-    """Base64; empty what was not asked. `ec`: v1's key is of a curve; `contents`: hashes that the content is digested by."""
+    """Base64; empty what it does not carry. `ec`: v1's key is of a curve; `contents`: hashes that the content is digested
+    by."""
 
     ec: bool
     contents: list[str]

@@ -32,9 +32,9 @@ def resource(services: Services) -> Resource:
         return completion.sign_bundle(services, current_actor(), path.title, path.build, body)
 
     @api.call("POST", BUILD + "/signatures", Act.MAKE_BUILD, builds_wire.SignaturesOut)
-    def sign_parts(path: builds_wire.BuildPath, body: builds_wire.ToSignIn) -> builds_wire.SignaturesOut:
-        """Sign the inside of a package of an open build: the key stays here."""
-        return bundle_signatures.sign_parts(services, current_actor(), path.title, path.build, body)
+    def sign_inside(path: builds_wire.BuildPath, body: builds_wire.SignBundleIn) -> builds_wire.SignaturesOut:
+        """The signatures of an unsigned package that was sent, once a build: the service works out what is signed."""
+        return bundle_signatures.sign_inside(services, current_actor(), path.title, path.build, body)
 
     @api.call("GET", "/symbols/<string:ident>", Act.READ, builds_wire.SymbolsFound)
     def find_symbols(path: builds_wire.SymbolsPath) -> builds_wire.SymbolsFound:
