@@ -30,6 +30,7 @@ PAGES = [
     "titles/peatlight/versions",
     "titles/peatlight/grants",
     "people",
+    "invitation",
     "events",
     "nowhere",
 ]
@@ -156,3 +157,30 @@ def test_a_service_that_is_gone_is_said(browser: Browser, filled: Live) -> None:
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, filled: Live) -> None:
     wrong = complaints(signed_in(browser, filled), PAGES)
     assert not wrong, "\n".join(wrong)
+
+
+def test_a_person_is_invited_chooses_a_password_and_is_disabled(browser: Browser, live: Live) -> None:
+    page = signed_in(browser, live)
+    page.goto("/people")
+    page.get_by_role("button", name="Invite a person …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill("Vendla")
+    dialog.get_by_label("Address").fill("vendla@quillback.example")
+    dialog.get_by_role("button", name="Make the code").click()
+    code = page.locator("code.mono").first.inner_text()
+    other = browser.new_context(base_url=live.address).new_page()
+    other.goto("/invitation")
+    other.get_by_label("Address").fill("vendla@quillback.example")
+    other.get_by_label("Code").fill("AAAA-AAAA")
+    other.get_by_label("New password").fill("a long enough password")
+    other.get_by_role("button", name="Choose it and sign in").click()
+    expect(other.get_by_role("alert")).to_contain_text("the address or the code is wrong")
+    other.get_by_label("Code").fill(code)
+    other.get_by_role("button", name="Choose it and sign in").click()
+    expect(other.get_by_role("navigation", name="Pages")).to_be_attached()
+    page.goto("/people")
+    page.get_by_role("row", name=re.compile("Vendla")).get_by_role("button", name="Change …").click()
+    page.get_by_role("dialog").get_by_role("button", name="Disable").click()
+    expect(page.get_by_role("row", name=re.compile("Vendla"))).to_contain_text("disabled")
+    other.reload()
+    expect(other.get_by_role("button", name="Sign in")).to_be_visible()

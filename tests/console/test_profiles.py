@@ -75,7 +75,7 @@ def test_the_keyboard_walks_the_matrix(browser: Browser, revised: Live) -> None:
     expect(detail).to_contain_text("Identifier of android-testing")
     expect(detail).to_contain_text("example.quillback.peatlight.testing")
     expect(page.locator("[aria-selected=true]")).to_contain_text("◆")
-    detail.get_by_role("link", name=re.compile("line 144")).click()
+    detail.get_by_role("link", name=re.compile("line 145")).click()
     expect(page.get_by_label("The document's text")).to_contain_text("example.quillback.peatlight.testing")
 
 

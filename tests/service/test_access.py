@@ -15,6 +15,11 @@ EXPECTED = {
     "GET /api/v1/session": EVERYBODY,
     "DELETE /api/v1/session": EVERYBODY,
     "GET /api/v1/people": ALL,
+    "POST /api/v1/people/invitations": OWN,
+    "PATCH /api/v1/people/<string:person>": OWN,
+    "POST /api/v1/people/<string:person>/reset": OWN,
+    "POST /api/v1/invitation": "public",
+    "PUT /api/v1/session/password": EVERYBODY,
     "POST /api/v1/people": OWN,
     "GET /api/v1/tokens": EVERYBODY,
     "POST /api/v1/tokens": EVERYBODY,
@@ -178,6 +183,7 @@ EXPECTED = {
     "GET /<path:path>": "public",
 }
 FILLED = {
+    "<string:person>": "00000000-0000-0000-0000-000000000000",
     "<int:folder>": "1",
     "<int:run>": "1",
     "<string:agent>": "walker",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import uuid
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -37,6 +38,9 @@ BUNDLE = {"name": "peatlight-1.4.0-2-linux-release.zip", "size": 3, "sha256": ZE
 def manifest(depot: str) -> str:
     """A manifest of no files, as it is sent."""
     return base64.b64encode(manifest_format.encode(Manifest(depot, Tree(), DEFAULT))).decode()
+
+
+NO_BUNDLE = {"name": "peatlight.apk", "size": 0, "sha256": "0" * 64, "chunks": []}
 
 
 def completion(*depots: str, **more: object) -> dict[str, object]:
@@ -79,8 +83,8 @@ CALLS: list[tuple[str, str, Any, str]] = [
     ("GET", f"{READY}/grant", None, "grant.none"),
     ("POST", f"{READY}/re-sign", {"grant": 7}, "grant.unknown"),
     ("POST", f"{OPEN}/re-sign", {}, "build.unsigned"),
-    ("POST", f"{OPEN}/signatures", {}, "signing.none"),
-    ("POST", f"{READY}/signatures", {}, "build.closed"),
+    ("POST", f"{OPEN}/signatures", {"bundle": NO_BUNDLE}, "signing.none"),
+    ("POST", f"{READY}/signatures", {"bundle": NO_BUNDLE}, "build.closed"),
     ("POST", f"{OPEN}/complete", completion("base"), "depots.other"),
     ("POST", f"{OPEN}/complete", completion("base", "fog"), "depots.other"),
     ("POST", f"{OPEN}/complete", completion("base", "languages"), "bundle.digest"),
@@ -194,13 +198,18 @@ def test_a_database_that_is_gone_is_not_ready(world: World, tmp_path: Path) -> N
 
 
 def test_streams_have_a_bound_and_are_given_back() -> None:
-    streams = Streams(most=1)
-    first = streams.open(iter([("log", 1, "fog"), ("", 0, "")]))
+    iida, oskari = uuid.uuid4(), uuid.uuid4()
+    streams = Streams(most=2, mine=1)
+    first = streams.open(iida, iter([("log", 1, "fog"), ("", 0, "")]))
+    with refuses("streams.yours", "watching 1 thing already"):
+        streams.open(iida, iter([]))
+    second = streams.open(oskari, iter([]))
     with refuses("streams.full"):
-        streams.open(iter([]))
+        streams.open(uuid.uuid4(), iter([]))
+    second.close()
     assert first.get_data() == b"retry: 1000\n\nevent: log\nid: 1\ndata: fog\n\n: alive\n\n"
     first.close()
-    streams.open(iter([])).close()
+    streams.open(iida, iter([])).close()
 
 
 def test_a_new_password_is_for_somebody_who_is_there(world: World) -> None:

@@ -1,4 +1,4 @@
-import { type ComponentType, lazy } from "react";
+import { type ComponentType, lazy, Suspense } from "react";
 import { Route, Routes } from "react-router";
 
 import { SignedIn } from "../features/session/SignedIn";
@@ -36,6 +36,7 @@ const ContentPage = page("ContentPage", () => import("../features/content/Conten
 const StorePage = page("StorePage", () => import("../features/store/StorePage"));
 const UpdatesPage = page("UpdatesPage", () => import("../features/updates/UpdatesPage"));
 const EventsPage = page("EventsPage", () => import("../features/events/EventsPage"));
+const InvitationPage = page("InvitationPage", () => import("../features/session/InvitationPage"));
 const PeoplePage = page("PeoplePage", () => import("../features/people/PeoplePage"));
 const ProposePage = page("ProposePage", () => import("../features/titles/ProposePage"));
 const GrantsPage = page("GrantsPage", () => import("../features/signing/GrantsPage"));
@@ -46,6 +47,16 @@ const TitlesPage = page("TitlesPage", () => import("../features/titles/TitlesPag
 
 /** Every page has an address of its own. */
 export function Routing() {
+  return (
+    <Routes>
+      {/* For who cannot sign in yet. */}
+      <Route path="invitation" element={<Suspense>{<InvitationPage />}</Suspense>} />
+      <Route path="*" element={<Pages />} />
+    </Routes>
+  );
+}
+
+function Pages() {
   return (
     <SignedIn>
       <Routes>

@@ -27,6 +27,11 @@ class PersonRow(Identified, Base):
     email: Mapped[str] = mapped_column(String(200), unique=True)
     role: Mapped[str] = mapped_column(String(20))
     password_hash: Mapped[str] = mapped_column(String(200))
+    """Empty while they have not chosen one."""
+    disabled_at: Mapped[dt.datetime | None]
+    invitation: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The SHA-256 of the code with which they choose a password, once."""
+    invited_until: Mapped[dt.datetime | None]
 
 
 class TokenRow(Identified, Base):
@@ -39,6 +44,8 @@ class TokenRow(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
     expires_at: Mapped[dt.datetime]
     last_used_at: Mapped[dt.datetime | None]
+    made_by: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("token.id", ondelete="CASCADE"))
+    """The token that made it: it ends with that."""
     person: Mapped[PersonRow] = relationship(lazy="joined")
 
 

@@ -23,7 +23,42 @@ class Person(Wire):
     name: str
     email: str
     role: Role
+    disabled: bool = False
+    invited: bool = False
+    """They have not chosen a password yet."""
     created_at: dt.datetime
+
+
+class InviteIn(Wire):
+    name: Words
+    email: Email
+    role: Role
+
+
+class Invitation(Wire):
+    """`code` lets the person choose a password, once; it is shown this once."""
+
+    email: str
+    code: str
+    expires_at: dt.datetime
+
+
+class AcceptIn(Wire):
+    email: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+    code: Annotated[str, StringConstraints(max_length=60, pattern=r"^[A-Za-z2-7 -]+$")]
+    password: Password
+
+
+class PersonChange(Wire):
+    """What is to change; the rest stays."""
+
+    role: Role | None = None
+    disabled: bool | None = None
+
+
+class PasswordChange(Wire):
+    current: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+    new: Password
 
 
 class NewPerson(Wire):
@@ -63,6 +98,10 @@ class MadeToken(Token):
     """A new token; `secret` is shown this once and never again."""
 
     secret: str
+
+
+class PersonPath(Query):
+    person: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 
 
 class TokenPath(Query):

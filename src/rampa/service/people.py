@@ -5,12 +5,14 @@ from __future__ import annotations
 from flask import Response, g, request
 
 from rampa.operations.base import Act, Services
-from rampa.operations.people import people
+from rampa.operations.people import membership, people
 from rampa.schema import people as wire
 from rampa.schema.common import Page
 from rampa.service.base.access import COOKIE, current_actor
 from rampa.service.base.address import client_address
 from rampa.service.base.resource import CreateHeaders, Resource, once_from
+
+PERSON = "/people/<string:person>"
 
 
 def resource(services: Services, secure_cookies: bool) -> Resource:
@@ -48,6 +50,8 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         """Add a person with a role and a first password."""
         return people.add_person(services, current_actor(), body, once_from(header))
 
+    _memberships(api, services)
+
     @api.call("GET", "/tokens", Act.OWN, Page[wire.Token])
     def list_tokens() -> Page[wire.Token]:
         """Your own tokens."""
@@ -64,3 +68,34 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         people.revoke_token(services, current_actor(), path.token_id)
 
     return api
+
+
+def _memberships(api: Resource, services: Services) -> None:
+    """How people come, change and go."""
+
+    @api.call("POST", "/people/invitations", Act.ADD_PERSON, wire.Invitation, status=201)
+    def invite_person(body: wire.InviteIn) -> wire.Invitation:
+        """Invite a person: the code lets them choose a password, once, within three days."""
+        return membership.invite(services, current_actor(), body)
+
+    @api.call("POST", "/invitation", Act.OPEN, None)
+    def accept_invitation(body: wire.AcceptIn) -> None:
+        """Choose a password with the code of an invitation or a reset."""
+        membership.accept(services, body, client_address())
+
+    @api.call("PATCH", PERSON, Act.CHANGE_PERSON, wire.Person)
+    def change_person(path: wire.PersonPath, body: wire.PersonChange) -> wire.Person:
+        """Give a person another role; disable them, which ends all that they are signed in with, or enable them again."""
+        return membership.change_person(services, current_actor(), path.person, body)
+
+    @api.call("POST", PERSON + "/reset", Act.CHANGE_PERSON, wire.Invitation, status=201)
+    def reset_person(path: wire.PersonPath) -> wire.Invitation:
+        """End a person's password, sessions and tokens; the code lets them choose another password."""
+        return membership.reset(services, current_actor(), path.person)
+
+    @api.call("PUT", "/session/password", Act.OWN, None)
+    def change_password(body: wire.PasswordChange) -> None:
+        """Change your own password. Everything else that you are signed in with ends, tokens too."""
+        secret = request.cookies.get(COOKIE, "")
+        keep = people.digest_secret(secret) if secret else None
+        membership.change_password(services, current_actor(), body, keep)

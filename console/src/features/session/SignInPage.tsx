@@ -43,7 +43,8 @@ export function SignInPage() {
               Sign in
             </Button>
             <Text size="xs" c="dimmed">
-              The first start printed an owner&apos;s address and password. Lost it? <code>bin/up --new-password</code> gives another.
+              The first start printed an owner&apos;s address and password. Lost it? <code>bin/up --new-password</code> gives another. Were
+              you given a code? <a href="/invitation">Choose your password</a>.
             </Text>
           </Stack>
         </form>

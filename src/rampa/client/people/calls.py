@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.client.calls import API, Calls
+from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema import people as people_wire
 from rampa.schema.common import Page
 
@@ -18,6 +18,22 @@ class PeopleCalls(Calls):
 
     def add(self, person: people_wire.NewPerson) -> people_wire.Person:
         return self.connection.post(people_wire.Person, f"{API}/people", person)
+
+    def invite(self, person: people_wire.InviteIn) -> people_wire.Invitation:
+        return self.connection.post(people_wire.Invitation, f"{API}/people/invitations", person)
+
+    def accept(self, accepted: people_wire.AcceptIn) -> None:
+        """With the code of an invitation or a reset; needs no sign-in."""
+        self.connection.request("POST", f"{API}/invitation", content=json_of(accepted), headers=JSON)
+
+    def change(self, person_id: str, change: people_wire.PersonChange) -> people_wire.Person:
+        return self.connection.send(people_wire.Person, "PATCH", f"{API}/people/{person_id}", json_of(change), JSON)
+
+    def reset(self, person_id: str) -> people_wire.Invitation:
+        return self.connection.post(people_wire.Invitation, f"{API}/people/{person_id}/reset")
+
+    def change_password(self, change: people_wire.PasswordChange) -> None:
+        self.connection.request("PUT", f"{API}/session/password", content=json_of(change), headers=JSON)
 
     def tokens(self) -> list[people_wire.Token]:
         return self.connection.get(Page[people_wire.Token], f"{API}/tokens").items

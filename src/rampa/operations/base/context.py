@@ -45,7 +45,8 @@ class Services:
 class Actor:
     """Who asks, for the audit events and for what they may do: a person, or an agent.
 
-    `principal` is the number of either; `agent` an agent's own name, `instance` the start of it that asks.
+    `principal` is the number of either; `agent` an agent's own name, `instance` the start of it that asks. `token` is the
+    number of the token that asks, `session` the digest of the browser's session, where it is one.
     """
 
     principal: uuid.UUID
@@ -54,6 +55,8 @@ class Actor:
     request_id: str = ""
     agent: str = ""
     instance: str = ""
+    token: uuid.UUID | None = None
+    session: bytes = b""
 
 
 def service_actor(name: str) -> Actor:

@@ -30,6 +30,7 @@ class Act(StrEnum):
     READ_VARIABLES = "read step variables"
     READ_STORE = "read what the content store holds"
     ADD_PERSON = "add people"
+    CHANGE_PERSON = "change roles, disable people and reset passwords"
     IMPORT_TITLE = "import titles"
     CHANGE_DOCUMENT = "change profile documents"
     SET_ISOLATION = "say whether runs need a sandbox"
@@ -84,6 +85,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.READ_VARIABLES: ENGINEERS,
     Act.READ_STORE: ENGINEERS,
     Act.ADD_PERSON: OWNERS,
+    Act.CHANGE_PERSON: OWNERS,
     Act.IMPORT_TITLE: ENGINEERS,
     Act.CHANGE_DOCUMENT: ENGINEERS,
     Act.SET_ISOLATION: OWNERS,

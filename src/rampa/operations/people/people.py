@@ -13,7 +13,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
-from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow
+from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow, queue
 from rampa.operations.base import Actor, Once, Services, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
 from rampa.operations.people.guesses import Guess, count, failed, forget, hashing, normal
@@ -40,9 +40,19 @@ def _nobody() -> str:
     return _hasher().hash(secrets.token_hex(16))
 
 
-def _hashed(password: str) -> str:
+def hashed(password: str) -> str:
     with hashing():
         return _hasher().hash(password)
+
+
+def compare(person: PersonRow | None, password: str) -> bool:
+    """Takes as long for nobody as for somebody."""
+    try:
+        with hashing():
+            _hasher().verify((person.password_hash if person else "") or _nobody(), password)
+    except (VerifyMismatchError, InvalidHashError):
+        return False
+    return person is not None and person.password_hash != ""
 
 
 def digest_secret(secret: str) -> bytes:
@@ -93,16 +103,10 @@ def sign_in(services: Services, email: str, password: str, address: str = "") ->
     # What was typed in place of an address may be a password: only an address that somebody has is said.
     subject = person.email if person else "an unknown address"
     count(services, guess, SOMEBODY, subject)
-    try:
-        with hashing():
-            _hasher().verify(person.password_hash if person else _nobody(), password)
-    except (VerifyMismatchError, InvalidHashError) as error:
+    good = compare(person, password)
+    if person is None or not good or person.disabled_at is not None:
         failed(services, guess, SOMEBODY, subject)
-        raise Denied(
-            "sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password."
-        ) from error
-    if person is None:
-        raise Denied("sign-in.denied", FAILURES_SHOWN)
+        raise Denied("sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password.")
     forget(services, guess)
     # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
     secret = secrets.token_urlsafe(32)
@@ -125,7 +129,7 @@ def describe_session(services: Services, person: PersonRow, csrf_token: str) -> 
     with begin(services) as uow:
         studio = uow.session.scalars(select(StudioRow)).one()
     return wire.Session(
-        person=_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
+        person=describe_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
     )
 
 
@@ -137,6 +141,9 @@ def find_session(services: Services, secret: str) -> WebSessionRow | None:
 
 def sign_out(services: Services, secret: str) -> None:
     with begin(services) as uow:
+        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+        if row is not None:
+            queue.tell(uow.session, f"access/{row.person_id}")
         uow.session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
 
 
@@ -161,18 +168,23 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
 
 def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.MadeToken:
     role = asked.role or actor.role
-    _must_be_for_people(role)
+    must_be_for_people(role)
     if RANK.index(role) > RANK.index(actor.role):
         raise Denied("role.denied", f"{with_article(actor.role)} cannot make a token for the role {role}")
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
+        expires_at = now + dt.timedelta(days=asked.days)
+        if actor.token is not None:
+            # Never longer than what made it, whatever was asked: a token of an hour would else become one of a year.
+            expires_at = min(expires_at, uow.session.get_one(TokenRow, actor.token).expires_at)
         row = TokenRow(
             person_id=actor.principal,
             name=asked.name,
             role=role,
             digest=digest_secret(secret),
-            expires_at=now + dt.timedelta(days=asked.days),
+            expires_at=expires_at,
+            made_by=actor.token,
             created_at=now,
         )
         uow.session.add(row)
@@ -197,11 +209,12 @@ def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
         if row is None or (row.person_id != actor.principal and actor.role != Role.OWNER):
             raise NotFound("token.unknown", "there is no such token of yours")
         audit.record(uow, "token.revoke", row.name)
+        queue.tell(uow.session, f"access/{row.person_id}")
         uow.session.delete(row)
 
 
 def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Once | None) -> wire.Person:
-    _must_be_for_people(asked.role)
+    must_be_for_people(asked.role)
 
     def make() -> wire.Person:
         taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email)))
@@ -211,19 +224,19 @@ def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Onc
             name=asked.name,
             email=asked.email,
             role=asked.role,
-            password_hash=_hashed(asked.password),
+            password_hash=hashed(asked.password),
             created_at=services.now(),
         )
         uow.session.add(row)
         uow.session.flush()
         audit.record(uow, "person.add", asked.email, role=asked.role)
-        return _person(row)
+        return describe_person(row)
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Person, make)
 
 
-def _must_be_for_people(role: Role) -> None:
+def must_be_for_people(role: Role) -> None:
     if role == Role.AGENT:
         hint = "An agent is enrolled, with a key of its own: `rampa agent enrol NAME`."
         raise Invalid("role.agent", "no person and no token is an agent", where="role", hint=hint)
@@ -231,11 +244,19 @@ def _must_be_for_people(role: Role) -> None:
 
 def list_people(services: Services) -> list[wire.Person]:
     with begin(services) as uow:
-        return [_person(p) for p in uow.session.scalars(select(PersonRow).order_by(PersonRow.name))]
+        return [describe_person(p) for p in uow.session.scalars(select(PersonRow).order_by(PersonRow.name))]
 
 
-def _person(row: PersonRow) -> wire.Person:
-    return wire.Person(id=str(row.id), name=row.name, email=row.email, role=Role(row.role), created_at=row.created_at)
+def describe_person(row: PersonRow) -> wire.Person:
+    return wire.Person(
+        id=str(row.id),
+        name=row.name,
+        email=row.email,
+        role=Role(row.role),
+        disabled=row.disabled_at is not None,
+        invited=row.password_hash == "",
+        created_at=row.created_at,
+    )
 
 
 def _token(row: TokenRow) -> wire.Token:

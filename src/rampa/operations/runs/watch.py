@@ -13,6 +13,7 @@ from rampa.core.run.life import RunEvent, RunState
 from rampa.db import AgentRow, RunOrderRow, RunRow, find_run, find_title, queue
 from rampa.operations.agents.agents import agent_state
 from rampa.operations.base import Actor, Services, UnitOfWork, begin, cursor_numbers, page_of, transition
+from rampa.operations.people.membership import access_topic, still_in
 from rampa.operations.runs.logs import read_rows, say
 from rampa.operations.runs.views import describe, summaries
 from rampa.schema import runs as wire
@@ -89,9 +90,12 @@ def run_stream(services: Services, actor: Actor, slug: str, number: int, after: 
     """
     end, told, sent = time.monotonic() + STREAM_SECONDS, 0.0, after
     last = ""
+    access = access_topic(actor.principal)
     while time.monotonic() < end:
         mark = services.db.listener.mark()
         with begin(services, actor) as uow:
+            if not still_in(uow):
+                return
             run = find_run(uow.session, slug, number)
             topic = f"run/{run.id}"
             rows = read_rows(uow, run, sent + 1, STREAM_ROWS) if run.log.lines > sent else []
@@ -110,7 +114,7 @@ def run_stream(services: Services, actor: Actor, slug: str, number: int, after: 
         if ended:
             yield "end", sent, "{}"
             return
-        if not rows and not services.db.listener.wait([topic], mark, ALIVE):
+        if not rows and not services.db.listener.wait([topic, access], mark, ALIVE):
             yield "", sent, ""
 
 
@@ -121,17 +125,19 @@ def _key(run: wire.Run) -> str:
     return run.model_dump_json(exclude=passing) + str(steps) + str(run.silent > 0)
 
 
-def title_stream(services: Services, slug: str) -> Iterator[tuple[str, int, str]]:
+def title_stream(services: Services, actor: Actor, slug: str) -> Iterator[tuple[str, int, str]]:
     """`runs` with the open runs of a title, whenever one of them moves; at least every ten seconds a sign of life."""
     end, number = time.monotonic() + STREAM_SECONDS, 0
     while time.monotonic() < end:
         mark = services.db.listener.mark()
-        with begin(services) as uow:
+        with begin(services, actor) as uow:
+            if not still_in(uow):
+                return
             shown = wire.RunList(items=_recent(uow, slug))
         number += 1
         yield "runs", number, shown.model_dump_json()
         waited = time.monotonic()
-        while not services.db.listener.wait([f"title/{slug}"], mark, ALIVE):
+        while not services.db.listener.wait([f"title/{slug}", access_topic(actor.principal)], mark, ALIVE):
             if time.monotonic() - waited > ALIVE:
                 break
         time.sleep(0.1)  # a burst of changes is told once

@@ -81,7 +81,7 @@ def identify(services: Services) -> Actor:
             raise Denied("csrf.denied", f"the {CSRF_HEADER} header is missing or wrong", hint="Load the page again.")
     g.csrf_token = found.csrf_token
     g.person = found.person
-    return Actor(found.person.id, found.person.name, Role(found.person.role), g.request_id)
+    return Actor(found.person.id, found.person.name, Role(found.person.role), g.request_id, session=found.digest)
 
 
 def _from_token(services: Services, header: str) -> Actor:
@@ -97,7 +97,7 @@ def _from_token(services: Services, header: str) -> Actor:
     # Roles can have been taken from the person since: a token never may more than they may now.
     ceiling = people.RANK.index(Role(token.person.role))
     role = people.RANK[min(people.RANK.index(Role(token.role)), ceiling)]
-    return Actor(token.person.id, token.person.name, role, g.request_id)
+    return Actor(token.person.id, token.person.name, role, g.request_id, token=token.id)
 
 
 def _agent(services: Services, secret: str) -> Actor:

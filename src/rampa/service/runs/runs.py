@@ -84,10 +84,12 @@ def _logs(api: Resource, services: Services) -> None:
         """Server-sent events: `lines` of the log, `run` when it changes, `end`. Goes on from Last-Event-ID, a line's number."""
         watch.get_run(services, current_actor(), path.title, path.run)
         after = last_seen(query.after)
-        return streams.open(watch.run_stream(services, current_actor(), path.title, path.run, after))
+        return streams.open(
+            current_actor().principal, watch.run_stream(services, current_actor(), path.title, path.run, after)
+        )
 
     @api.call("GET", RUNS + "/stream", Act.READ, EVENTS)
     def stream_runs(path: TitlePath) -> Response:
         """Server-sent events: `runs` with the title's open and latest runs whenever one of them moves."""
         watch.list_runs(services, path.title, wire.RunQuery(limit=1))
-        return streams.open(watch.title_stream(services, path.title))
+        return streams.open(current_actor().principal, watch.title_stream(services, current_actor(), path.title))

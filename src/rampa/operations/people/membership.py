@@ -1,0 +1,174 @@
+"""A person's life in the studio: invited, given a role, disabled, with a password of their own that nobody else ever knew."""
+
+from __future__ import annotations
+
+import base64
+import datetime as dt
+import hmac
+import secrets
+import uuid
+
+from sqlalchemy import delete, func, select
+
+from rampa.core.errors import Conflict, Denied, NotFound, Refused
+from rampa.db import PersonRow, TokenRow, WebSessionRow, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.people import (
+    RANK,
+    SOMEBODY,
+    compare,
+    describe_person,
+    digest_secret,
+    hashed,
+    must_be_for_people,
+)
+from rampa.schema import people as wire
+from rampa.schema.common import Role
+
+INVITATION_LIFE = dt.timedelta(days=3)
+HINT = "Ask an owner for another: `rampa person invite` or `rampa person reset`."
+
+
+def invite(services: Services, actor: Actor, asked: wire.InviteIn) -> wire.Invitation:
+    """A person who has no password yet, and the code to choose one with. Raises `Conflict` for an address that is taken."""
+    must_be_for_people(asked.role)
+    with begin(services, actor) as uow:
+        if uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email))):
+            hint = "A lost password is reset: `rampa person reset ADDRESS`."
+            raise Conflict("person.exists", f"{asked.email} is taken", where="email", hint=hint)
+        row = PersonRow(name=asked.name, email=asked.email, role=asked.role, password_hash="", created_at=uow.now)
+        uow.session.add(row)
+        audit.record(uow, "person.invite", asked.email, role=asked.role)
+        return _new_code(uow, row)
+
+
+def reset(services: Services, actor: Actor, person: str) -> wire.Invitation:
+    """For a password that is lost or known to others: it, the sessions and the tokens end at once."""
+    with begin(services, actor) as uow:
+        row = _find(uow, person)
+        if row.disabled_at is not None:
+            raise Refused("person.disabled", f"{row.name} is disabled", where="person", hint="Enable them first.")
+        row.password_hash = ""
+        end_access(uow, row)
+        audit.record(uow, "person.reset", row.email)
+        return _new_code(uow, row)
+
+
+def accept(services: Services, asked: wire.AcceptIn, address: str) -> None:
+    """Takes the password that a person chooses, for a code, once. Raises `Denied`, whether code or address is wrong."""
+    guess = Guess("sign-in", normal(asked.email), address)
+    count(services, guess, SOMEBODY, "an invitation")
+    password_hash = hashed(asked.password)
+    with begin(services) as uow:
+        row = uow.session.scalar(
+            select(PersonRow).where(func.lower(PersonRow.email) == guess.account).with_for_update()
+        )
+        good = (
+            row is not None
+            and row.disabled_at is None
+            and row.invitation is not None
+            and row.invited_until is not None
+            and row.invited_until > uow.now
+            and hmac.compare_digest(row.invitation, _digest(asked.code))
+        )
+        if row is not None and good:
+            row.password_hash, row.invitation, row.invited_until = password_hash, None, None
+            audit.record(uow.by(Actor(row.id, row.name, Role(row.role))), "person.accept", row.email)
+    if not good:
+        failed(services, guess, SOMEBODY, "an invitation")
+        raise Denied("invitation.denied", "the address or the code is wrong, or the code is over", hint=HINT)
+    forget(services, guess)
+
+
+def change_person(services: Services, actor: Actor, person: str, asked: wire.PersonChange) -> wire.Person:
+    """Another role; disabled, or enabled again. Raises `Refused` where the studio would be left without an owner."""
+    with begin(services, actor) as uow:
+        row = _find(uow, person)
+        if asked.role is not None and asked.role != row.role:
+            must_be_for_people(asked.role)
+            _must_leave_an_owner(uow, row)
+            row.role = asked.role
+            # What was opened with the old role may be looked at for minutes: it is opened again, with the new one.
+            queue.tell(uow.session, access_topic(row.id))
+            audit.record(uow, "person.role", row.email, role=asked.role)
+        if asked.disabled is not None and asked.disabled != (row.disabled_at is not None):
+            if asked.disabled:
+                _must_leave_an_owner(uow, row)
+                end_access(uow, row)
+            row.disabled_at = uow.now if asked.disabled else None
+            audit.record(uow, "person.disable" if asked.disabled else "person.enable", row.email)
+        uow.session.flush()
+        return describe_person(row)
+
+
+def change_password(services: Services, actor: Actor, asked: wire.PasswordChange, keep: bytes | None) -> None:
+    """One's own: everything else that is signed in ends, but the session `keep` (a digest) of whoever asks."""
+    with begin(services, actor) as uow:
+        row = uow.session.get_one(PersonRow, actor.principal)
+    guess = Guess("sign-in", normal(row.email), "")
+    count(services, guess, actor, row.email)
+    if not compare(row, asked.current):
+        failed(services, guess, actor, row.email)
+        raise Denied("password.wrong", "the current password is another", where="current")
+    forget(services, guess)
+    password_hash = hashed(asked.new)
+    with begin(services, actor) as uow:
+        row = uow.session.get_one(PersonRow, actor.principal)
+        row.password_hash = password_hash
+        end_access(uow, row, keep)
+        audit.record(uow, "person.password", row.email)
+
+
+def end_access(uow: UnitOfWork, row: PersonRow, keep: bytes | None = None) -> None:
+    """Sessions and tokens, and what is watched with them. `keep`: the digest of a session that stays."""
+    uow.session.execute(delete(TokenRow).where(TokenRow.person_id == row.id))
+    sessions = delete(WebSessionRow).where(WebSessionRow.person_id == row.id)
+    uow.session.execute(sessions.where(WebSessionRow.digest != keep) if keep else sessions)
+    queue.tell(uow.session, access_topic(row.id))
+
+
+def access_topic(person: uuid.UUID) -> str:
+    """What is told when somebody's access changes."""
+    return f"access/{person}"
+
+
+def still_in(uow: UnitOfWork) -> bool:
+    """Whether what the actor called with is still good, and for the role that it called in."""
+    actor = uow.actor
+    row = uow.session.get(PersonRow, actor.principal)
+    if row is None or row.disabled_at is not None or RANK.index(actor.role) > RANK.index(Role(row.role)):
+        return False
+    if actor.token is not None:
+        return uow.session.get(TokenRow, actor.token) is not None
+    session = select(WebSessionRow.id).where(WebSessionRow.digest == actor.session)
+    return not actor.session or uow.session.scalar(session) is not None
+
+
+def _new_code(uow: UnitOfWork, row: PersonRow) -> wire.Invitation:
+    code = base64.b32encode(secrets.token_bytes(15)).decode()
+    row.invitation, row.invited_until = digest_secret(code), uow.now + INVITATION_LIFE
+    shown = "-".join(code[at : at + 4] for at in range(0, len(code), 4))
+    return wire.Invitation(email=row.email, code=shown, expires_at=row.invited_until)
+
+
+def _digest(code: str) -> bytes:
+    """However it was typed."""
+    return digest_secret(code.strip().upper().replace("-", "").replace(" ", ""))
+
+
+def _find(uow: UnitOfWork, person: str) -> PersonRow:
+    row = uow.session.get(PersonRow, uuid.UUID(person), with_for_update=True)
+    if row is None:
+        raise NotFound("person.unknown", "there is no such person", where="person")
+    return row
+
+
+def _must_leave_an_owner(uow: UnitOfWork, row: PersonRow) -> None:
+    """Locked together: two owners who take each other's role at one moment would leave none."""
+    owners = select(PersonRow.id).where(PersonRow.role == Role.OWNER, PersonRow.disabled_at.is_(None))
+    owners = owners.where(PersonRow.password_hash != "")
+    others = [each for each in uow.session.scalars(owners.order_by(PersonRow.id).with_for_update()) if each != row.id]
+    if row.role == Role.OWNER and row.disabled_at is None and not others:
+        hint = "Make somebody else an owner first: rampa person role ADDRESS owner."
+        raise Refused("person.last-owner", f"{row.name} is the last owner of the studio", where="person", hint=hint)
