@@ -41,7 +41,7 @@ def test_a_repository_can_check_its_document_alone(alone: Shell, tmp_path: Path)
     warned = document(tmp_path / "warned", EVERYWHERE.replace('orientation = "landscape"', 'orientation = "any"'))
     alone.run("profile", "check", "--document", str(warned), code=9)
     broken = document(tmp_path / "broken", EVERYWHERE.replace('"linux"', '"linus"', 1))
-    assert "line 97, column 12" in alone.run("profile", "check", "--document", str(broken), code=1).stderr
+    assert "line 98, column 12" in alone.run("profile", "check", "--document", str(broken), code=1).stderr
     found = alone.json("profile", "resolve", "visor-release", "--document", str(good))
     assert {s["key"]: s["value"] for s in found["settings"]}["system.minimum"]["origin"]["layer"] == "facet headset"
     shown = alone.run("profile", "resolve", "visor-release", "--document", str(good)).stdout

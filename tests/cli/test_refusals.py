@@ -114,7 +114,7 @@ def test_with_a_service(live: Live, command: Command, monkeypatch: pytest.Monkey
         add_key(client)
         import_title(client)
         monkeypatch.setenv("RAMPA_ADDRESS", live.address)
-        monkeypatch.setenv("RAMPA_TOKEN", client.connection._http.headers["Authorization"].removeprefix("Bearer "))
+        monkeypatch.setenv("RAMPA_TOKEN", client.connection.bearer.current())
         build(client, make_folder(tmp_path / "source", 50_000), tmp_path / "state")
         command("device", "add", "desk")
         for words, code in WITH:

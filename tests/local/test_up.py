@@ -10,8 +10,8 @@ from pathlib import Path
 import pytest
 
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, find_programs, free_port
-from rampa.local.service import ServiceFolder, start_child, start_service, stop
-from rampa.local.up import only_one, watch
+from rampa.local.service import ServiceFolder, start_service, stop
+from rampa.local.up import only_one
 from tests.refusals import refuses
 
 
@@ -25,17 +25,6 @@ def test_one_start_a_folder(tmp_path: Path) -> None:
             pass
     with only_one(tmp_path):
         pass
-
-
-def test_a_child_that_ends_by_itself_is_said(tmp_path: Path) -> None:
-    stays = start_child([sys.executable, "-c", "import time; time.sleep(600)"], {}, tmp_path / "log")
-    try:
-        with refuses("child.ended", "the worker ended by itself"):
-            watch({"the service": stays, "the worker": short(3)}, None)
-        with refuses("postgres.ended"):
-            watch({"the service": stays}, short(0))
-    finally:
-        stop(stays, signal.SIGKILL)
 
 
 def test_a_service_that_does_not_start_shows_its_log(tmp_path: Path) -> None:

@@ -69,7 +69,7 @@ def grow(world: World, client: Client, tmp_path: Path) -> Callable[[int], None]:
     """Adds of everything that is listed."""
     add_key(client)
     client.titles.add(DESKTOP)
-    client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}))
+    client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
     made = peatlight(tmp_path / "repository", DESKTOP)
     client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
     assert repository.fetch(world.services, TITLE)

@@ -137,7 +137,7 @@ def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: st
     assert on.verify() == []
     answer = world.app.test_client().get(  # type: ignore[attr-defined]
         f"/api/v1/packs/{next(iter(objects.packs())).digest.hex()}",
-        headers={"Authorization": client.connection._http.headers["Authorization"]},
+        headers={"Authorization": f"Bearer {client.connection.bearer.current()}"},
     )
     assert answer.status_code == 307
     assert answer.headers["Location"].startswith("http://127.0.0.1:")

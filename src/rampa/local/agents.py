@@ -28,6 +28,9 @@ class Agents:
     def __init__(self, root: Path, data: Path, address: str, folder: ServiceFolder, url: str) -> None:
         self._root, self._data, self._address, self._folder, self._url = root, data, address, folder, url
 
+    def log(self, name: str) -> Path:
+        return self._data / "agents" / name / "agent.log"
+
     def start(self, name: str) -> subprocess.Popen[bytes]:
         home = self._data / "agents" / name
         home.mkdir(parents=True, exist_ok=True)
@@ -43,7 +46,7 @@ class Agents:
         words = ["agent", "start", "--name", name, "--folder", str(home), "--toolchains", str(toolchains)]
         if not all(_open_to_others(p) for p in (self._root, home, Path(sys.executable))):
             words.append("--same-user")
-        return start_child([sys.executable, "-m", "rampa.cli.main", *words], environment, home / "agent.log")
+        return start_child([sys.executable, "-m", "rampa.cli.main", *words], environment, self.log(name))
 
     def _code(self, name: str) -> str:
         """For the first start; what an earlier data folder knew under this name is forgotten."""

@@ -9,8 +9,8 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 from rampa.cli.base import home
@@ -19,8 +19,9 @@ from rampa.core.signing.seal import read_masters
 from rampa.db import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
+from rampa.local.keeper import Keeper
 from rampa.local.postgres import private_server
-from rampa.local.service import Child, ServiceFolder, start_service, start_worker, stop
+from rampa.local.service import ServiceFolder, start_service, start_worker
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -68,30 +69,29 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     folder.prepare()
     say("Starting PostgreSQL on loopback …")
     postgres = private_server(data / "postgres")
-    server = postgres.start()
-    if server is not None:
-        stack.callback(stop, server, signal.SIGINT)
+    keeper = Keeper(say)
+    stack.callback(keeper.stop)
+    at: list[int] = []
+    # On the port that it had: the others look for it there.
+    keeper.keep("PostgreSQL", postgres.folder / "server.log", lambda: postgres.start(*at), signal.SIGINT)
+    at.append(postgres.port())
     url = postgres.url()
     migrate(url)
     first, password = _prepare(folder, url, options.new_password)
     port = folder.port()
     say("Starting the service …")
-    # Ended in the opposite order of their starts: agents let go of their runs while the service still answers.
-    service = start_service(folder, url, port, root / "console" / "dist")
-    stack.callback(stop, service, signal.SIGTERM)
+    console = root / "console" / "dist"
+    keeper.keep("The service", folder.log, lambda: start_service(folder, url, port, console))
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
-    worker = start_worker(folder, url)
-    stack.callback(stop, worker, signal.SIGTERM)
+    keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
     agents = Agents(root, data, address, folder, url)
-    children = {"the service": service, "the worker of the job queue": worker}
     for name in agents.names:
-        children[f"the agent {name}"] = agents.start(name)
-        stack.callback(stop, children[f"the agent {name}"], signal.SIGTERM)
+        keeper.keep(f"The agent {name}", agents.log(name), partial(agents.start, name))
     if first and password and not options.no_demo:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password)
-    watch(children, server)
+    keeper.run()
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
@@ -136,17 +136,6 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -
     say(f"Command line:   {root / 'bin' / 'rampa'} sign-in")
     say(f"Demo folders:   {data / 'demo'}")
     say("Ctrl-C stops it and keeps everything.")
-
-
-def watch(children: dict[str, Child], server: Child | None) -> None:
-    while True:
-        time.sleep(0.5)
-        for name, child in children.items():
-            if child.poll() is not None:
-                hint = "Its log lies in .rampa/service or .rampa/agents."
-                raise Conflict("child.ended", f"{name} ended by itself", hint=hint)
-        if server is not None and server.poll() is not None:
-            raise Conflict("postgres.ended", "PostgreSQL ended by itself", hint="Start again with bin/up.")
 
 
 @contextlib.contextmanager
