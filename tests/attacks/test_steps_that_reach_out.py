@@ -136,6 +136,23 @@ def test_its_environment_reaches_no_program_but_its_own(yard: Yard) -> None:
     assert said == "/nowhere\n"
 
 
+def test_a_step_that_ends_leaves_another_s_of_the_same_user_alone(yard: Yard) -> None:
+    """Two agents of one machine gave their runs the same user, and the end of one step killed the other's."""
+    ended: list[Ended] = []
+    other = threading.Thread(
+        target=lambda: ended.append(yard.run("touch begun; while ! test -e go; do sleep 0.1; done")[0])
+    )
+    other.start()
+    until = time.monotonic() + 60
+    while not (yard.own / "begun").exists():
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    assert yard.run("true")[0].well
+    (yard.own / "go").touch()
+    other.join(60)
+    assert ended[0].well
+
+
 def test_it_gains_no_rights(yard: Yard) -> None:
     _, said = yard.run("grep -E 'NoNewPrivs|CapEff|CapPrm' /proc/self/status; unshare -m true && echo apart")
     assert "NoNewPrivs:\t1" in said

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 
 from rampa.agent.attempt import work_on
-from rampa.agent.settings import AgentSettings, abilities
+from rampa.agent.settings import SLOTS, AgentSettings, abilities
 from rampa.agent.work_folder import end_leftovers
 from rampa.client import Client
 from rampa.core.errors import Conflict, Denied, NotFound, RampaError, Unavailable
@@ -115,7 +115,7 @@ class AgentLoop:
     def _begin(self, work: Work) -> None:
         with self._lock:
             # The lowest free number: the run's user goes by it, and two runs side by side must not share one.
-            slot = next(n for n in range(64) if n not in {s for _, s in self._held.values()})
+            slot = next(n for n in range(SLOTS) if n not in {s for _, s in self._held.values()})
             thread = threading.Thread(target=self._work, args=(work, slot), name=f"run-{work.run}")
             self._held[work.lease] = (thread, slot)
         thread.start()

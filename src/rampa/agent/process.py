@@ -14,7 +14,7 @@ from pathlib import Path
 
 import psutil
 
-from rampa.agent.isolation import PROGRAM, NotStarted, Place, Sandbox
+from rampa.agent.isolation import PROGRAM, Bare, NotStarted, Place, Sandbox
 
 LOOK = 0.1
 GRACE = 3.0
@@ -191,7 +191,8 @@ def _end_group(process: subprocess.Popen[bytes], place: Place, family: list[psut
         with contextlib.suppress(psutil.Error):
             if one.is_running():
                 one.kill()
-    if place.user is not None:
+    # A sandbox ends with its first process; and two agents of one machine may give their runs the same number.
+    if isinstance(place, Bare) and place.user is not None:
         end_user(place.user)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import platform
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,9 +15,9 @@ from rampa.agent.isolation import Bare, Place, Sandbox, level_of
 from rampa.agent.toolchains import Found, find_toolchains
 from rampa.schema.agents import AbilitiesWire, ToolchainWire
 
-UID = 61_000
+UID, AGENTS, SLOTS = 61_000, 60, 64
 """The first of the users that steps run as when the agent is root: one for each run side by side, so that one cannot
-touch another's files. None of them needs an entry in /etc/passwd."""
+touch another's files. None of them needs an entry in /etc/passwd. Agents of one machine have ranges of their own, by name."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,8 @@ class AgentSettings:
 
     def uid(self, slot: int) -> int | None:
         # A sandbox shows the run's user what it needs, wherever that lies.
-        return UID + slot if (self.user or self.sandbox) and os.geteuid() == 0 else None
+        first = UID + SLOTS * (zlib.crc32(self.name.encode()) % AGENTS)
+        return first + slot if (self.user or self.sandbox) and os.geteuid() == 0 else None
 
     def place(
         self, user: int | None, writable: Sequence[Path] = (), readable: Sequence[Path] = (), *, network: bool = False
