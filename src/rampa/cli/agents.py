@@ -126,7 +126,7 @@ def enrol(name: str = NAME, as_json: bool = JSON) -> None:
     if as_json:
         print_json(made)
         return
-    err().print(f"On the machine that becomes {name}, until {f'{made.expires_at.astimezone():%H:%M}'}:")
+    err().print(f"On the machine that becomes {name}, until {made.expires_at.astimezone():%H:%M}:")
     out().print(f"rampa agent start --name {name} --address {at} --code {made.code}", soft_wrap=True)
 
 

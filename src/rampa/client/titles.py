@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.client.calls import API, Calls
+from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema.common import Page
 from rampa.schema.titles import drafts as drafts_wire
 from rampa.schema.titles import titles as titles_wire
@@ -59,9 +59,8 @@ class TitlesCalls(Calls):
         return self.connection.post(drafts_wire.ReviewOut, f"{API}/titles/{title}/draft/review", sent)
 
     def need_sandbox(self, title: str, *, needed: bool) -> Title:
-        body = SandboxIn(needed=needed).model_dump_json().encode()
-        headers = {"Content-Type": "application/json"}
-        return self.connection.send(Title, "PUT", f"{API}/titles/{title}/sandbox", body, headers)
+        body = json_of(SandboxIn(needed=needed))
+        return self.connection.send(Title, "PUT", f"{API}/titles/{title}/sandbox", body, JSON)
 
     def set_owner(self, title: str, source: str, path: str = "rampa.toml") -> Title:
         """Hands the document to a source repository; with an empty `source`, back to the service."""

@@ -18,6 +18,7 @@ from rampa.core.errors import Conflict, Denied, Invalid
 from rampa.core.run.abilities import Abilities
 from rampa.db import AgentRow, AgentTokenRow, EnrolmentRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import digest_secret
 from rampa.schema import agents as wire
@@ -30,12 +31,14 @@ UNKNOWN = service_actor("an unknown agent")
 
 def make_code(services: Services, actor: Actor, name: str) -> wire.EnrolmentCode:
     """A code for one name; an earlier one that was not used is worth nothing any more."""
-    code = _readable(secrets.token_bytes(10))
+    code = new_code(10)
     with begin(services, actor) as uow:
         _must_be_free(uow, name)
         uow.session.execute(delete(EnrolmentRow).where(EnrolmentRow.agent == name))
         ends = uow.now + CODE_LIFE
-        row = EnrolmentRow(agent=name, digest=_digest(code), made_by=actor.name, expires_at=ends, created_at=uow.now)
+        row = EnrolmentRow(
+            agent=name, digest=digest_code(code), made_by=actor.name, expires_at=ends, created_at=uow.now
+        )
         uow.session.add(row)
         audit.record(uow, "agent.invite", name)
     return wire.EnrolmentCode(agent=name, code=code, expires_at=ends)
@@ -48,7 +51,9 @@ def enrol(services: Services, name: str, asked: wire.EnrolIn, address: str) -> N
     with begin(services, UNKNOWN) as uow:
         found = uow.session.scalar(select(EnrolmentRow).where(EnrolmentRow.agent == name).with_for_update())
         good = (
-            found is not None and hmac.compare_digest(found.digest, _digest(asked.code)) and found.expires_at > uow.now
+            found is not None
+            and hmac.compare_digest(found.digest, digest_code(asked.code))
+            and found.expires_at > uow.now
         )
         if found is not None and good:
             _must_be_free(uow, name)
@@ -113,14 +118,3 @@ def find_agent_token(services: Services, secret: str) -> AgentTokenRow | None:
     with begin(services) as uow:
         row = uow.session.scalar(select(AgentTokenRow).where(AgentTokenRow.digest == digest_secret(secret)))
         return row if row is not None and row.expires_at > uow.now else None
-
-
-def _readable(secret: bytes) -> str:
-    """RFC 4648 base32, in groups of four: read aloud and typed."""
-    text = base64.b32encode(secret).decode()
-    return "-".join(text[at : at + 4] for at in range(0, len(text), 4))
-
-
-def _digest(code: str) -> bytes:
-    """However it was typed."""
-    return digest_secret(code.strip().upper().replace("-", "").replace(" ", ""))

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import base64
 import datetime as dt
 import hmac
-import secrets
 import uuid
 
 from sqlalchemy import delete, func, select
@@ -13,13 +11,14 @@ from sqlalchemy import delete, func, select
 from rampa.core.errors import Conflict, Denied, NotFound, Refused
 from rampa.db import PersonRow, TokenRow, WebSessionRow, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.guesses import Guess, count, failed, forget, normal
 from rampa.operations.people.people import (
     RANK,
     SOMEBODY,
+    access_topic,
     compare,
     describe_person,
-    digest_secret,
     hashed,
     must_be_for_people,
 )
@@ -70,7 +69,7 @@ def accept(services: Services, asked: wire.AcceptIn, address: str) -> None:
             and row.invitation is not None
             and row.invited_until is not None
             and row.invited_until > uow.now
-            and hmac.compare_digest(row.invitation, _digest(asked.code))
+            and hmac.compare_digest(row.invitation, digest_code(asked.code))
         )
         if row is not None and good:
             row.password_hash, row.invitation, row.invited_until = password_hash, None, None
@@ -128,11 +127,6 @@ def end_access(uow: UnitOfWork, row: PersonRow, keep: bytes | None = None) -> No
     queue.tell(uow.session, access_topic(row.id))
 
 
-def access_topic(person: uuid.UUID) -> str:
-    """What is told when somebody's access changes."""
-    return f"access/{person}"
-
-
 def still_in(uow: UnitOfWork) -> bool:
     """Whether what the actor called with is still good, and for the role that it called in."""
     actor = uow.actor
@@ -146,15 +140,9 @@ def still_in(uow: UnitOfWork) -> bool:
 
 
 def _new_code(uow: UnitOfWork, row: PersonRow) -> wire.Invitation:
-    code = base64.b32encode(secrets.token_bytes(15)).decode()
-    row.invitation, row.invited_until = digest_secret(code), uow.now + INVITATION_LIFE
-    shown = "-".join(code[at : at + 4] for at in range(0, len(code), 4))
-    return wire.Invitation(email=row.email, code=shown, expires_at=row.invited_until)
-
-
-def _digest(code: str) -> bytes:
-    """However it was typed."""
-    return digest_secret(code.strip().upper().replace("-", "").replace(" ", ""))
+    code = new_code(15)
+    row.invitation, row.invited_until = digest_code(code), uow.now + INVITATION_LIFE
+    return wire.Invitation(email=row.email, code=code, expires_at=row.invited_until)
 
 
 def _find(uow: UnitOfWork, person: str) -> PersonRow:

@@ -55,6 +55,11 @@ def compare(person: PersonRow | None, password: str) -> bool:
     return person is not None and person.password_hash != ""
 
 
+def access_topic(person: uuid.UUID) -> str:
+    """What is told when somebody's access changes."""
+    return f"access/{person}"
+
+
 def digest_secret(secret: str) -> bytes:
     return hashlib.sha256(secret.encode()).digest()
 
@@ -143,7 +148,7 @@ def sign_out(services: Services, secret: str) -> None:
     with begin(services) as uow:
         row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
         if row is not None:
-            queue.tell(uow.session, f"access/{row.person_id}")
+            queue.tell(uow.session, access_topic(row.person_id))
         uow.session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
 
 
@@ -209,7 +214,7 @@ def revoke_token(services: Services, actor: Actor, token_id: str) -> None:
         if row is None or (row.person_id != actor.principal and actor.role != Role.OWNER):
             raise NotFound("token.unknown", "there is no such token of yours")
         audit.record(uow, "token.revoke", row.name)
-        queue.tell(uow.session, f"access/{row.person_id}")
+        queue.tell(uow.session, access_topic(row.person_id))
         uow.session.delete(row)
 
 

@@ -13,7 +13,8 @@ from rampa.core.run.life import RunEvent, RunState
 from rampa.db import AgentRow, RunOrderRow, RunRow, find_run, find_title, queue
 from rampa.operations.agents.agents import agent_state
 from rampa.operations.base import Actor, Services, UnitOfWork, begin, cursor_numbers, page_of, transition
-from rampa.operations.people.membership import access_topic, still_in
+from rampa.operations.people.membership import still_in
+from rampa.operations.people.people import access_topic
 from rampa.operations.runs.logs import read_rows, say
 from rampa.operations.runs.views import describe, summaries
 from rampa.schema import runs as wire
