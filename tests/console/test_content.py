@@ -57,6 +57,7 @@ def test_the_content_is_walked_folder_by_folder(browser: Browser, two: Live) -> 
     page.goto("/titles/peatlight/builds/2")
     settled(page)
     page.get_by_role("link", name="what takes the space").click()
+    settled(page)
     page.get_by_role("button", name="data/").first.click()
     settled(page)
     expect(page.get_by_role("cell", name="bog.arc", exact=True)).to_be_visible()

@@ -1,7 +1,7 @@
 """All tables and the look-ups that stand beside them: one room to import from."""
 
 from rampa.db.agents import AgentRow, AgentTokenRow, EnrolmentRow, find_agent
-from rampa.db.base import Database, new_id
+from rampa.db.base import Database, first_of, locked, new_id
 from rampa.db.builds import (
     BuildContentRow,
     BuildOriginRow,
@@ -117,11 +117,13 @@ __all__ = [
     "find_source",
     "find_title",
     "find_variables",
+    "first_of",
     "has_source",
     "held_run",
     "identity_names",
     "live_channels",
     "load_document",
+    "locked",
     "must_be_open",
     "new_id",
     "newest_documents",

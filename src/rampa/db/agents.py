@@ -10,7 +10,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
 from rampa.core.run.abilities import Abilities
-from rampa.db.base import Base, Identified, Typed
+from rampa.db.base import Base, Identified, Typed, first_of
 
 
 class AgentRow(Identified, Base):
@@ -58,7 +58,7 @@ class AgentTokenRow(Identified, Base):
 
 def find_agent(session: Session, name: str, *, lock: bool = False) -> AgentRow:
     rows = select(AgentRow).where(AgentRow.name == name)
-    row = session.scalar(rows.with_for_update() if lock else rows)
+    row = first_of(session, rows, lock=lock)
     if row is None:
         known = ", ".join(session.scalars(select(AgentRow.name).order_by(AgentRow.name).limit(10)))
         hint = f"There is: {known}." if known else "Enrol one: `rampa agent enrol NAME`."

@@ -7,12 +7,12 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from enum import StrEnum
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import uuid_utils
 from psycopg.errors import UniqueViolation
 from pydantic import TypeAdapter
-from sqlalchemy import DateTime, Engine, MetaData, String, Uuid, create_engine
+from sqlalchemy import DateTime, Engine, MetaData, Select, String, Uuid, create_engine
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine import Dialect
 from sqlalchemy.exc import IntegrityError, OperationalError
@@ -94,9 +94,27 @@ class Identified:
     created_at: Mapped[dt.datetime]
 
 
+Row = TypeVar("Row", bound=Identified)
+
+
 def make_engine(url: str, pool_size: int = 10, **more: Any) -> Engine:
     # Tried before each use: a server that was started again leaves dead connections in the pool.
     return create_engine(url, pool_size=pool_size, max_overflow=20, pool_pre_ping=True, **more)
+
+
+def locked(session: Session, rows: Select[Row], *, skip: bool = False) -> list[Row]:
+    """These rows, locked until the transaction ends, and read after that. `skip`: without those that others hold."""
+    kind: type[Row] = rows.column_descriptions[0]["entity"]
+    ids = rows.with_only_columns(kind.id).with_for_update(of=kind, skip_locked=skip)
+    # In one statement the joined rows, which are not locked, would be those from before it waited for the lock: a
+    # log would go on where it ended then. What the session knows already is as old.
+    fresh = rows.where(kind.id.in_(session.scalars(ids).all()))
+    return list(session.scalars(fresh, execution_options={"populate_existing": True}))
+
+
+def first_of(session: Session, rows: Select[Row], *, lock: bool) -> Row | None:
+    """The first of these rows; `lock`: as `locked` does."""
+    return next(iter(locked(session, rows)), None) if lock else session.scalar(rows)
 
 
 class Database:

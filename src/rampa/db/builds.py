@@ -14,7 +14,7 @@ from rampa.core.build.record import MadeWith
 from rampa.core.content.depots.choice import Selector
 from rampa.core.content.select.left_out import LeftOut
 from rampa.core.errors import Conflict, NotFound
-from rampa.db.base import Base, Coded, Identified, Typed
+from rampa.db.base import Base, Coded, Identified, Typed, first_of
 from rampa.db.titles import TitleRow, find_title
 from rampa.schema.builds.builds import Figures
 from rampa.schema.bundles.bundles import BundleVerified
@@ -171,8 +171,7 @@ class SymbolFileRow(Base):
 def find_build(session: Session, slug: str, number: int, *, lock: bool = False) -> BuildRow:
     title = find_title(session, slug)
     rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.number == number)
-    # Only the build's own row: the joined ones of its title are locked by others all day.
-    build = session.scalar(rows.with_for_update(of=BuildRow) if lock else rows)
+    build = first_of(session, rows, lock=lock)
     if build is None:
         raise NotFound(
             "build.unknown",

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.errors import NotFound
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.life import PlacementState
-from rampa.db.base import Base, Coded, Identified
+from rampa.db.base import Base, Coded, Identified, first_of
 from rampa.db.builds import BuildRow
 from rampa.db.titles import find_title
 
@@ -107,7 +107,7 @@ def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, lis
 def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) -> ChannelRow:
     title = find_title(session, slug)
     rows = select(ChannelRow).where(ChannelRow.title_id == title.id, ChannelRow.name == name)
-    channel = session.scalar(rows.with_for_update() if lock else rows)
+    channel = first_of(session, rows, lock=lock)
     if channel is None:
         names = select(ChannelRow.name).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)
         known = ", ".join(session.scalars(names))

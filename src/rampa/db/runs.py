@@ -15,7 +15,7 @@ from rampa.core.run.causes import Cause
 from rampa.core.run.life import HELD, RunState, StepState
 from rampa.core.run.step import Step
 from rampa.db.agents import AgentRow
-from rampa.db.base import Base, Coded, Identified, Typed
+from rampa.db.base import Base, Coded, Identified, Typed, first_of
 from rampa.db.builds import BuildRow
 from rampa.db.titles import TitleRow, find_title
 
@@ -171,7 +171,7 @@ class LogKindRow(Base):
 def find_run(session: Session, slug: str, number: int, *, lock: bool = False) -> RunRow:
     title = find_title(session, slug)
     rows = select(RunRow).where(RunRow.title_id == title.id, RunRow.number == number)
-    run = session.scalar(rows.with_for_update(of=RunRow) if lock else rows)
+    run = first_of(session, rows, lock=lock)
     if run is None:
         hint = f"The newest is {title.last_run}." if title.last_run else "There is none yet: `rampa run start`."
         raise NotFound("run.unknown", f"{slug} has no run {number}", where="run", hint=hint)
@@ -182,7 +182,7 @@ def held_run(session: Session, agent: str, lease: str, *, lock: bool = True) -> 
     """The run that this agent has under this lease. Raises `Conflict` when it has it no longer."""
     # By lease and name: a lease that was overheard is worth nothing to an agent of another name.
     rows = select(RunRow).join(RunAttemptRow).where(RunAttemptRow.lease == lease, RunAttemptRow.agent_name == agent)
-    run = session.scalar(rows.with_for_update(of=RunRow) if lock else rows)
+    run = first_of(session, rows, lock=lock)
     if run is None or run.state not in HELD:
         hint = "Stop working on it: it was given to another agent, cancelled, or ended."
         raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound, Refused
-from rampa.db.base import Base, Identified
+from rampa.db.base import Base, Identified, first_of
 from rampa.db.runs import RunRow
 from rampa.db.titles import TitleRow
 
@@ -92,7 +92,7 @@ def identity_names(session: Session) -> frozenset[str]:
 
 def find_key(session: Session, name: str, *, lock: bool = False) -> SigningIdentityRow:
     rows = select(SigningIdentityRow).where(SigningIdentityRow.name == name)
-    row = session.scalar(rows.with_for_update() if lock else rows)
+    row = first_of(session, rows, lock=lock)
     if row is None:
         raise NotFound(
             "key.unknown",

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from rampa.core.errors import NotFound
 from rampa.core.profile.document import Document, read_document
-from rampa.db.base import Base, Identified
+from rampa.db.base import Base, Identified, first_of
 
 
 class TitleRow(Identified, Base):
@@ -66,7 +66,7 @@ class DraftRow(Identified, Base):
 
 def find_title(session: Session, slug: str, *, lock: bool = False) -> TitleRow:
     rows = select(TitleRow).where(TitleRow.slug == slug)
-    title = session.scalar(rows.with_for_update() if lock else rows)
+    title = first_of(session, rows, lock=lock)
     if title is None:
         # A few names help against a typing error; a studio's whole list does not.
         known = ", ".join(session.scalars(select(TitleRow.slug).order_by(TitleRow.slug).limit(10)))

@@ -19,6 +19,7 @@ from rampa.db import (
     TitleRow,
     find_build,
     find_title,
+    first_of,
     identity_names,
     load_document,
 )
@@ -68,7 +69,7 @@ def run_of_lease(uow: UnitOfWork, title: TitleRow, lease: str) -> RunRow | None:
     if uow.actor.agent:
         rows = rows.where(RunAttemptRow.agent_id == uow.actor.principal)
     rows = rows.where(RunRow.title_id == title.id, RunRow.state.in_(HELD))
-    run = uow.session.scalar(rows.with_for_update(of=RunRow))
+    run = first_of(uow.session, rows, lock=True)
     if run is None:
         hint = "Stop working on it: it was given to another agent, cancelled, or ended."
         raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)

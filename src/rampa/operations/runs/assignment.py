@@ -17,7 +17,7 @@ from rampa.core.run import life
 from rampa.core.run.abilities import Abilities, WantedAbilities, lacks, nearest_agent
 from rampa.core.run.causes import cause_of
 from rampa.core.run.life import RunEvent, RunState, StepState
-from rampa.db import AgentRow, BuildOriginRow, BuildRow, LogKindRow, RunAttemptRow, RunRow, RunStepRow, queue
+from rampa.db import AgentRow, BuildOriginRow, BuildRow, LogKindRow, RunAttemptRow, RunRow, RunStepRow, locked, queue
 from rampa.operations.base import Services, UnitOfWork, begin, transition
 from rampa.operations.runs.logs import say
 from rampa.operations.signing.unlock import locked_for
@@ -31,12 +31,8 @@ def assign(services: Services) -> int:
     """Gives what can be given, oldest first; says of every other run what it waits for. Returns how many were given."""
     given = 0
     with begin(services) as uow:
-        waiting = uow.session.scalars(
-            select(RunRow)
-            .where(RunRow.state == RunState.WAITING)
-            .order_by(RunRow.id)
-            .limit(AT_ONCE)
-            .with_for_update(of=RunRow)
+        waiting = locked(
+            uow.session, select(RunRow).where(RunRow.state == RunState.WAITING).order_by(RunRow.id).limit(AT_ONCE)
         )
         agents = _there(uow)
         busy = Counter(
@@ -50,10 +46,12 @@ def assign(services: Services) -> int:
             )
         )
         for run in waiting:
-            locked = locked_for(uow, run) if run.order.identity and not run.order.reproduces else ""
-            if locked:
+            locked_key = locked_for(uow, run) if run.order.identity and not run.order.reproduces else ""
+            if locked_key:
                 who = "an owner or engineer who knows its passphrase"
-                _say_waits(uow, run, f"Waits for {locked} to be unlocked by {who}: rampa key unlock {locked}", "")
+                _say_waits(
+                    uow, run, f"Waits for {locked_key} to be unlocked by {who}: rampa key unlock {locked_key}", ""
+                )
                 continue
             chosen = _choose(run, agents, busy)
             if chosen is None:
@@ -143,9 +141,7 @@ def look_for_lost(services: Services) -> int:
     """Runs whose agent fell silent, or was started again, wait again or fail. Returns how many."""
     with begin(services) as uow:
         since = services.now() - services.lease
-        held = uow.session.scalars(
-            select(RunRow).where(RunRow.state.in_(life.HELD)).order_by(RunRow.id).with_for_update(of=RunRow)
-        )
+        held = locked(uow.session, select(RunRow).where(RunRow.state.in_(life.HELD)).order_by(RunRow.id))
         lost = [(run, why) for run in held for why in [_why_lost(services, run, since)] if why]
         for run, why in lost:
             lose(uow, run, why)

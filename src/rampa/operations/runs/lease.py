@@ -24,6 +24,7 @@ from rampa.db import (
     find_revision,
     has_source,
     held_run,
+    locked,
     queue,
 )
 from rampa.operations.agents.agents import abilities_in, must_be, must_start
@@ -66,14 +67,12 @@ def _seen(uow: UnitOfWork, asked: wire.AskIn) -> AgentRow:
 
 
 def _for_agent(uow: UnitOfWork, agent: AgentRow, asked: wire.AskIn) -> wire.WorkOut:
-    held = list(
-        uow.session.scalars(
-            select(RunRow)
-            .join(RunAttemptRow)
-            .where(RunAttemptRow.agent_id == agent.id, RunRow.state.in_(life.HELD))
-            .order_by(RunRow.id)
-            .with_for_update(of=RunRow)
-        )
+    held = locked(
+        uow.session,
+        select(RunRow)
+        .join(RunAttemptRow)
+        .where(RunAttemptRow.agent_id == agent.id, RunRow.state.in_(life.HELD))
+        .order_by(RunRow.id),
     )
     for run in held:
         if run.attempt.lease in asked.holds:

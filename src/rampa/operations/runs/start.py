@@ -12,7 +12,18 @@ from rampa.core.run import life
 from rampa.core.run.abilities import wanted_of
 from rampa.core.run.life import RunEvent, RunState
 from rampa.core.run.step import Step
-from rampa.db import RunAttemptRow, RunLogRow, RunOrderRow, RunRow, TitleRow, find_build, find_run, find_title, queue
+from rampa.db import (
+    RunAttemptRow,
+    RunLogRow,
+    RunOrderRow,
+    RunRow,
+    TitleRow,
+    find_build,
+    find_run,
+    find_title,
+    locked,
+    queue,
+)
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, transition
 from rampa.operations.runs.prepared import Prepared, prepare
 from rampa.operations.runs.views import summary
@@ -158,7 +169,7 @@ def _supersede(uow: UnitOfWork, newest: RunRow) -> None:
             RunRow.number < newest.number,
         )
     )
-    for older in uow.session.scalars(rows.with_for_update(of=RunRow)):
+    for older in locked(uow.session, rows):
         transition(uow, older, RunEvent.SUPERSEDE, by=newest.number)
         older.superseded_by, older.attempt.waits_for = newest.number, ""
         queue.tell(uow.session, f"run/{older.id}")

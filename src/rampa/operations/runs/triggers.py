@@ -21,7 +21,7 @@ from rampa.core.run.triggers import (
     touches,
 )
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import CallSeenRow, SourceRow, TriggerRow, find_source, find_title, load_document, queue
+from rampa.db import CallSeenRow, SourceRow, TriggerRow, find_source, find_title, first_of, load_document, locked, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.runs.start import Why, start_in
 from rampa.operations.sources.commits import open_mirror
@@ -96,11 +96,8 @@ def _check(uow: UnitOfWork, slug: str, asked: wire.TriggerIn) -> None:
 
 def find_trigger(uow: UnitOfWork, slug: str, name: str) -> TriggerRow:
     title = find_title(uow.session, slug)
-    row = uow.session.scalar(
-        select(TriggerRow)
-        .where(TriggerRow.title_id == title.id, TriggerRow.name == name)
-        .with_for_update(of=TriggerRow)
-    )
+    rows = select(TriggerRow).where(TriggerRow.title_id == title.id, TriggerRow.name == name)
+    row = first_of(uow.session, rows, lock=True)
     if row is None:
         raise NotFound("trigger.unknown", f"{slug} has no trigger {name!r}", where="trigger")
     return row
@@ -125,7 +122,7 @@ def after_fetch(services: Services, slug: str) -> list[int]:
     now_at = {f"{r.kind}/{r.name}": r.commit.commit for r in mirror.refs()}
     with begin(services) as uow:
         # Two looks at once would start everything twice: the row is locked, and what was seen is written with what it started.
-        source = uow.session.scalar(select(SourceRow).where(SourceRow.id == row.id).with_for_update(of=SourceRow))
+        source = first_of(uow.session, select(SourceRow).where(SourceRow.id == row.id), lock=True)
         assert source is not None
         before = dict(source.heads)
         source.heads = now_at
@@ -180,7 +177,7 @@ def due_schedules(services: Services) -> list[int]:
         rows = select(TriggerRow).where(
             TriggerRow.kind == "schedule", TriggerRow.active, TriggerRow.next_at <= services.now()
         )
-        for trigger in uow.session.scalars(rows.with_for_update(of=TriggerRow, skip_locked=True)):
+        for trigger in locked(uow.session, rows, skip=True):
             trigger.next_at = next_time(trigger.schedule, services.now())
             mirror = mirror_of(services, find_source(uow.session, trigger.title.slug))
             of = trigger.pattern if trigger.pattern not in ("", "*") else f"branch/{mirror.branch()}"

@@ -11,7 +11,7 @@ from sqlalchemy.orm import undefer
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.run.mask import LEAST
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import VariablesRow, find_variables, newest_documents
+from rampa.db import VariablesRow, find_variables, first_of, newest_documents
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.schema import sources as wire
 
@@ -26,12 +26,8 @@ def put_variables(
     """Makes or replaces the group. `expected` is the version that the caller saw, None for whichever it is."""
     _check(asked)
     with begin(services, actor) as uow:
-        row = uow.session.scalar(
-            select(VariablesRow)
-            .where(VariablesRow.name == name)
-            .options(undefer(VariablesRow.sealed))
-            .with_for_update()
-        )
+        rows = select(VariablesRow).where(VariablesRow.name == name).options(undefer(VariablesRow.sealed))
+        row = first_of(uow.session, rows, lock=True)
         if row is not None and expected is not None and row.version != expected:
             raise Conflict("variables.moved", f"the group {name} was changed meanwhile", hint="Load it again.")
         if row is None:
