@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from urllib.parse import parse_qs, urlsplit
 
 import httpx
 import pytest
@@ -89,8 +90,11 @@ def test_what_is_not_there_is_said(store: ContentStore) -> None:
 
 def test_a_signed_address_brings_a_pack_without_credentials(objects: ObjectStore) -> None:
     objects.put_pack(DIGEST, [DATA], len(DATA), fine)
-    answer = httpx.get(objects.pack_address(DIGEST), headers={"Range": "bytes=3-9"}, trust_env=False)
+    address = objects.pack_address(DIGEST, "bytes=3-9")
+    answer = httpx.get(address, headers={"Range": "bytes=3-9"}, trust_env=False)
     assert (answer.status_code, answer.content) == (206, DATA[3:10])
+    said = parse_qs(urlsplit(address).query)
+    assert (said["X-Amz-SignedHeaders"], said["X-Amz-Expires"]) == (["host;range"], ["60"])
 
 
 def test_an_object_store_that_is_gone_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -129,8 +133,8 @@ def test_a_title_lives_in_an_object_store(objects: ObjectStore, database_url: st
         """The service answers in this process; the object store it points at is on the network."""
 
         def read(self, pack: bytes, offset: int, size: int) -> bytes:
-            headers = {"Range": f"bytes={offset}-{offset + size - 1}"}
-            return httpx.get(objects.pack_address(pack), headers=headers, trust_env=False).content
+            span = f"bytes={offset}-{offset + size - 1}"
+            return httpx.get(objects.pack_address(pack, span), headers={"Range": span}, trust_env=False).content
 
     on = device(client, tmp_path / "device")
     on.update(client.builds.statement("peatlight", 1), Following(client, "peatlight", 1))

@@ -6,13 +6,13 @@ import datetime as dt
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
-from enum import StrEnum
+from enum import IntEnum, StrEnum
 from typing import Any, Literal, TypeVar
 
 import uuid_utils
 from psycopg.errors import UniqueViolation
 from pydantic import TypeAdapter
-from sqlalchemy import DateTime, Engine, MetaData, Select, String, Uuid, create_engine
+from sqlalchemy import DateTime, Engine, MetaData, Select, SmallInteger, String, Uuid, create_engine
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine import Dialect
 from sqlalchemy.exc import IntegrityError, OperationalError
@@ -50,6 +50,23 @@ class Coded(TypeDecorator[StrEnum]):
         return None if value is None else self.kind(value)
 
 
+class Ranked(TypeDecorator[IntEnum]):
+    """One of a closed set that has an order; kept as its number."""
+
+    impl = SmallInteger
+    cache_ok = True
+
+    def __init__(self, kind: type[IntEnum]) -> None:
+        super().__init__()
+        self.kind = kind
+
+    def process_bind_param(self, value: IntEnum | None, dialect: Dialect) -> int | None:
+        return None if value is None else int(value)
+
+    def process_result_value(self, value: int | None, dialect: Dialect) -> IntEnum | None:
+        return None if value is None else self.kind(value)
+
+
 class Typed(TypeDecorator[Any]):
     """A value of a stated type, kept as JSON: checked by pydantic on its way in and out."""
 
@@ -72,6 +89,8 @@ def render_item(kind: str, item: object, context: object) -> str | Literal[False
     """How migrations write our column types: as what the database has. False: as Alembic does."""
     if kind == "type" and isinstance(item, Coded):
         return f"sa.String(length={item.length})"
+    if kind == "type" and isinstance(item, Ranked):
+        return "sa.SmallInteger()"
     if kind == "type" and isinstance(item, Typed):
         return "postgresql.JSONB(astext_type=sa.Text())"
     return False

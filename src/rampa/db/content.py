@@ -9,8 +9,9 @@ from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.content.patch.life import DifferenceState
+from rampa.core.content.visibility import Visibility
 from rampa.core.store.check_life import CheckState
-from rampa.db.base import Base, Coded, Typed
+from rampa.db.base import Base, Coded, Ranked, Typed
 from rampa.db.builds import BuildRow
 from rampa.schema.store import StoreProblem
 
@@ -20,6 +21,7 @@ class PackRow(Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
     size: Mapped[int] = mapped_column(BigInteger)
     created_at: Mapped[dt.datetime]
+    visibility: Mapped[Visibility] = mapped_column(Ranked(Visibility), default=Visibility.SOURCE)
     condemned_at: Mapped[dt.datetime | None]
     """When it was found that nothing needs it; it is removed some time after, unless somebody counted on it meanwhile."""
 
@@ -37,12 +39,12 @@ class FrameRow(Base):
 
 
 class ChunkRow(Base):
-    """Where a chunk can be had. The first pack that brought it holds it."""
+    """Where a chunk can be had. Copies of it lie in packs for other readers, or encrypted."""
 
     __tablename__ = "chunk"
     digest: Mapped[bytes] = mapped_column(LargeBinary, primary_key=True)
     size: Mapped[int]
-    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"), primary_key=True)
     at: Mapped[int]
 
 

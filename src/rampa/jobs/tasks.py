@@ -5,6 +5,7 @@ Queues are named in `rampa.db.queue`; whoever asks for a job puts it there in th
 
 from __future__ import annotations
 
+import uuid
 from contextlib import suppress
 
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
@@ -15,6 +16,7 @@ from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
 from rampa.operations.base import Services
+from rampa.operations.content import visibility
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
@@ -74,6 +76,14 @@ def _content(app: App, services: Services) -> None:
     @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
     def make_differences(new: str, old: str) -> None:
         difference_set.make(services, new, old)
+
+    @app.task(name="show_content", queue=queue.CONTENT, lock="visibility", retry=AGAIN)
+    def show_content(build: str) -> None:
+        visibility.show(services, uuid.UUID(build))
+
+    @app.task(name="lower_content", queue=queue.CONTENT, lock="visibility", retry=AGAIN)
+    def lower_content() -> None:
+        visibility.lower(services)
 
     @app.task(name="check_store", queue=queue.CONTENT, lock="check_store", retry=AGAIN)
     def check_store(check: int) -> None:

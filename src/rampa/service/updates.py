@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rampa.operations.base import Act, Services
+from rampa.operations.builds import reading
 from rampa.operations.content import folders
 from rampa.operations.signing import content_keys
 from rampa.operations.updates import depots, differences, matrix
@@ -54,6 +55,7 @@ def resource(services: Services) -> Resource:
     @api.call("GET", BUILD + "/content-keys", Act.READ, keys_wire.ContentKeys)
     def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:
         """The wrapped keys of a build's encrypted depots; the unsealing key once it is given out."""
+        reading.readable(services, current_actor(), path.title, path.build)
         return content_keys.get_keys(services, path.title, path.build)
 
     @api.call("POST", BUILD + "/content-keys/unseal", Act.UNSEAL, keys_wire.ContentKeys)

@@ -1,6 +1,7 @@
 """The content store as a folder.
 
 packs/ab/<digest>.pack   manifests/ab/<digest>.manifest   incoming/   what is being written
+offered/ab/<digest>.pack   second names of packs that are offered: this folder alone may lie on a public server
 mirrors/   bare mirrors of repositories, which can always be fetched again
 """
 
@@ -65,8 +66,18 @@ class FolderStore:
     def pack_file(self, digest: bytes) -> Path:
         return self._existing("packs", digest, ".pack")
 
-    def pack_address(self, digest: bytes) -> str:
+    def pack_address(self, digest: bytes, span: str) -> str:
         return ""
+
+    def offer_pack(self, digest: bytes) -> None:
+        there = self._place("offered", digest, ".pack")
+        there.parent.mkdir(parents=True, exist_ok=True)
+        # A second name of the same file: it takes no room.
+        with contextlib.suppress(FileExistsError, FileNotFoundError):
+            os.link(self._place("packs", digest, ".pack"), there)
+
+    def withdraw_pack(self, digest: bytes) -> None:
+        self._place("offered", digest, ".pack").unlink(missing_ok=True)
 
     def packs(self) -> Iterator[Stored]:
         return self._listed("packs", ".pack")
@@ -78,6 +89,7 @@ class FolderStore:
         self._place("manifests", digest, ".manifest").unlink(missing_ok=True)
 
     def remove_pack(self, digest: bytes) -> None:
+        self.withdraw_pack(digest)
         self._place("packs", digest, ".pack").unlink(missing_ok=True)
 
     def put_manifest(self, digest: bytes, data: bytes) -> None:

@@ -1,7 +1,7 @@
 """The content store in an S3-compatible object store: packs/<digest>.pack, manifests/<digest>.manifest below a prefix.
 
 A pack is written to a scratch folder of this machine first, where it is checked; it becomes visible whole or not at all, as
-objects do. Addresses for downloads are signed for some minutes.
+objects do. Addresses for downloads are signed, for one range and a minute.
 """
 
 from __future__ import annotations
@@ -19,7 +19,8 @@ from blake3 import blake3
 from rampa.core.errors import Damaged, Invalid, NotFound, Unavailable
 from rampa.store.port import Stored
 
-ADDRESS_SECONDS = 900
+ADDRESS_SECONDS = 60
+"""Whoever is sent there goes at once."""
 MISSING = frozenset({"404", "NoSuchKey", "NotFound"})
 
 
@@ -91,13 +92,21 @@ class ObjectStore:
     def pack_file(self, digest: bytes) -> Path | None:
         return None
 
-    def pack_address(self, digest: bytes) -> str:
+    def pack_address(self, digest: bytes, span: str) -> str:
         if not self._signed:
             return ""
         what = {"Bucket": self._bucket, "Key": self._pack(digest)}
+        # Signed with the rest: the address serves this range and no other.
+        what |= {"Range": span} if span else {}
         with _said():
             address: str = self._client.generate_presigned_url("get_object", Params=what, ExpiresIn=ADDRESS_SECONDS)
             return address
+
+    def offer_pack(self, digest: bytes) -> None:
+        """Nothing: the bucket is private, and devices are sent there by signed addresses."""
+
+    def withdraw_pack(self, digest: bytes) -> None:
+        """Nothing."""
 
     def remove_pack(self, digest: bytes) -> None:
         self._remove(self._pack(digest))

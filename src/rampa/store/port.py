@@ -41,8 +41,17 @@ class ContentStore(Protocol):
         """A pack as a file that can be read; None where packs are not files of this machine."""
         ...
 
-    def pack_address(self, digest: bytes) -> str:
-        """An address from which anybody can fetch the pack for some minutes; empty where there is none."""
+    def pack_address(self, digest: bytes, span: str) -> str:
+        """An address from which anybody can fetch `span` of the pack (a Range header; empty: all) for a minute; empty
+        where there is none."""
+        ...
+
+    def offer_pack(self, digest: bytes) -> None:
+        """Also puts it where a public server may read: only what is offered lies there. Twice is no error."""
+        ...
+
+    def withdraw_pack(self, digest: bytes) -> None:
+        """Takes it away from there."""
         ...
 
     def packs(self) -> Iterator[Stored]:

@@ -4,7 +4,7 @@ from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
 from rampa.operations.base.idempotency import Once, once
 from rampa.operations.base.pages import cursor_id, cursor_numbers, page_of
-from rampa.operations.base.policy import Act, action, actions, from_events, must
+from rampa.operations.base.policy import Act, action, actions, from_events, may, must
 from rampa.operations.base.transitions import transition
 from rampa.operations.base.unit_of_work import UnitOfWork, begin
 
@@ -21,6 +21,7 @@ __all__ = [
     "cursor_id",
     "cursor_numbers",
     "from_events",
+    "may",
     "must",
     "once",
     "page_of",

@@ -27,6 +27,7 @@ class Act(StrEnum):
     READ_SOURCE = "read a title's source"
     READ_SYMBOLS = "read symbols"
     READ_PACK = "fetch packs"
+    READ_CONTENT = "read the content of builds that are on no channel"
     READ_VARIABLES = "read step variables"
     READ_STORE = "read what the content store holds"
     ADD_PERSON = "add people"
@@ -82,6 +83,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.READ_SOURCE: MAKERS,
     Act.READ_SYMBOLS: ENGINEERS,
     Act.READ_PACK: READERS | AGENTS,
+    Act.READ_CONTENT: ENGINEERS,
     Act.READ_VARIABLES: ENGINEERS,
     Act.READ_STORE: ENGINEERS,
     Act.ADD_PERSON: OWNERS,

@@ -22,6 +22,7 @@ from rampa.operations.builds.received import (
 )
 from rampa.operations.builds.record import keep_symbols, record, remember_verified
 from rampa.operations.builds.views import describe
+from rampa.operations.content.visibility import show_in
 from rampa.schema.builds import builds as wire
 
 
@@ -55,6 +56,9 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
         plain = _encrypt(uow, build, profile, given)
         record(uow, build, given, asked, read)
         keep_symbols(uow, build, symbols)
+        uow.session.flush()
+        uow.session.refresh(build)
+        show_in(uow, build)
         remember_verified(uow, unverified)
         uow.session.flush()
         uow.session.refresh(build)

@@ -20,7 +20,7 @@ from rampa.operations.base import UnitOfWork, transition
 from rampa.operations.builds.bundles import ReadBack, keep_bundle
 from rampa.operations.builds.provenance import provenance_of
 from rampa.operations.builds.received import Received
-from rampa.operations.content.arrival import locate
+from rampa.operations.content.copies import locate
 from rampa.operations.titles.titles import manifest_key
 from rampa.schema.builds import builds as wire
 

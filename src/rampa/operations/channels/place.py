@@ -14,7 +14,7 @@ from rampa.core.placement.life import PlacementEvent, PlacementState
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
-from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, load_document
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, load_document, queue
 from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once, transition
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.placements import channel_of, describe_placement
@@ -78,6 +78,7 @@ def place(
         code_line = line_of_build(uow, build)
         placement = _put(uow, standing, channel, build, code_line)
         ask(uow, build, held)
+        queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
         if build.bundle is not None:
             bind(uow, build, code_line, build.bundle.fingerprint)
         audit.record(uow, "build.place", build.name, slug, channel=channel_name)
@@ -98,6 +99,7 @@ def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, num
         if placement is None:
             raise NotFound("placement.unknown", f"{channel_name} has no placement {number}")
         transition(uow, placement, PlacementEvent.WITHDRAW, channel=channel_name)
+        queue.put(uow.session, "lower_content", queue.CONTENT, lock="visibility")
         channel.version += 1
         uow.session.flush()
         return describe_placement(actor, load_standing(uow, placement.build.title), placement)

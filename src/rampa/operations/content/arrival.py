@@ -12,10 +12,9 @@ from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.content.pack.pack import Frame as PackFrame
 from rampa.core.content.pack.pack import decompress, index_size, read_index, verify_chunks
-from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
 from rampa.core.content.tree.tree import Chunk as ChunkOfTree
-from rampa.core.errors import Conflict, Damaged, NotFound
-from rampa.db import ChunkRow, DifferenceSetRow, FrameRow, PackRow, find_build, must_be_open
+from rampa.core.errors import Conflict, Damaged
+from rampa.db import ChunkRow, FrameRow, PackRow, find_build, must_be_open
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.schema.builds import builds as wire
 
@@ -88,7 +87,7 @@ def check_pack(path: Path, size: int) -> list[PackFrame]:
 
 
 def _record(uow: UnitOfWork, digest: bytes, size: int, frames: list[PackFrame]) -> int:
-    """Rows for what is on the disk now. Of two packs that bring the same chunk, the first recorded one holds it."""
+    """Rows for what is on the disk now; of chunks that lie in another pack already, none."""
     added = uow.session.execute(
         insert(PackRow)
         .values(digest=digest, size=size, created_at=uow.now)
@@ -107,9 +106,10 @@ def _record(uow: UnitOfWork, digest: bytes, size: int, frames: list[PackFrame]) 
             row = {"digest": chunk.digest, "size": chunk.size, "frame_id": frame_id, "at": at}
             chunks.setdefault(chunk.digest, row)
             at += chunk.size
-    # In one order for all, or two uploads of the same content would wait for each other for ever.
-    in_order = [chunks[d] for d in sorted(chunks)]
-    new = uow.session.scalars(insert(ChunkRow).on_conflict_do_nothing().returning(ChunkRow.digest), in_order).all()
+    known = chunk_sizes(uow, list(chunks))
+    new = [row for d, row in chunks.items() if d not in known]
+    if new:
+        uow.session.execute(insert(ChunkRow), new)
     return len(new)
 
 
@@ -119,15 +119,6 @@ def forget_pack(uow: UnitOfWork, digest: bytes) -> None:
     uow.session.execute(delete(ChunkRow).where(ChunkRow.frame_id.in_(frames)))
     uow.session.execute(delete(FrameRow).where(FrameRow.pack_digest == digest))
     uow.session.execute(delete(PackRow).where(PackRow.digest == digest))
-
-
-def pack_size(uow: UnitOfWork, digest: bytes) -> int:
-    """Of a pack of chunks or of differences, in bytes. Raises `NotFound`."""
-    size = uow.session.scalar(select(PackRow.size).where(PackRow.digest == digest))
-    size = size or uow.session.scalar(select(DifferenceSetRow.size).where(DifferenceSetRow.pack == digest).limit(1))
-    if not size:
-        raise NotFound("content.unknown", f"there is no such pack: {digest.hex()[:12]}")
-    return size
 
 
 def _count(uow: UnitOfWork, digest: bytes) -> int:
@@ -161,25 +152,6 @@ def must_be_held(uow: UnitOfWork, chunks: Iterable[ChunkOfTree]) -> None:
             f"{missing} of {asked} chunks have not arrived",
             hint="Run the command again: it sends only those.",
         )
-
-
-def locate(uow: UnitOfWork, digests: Iterable[bytes]) -> ChunkPlaces:
-    """Where chunks lie; those that are not recorded are left out."""
-    found = PlacesBuilder()
-    columns = (
-        ChunkRow.digest,
-        ChunkRow.at,
-        FrameRow.pack_digest,
-        FrameRow.offset,
-        FrameRow.stored,
-        FrameRow.raw,
-        FrameRow.key,
-    )
-    for batch in batched(digests, BATCH):
-        rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(ChunkRow.digest.in_(batch))
-        for digest, at, pack, offset, stored, raw, key in uow.session.execute(rows):
-            found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
-    return found.places()
 
 
 def batched(items: Iterable[T], size: int) -> Iterator[list[T]]:

@@ -4,11 +4,11 @@ together."""
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from rampa.core.content.pack.pack import FRAME_TARGET, compress
-from rampa.core.content.pack.places import ChunkPlaces, FramePlace
+from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.tree.tree import Chunk
 from rampa.operations.base import Services
 from rampa.operations.content.frames import read_frame
@@ -23,7 +23,9 @@ class NewFrame:
     raw: int
 
 
-def new_frames(services: Services, chunks: Sequence[Chunk], places: ChunkPlaces) -> Iterator[NewFrame]:
+def new_frames(
+    services: Services, chunks: Sequence[Chunk], places: Mapping[bytes, tuple[FramePlace, int]]
+) -> Iterator[NewFrame]:
     """Frames that hold exactly these chunks, which must lie in plain frames."""
     inside: dict[FramePlace, list[tuple[int, Chunk]]] = defaultdict(list)
     for chunk in chunks:

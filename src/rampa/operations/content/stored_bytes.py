@@ -15,7 +15,8 @@ from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.operations.base import Services, begin
-from rampa.operations.content.arrival import chunk_sizes, locate
+from rampa.operations.content.arrival import chunk_sizes
+from rampa.operations.content.copies import locate
 from rampa.operations.content.frames import Frames
 
 FRAMES_OF_A_BUNDLE, FRAMES_OF_A_BUILD = 12, 48

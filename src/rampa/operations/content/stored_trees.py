@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.depots.choice import EVERYTHING, Selector, chosen
 from rampa.core.content.manifest import manifest as manifest_format
-from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference as difference_format
-from rampa.core.content.patch.locations import DifferencePlace, Locations
-from rampa.core.content.patch.sets import missing_chunks
 from rampa.core.content.tree.columns import DIGEST_SIZE
 from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
-from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow, SymbolFileRow, find_build
+from rampa.db import BuildRow, DepotRow, SymbolFileRow, find_build
 from rampa.operations.base import Services, begin
-from rampa.operations.content.arrival import chunk_sizes, locate
+from rampa.operations.content.arrival import chunk_sizes
+from rampa.operations.content.copies import locate
 from rampa.operations.content.frames import Frames
 from rampa.operations.content.result_cache import ResultCache
 from rampa.schema.builds import builds as wire
@@ -29,7 +26,6 @@ KEPT_FRAMES = 8
 
 
 _trees = ResultCache(12)
-_locations = ResultCache(12)
 _manifest_differences = ResultCache(24)
 
 
@@ -57,80 +53,6 @@ def build_tree(services: Services, build: BuildRow, depots: tuple[str, ...] | No
     return merge(trees[n] for n in names)
 
 
-@dataclass(frozen=True)
-class Start:
-    """The build that an update starts from, and its depots that are installed; None: those of `build_tree`."""
-
-    build: BuildRow
-    depots: tuple[str, ...] | None = None
-
-
-def build_locations(
-    services: Services, build: BuildRow, start: Start | None = None, depots: tuple[str, ...] | None = None
-) -> tuple[Locations, bytes]:
-    """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
-    with begin(services) as uow:
-        made = uow.session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
-        epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
-
-    def make() -> tuple[Locations, bytes]:
-        new = build_tree(services, build, depots)
-        old = build_tree(services, start.build, start.depots) if start else None
-        wanted = missing_chunks(old, new) if old else new.chunks
-        with begin(services) as uow:
-            chunks = locate(uow, wanted.digests)
-        differences = _differences(services, build, start, made, new, old) if made and start and old else ()
-        located = Locations(chunks, differences, start.build.number if start else 0)
-        return located, locations_format.encode(located, new, old)
-
-    # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
-    # made.
-    key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch)
-    return _locations.get(key, make)
-
-
-def _differences(
-    services: Services, build: BuildRow, start: Start, made: DifferenceSetRow, new: Tree, old: Tree
-) -> tuple[DifferencePlace, ...]:
-    """Those that fit what the device chose; they were made for one that takes everything."""
-    if not made.pack:
-        return ()
-    whole = build_tree(services, build), build_tree(services, start.build)
-
-    def same(path: str) -> bool:
-        # They start from files as a device has them that takes everything; one that has another file there cannot use
-        # them.
-        installed, meant = old.files.find(path), whole[1].files.find(path)
-        return installed is not None and meant is not None and installed.digest == meant.digest
-
-    return tuple(
-        d
-        for d in locations_format.decode(made.rows, *whole).differences
-        if all(c.digest in new.chunks.digests for c in d.new) and all(same(r.path) for r in d.old)
-    )
-
-
-def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:
-    """For a device that has the build `base` (0: nothing); one that is not known any more counts as nothing."""
-    build = find_ready(services, slug, number)
-    base = _base(services, slug, query.base, build)
-    start = Start(base, _names(query.base_depots)) if base else None
-    return build_locations(services, build, start, _names(query.depots))[1]
-
-
-def _names(text: str) -> tuple[str, ...] | None:
-    return tuple(text.split(",")) if text else None
-
-
-def _base(services: Services, slug: str, number: int, build: BuildRow) -> BuildRow | None:
-    if not number or number == build.number:
-        return None
-    try:
-        return find_ready(services, slug, number)
-    except NotFound:
-        return None
-
-
 def manifest_difference(services: Services, build: BuildRow, depot: str, base: bytes) -> bytes:
     """A depot's manifest as a difference against another manifest of the title; empty where it does not pay."""
     new = next((d.manifest for d in build.depots if d.name == depot), None)
@@ -153,13 +75,6 @@ def symbols_manifest(services: Services, slug: str, number: int) -> bytes:
     if build.symbols is None:
         raise NotFound("symbols.none", f"{build.name} has no symbols", where="build")
     return services.store.manifest(build.symbols.manifest)
-
-
-def symbols_locations(services: Services, slug: str, number: int) -> bytes:
-    tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
-    with begin(services) as uow:
-        found = locate(uow, tree.chunks.digests)
-    return locations_format.encode(Locations(found), tree)
 
 
 def find_ready(services: Services, slug: str, number: int) -> BuildRow:

@@ -14,7 +14,8 @@ from rampa.core.content.patch.locations import Locations
 from rampa.core.errors import Damaged, Invalid
 from rampa.db import FolderRow, find_folder, find_title
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
-from rampa.operations.content.arrival import locate, must_be_held
+from rampa.operations.content.arrival import must_be_held
+from rampa.operations.content.copies import locate
 from rampa.operations.content.stored_trees import manifest_tree
 from rampa.schema import sources as wire
 

@@ -8,11 +8,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
 from rampa.core.build.life import BuildState
-from rampa.db import BuildRow, BundleRow, ChunkRow, FolderRow, FrameRow
+from rampa.db import BuildRow, BundleRow, FolderRow
 from rampa.operations.base import Services, UnitOfWork
+from rampa.operations.content.copies import needed_copies
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
-
-BATCH = 5000
 
 
 def needed_chunks(uow: UnitOfWork, without: set[object] = frozenset()) -> set[bytes]:  # type: ignore[assignment]
@@ -45,9 +44,5 @@ def needed_manifests(uow: UnitOfWork) -> set[bytes]:
 
 
 def packs_of(uow: UnitOfWork, chunks: Iterable[bytes]) -> set[bytes]:
-    """The packs that hold any of these chunks."""
-    wanted, packs = list(chunks), set()
-    for at in range(0, len(wanted), BATCH):
-        rows = select(FrameRow.pack_digest).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
-        packs |= set(uow.session.scalars(rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH])).distinct()))
-    return packs
+    """The packs that somebody is sent to for any of these chunks."""
+    return {c.frame.pack for c in needed_copies(uow, chunks)}

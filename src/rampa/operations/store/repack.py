@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
-from blake3 import blake3
-from sqlalchemy import delete, select, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import delete, select
 
-from rampa.core.content.pack.pack import PackWriter
-from rampa.core.content.tree.tree import Chunk as Piece
+from rampa.core.content.visibility import Visibility
 from rampa.db import ChunkRow, FrameRow, PackRow, store_state
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
-from rampa.operations.content.arrival import PACK_LIMIT, check_pack, locate
-from rampa.operations.content.reframe import new_frames
+from rampa.operations.content.copies import Copy, frames_of, needed_copies
+from rampa.operations.content.packing import by_pack, write_pack
 from rampa.operations.store.needed import needed_chunks
 from rampa.schema import store as wire
 
@@ -28,7 +25,8 @@ class _Sparse:
     digest: bytes
     size: int
     live: int
-    chunks: tuple[Piece, ...]
+    visibility: Visibility
+    copies: tuple[Copy, ...]
 
 
 def preview(services: Services, share: float = HALF) -> wire.RepackOut:
@@ -38,69 +36,42 @@ def preview(services: Services, share: float = HALF) -> wire.RepackOut:
 
 
 def repack(services: Services, actor: Actor, share: float = HALF) -> wire.RepackOut:
-    """Writes new packs first, then moves the rows: whoever reads meanwhile finds the old ones."""
+    """Writes new packs first, then forgets what the old ones held: whoever reads meanwhile finds those."""
     with begin(services, actor) as uow:
         sparse = _sparse(uow, share)
-        places = locate(uow, [c.digest for s in sparse for c in s.chunks])
-    made = size = 0
-    writer = PackWriter()
-    for frame in new_frames(services, [c for s in sparse for c in s.chunks], places):
-        writer.add(frame.chunks, frame.stored)
-        if writer.full():
-            size, made = size + _keep(services, writer), made + 1
-            writer = PackWriter()
-    if writer.size:
-        size, made = size + _keep(services, writer), made + 1
+    made: list[tuple[bytes, int]] = []
+    # Each kind of readers by itself: what lies together is read together.
+    for visibility in Visibility:
+        copies = {c.digest: c for s in sparse if s.visibility is visibility for c in s.copies}
+        for frames in by_pack(frames_of(services, copies.values())):
+            with begin(services) as uow:
+                made.append(write_pack(uow, frames, visibility))
     with begin(services, actor) as uow:
-        # Dead chunks of those packs are in nobody's way, but would keep the old packs from being found idle.
-        live = {c.digest for s in sparse for c in s.chunks}
         for pack in sparse:
-            frames = select(FrameRow.id).where(FrameRow.pack_digest == pack.digest)
-            dead = set(uow.session.scalars(select(ChunkRow.digest).where(ChunkRow.frame_id.in_(frames)))) - live
-            uow.session.execute(delete(ChunkRow).where(ChunkRow.digest.in_(dead)))
+            # Also what is dead in it: a row that is left would keep the old pack from being found idle.
+            inside = select(FrameRow.id).where(FrameRow.pack_digest == pack.digest)
+            uow.session.execute(delete(ChunkRow).where(ChunkRow.frame_id.in_(inside)))
         if sparse:
-            audit.record(uow, "store.repack", "store", "", packs=len(sparse), made=made)
-        return _out(sparse, made, size)
-
-
-def _keep(services: Services, writer: PackWriter) -> int:
-    """The pack written and checked, then its chunks' rows moved to it, in one transaction."""
-    data = writer.finish()
-    digest = blake3(data).digest()
-    frames = []
-    services.store.put_pack(digest, [data], PACK_LIMIT, lambda path, n: frames.extend(check_pack(path, n)))
-    with begin(services) as uow:
-        row = insert(PackRow).values(digest=digest, size=len(data), created_at=services.now()).on_conflict_do_nothing()
-        if uow.session.scalar(row.returning(PackRow.digest)) is None:
-            return len(data)  # an earlier, interrupted run made this pack and moved its rows
-        for frame in frames:
-            made = FrameRow(pack_digest=digest, offset=frame.offset, stored=frame.stored, raw=frame.raw)
-            uow.session.add(made)
-            uow.session.flush()
-            at = 0
-            for chunk in frame.chunks:
-                uow.session.execute(
-                    update(ChunkRow).where(ChunkRow.digest == chunk.digest).values(frame_id=made.id, at=at)
-                )
-                at += chunk.size
-        # Readers keep places in memory; a new epoch tells them to ask again.
-        store_state(uow.session, lock=True).epoch += 1
-    return len(data)
+            store_state(uow.session, lock=True).epoch += 1
+            audit.record(uow, "store.repack", "store", "", packs=len(sparse), made=len(made))
+        return _out(sparse, len(made), sum(size for _, size in made))
 
 
 def _sparse(uow: UnitOfWork, share: float) -> list[_Sparse]:
-    needed = needed_chunks(uow)
-    sizes = dict(uow.session.execute(select(PackRow.digest, PackRow.size)).all())
-    live: dict[bytes, float] = defaultdict(float)
-    alive: dict[bytes, list[Piece]] = defaultdict(list)
-    columns = (ChunkRow.digest, ChunkRow.size, FrameRow.pack_digest, FrameRow.stored, FrameRow.raw)
-    # Encrypted packs are left as they are: what is in them belongs to keys of several builds.
-    rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id).where(FrameRow.key.is_(None))
-    for digest, size, pack, stored, raw in uow.session.execute(rows):
-        if digest in needed:
-            live[pack] += stored * size / raw
-            alive[pack].append(Piece(digest, size))
-    return [_Sparse(d, sizes[d], int(live[d]), tuple(alive[d])) for d in sorted(alive) if live[d] <= share * sizes[d]]
+    live: dict[bytes, list[Copy]] = defaultdict(list)
+    for copy in needed_copies(uow, needed_chunks(uow)):
+        # Encrypted packs are left as they are: what is in them belongs to keys of several builds.
+        if copy.plain:
+            live[copy.frame.pack].append(copy)
+    rows = select(PackRow.digest, PackRow.size, PackRow.visibility)
+    packs = {digest: (size, visibility) for digest, size, visibility in uow.session.execute(rows)}
+    found = []
+    for digest, copies in sorted(live.items()):
+        size, visibility = packs[digest]
+        stored = sum(c.frame.stored * c.size / c.frame.raw for c in copies)
+        if stored <= share * size:
+            found.append(_Sparse(digest, size, int(stored), visibility, tuple(copies)))
+    return found
 
 
 def _out(sparse: list[_Sparse], made: int, size: int) -> wire.RepackOut:

@@ -63,7 +63,10 @@ def usage(services: Services) -> wire.UsageOut:
 def _shares(uow: UnitOfWork) -> dict[bytes, float]:
     columns = (ChunkRow.digest, ChunkRow.size, FrameRow.stored, FrameRow.raw)
     rows = uow.session.execute(select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id))
-    return {digest: stored * size / raw for digest, size, stored, raw in rows}
+    shares: dict[bytes, float] = defaultdict(float)
+    for digest, size, stored, raw in rows:
+        shares[digest] += stored * size / raw
+    return shares
 
 
 def _sum(shares: dict[bytes, float], chunks: set[bytes]) -> int:

@@ -14,14 +14,9 @@ from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow
 from rampa.operations.base import Services, begin
+from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.result_cache import ResultCache
-from rampa.operations.content.stored_trees import (
-    Start,
-    build_locations,
-    build_tree,
-    manifest_difference,
-    selectors_of,
-)
+from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
 from rampa.schema.channels import CostOut
 
 _costs = ResultCache(2000)

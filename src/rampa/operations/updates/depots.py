@@ -16,8 +16,9 @@ from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow
 from rampa.operations.base import Services
+from rampa.operations.content.places import build_locations
 from rampa.operations.content.stored_bytes import StoredFileBytes
-from rampa.operations.content.stored_trees import build_locations, build_tree, depot_trees, find_ready, selectors_of
+from rampa.operations.content.stored_trees import build_tree, depot_trees, find_ready, selectors_of
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
 

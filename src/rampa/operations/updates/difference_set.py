@@ -19,8 +19,10 @@ from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
 from rampa.db import BuildRow, DifferenceSetRow
 from rampa.operations.base import Services, begin, service_actor, transition
+from rampa.operations.content.places import build_locations
 from rampa.operations.content.stored_bytes import StoredFileBytes
-from rampa.operations.content.stored_trees import build_locations, build_tree
+from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.content.visibility import is_offered
 from rampa.system import CLOCK
 
 PIECE = 1024 * 1024
@@ -67,6 +69,9 @@ def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) ->
         transition(uow, row, DifferenceEvent.MAKE if places else DifferenceEvent.SKIP)
         row.pack, row.rows = digest, rows
         row.size, row.count, row.seconds, row.within = made.size, len(places), made.seconds, not made.out_of_budget
+        offered = is_offered(uow, new)
+    if digest and offered:
+        services.store.offer_pack(digest)
 
 
 def _make(services: Services, trees: tuple[Tree, Tree], new: BuildRow, old: BuildRow, keep, allowed: Budget) -> MadeSet:  # type: ignore[no-untyped-def]

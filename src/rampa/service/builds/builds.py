@@ -11,9 +11,9 @@ from werkzeug.http import parse_range_header
 
 from rampa.core.errors import NotFound
 from rampa.db import find_build
-from rampa.operations.base import Act, Services, begin
-from rampa.operations.builds import builds, completion, lists
-from rampa.operations.content import arrival, stored_trees
+from rampa.operations.base import Act, Services, may
+from rampa.operations.builds import builds, completion, lists, reading
+from rampa.operations.content import arrival, places, stored_trees
 from rampa.schema.builds import builds as wire
 from rampa.schema.common import Page
 from rampa.schema.titles.titles import TitlePath
@@ -109,7 +109,7 @@ def _release_manifests(api: Resource, services: Services) -> None:
     @api.call("GET", BUILD + "/depots/<string:depot>/manifest", Act.READ, BYTES)
     def get_manifest(path: wire.DepotPath) -> Response:
         """A depot's manifest."""
-        build = stored_trees.find_ready(services, path.title, path.build)
+        build = reading.readable(services, current_actor(), path.title, path.build)
         for depot in build.depots:
             if depot.name == path.depot:
                 return _immutable(services.store.manifest(depot.manifest), BYTES, depot.manifest.hex())
@@ -118,14 +118,15 @@ def _release_manifests(api: Resource, services: Services) -> None:
     @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", Act.READ, BYTES)
     def get_manifest_difference(path: wire.DepotPath, query: wire.ManifestQuery) -> Response:
         """A depot's manifest as a difference against one that the device has; empty where that does not pay."""
-        build = stored_trees.find_ready(services, path.title, path.build)
+        build = reading.readable(services, current_actor(), path.title, path.build)
         data = stored_trees.manifest_difference(services, build, path.depot, bytes.fromhex(query.base))
         return _immutable(data, BYTES, f"{query.base[:32]}-{path.depot}-{build.id}")
 
     @api.call("GET", BUILD + "/locations", Act.READ, BYTES)
     def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
         """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
-        return Response(stored_trees.locations_for(services, path.title, path.build, query), content_type=BYTES)
+        reading.readable(services, current_actor(), path.title, path.build)
+        return Response(places.locations_for(services, path.title, path.build, query), content_type=BYTES)
 
 
 def _downloads(api: Resource, services: Services) -> None:
@@ -140,6 +141,8 @@ def _downloads(api: Resource, services: Services) -> None:
             digests = stored_trees.split_digests(bundle.chunks) if bundle else []
         if bundle is None:
             raise NotFound("bundle.none", f"{build.name} is {build.state}: it has no bundle yet")
+        if not may(current_actor().role, Act.READ_CONTENT):
+            reading.readable_bundle(services, current_actor(), path.title, path.build)
         response = Response(stored_trees.stream_chunks(services, digests), content_type=BYTES)
         response.content_length = bundle.size
         response.headers["Content-Disposition"] = f'attachment; filename="{bundle.name}"'
@@ -159,21 +162,21 @@ def _downloads(api: Resource, services: Services) -> None:
     def get_pack(path: wire.PackAddress) -> Response:
         """A pack's bytes; ranges welcome. The address never means anything else."""
         digest = bytes.fromhex(path.pack)
-        address = services.store.pack_address(digest)
+        size = reading.pack_size(services, current_actor(), digest)
+        asked = parse_range_header(request.headers.get("Range"))
+        address = services.store.pack_address(digest, asked.to_header() if asked else "")
         if address:
             return cast(Response, redirect(address, code=307))
         file = services.store.pack_file(digest)
         if file is None:
-            return _out_of_store(services, digest, path.pack)
+            return _out_of_store(services, digest, size)
         response = send_file(file, mimetype=BYTES, conditional=True, etag=path.pack)
         response.headers["Cache-Control"] = FOREVER
         return response
 
 
-def _out_of_store(services: Services, digest: bytes, name: str) -> Response:
+def _out_of_store(services: Services, digest: bytes, size: int) -> Response:
     """A range of a pack that is no file of this machine; Rampa's devices always ask for one."""
-    with begin(services) as uow:
-        size = arrival.pack_size(uow, digest)
     asked = parse_range_header(request.headers.get("Range"))
     span = asked.range_for_length(size) if asked else (0, size)
     if span is None:
@@ -182,7 +185,7 @@ def _out_of_store(services: Services, digest: bytes, name: str) -> Response:
     if asked:
         response.status_code = 206
         response.headers["Content-Range"] = f"bytes {span[0]}-{span[1] - 1}/{size}"
-    return _forever(response, name)
+    return _forever(response, digest.hex())
 
 
 def _immutable(data: bytes, media_type: str, etag: str) -> Response:

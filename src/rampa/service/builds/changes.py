@@ -6,7 +6,7 @@ from flask import Response
 
 from rampa.operations.base import Act, Services
 from rampa.operations.builds import bundle_signatures, comparison, completion, retention
-from rampa.operations.content import stored_trees
+from rampa.operations.content import places, stored_trees
 from rampa.schema.builds import builds as builds_wire
 from rampa.schema.builds import changes as wire
 from rampa.schema.titles.titles import TitlePath
@@ -49,7 +49,7 @@ def resource(services: Services) -> Resource:
     @api.call("GET", BUILD + "/symbols/locations", Act.READ_SYMBOLS, BYTES)
     def get_symbols_locations(path: builds_wire.BuildPath) -> Response:
         """Where the symbols' chunks lie."""
-        return Response(stored_trees.symbols_locations(services, path.title, path.build), content_type=BYTES)
+        return Response(places.symbols_locations(services, path.title, path.build), content_type=BYTES)
 
     @api.call("GET", RETENTION, Act.READ, wire.RetentionOut)
     def get_retention(path: TitlePath) -> wire.RetentionOut:

@@ -1,0 +1,116 @@
+"""Where a build's content lies, as a device is told: chunks in packs that it may read, and differences against what it has."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from rampa.core.content.manifest import manifest as manifest_format
+from rampa.core.content.pack.places import ChunkPlaces
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.sets import missing_chunks
+from rampa.core.content.tree.tree import Tree
+from rampa.core.content.visibility import Visibility
+from rampa.core.errors import NotFound
+from rampa.db import BuildRow, DifferenceSetRow, StoreStateRow
+from rampa.operations.base import Services, begin
+from rampa.operations.content.copies import locate
+from rampa.operations.content.result_cache import ResultCache
+from rampa.operations.content.stored_trees import build_tree, find_ready, symbols_manifest
+from rampa.operations.content.visibility import show, visibility_of
+from rampa.schema.builds import builds as wire
+
+_locations = ResultCache(12)
+
+
+@dataclass(frozen=True)
+class Start:
+    """The build that an update starts from, and its depots that are installed; None: those of `build_tree`."""
+
+    build: BuildRow
+    depots: tuple[str, ...] | None = None
+
+
+def build_locations(
+    services: Services, build: BuildRow, start: Start | None = None, depots: tuple[str, ...] | None = None
+) -> tuple[Locations, bytes]:
+    """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
+    with begin(services) as uow:
+        made = uow.session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
+        epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
+        least = visibility_of(uow, build)
+
+    def make() -> tuple[Locations, bytes]:
+        new = build_tree(services, build, depots)
+        old = build_tree(services, start.build, start.depots) if start else None
+        wanted = missing_chunks(old, new) if old else new.chunks
+        chunks = _places(services, wanted.digests, least)
+        if len(chunks) < len(wanted.digests):
+            # Placed a moment ago, or lowered for another's sake: it is brought there now rather than refused.
+            show(services, build.id)
+            chunks = _places(services, wanted.digests, least)
+        differences = _differences(services, build, start, made, new, old) if made and start and old else ()
+        located = Locations(chunks, differences, start.build.number if start else 0)
+        return located, locations_format.encode(located, new, old)
+
+    # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
+    # made.
+    key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch, least)
+    return _locations.get(key, make)
+
+
+def _places(services: Services, digests: Iterable[bytes], least: Visibility) -> ChunkPlaces:
+    with begin(services) as uow:
+        return locate(uow, digests, least)
+
+
+def _differences(
+    services: Services, build: BuildRow, start: Start, made: DifferenceSetRow, new: Tree, old: Tree
+) -> tuple[DifferencePlace, ...]:
+    """Those that fit what the device chose; they were made for one that takes everything."""
+    if not made.pack:
+        return ()
+    whole = build_tree(services, build), build_tree(services, start.build)
+
+    def same(path: str) -> bool:
+        # They start from files as a device has them that takes everything; one that has another file there cannot use
+        # them.
+        installed, meant = old.files.find(path), whole[1].files.find(path)
+        return installed is not None and meant is not None and installed.digest == meant.digest
+
+    return tuple(
+        d
+        for d in locations_format.decode(made.rows, *whole).differences
+        if all(c.digest in new.chunks.digests for c in d.new) and all(same(r.path) for r in d.old)
+    )
+
+
+def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:
+    """For a device that has the build `base` (0: nothing); one that is not known any more counts as nothing."""
+    build = find_ready(services, slug, number)
+    base = _base(services, slug, query.base, build)
+    start = Start(base, _names(query.base_depots)) if base else None
+    return build_locations(services, build, start, _names(query.depots))[1]
+
+
+def _names(text: str) -> tuple[str, ...] | None:
+    return tuple(text.split(",")) if text else None
+
+
+def _base(services: Services, slug: str, number: int, build: BuildRow) -> BuildRow | None:
+    if not number or number == build.number:
+        return None
+    try:
+        return find_ready(services, slug, number)
+    except NotFound:
+        return None
+
+
+def symbols_locations(services: Services, slug: str, number: int) -> bytes:
+    tree = manifest_format.decode(symbols_manifest(services, slug, number)).tree
+    with begin(services) as uow:
+        found = locate(uow, tree.chunks.digests)
+    return locations_format.encode(Locations(found), tree)

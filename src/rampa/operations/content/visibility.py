@@ -1,0 +1,142 @@
+"""Packs by who may read them: what a build delivers is brought, whole packs or copies, to where its readers may read.
+
+A pack rises as it lies where all that is in it may be read; else the chunks that are wanted are copied out of it.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections import defaultdict
+from collections.abc import Iterable
+
+from sqlalchemy import select
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.pack.pack import index_size, read_index
+from rampa.core.content.visibility import Visibility
+from rampa.core.placement.life import PlacementState
+from rampa.db import BuildRow, ContentKeyRow, DifferenceSetRow, PackRow, PlacementRow, store_state
+from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.content.copies import Copy, copies_of, frames_of
+from rampa.operations.content.packing import write_packs
+from rampa.operations.content.stored_trees import manifest_tree, split_digests
+
+TAIL = 64 * 1024
+WAS_LIVE = (PlacementState.LIVE, PlacementState.SUPERSEDED)
+"""A build that a later one replaced is still on devices, which verify, repair and go back to it."""
+
+
+def is_offered(uow: UnitOfWork, build: BuildRow) -> bool:
+    """Live on a channel, or was until another build came; not where it was only withdrawn."""
+    rows = select(PlacementRow.id).where(PlacementRow.build_id == build.id, PlacementRow.state.in_(WAS_LIVE))
+    return build.state == BuildState.READY and uow.session.scalar(rows.limit(1)) is not None
+
+
+def visibility_of(uow: UnitOfWork, build: BuildRow) -> Visibility:
+    return Visibility.OFFERED if is_offered(uow, build) else Visibility.BUILD
+
+
+def show(services: Services, build: uuid.UUID) -> None:
+    """Brings a ready build's content to where its readers may read. Can be interrupted anywhere, and done again."""
+    with begin(services) as uow:
+        row = uow.session.get(BuildRow, build)
+        if row is None or row.state != BuildState.READY:
+            return
+        store_state(uow.session, lock=True)
+        show_in(uow, row)
+        offered = _offered_packs(uow, row) if is_offered(uow, row) else set()
+    # After the commit: until then the rows may still be taken back.
+    for pack in sorted(offered):
+        services.store.offer_pack(pack)
+
+
+def show_in(uow: UnitOfWork, build: BuildRow) -> None:
+    """The same in the caller's transaction. The bundle stays apart: devices never read it out of packs."""
+    trees = [manifest_tree(uow.services, d.manifest) for d in build.depots]
+    sealed = uow.session.scalar(select(ContentKeyRow.id).where(ContentKeyRow.build_id == build.id).limit(1)) is not None
+    _rise(uow, (d for t in trees for d in t.chunks.digests), visibility_of(uow, build), sealed)
+    if build.bundle is not None:
+        _rise(uow, split_digests(build.bundle.chunks), Visibility.BUILD, sealed=False)
+
+
+def lower(services: Services) -> int:
+    """Packs with content that nobody is offered any more are not offered any more; what others need of them is copied
+    when it is shown again. Returns how many."""
+    with begin(services) as uow:
+        store_state(uow.session, lock=True)
+        rows = uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY))
+        offered: set[bytes] = set()
+        for build in rows:
+            if is_offered(uow, build):
+                for depot in build.depots:
+                    offered |= set(manifest_tree(services, depot.manifest).chunks.digests)
+        packs = uow.session.scalars(select(PackRow).where(PackRow.visibility == Visibility.OFFERED))
+        lowered = [p for p in packs if not _chunks_in(services, p) <= offered]
+        for pack in lowered:
+            pack.visibility = Visibility.BUILD
+        if lowered:
+            store_state(uow.session).epoch += 1
+        digests = [p.digest for p in lowered]
+        sets = uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None)))
+        digests += [s.pack for s in sets if s.pack and not is_offered(uow, s.new)]
+    for digest in digests:
+        services.store.withdraw_pack(digest)
+    return len(lowered)
+
+
+def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: bool) -> None:
+    lacking: dict[bytes, Copy] = {}
+    for copies in copies_of(uow, dict.fromkeys(digests)):
+        for digest, found in copies.items():
+            if not any(_serves(c, level, sealed) for c in found):
+                # Of a sealed build the plain copy is what nobody may read; there is none but that only where it was
+                # public once.
+                lacking[digest] = min(found, key=lambda c: (c.plain == sealed, -c.visibility, c.frame))
+    packs: dict[bytes, list[Copy]] = defaultdict(list)
+    for copy in lacking.values():
+        packs[copy.frame.pack].append(copy)
+    apart: list[Copy] = []
+    for digest in sorted(packs):
+        row = uow.session.get_one(PackRow, digest)
+        if not packs[digest][0].plain or _may_rise(uow, row, lacking.keys(), level):
+            row.visibility = level
+        else:
+            apart += packs[digest]
+    if packs:
+        uow.session.flush()
+        store_state(uow.session).epoch += 1
+    if apart:
+        write_packs(uow, frames_of(uow.services, apart), level)
+
+
+def _serves(copy: Copy, level: Visibility, sealed: bool) -> bool:
+    if copy.visibility < level:
+        return False
+    return not sealed or not copy.plain or copy.visibility == Visibility.OFFERED
+
+
+def _may_rise(uow: UnitOfWork, pack: PackRow, rising: Iterable[bytes], level: Visibility) -> bool:
+    """All that is in it may be read there: by what its bytes hold, not by what rows still point at."""
+    others = _chunks_in(uow.services, pack) - set(rising)
+    shown = 0
+    for copies in copies_of(uow, others):
+        shown += sum(any(c.plain and c.visibility >= level for c in found) for found in copies.values())
+    return shown == len(others)
+
+
+def _chunks_in(services: Services, pack: PackRow) -> set[bytes]:
+    tail = services.store.read_pack(pack.digest, max(0, pack.size - TAIL), TAIL)
+    need = index_size(tail, pack.size)
+    if need > len(tail):
+        tail = services.store.read_pack(pack.digest, pack.size - need, need)
+    return {c.digest for frame in read_index(tail, pack.size) for c in frame.chunks}
+
+
+def _offered_packs(uow: UnitOfWork, build: BuildRow) -> set[bytes]:
+    """The files that a device reads for this build, differences among them."""
+    made = uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.new_id == build.id))
+    found = {pack for pack in made if pack is not None}
+    digests = (d for depot in build.depots for d in manifest_tree(uow.services, depot.manifest).chunks.digests)
+    for copies in copies_of(uow, dict.fromkeys(digests)):
+        found |= {c.frame.pack for rows in copies.values() for c in rows if c.visibility == Visibility.OFFERED}
+    return found
