@@ -95,7 +95,8 @@ def _device(client: Client, folder: Path, name: str, address: str) -> None:
     device = SimulatedDevice.add(folder / "devices" / name, own)
     release = client.channels.offer("peatlight", "studio", "linux")
     delivery = HttpDelivery(client, "peatlight", release.build)
-    report = device.update(client.builds.statement("peatlight", release.build), delivery, lambda _: None)
+    statement = client.builds.statement("peatlight", release.build)
+    report = device.update(base64.b64decode(release.signed), statement, delivery, lambda _: None)
     client.devices.report("peatlight", name, device_report(release.build, report))
 
 

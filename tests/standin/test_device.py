@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import fcntl
+import hashlib
 import os
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
+from rampa.core.signing.offer import LIFE, Offer, sign
 from rampa.standin.device import FILE, DeviceIdentity, SimulatedDevice
 from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.refusals import refuses
@@ -40,6 +43,15 @@ def quiet(_: object) -> None:
     """Nobody watches."""
 
 
+def update(device: SimulatedDevice, shop: Shop, number: int, **more: object) -> None:
+    """As its channel offers it."""
+    statement = shop.release(number, shop.last, **more)
+    now = dt.datetime.now(dt.UTC)
+    digest = hashlib.sha256(statement).hexdigest()
+    offer = Offer(TITLE, "studio", "linux", number, number, digest, now, now + LIFE)
+    device.update(sign(offer, KEY), statement, shop, quiet)
+
+
 def test_a_folder_holds_one_device_and_nothing_else(device: SimulatedDevice, tmp_path: Path) -> None:
     assert SimulatedDevice(device.folder).identity == IDENTITY
     with refuses("device.exists"):
@@ -60,7 +72,7 @@ def test_what_is_installed_starts_in_its_own_tree(device: SimulatedDevice, shop:
     with refuses("install.none"):
         device.start([])
     assert device.installed_build() is None
-    device.update(shop.release(1, shop.last), shop, quiet)
+    update(device, shop, 1)
     assert device.installed_build() == 1
     assert device.start(["the lantern"]) == 3
     now = device.installed()
@@ -69,10 +81,10 @@ def test_what_is_installed_starts_in_its_own_tree(device: SimulatedDevice, shop:
 
 
 def test_what_cannot_be_started_says_why(device: SimulatedDevice, shop: Shop) -> None:
-    device.update(shop.release(1, shop.last, launch="data/bog.arc"), shop, quiet)
+    update(device, shop, 1, launch="data/bog.arc")
     with refuses("device.start", where="data/bog.arc"):
         device.start([])
-    device.update(shop.release(2, shop.last, platform="windows"), shop, quiet)
+    update(device, shop, 2, platform="windows")
     with refuses("device.platform", "a build for windows"):
         device.start([])
 
@@ -81,16 +93,16 @@ def test_one_update_at_a_time(device: SimulatedDevice, shop: Shop) -> None:
     fd = os.open(device.folder / FILE, os.O_RDONLY)
     fcntl.flock(fd, fcntl.LOCK_EX)
     with refuses("device.busy"):
-        device.update(shop.release(1, shop.last), shop, quiet)
+        update(device, shop, 1)
     os.close(fd)
-    device.update(shop.release(1, shop.last), shop, quiet)
+    update(device, shop, 1)
     assert device.uninstall() > 0
     assert device.installed() is None
 
 
 def test_a_choice_counts_from_the_next_update_on(device: SimulatedDevice, shop: Shop) -> None:
-    device.update(shop.release(1, shop.last), shop, quiet)
+    update(device, shop, 1)
     device.choose(replace(IDENTITY, keep_previous=True))
     again = SimulatedDevice(device.folder)
-    again.update(shop.release(2, shop.last), shop, quiet)
+    update(again, shop, 2)
     assert again.installation.roll_back().statement.build == 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import datetime as dt
 import re
 import time
@@ -267,7 +268,8 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
             bars.show(progress.phase, progress.done, progress.total)
 
         delivery = RateLimited(HttpDelivery(client, identity.title, offer.build), limit * 1e6 / 8, CLOCK)
-        report = device.update(client.builds.statement(identity.title, offer.build), delivery, on)
+        statement = client.builds.statement(identity.title, offer.build)
+        report = device.update(base64.b64decode(offer.signed), statement, delivery, on)
     client.devices.report(identity.title, identity.name, device_report(offer.build, report))
     if as_json:
         print_json({"build": offer.name, "before": before, **asdict(report)})

@@ -100,7 +100,7 @@ class ChannelList(Wire):
 
 
 class Offer(Wire):
-    """What a device that follows the channel should have now."""
+    """What a device that follows the channel should have now. `signed`: the same as a DSSE envelope, in base64."""
 
     title: str
     build: int
@@ -108,3 +108,5 @@ class Offer(Wire):
     version_name: str
     version_code: int
     placed_at: dt.datetime
+    expires_at: dt.datetime
+    signed: str

@@ -1,6 +1,7 @@
 """A simulated device: a folder that stands for a player's machine. It says so wherever it is shown.
 
 FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
+FOLDER/offer.dsse    the last offer that it took: no older one is taken after it
 FOLDER/title/        the installation (rampa.core.install.install)
 """
 
@@ -23,9 +24,10 @@ from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
 from rampa.core.signing.grant import must_allow, read
+from rampa.core.signing.offer import Follower, must_admit
 from rampa.system import CLOCK
 
-FILE = "device.json"
+FILE, OFFER = "device.json", "offer.dsse"
 Listener = Callable[[Progress], None]
 
 
@@ -112,9 +114,21 @@ class SimulatedDevice:
         """Raises `Refused` when the grant does not let this device run what `certificate` signed; `Damaged` when it is forged."""
         must_allow(read(signed), self.identity.name, identifier, certificate, now)
 
-    def update(self, envelope: bytes, delivery: Delivery, on: Listener) -> FillReport:
+    def update(
+        self, offer: bytes, envelope: bytes, delivery: Delivery, on: Listener, now: dt.datetime | None = None
+    ) -> FillReport:
+        """Raises `Refused` for a build that its channel's line does not offer now."""
         with self._alone():
+            must_admit(offer, envelope, self._follower(), now or dt.datetime.now(dt.UTC))
+            # Before anything is installed: cut off in between, the device still takes nothing older.
+            replace_file(self.folder / OFFER, offer)
             return self.installation.update(envelope, delivery, on, self.identity.choice)
+
+    def _follower(self) -> Follower:
+        last = self.folder / OFFER
+        who = self.identity
+        key = bytes.fromhex(who.key)
+        return Follower(who.identifier, who.channel, who.platform, key, last.read_bytes() if last.exists() else b"")
 
     def verify(self, on: Listener) -> list[str]:
         return self.installation.verify(on)

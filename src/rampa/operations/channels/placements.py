@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
+
 from sqlalchemy import select
 
 from rampa.core.errors import NotFound
@@ -9,10 +12,12 @@ from rampa.core.placement import life
 from rampa.core.placement.life import PlacementEvent
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import line_title
+from rampa.core.signing import offer as offer_format
 from rampa.db import ChannelRow, PlacementRow, find_title
 from rampa.operations.base import Act, Actor, Services, action, actions, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.standing import TitleStanding, load_standing
+from rampa.operations.titles.titles import manifest_key
 from rampa.schema import channels as wire
 
 HISTORY = 50
@@ -52,6 +57,17 @@ def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.O
                 f"nothing is live on {name} of {slug} for {platform}",
                 hint=f"Place a build: `rampa channel place {slug}#N --on {name}`.",
             )
+        offer = offer_format.Offer(
+            title=standing.title.identifier,
+            channel=name,
+            platform=platform,
+            number=live.channel.version,
+            build=live.build.number,
+            statement=hashlib.sha256(live.build.content.statement or b"").hexdigest(),
+            made_at=uow.now,
+            expires_at=uow.now + offer_format.LIFE,
+        )
+        signed = offer_format.sign(offer, manifest_key(services, standing.title))
         return wire.Offer(
             title=slug,
             build=live.build.number,
@@ -59,6 +75,8 @@ def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.O
             version_name=live.build.version_name,
             version_code=live.build.version_code,
             placed_at=live.created_at,
+            expires_at=offer.expires_at,
+            signed=base64.b64encode(signed).decode(),
         )
 
 
