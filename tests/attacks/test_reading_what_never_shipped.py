@@ -6,6 +6,7 @@ they did with packs that a placed build shares with one that is not.
 
 from __future__ import annotations
 
+import shutil
 import uuid
 from contextlib import suppress
 from pathlib import Path
@@ -129,6 +130,10 @@ def test_what_is_offered_brings_nothing_that_never_shipped(
     assert inside(stranger, told) <= shipped(client, 1)
     assert readable(stranger, everything(world)) == told
     # What lies where a public server may read is that, and no more.
+    assert {bytes.fromhex(p.stem) for p in (tmp_path / "store/offered").rglob("*.pack")} == told
+    # A backup brings packs back, and not this folder.
+    shutil.rmtree(tmp_path / "store/offered")
+    visibility.settle(world.services)
     assert {bytes.fromhex(p.stem) for p in (tmp_path / "store/offered").rglob("*.pack")} == told
     # Sources are whole for those who may read them, also once the store was packed anew.
     repack.repack(world.services, world.actor())

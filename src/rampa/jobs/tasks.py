@@ -100,6 +100,7 @@ def _content(app: App, services: Services) -> None:
 
 
 def _collect(services: Services) -> None:
+    visibility.settle(services)
     with suppress(Refused):  # a backup is being made: the next hour comes
         collection.collect(services)
 

@@ -84,6 +84,15 @@ def lower(services: Services) -> int:
     return len(lowered)
 
 
+def settle(services: Services) -> None:
+    """All of it again: what a restored backup, an upgrade or a kill in the middle left behind."""
+    lower(services)
+    with begin(services) as uow:
+        builds = uow.session.scalars(select(BuildRow.id).where(BuildRow.state == BuildState.READY)).all()
+    for build in builds:
+        show(services, build)
+
+
 def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: bool) -> None:
     lacking: dict[bytes, Copy] = {}
     for copies in copies_of(uow, dict.fromkeys(digests)):
