@@ -78,6 +78,9 @@ def postgres() -> Iterator[Postgres]:
     server = private_server(folder / "postgres", FAST_FOR_TESTS)
     process = server.start()
     migrate(server.url())
+    # Each test has a database of its own; the service never makes one.
+    with psycopg.connect(server.cluster_url(), autocommit=True) as connection:
+        connection.execute("alter role rampa createdb")
     yield server
     if process:
         stop(process, signal.SIGINT)
