@@ -73,6 +73,7 @@ def world(root: Path) -> World:
     server = postgres.start()
     url = postgres.url()
     migrate(url)
+    os.environ["RAMPA_SOURCE_FOLDERS"] = str(folder)
     place = ServiceFolder(folder / "service")
     place.prepare()
     services = Services(Database(url), FolderStore(place.store), bytes.fromhex(place.master_key.read_text().strip()))

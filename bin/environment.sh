@@ -10,13 +10,17 @@ say() { printf '%s\n' "$*" >&2; }
 fail() { say "$(basename "$0"): $*"; exit 1; }
 is_root() { [ "$(id -u)" = 0 ]; }
 
-# debian PACKAGE...: installs Debian packages, or says which to install.
+# debian PACKAGE...: installs Debian packages, or says which to install. No server among them starts by itself.
 debian() {
     if is_root && command -v apt-get >/dev/null; then
         say "Installing $* …"
         apt-get update -qq >/dev/null 2>&1 || true
-        DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "$@" >/dev/null 2>"$ROOT/.rampa/apt.log" ||
-            fail "apt-get could not install $*: $(tail -1 "$ROOT/.rampa/apt.log")"
+        policy=/usr/sbin/policy-rc.d
+        if [ -e "$policy" ]; then policy=; else printf '#!/bin/sh\nexit 101\n' >"$policy" && chmod 755 "$policy"; fi
+        result=0
+        DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "$@" >/dev/null 2>"$ROOT/.rampa/apt.log" || result=$?
+        [ -z "$policy" ] || rm -f "$policy"
+        [ $result = 0 ] || fail "apt-get could not install $*: $(tail -1 "$ROOT/.rampa/apt.log")"
     else
         fail "please install: apt-get install $*   (then run this again)"
     fi

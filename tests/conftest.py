@@ -34,6 +34,7 @@ from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
 from rampa.store.folder import FolderStore
 from tests import agents
+from tests.gits import ANYWHERE
 from tests.hits import Hits, record
 from tests.memory import Memory, drop_database, make_database, plain
 from tests.nursery import nursery
@@ -44,6 +45,8 @@ hypothesis_settings.load_profile("rampa")
 MASTER = bytes(range(32))
 OWNER = "iida@quillback.example"
 NUMBERS = itertools.count(1)
+# For services and workers that tests start as processes.
+os.environ |= {"RAMPA_SOURCE_FOLDERS": "/", "RAMPA_SOURCE_HOSTS": "127.0.0.1,localhost"}
 CONSOLE = Path(__file__).parent.parent / "console" / "dist"
 
 
@@ -193,7 +196,9 @@ def engine() -> Callable[[str], Engine]:
 def world(
     database_url: str, tmp_path: Path, standing: tuple[Standing, object], engine: Callable[[str], Engine]
 ) -> Iterator[World]:
-    services = Services(Database(database_url, engine=engine(database_url)), FolderStore(tmp_path / "store"), MASTER)
+    services = Services(
+        Database(database_url, engine=engine(database_url)), FolderStore(tmp_path / "store"), MASTER, reach=ANYWHERE
+    )
     password = people.first_start(services, "Quillback Works", "Iida", OWNER)
     assert password
     standing[0].now_in = services

@@ -6,8 +6,11 @@ import os
 import subprocess
 from pathlib import Path
 
+from rampa.store.reach import Reach
 from tests.samples import DOCUMENT
 
+ANYWHERE = Reach((Path("/"),), ("127.0.0.1", "localhost"))
+"""Tests' repositories lie in scratch folders, and their hosts on loopback."""
 CLEAN = {"GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
 WHO = ("-c", "user.name=Oskari", "-c", "user.email=oskari@quillback.example", "-c", "protocol.file.allow=always")
 

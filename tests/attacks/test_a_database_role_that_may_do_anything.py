@@ -17,6 +17,7 @@ from psycopg import sql
 from rampa.db.migrate import migrate
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, private_server
 from rampa.local.service import stop
+from tests.refusals import refuses
 
 TRIES = (
     "copy (select 1) to program 'id'",
@@ -78,3 +79,7 @@ def test_a_cluster_of_before_is_handed_over_at_its_next_start() -> None:
                 connection.execute("copy (select 1) to program 'true'")
             migrate(old.url())
             stop(process, signal.SIGINT)
+        old._keep_password("cluster-password")
+        with refuses("postgres.roles", "password authentication failed"):
+            old.start()
+        assert not old.running()

@@ -23,7 +23,7 @@ from rampa.schema.sources import SourceIn
 from rampa.store.git import Credential
 from rampa.store.mirror import LATEST, Mirror
 from tests.conftest import World
-from tests.gits import peatlight
+from tests.gits import ANYWHERE, peatlight
 from tests.refusals import refuses
 
 PARENT, SSH, FOLDER = (
@@ -141,14 +141,14 @@ def test_another_host_is_not_given_the_password(world: World, client: Client, tm
 def test_a_redirection_is_not_followed_with_it(tmp_path: Path) -> None:
     with host() as (elsewhere, told), host(moved=elsewhere) as (own, own_told):
         with refuses("git.failed"):
-            Mirror(tmp_path / "m.git").fetch(f"{own}/peatlight.git", Credential("iida", PASSWORD))
+            Mirror(tmp_path / "m.git").fetch(f"{own}/peatlight.git", Credential("iida", PASSWORD), ANYWHERE)
     assert own_told
     assert told == []
 
 
 def test_the_own_host_is_given_it_when_it_asks(tmp_path: Path) -> None:
     with host() as (own, told), refuses("git.failed"):
-        Mirror(tmp_path / "m.git").fetch(f"{own}/peatlight.git", Credential("iida", PASSWORD))
+        Mirror(tmp_path / "m.git").fetch(f"{own}/peatlight.git", Credential("iida", PASSWORD), ANYWHERE)
     assert passwords(told) == [f"iida:{PASSWORD}"]
 
 
@@ -167,7 +167,7 @@ def test_a_host_that_says_nothing_is_left(tmp_path: Path, monkeypatch: pytest.Mo
     thread.start()
     try:
         with refuses("git.failed"):
-            Mirror(tmp_path / "m.git").fetch(f"http://127.0.0.1:{server.server_port}/x.git", Credential())
+            Mirror(tmp_path / "m.git").fetch(f"http://127.0.0.1:{server.server_port}/x.git", Credential(), ANYWHERE)
     finally:
         silence.set()
         server.shutdown()
@@ -183,6 +183,6 @@ def test_a_commit_of_the_year_ten_million_stands_in_its_list(tmp_path: Path) -> 
     commit = repo.git("hash-object", "-t", "commit", "-w", "--literally", str(tmp_path / "commit"))
     repo.git("update-ref", "refs/heads/later", commit)
     mirror = Mirror(tmp_path / "m.git")
-    mirror.fetch(str(repo.root), Credential())
+    mirror.fetch(str(repo.root), Credential(), ANYWHERE)
     assert {r.name for r in mirror.refs()} >= {"later", "main"}
     assert mirror.log(commit, 0, 1)[0].at.timestamp() <= LATEST

@@ -20,7 +20,7 @@ from rampa.store.folder import FolderStore
 from tests.agents import FakeAgent
 from tests.conftest import Live, Lives, Standing
 from tests.console.driving import MARKS, complaints, signed_in
-from tests.gits import peatlight
+from tests.gits import ANYWHERE, peatlight
 from tests.samples import add_key, import_title
 
 pytestmark = MARKS
@@ -49,7 +49,7 @@ def stage(lives: Lives, standing: tuple[Standing, object], tmp_path: Path) -> It
 
     live = lives(fill)
     master = bytes.fromhex(live.folder.master_key.read_text().strip())
-    services = Services(Database(live.url), FolderStore(live.folder.store), master)
+    services = Services(Database(live.url), FolderStore(live.folder.store), master, reach=ANYWHERE)
     with live.client() as client:
         instance, holds = KEPT["kiln-1"]
         agent = FakeAgent(client, services, "kiln-1", instance)

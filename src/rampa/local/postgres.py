@@ -87,7 +87,8 @@ class Postgres:
         try:
             self._settle_roles()
         except psycopg.Error as error:
-            server.kill()
+            server.send_signal(signal.SIGINT)
+            server.wait(START_SECONDS)
             raise Unavailable("postgres.roles", f"PostgreSQL's roles could not be set right: {error}") from error
         return server
 

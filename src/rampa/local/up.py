@@ -64,6 +64,8 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     root = Path(os.environ["RAMPA_ROOT"])
     data = Path(os.environ.get("RAMPA_DATA") or root / ".rampa")
     data.mkdir(parents=True, exist_ok=True)
+    # The demo's repository is a folder of this machine; others are for whoever starts this to list.
+    os.environ.setdefault("RAMPA_SOURCE_FOLDERS", str((data / "demo").resolve()))
     stack.enter_context(only_one(data))
     folder = ServiceFolder(data / "service")
     folder.prepare()

@@ -79,7 +79,7 @@ def _repositories(api: Resource, services: Services) -> None:
     @api.call("POST", "/repositories/try", Act.CONNECT_SOURCE, wire.SeenDocument)
     def try_repository(body: wire.TryIn) -> wire.SeenDocument:
         """The profile document of a repository that no title has yet, or one proposed from its tree. Keeps nothing."""
-        return commits.look_at(body)
+        return commits.look_at(services, body)
 
     @api.call("GET", SOURCE + "/modules", Act.READ_SOURCE, wire.ModuleList)
     def list_modules(path: TitlePath, query: wire.OfQuery) -> wire.ModuleList:

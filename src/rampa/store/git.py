@@ -1,13 +1,14 @@
 """Running git, with nothing of this machine's own settings, no questions asked, and no protocol that runs programs.
 
-Addresses and names come from people and from repositories: both are hostile. Only the protocols in `PROTOCOLS` are taken;
-names never stand where git would read an option.
+Addresses and names come from people and from repositories: both are hostile. Where git may go is `Reach`'s to say; names never
+stand where git would read an option.
 """
 
 from __future__ import annotations
 
 import os
 import re
+import shlex
 import signal
 import subprocess
 import tempfile
@@ -16,10 +17,10 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from rampa.core.errors import Invalid, Unavailable
-from rampa.core.run.git_settings import PROTOCOLS, git_environment
+from rampa.core.errors import Unavailable
+from rampa.core.run.git_settings import git_environment
+from rampa.store.reach import Way, way_environment
 
-SCHEME = re.compile(r"([a-z][a-z0-9+.-]*)(::|://)")
 SECONDS = 900
 SAID = 600
 """Characters of git's own words that an error repeats."""
@@ -32,18 +33,6 @@ class Credential:
     user: str = ""
     password: str = ""
     key: str = ""
-
-
-def address_problem(address: str) -> str:
-    """What is wrong with a repository's address, or nothing."""
-    if address.startswith("-"):
-        return "it begins with a hyphen"
-    match = SCHEME.match(address)
-    if match and (match[2] == "::" or match[1] not in PROTOCOLS.split(":")):
-        return f"{match[1]} is not taken; there are: {', '.join(PROTOCOLS.split(':'))}, or a path"
-    if re.search(r"://[^/@]*:[^/@]+@", address):
-        return "it holds a password, which would stand in lists and logs; give it apart"
-    return ""
 
 
 def git(
@@ -91,14 +80,16 @@ def last_words(said: bytes) -> str:
 
 
 @contextmanager
-def signed_in(credential: Credential) -> Iterator[dict[str, str]]:
-    """Variables by which git finds the credential; files that it needs are there only meanwhile, for their owner only."""
+def signed_in(credential: Credential, way: Way) -> Iterator[dict[str, str]]:
+    """Variables by which git goes this way and finds the credential; files that it needs are there only meanwhile, for their
+    owner only."""
     ssh = "ssh -o BatchMode=yes -o StrictHostKeyChecking=accept-new -o ConnectTimeout=20"
     # A peer that says nothing for half a minute has gone.
     ssh += " -o ServerAliveInterval=15 -o ServerAliveCountMax=2"
+    ssh += "".join(f" -o {shlex.quote(option)}" for option in way.ssh)
     with tempfile.TemporaryDirectory(prefix="rampa-git-") as name:
         folder = Path(name)
-        more: dict[str, str] = {"GIT_SSH_COMMAND": ssh}
+        more: dict[str, str] = {"GIT_SSH_COMMAND": ssh, **way_environment(way)}
         # A person's own words never stand in an environment that a hook could read: they are given by a script that
         # lives as long as the call.
         if credential.password:
@@ -115,10 +106,3 @@ def signed_in(credential: Credential) -> Iterator[dict[str, str]]:
                 out.write(credential.key.rstrip("\n") + "\n")
             more["GIT_SSH_COMMAND"] = f"{ssh} -o IdentitiesOnly=yes -i {file}"
         yield more
-
-
-def check_address(address: str) -> str:
-    problem = address_problem(address)
-    if problem:
-        raise Invalid("source.address", f"this address cannot be used: {problem}", where="address")
-    return address

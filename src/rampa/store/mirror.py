@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.errors import NotFound, Unavailable
-from rampa.store.git import Credential, check_address, environment, git, signed_in
+from rampa.store.git import Credential, environment, git, signed_in
+from rampa.store.reach import Reach
 
 COMMIT = re.compile(r"[0-9a-f]{40}|[0-9a-f]{64}")
 FIELDS = "%H%x00%an%x00%ct%x00%s"
@@ -51,15 +52,16 @@ class Mirror:
     def there(self) -> bool:
         return (self.folder / "HEAD").is_file()
 
-    def fetch(self, address: str, credential: Credential) -> None:
-        """Brings all branches and tags. Raises `Unavailable` with git's words."""
-        with self._lock(), signed_in(credential) as more:
+    def fetch(self, address: str, credential: Credential, reach: Reach) -> None:
+        """Brings all branches and tags. Raises `Unavailable` with git's words, and `Invalid` for what is out of reach."""
+        way = reach.way(address)
+        with self._lock(), signed_in(credential, way) as more:
             if not self.there:
                 git("init", "--bare", "--quiet", str(self.folder))
             refs = ("+refs/heads/*:refs/heads/*", "+refs/tags/*:refs/tags/*")
             words = ("fetch", "--prune", "--force", "--quiet", "--no-auto-maintenance", "--no-recurse-submodules")
-            git(*words, "--", check_address(address), *refs, folder=self.folder, more=more)
-            head = git("ls-remote", "--symref", "--", address, "HEAD", folder=self.folder, more=more).decode()
+            git(*words, "--", way.address, *refs, folder=self.folder, more=more)
+            head = git("ls-remote", "--symref", "--", way.address, "HEAD", folder=self.folder, more=more).decode()
             branch = re.match(r"ref: (refs/heads/\S+)\tHEAD", head)
             if branch:
                 git("symbolic-ref", "HEAD", branch[1], folder=self.folder)

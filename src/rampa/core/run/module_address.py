@@ -7,19 +7,10 @@ service to files of its own machine, nor a title's password to somebody else's.
 from __future__ import annotations
 
 import posixpath
-import re
 from dataclasses import dataclass
 
 from rampa.core.errors import Invalid
-
-URL = re.compile(
-    r"(?P<scheme>https?|ssh|git)://(?:(?P<user>[A-Za-z0-9._~-]+)@)?(?P<host>[A-Za-z0-9.-]+|\[[0-9A-Fa-f:.]+\])"
-    r"(?::(?P<port>\d{1,5}))?(?P<path>/[^\s\0\\]*)?"
-)
-"""Of RFC 3986 what repositories need: where readers of addresses differ (backslashes, signs in a name), it is none."""
-SHORT = re.compile(r"(?:(?P<user>[\w.-]+)@)?(?P<host>[A-Za-z0-9.-]+):(?P<path>(?!/?/)[^\s\0]+)")
-"""SSH as in scp(1): user@host:path."""
-PORTS = {"https": 443, "http": 80, "ssh": 22, "git": 9418}
+from rampa.core.run.repository_address import SHORT, URL, host_of
 
 
 @dataclass(frozen=True)
@@ -34,20 +25,10 @@ def module_address(parent: str, said: str) -> ModuleAddress:
     """Raises `Invalid` for an address that is not taken. `parent` is the repository's own, which a person gave."""
     if said.startswith(("./", "../")):
         return ModuleAddress(_relative(parent, said), True)
-    origin = _origin(said)
-    if not origin:
+    origin = host_of(said)
+    if origin is None:
         raise _refused(said, "it is neither relative nor https, http, ssh or git")
-    return ModuleAddress(said, origin == _origin(parent))
-
-
-def _origin(address: str) -> tuple[str, str, int] | None:
-    """(scheme, host, port); None for a path of this machine, and for what is no address."""
-    url = URL.fullmatch(address)
-    if url:
-        port = int(url["port"]) if url["port"] else PORTS[url["scheme"]]
-        return url["scheme"], url["host"].lower(), port
-    short = SHORT.fullmatch(address)
-    return ("ssh", short["host"].lower(), PORTS["ssh"]) if short else None
+    return ModuleAddress(said, origin == host_of(parent))
 
 
 def _relative(parent: str, said: str) -> str:

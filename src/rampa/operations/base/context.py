@@ -13,6 +13,7 @@ from rampa.core.signing.seal import Masters
 from rampa.db import Database
 from rampa.schema.common import Role
 from rampa.store.port import ContentStore
+from rampa.store.reach import Reach
 from rampa.system import RANDOM
 
 
@@ -22,6 +23,8 @@ def utc_now() -> dt.datetime:
 
 LEASE = dt.timedelta(seconds=30)
 BUDGET = Budget()
+NOWHERE = Reach()
+"""No folder of this machine and no private host."""
 
 
 @dataclass(frozen=True)
@@ -29,7 +32,7 @@ class Services:
     """One a process. `master_key`: one of 32 bytes, or several, the one that seals first.
 
     `lease` is how long an agent may be silent before its run is given to another; `budget` what the differences of one
-    update may take.
+    update may take; `reach` where git may go.
     """
 
     db: Database
@@ -39,6 +42,7 @@ class Services:
     random: Random = RANDOM
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
+    reach: Reach = NOWHERE
 
 
 @dataclass(frozen=True)

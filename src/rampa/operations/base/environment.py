@@ -14,8 +14,9 @@ from rampa.core.content.patch.sets import Budget
 from rampa.core.errors import Invalid
 from rampa.core.signing.seal import read_masters
 from rampa.db import Database
-from rampa.operations.base.context import BUDGET, LEASE, Services
+from rampa.operations.base.context import BUDGET, LEASE, NOWHERE, Services
 from rampa.store.address import open_store
+from rampa.store.reach import Reach, listed
 
 LONGEST = 86_400.0
 
@@ -27,6 +28,7 @@ class ProcessSettings:
     master_key: tuple[bytes, ...]
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
+    reach: Reach = NOWHERE
 
     @classmethod
     def from_environment(cls) -> ProcessSettings:
@@ -35,6 +37,12 @@ class ProcessSettings:
             store=Path(needed("RAMPA_STORE", "the folder of the content store")),
             master_key=read_master_keys(),
             lease=dt.timedelta(seconds=seconds("RAMPA_LEASE_SECONDS", LEASE.total_seconds())),
+            reach=listed(
+                os.environ.get("RAMPA_SOURCE_FOLDERS", ""),
+                os.environ.get("RAMPA_SOURCE_HOSTS", ""),
+                os.environ.get("RAMPA_SOURCE_CERTIFICATES", ""),
+                Path(needed("RAMPA_STORE", "the folder of the content store")) / "known_hosts",
+            ),
             budget=Budget(
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
@@ -43,7 +51,12 @@ class ProcessSettings:
 
     def services(self) -> Services:
         return Services(
-            Database(self.database_url), open_store(self.store), self.master_key, lease=self.lease, budget=self.budget
+            Database(self.database_url),
+            open_store(self.store),
+            self.master_key,
+            lease=self.lease,
+            budget=self.budget,
+            reach=self.reach,
         )
 
 

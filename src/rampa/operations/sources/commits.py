@@ -97,13 +97,13 @@ def _seen(mirror: Mirror, name: str, of: str) -> wire.SeenDocument:
     return wire.SeenDocument(commit=commit, document=made.text, found=False, seen=reasons)
 
 
-def look_at(asked: wire.TryIn) -> wire.SeenDocument:
+def look_at(services: Services, asked: wire.TryIn) -> wire.SeenDocument:
     """Fetches a repository that no title has into a folder that is gone afterwards, and proposes a document."""
     source = asked.source
     with tempfile.TemporaryDirectory(prefix="rampa-look-") as scratch:
         mirror = Mirror(Path(scratch) / "look.git")
         try:
-            mirror.fetch(source.address, Credential(source.user, source.password, source.key))
+            mirror.fetch(source.address, Credential(source.user, source.password, source.key), services.reach)
         except Unavailable as error:
             hint = "Look at the address and the credential, then ask again."
             raise Invalid("source.unreachable", error.message, where="address", hint=hint) from error
@@ -129,7 +129,8 @@ def modules(services: Services, slug: str, commit: str) -> wire.ModuleList:
         if not nested.there or not nested.has(pinned):
             found = module_address(row.address, address)
             # Its own origin alone gets the title's password: a submodule may lie with anybody.
-            nested.fetch(found.address, credential_of(services, row) if found.same else Credential())
+            credential = credential_of(services, row) if found.same else Credential()
+            nested.fetch(found.address, credential, services.reach)
         if not nested.has(pinned):
             raise NotFound("source.module", f"the submodule has no commit {pinned[:10]}", where=path)
         out.append(wire.ModuleOut(path=path, commit=pinned, at=f"/api/v1/titles/{slug}/source/git/module-{number}.git"))

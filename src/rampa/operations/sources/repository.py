@@ -14,7 +14,7 @@ from rampa.db import SourceRow, find_revision, find_source, find_title, parsed_d
 from rampa.operations.base import Actor, Services, audit, begin, service_actor
 from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
-from rampa.store.git import Credential, check_address
+from rampa.store.git import Credential
 from rampa.store.mirror import Mirror, Ref
 
 MODULES = "modules"
@@ -22,7 +22,7 @@ MODULES = "modules"
 
 def connect_source(services: Services, actor: Actor, slug: str, asked: wire.SourceIn) -> wire.SourceOut:
     """Remembers the repository and puts a fetch into the queue. Connecting again replaces address and credential."""
-    check_address(asked.address)
+    services.reach.check(asked.address)
     if asked.password and asked.key:
         raise Invalid("source.credential", "give a password or a key, not both", where="password")
     with begin(services, actor) as uow:
@@ -58,7 +58,7 @@ def fetch(services: Services, slug: str) -> bool:
         address, credential = row.address, credential_of(services, row)
     error = ""
     try:
-        mirror_of(services, row).fetch(address, credential)
+        mirror_of(services, row).fetch(address, credential, services.reach)
         error = _follow_document(services, slug)
     except RampaError as failed:
         error = failed.message
