@@ -28,7 +28,7 @@ from rampa.db.migrate import migrate
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, free_port, private_server
 from rampa.local.service import Child, ServiceFolder, start_service, stop
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.people import people
+from rampa.operations.people import people, sessions
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
@@ -132,7 +132,7 @@ class World:
             if email not in {p.email for p in people.list_people(self.services)}:
                 person = NewPerson(name=role.value.title(), email=email, role=role, password=password)
                 people.add_person(self.services, self.actor(), person, None)
-        session, _ = people.sign_in(self.services, email, password)
+        session, _ = sessions.sign_in(self.services, email, password)
         actor = Actor(_uuid(session.person.id), session.person.name, role)
         return people.make_token(self.services, actor, NewToken(name="test", days=days)).secret
 

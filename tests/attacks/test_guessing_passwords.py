@@ -18,7 +18,7 @@ from flask.testing import FlaskClient
 
 from rampa.core.errors import RampaError
 from rampa.operations.base import audit
-from rampa.operations.people import guesses, people
+from rampa.operations.people import guesses, people, sessions
 from rampa.operations.signing import unlock
 from rampa.schema.events import EventQuery
 from rampa.schema.signing.identities import UnlockIn
@@ -57,7 +57,7 @@ def compared(monkeypatch: pytest.MonkeyPatch) -> Iterator[Compared]:
 def sign_in(world: World, email: str, password: str, address: str = "192.0.2.7") -> str:
     """The refusal's code, or nothing."""
     try:
-        people.sign_in(world.services, email, password, address)
+        sessions.sign_in(world.services, email, password, address)
     except RampaError as error:
         return error.code
     return ""

@@ -15,7 +15,7 @@ from rampa.client import Client
 from rampa.client.connection import Connection
 from rampa.client.people.sign_in import token_for
 from rampa.core.errors import RampaError
-from rampa.operations.people import membership, people
+from rampa.operations.people import membership, people, sessions
 from rampa.schema.common import Role
 from rampa.schema.people import AcceptIn, InviteIn, NewPerson, NewToken, PasswordChange, PersonChange
 from tests.conftest import OWNER, Live, World
@@ -36,7 +36,7 @@ def with_token(world: World, secret: str) -> Client:
 
 
 def token_of(world: World, email: str = OSKARI, password: str = SECRET) -> str:
-    session, _ = people.sign_in(world.services, email, password)
+    session, _ = sessions.sign_in(world.services, email, password)
     http = world.app.test_client()  # type: ignore[attr-defined]
     opened = http.post("/api/v1/session", json={"email": email, "password": password}).json
     headers = {"X-CSRF-Token": opened["csrf_token"]}
@@ -61,12 +61,12 @@ def test_who_is_disabled_is_out_at_once_with_all_that_they_made(world: World, cl
         assert refused(each.people.session) == "token.unknown-bearer"
     assert http.get("/api/v1/session").status_code == 401
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, OSKARI, SECRET)
+        sessions.sign_in(world.services, OSKARI, SECRET)
     with refuses("person.disabled"):
         client.people.reset(oskari)
     client.people.change(oskari, PersonChange(disabled=False))
     assert refused(second.people.session) == "token.unknown-bearer"
-    people.sign_in(world.services, OSKARI, SECRET)
+    sessions.sign_in(world.services, OSKARI, SECRET)
 
 
 def test_a_token_neither_outlives_nor_exceeds_what_made_it(world: World, client: Client, oskari: str) -> None:
@@ -107,7 +107,7 @@ def test_a_code_is_one_person_s_once_for_days(world: World, client: Client) -> N
     with refuses("person.exists", "is taken"):
         client.people.invite(InviteIn(name="V", email="VENDLA@quillback.example", role=Role.OWNER))
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, made.email, "")
+        sessions.sign_in(world.services, made.email, "")
     nobody = with_token(world, "")
     good = AcceptIn(email=made.email, code=made.code, password=FRESH)
     late = replace(world.services, now=lambda: dt.datetime.now(dt.UTC) + membership.INVITATION_LIFE)
@@ -120,7 +120,7 @@ def test_a_code_is_one_person_s_once_for_days(world: World, client: Client) -> N
         assert refused(wrong) == "invitation.denied"
     nobody.people.accept(good.model_copy(update={"code": made.code.lower().replace("-", "")}))
     assert refused(lambda: nobody.people.accept(good)) == "invitation.denied"
-    session, _ = people.sign_in(world.services, made.email, FRESH)
+    session, _ = sessions.sign_in(world.services, made.email, FRESH)
     assert session.person.role == Role.TESTER
     assert {"person.invite", "person.accept"} <= {e.act for e in client.events.all()}
 
@@ -141,8 +141,8 @@ def test_one_s_own_password_takes_the_current_one(world: World, client: Client, 
     for each in (mine, other):
         assert refused(each.people.session) == "token.unknown-bearer"
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, OSKARI, SECRET)
-    people.sign_in(world.services, OSKARI, FRESH)
+        sessions.sign_in(world.services, OSKARI, SECRET)
+    sessions.sign_in(world.services, OSKARI, FRESH)
 
 
 def test_a_browser_that_changes_its_password_stays_signed_in(world: World, client: Client, oskari: str) -> None:
@@ -158,9 +158,9 @@ def test_who_was_reset_has_nothing_until_they_choose(world: World, client: Clien
     made = client.people.reset(oskari)
     assert refused(before.people.session) == "token.unknown-bearer"
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, OSKARI, SECRET)
+        sessions.sign_in(world.services, OSKARI, SECRET)
     with_token(world, "").people.accept(AcceptIn(email=OSKARI, code=made.code, password=FRESH))
-    people.sign_in(world.services, OSKARI, FRESH)
+    sessions.sign_in(world.services, OSKARI, FRESH)
     with refuses("person.unknown"):
         client.people.reset("00000000-0000-0000-0000-000000000000")
 

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import pytest
+from sqlalchemy import update
 
 from rampa.client import Client
-from rampa.operations.people import people
+from rampa.db import TokenRow
+from rampa.operations.people import sessions
 from tests.cli.conftest import Said
 from tests.conftest import OWNER, World
+from tests.factors import SECRET as FACTOR
+from tests.factors import code_at, known_secret
 from tests.refusals import refuses
 
 OSKARI, SECRET, FRESH = "oskari@quillback.example", "a long enough password", "quite another password"
@@ -30,12 +34,12 @@ def invited(said: Said, monkeypatch: pytest.MonkeyPatch) -> str:
 def test_from_an_invitation_to_a_role_and_out(said: Said, world: World, invited: str) -> None:
     assert "engineer, invited" in said("person", "list")
     assert "Sign in: rampa sign-in http://rampa.test" in said("person", "accept", OSKARI, "--code", invited)
-    people.sign_in(world.services, OSKARI, SECRET)
+    sessions.sign_in(world.services, OSKARI, SECRET)
     assert f"Oskari ({OSKARI}) is tester now." in said("person", "role", OSKARI.upper(), "tester")
     assert "confirm with --yes" in said("person", "disable", OSKARI, code=1)
     assert "is tester, disabled now" in said("person", "disable", OSKARI, "--yes")
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, OSKARI, SECRET)
+        sessions.sign_in(world.services, OSKARI, SECRET)
     assert "is tester now" in said("person", "enable", OSKARI)
     with refuses("person.unknown", "nobody@quillback.example"):
         said("person", "enable", "nobody@quillback.example")
@@ -49,7 +53,7 @@ def test_a_password_is_reset_by_an_owner(
     code = code_in(said("person", "reset", OSKARI, "--yes"))
     monkeypatch.setenv("RAMPA_NEW_PASSWORD", FRESH)
     said("person", "accept", OSKARI, "--code", code)
-    people.sign_in(world.services, OSKARI, FRESH)
+    sessions.sign_in(world.services, OSKARI, FRESH)
 
 
 def test_one_s_own_password(said: Said, world: World, client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -59,4 +63,38 @@ def test_one_s_own_password(said: Said, world: World, client: Client, monkeypatc
         said("person", "password")
     monkeypatch.setenv("RAMPA_PASSWORD", world.owner_password)
     assert "Sign in again" in said("person", "password")
-    people.sign_in(world.services, OWNER, FRESH)
+    sessions.sign_in(world.services, OWNER, FRESH)
+
+
+def test_a_second_factor_from_adding_to_removing(
+    said: Said, world: World, client: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    token = client.connection.bearer.current()
+    monkeypatch.setattr("rampa.client.Client", lambda *_, **__: world._client(token))
+    known_secret(monkeypatch)
+    monkeypatch.setenv("RAMPA_PASSWORD", world.owner_password)
+    monkeypatch.setenv("RAMPA_CODE", code_at(steps=-1))
+    told = said("second-factor", "add")
+    assert all(part in told for part in ("Scan this with an app", FACTOR, "Keep these spare codes"))
+    assert sum(told.count(sign) for sign in "█▀▄") > 300
+    spare = [line for line in told.splitlines() if len(line) == 19 and line.count("-") == 3]
+    assert len(spare) == 8
+    with refuses("factor.wrong", "wrong, or was used"):
+        said("second-factor", "confirm")
+    monkeypatch.setenv("RAMPA_CODE", code_at())
+    assert "Confirmed for five minutes." in said("second-factor", "confirm")
+    # An act that matters brings the code by itself, where the terminal or the variable has one.
+    age_confirmations(world)
+    monkeypatch.delenv("RAMPA_CODE")
+    with refuses("confirm.needed", "second factor again"):
+        said("person", "role", OWNER, "owner")
+    monkeypatch.setenv("RAMPA_CODE", spare[0])
+    assert "confirm with --yes" in said("second-factor", "remove", code=1)
+    assert "is removed" in said("second-factor", "remove", "--yes")
+    assert not client.people.session().person.second_factor
+
+
+def age_confirmations(world: World) -> None:
+    """As if the five minutes had gone."""
+    with world.services.db.transaction() as session:
+        session.execute(update(TokenRow).values(confirmed_at=None))

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 
+import psycopg
+import pyotp
 import pytest
 from playwright.sync_api import Browser, expect
 
@@ -30,6 +33,7 @@ PAGES = [
     "titles/peatlight/versions",
     "titles/peatlight/grants",
     "people",
+    "account",
     "invitation",
     "events",
     "nowhere",
@@ -157,6 +161,50 @@ def test_a_service_that_is_gone_is_said(browser: Browser, filled: Live) -> None:
 def test_axe_finds_nothing_and_nothing_scrolls_sideways(browser: Browser, filled: Live) -> None:
     wrong = complaints(signed_in(browser, filled), PAGES)
     assert not wrong, "\n".join(wrong)
+
+
+def test_a_second_factor_is_added_asked_for_and_removed(browser: Browser, live: Live) -> None:
+    page = signed_in(browser, live)
+    page.get_by_role("button", name="Iida ▾").click()
+    page.get_by_role("menuitem", name="Your account").click()
+    page.get_by_label("Your password").fill(live.owner_password)
+    page.get_by_role("button", name="Add a second factor").click()
+    expect(page.get_by_role("img", name="The secret as a QR code")).to_be_visible()
+    secret = page.locator("code").last.inner_text()
+    # The one before is taken, too: the one that is shown now is left for the next step.
+    page.get_by_label("The code that it shows now").fill(pyotp.TOTP(secret).at(time.time() - 30))
+    page.get_by_role("button", name="Have it count").click()
+    expect(page.get_by_text("Keep these spare codes apart")).to_be_visible()
+    spare = page.locator("ul.mono li").all_inner_texts()
+    assert len(spare) == 8
+    page.get_by_role("button", name="I have kept them").click()
+    expect(page.get_by_text("Signing in asks for a code")).to_be_visible()
+    # Another browser: the password alone is not enough, and says so only to who knows it.
+    other = browser.new_context(base_url=live.address).new_page()
+    other.goto("/")
+    other.get_by_label("Address").fill(OWNER)
+    other.locator("input[type=password]").fill(live.owner_password)
+    other.get_by_role("button", name="Sign in").click()
+    other.get_by_label("Code of your second factor").fill("000000")
+    other.get_by_role("button", name="Sign in").click()
+    expect(other.get_by_role("alert")).to_contain_text("this code is wrong, or was used")
+    other.get_by_label("Code of your second factor").fill(spare[0])
+    other.get_by_role("button", name="Sign in").click()
+    expect(other.get_by_role("navigation", name="Pages")).to_be_attached()
+    _minutes_go(live)
+    page.get_by_role("button", name="Remove it …").click()
+    dialog = page.get_by_role("dialog", name="This asks for your second factor")
+    dialog.get_by_label("Code").fill("111111")
+    dialog.get_by_role("button", name="Go on").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("this code is wrong")
+    dialog.get_by_label("Code").fill(spare[1])
+    dialog.get_by_role("button", name="Go on").click()
+    expect(page.get_by_role("button", name="Add a second factor")).to_be_visible()
+
+
+def _minutes_go(live: Live) -> None:
+    with psycopg.connect(live.url.replace("+psycopg", ""), autocommit=True) as connection:
+        connection.execute("update web_session set confirmed_at = null")
 
 
 def test_a_person_is_invited_chooses_a_password_and_is_disabled(browser: Browser, live: Live) -> None:

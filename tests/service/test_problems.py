@@ -15,7 +15,7 @@ from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Tree
-from rampa.operations.people import people
+from rampa.operations.people import people, sessions
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
 from rampa.service.base.streams import Streams
@@ -216,4 +216,4 @@ def test_a_new_password_is_for_somebody_who_is_there(world: World) -> None:
     with refuses("person.unknown"):
         people.new_password(world.services, "nobody@quillback.example")
     password = people.new_password(world.services, OWNER.upper())
-    assert people.sign_in(world.services, OWNER, password)[0].person.email == OWNER
+    assert sessions.sign_in(world.services, OWNER, password)[0].person.email == OWNER

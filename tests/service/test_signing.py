@@ -12,7 +12,7 @@ from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
 from rampa.db.signing import find_key
 from rampa.operations.base.unit_of_work import begin
-from rampa.operations.people import people
+from rampa.operations.people import people, sessions
 from rampa.operations.signing import continuity, identities
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
@@ -229,8 +229,8 @@ def test_a_new_password_ends_what_the_old_one_opened(world: World) -> None:
     fresh = people.new_password(world.services, OWNER)
     assert people.find_token(world.services, token) is None
     with refuses("sign-in.denied"):
-        people.sign_in(world.services, OWNER, world.owner_password)
-    assert people.sign_in(world.services, OWNER, fresh)
+        sessions.sign_in(world.services, OWNER, world.owner_password)
+    assert sessions.sign_in(world.services, OWNER, fresh)
     assert people.first_start(world.services, "Other", "Other", "o@x") is None, "a service has one first start"
 
 

@@ -4,6 +4,7 @@ import { IconMoon, IconSun } from "@tabler/icons-react";
 import { Suspense, useEffect } from "react";
 import { Link, Outlet, useLocation } from "react-router";
 
+import { Confirmation } from "../features/session/Confirmation";
 import { useSession, useSignOut } from "../features/session/queries";
 import { Loading } from "../ui/parts";
 import { Nav } from "./Nav";
@@ -32,6 +33,7 @@ export function Frame() {
         <Nav />
       </AppShell.Navbar>
       <AppShell.Main>
+        <Confirmation />
         <PageFailure at={place.pathname}>
           <Suspense fallback={<Loading />}>
             <Outlet />
@@ -82,6 +84,9 @@ function Person() {
           <Menu.Label>
             {session?.person.email}, {session?.person.role}
           </Menu.Label>
+          <Menu.Item component={Link} to="/account">
+            Your account
+          </Menu.Item>
           <Menu.Item onClick={() => signOut.mutate()}>Sign out</Menu.Item>
         </Menu.Dropdown>
       </Menu>

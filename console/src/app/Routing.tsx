@@ -10,6 +10,7 @@ function page<Name extends string>(name: Name, load: () => Promise<Record<Name, 
   return lazy(async () => ({ default: (await load())[name] }));
 }
 
+const AccountPage = page("AccountPage", () => import("../features/session/AccountPage"));
 const AgentsPage = page("AgentsPage", () => import("../features/agents/AgentsPage"));
 const BuildPage = page("BuildPage", () => import("../features/builds/BuildPage"));
 const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPage"));
@@ -93,6 +94,7 @@ function Pages() {
           <Route path="keys/:name" element={<KeyPage />} />
           <Route path="titles/:title/versions" element={<VersionsPage />} />
           <Route path="titles/:title/grants" element={<GrantsPage />} />
+          <Route path="account" element={<AccountPage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route path="events" element={<EventsPage />} />
           <Route path="*" element={<Nowhere />} />

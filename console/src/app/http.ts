@@ -21,6 +21,15 @@ export function rememberCsrf(token: string): void {
   csrfToken = token;
 }
 
+let askCode: (() => Promise<boolean>) | undefined;
+/** Who asks a person for a code when an act wants one; true once it was right. */
+export function askForCodes(ask: () => Promise<boolean>): () => void {
+  askCode = ask;
+  return () => {
+    askCode = undefined;
+  };
+}
+
 interface Options {
   method?: string;
   body?: unknown;
@@ -28,8 +37,18 @@ interface Options {
   key?: string;
 }
 
-/** One call of the service. `key` makes a creating call safe to repeat. */
+/** One call of the service. `key` makes a creating call safe to repeat. An act that wants the second factor asks for it first. */
 export async function call<T>(path: string, options: Options = {}): Promise<T> {
+  try {
+    return await send<T>(path, options);
+  } catch (error) {
+    const wanted = error instanceof ApiError && error.problem.type?.endsWith("/confirm.needed");
+    if (!wanted || !askCode || !(await askCode())) throw error;
+    return send<T>(path, options);
+  }
+}
+
+async function send<T>(path: string, options: Options): Promise<T> {
   const headers: Record<string, string> = { Accept: "application/json" };
   const method = options.method ?? "GET";
   if (method !== "GET") {

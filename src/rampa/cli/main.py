@@ -56,6 +56,10 @@ GROUPS: dict[str, tuple[str, str]] = {
     "channel": ("channels", "Channels: place a build, see what is live."),
     "device": ("devices", "Simulated devices: install, update, verify, repair, start."),
     "person": ("people.person", "People of the studio and their roles."),
+    "second-factor": (
+        "people.factor",
+        "Your second factor: codes of an app, asked for at the sign-in and before acts that matter.",
+    ),
     "event": ("events", "Who did what."),
 }
 """Word -> (module below rampa.cli, one line of help)."""

@@ -21,6 +21,7 @@ from pydantic import BaseModel, ValidationError
 from rampa.client.bearer import Bearer
 from rampa.core import errors
 from rampa.schema.common import Page, Problem
+from rampa.schema.people import CodeIn
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -77,6 +78,8 @@ class Connection:
             verify=self.address.startswith("https:"),
         )
         self._patience = patience
+        self.ask_code: Callable[[], str] | None = None
+        """Brings a code of the second factor where an act asks for it; without it the act is denied."""
         self._sleep = sleep
 
     def close(self) -> None:
@@ -115,6 +118,11 @@ class Connection:
         wait = 0.2
         while True:
             try:
+                return self._once(method, path, **more)
+            except errors.Denied as error:
+                if error.code != "confirm.needed" or self.ask_code is None:
+                    raise
+                self._confirm(self.ask_code())
                 return self._once(method, path, **more)
             except errors.Unavailable as error:
                 if error.code in NO_WAIT or time.monotonic() + wait > end:
@@ -159,6 +167,10 @@ class Connection:
                         "service.unreachable", "the service stopped answering", hint="Run the same command again."
                     ) from error
                 self._sleep(min(0.2 * broken, 2.0))
+
+    def _confirm(self, code: str) -> None:
+        body = CodeIn(code=code).model_dump_json().encode()
+        self._once("POST", "/api/v1/session/confirmation", content=body, headers={"Content-Type": "application/json"})
 
     def _once(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:

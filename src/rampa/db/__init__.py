@@ -27,7 +27,16 @@ from rampa.db.content import (
     VerifiedFileRow,
     store_state,
 )
-from rampa.db.people import AuditEventRow, GuessRow, IdempotentAnswerRow, PersonRow, StudioRow, TokenRow, WebSessionRow
+from rampa.db.people import (
+    AuditEventRow,
+    GuessRow,
+    IdempotentAnswerRow,
+    PersonRow,
+    SecondFactorRow,
+    StudioRow,
+    TokenRow,
+    WebSessionRow,
+)
 from rampa.db.runs import (
     LogKindRow,
     LogPartRow,
@@ -93,6 +102,7 @@ __all__ = [
     "RunOrderRow",
     "RunRow",
     "RunStepRow",
+    "SecondFactorRow",
     "SigningIdentityRow",
     "SourceRow",
     "StoreCheckRow",

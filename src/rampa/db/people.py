@@ -6,7 +6,7 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -32,6 +32,21 @@ class PersonRow(Identified, Base):
     invitation: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The SHA-256 of the code with which they choose a password, once."""
     invited_until: Mapped[dt.datetime | None]
+    second_factor: Mapped[bool] = mapped_column(default=False)
+    """There is one that counts, in a row of its own."""
+
+
+class SecondFactorRow(Base):
+    """The secret of a person's codes (RFC 6238), sealed. It counts `since` a code of it came back."""
+
+    __tablename__ = "second_factor"
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    since: Mapped[dt.datetime | None]
+    last_step: Mapped[int] = mapped_column(BigInteger, default=0)
+    """Of the last code that was taken: none is taken twice."""
+    spare: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    """SHA-256 of the spare codes that are left."""
 
 
 class TokenRow(Identified, Base):
@@ -46,6 +61,8 @@ class TokenRow(Identified, Base):
     last_used_at: Mapped[dt.datetime | None]
     made_by: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("token.id", ondelete="CASCADE"))
     """The token that made it: it ends with that."""
+    confirmed_at: Mapped[dt.datetime | None]
+    """When the second factor was last asked for."""
     person: Mapped[PersonRow] = relationship(lazy="joined")
 
 
@@ -57,6 +74,7 @@ class WebSessionRow(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
     csrf_token: Mapped[str] = mapped_column(String(64))
     expires_at: Mapped[dt.datetime]
+    confirmed_at: Mapped[dt.datetime | None]
     person: Mapped[PersonRow] = relationship(lazy="joined")
 
 

@@ -16,6 +16,32 @@ Password = Annotated[str, StringConstraints(min_length=10, max_length=200, patte
 class SignIn(Wire):
     email: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
     password: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+    code: Annotated[str, StringConstraints(max_length=40, pattern=r"^[A-Za-z0-9 -]*$")] = ""
+    """Of the second factor, for who has one."""
+
+
+class CodeIn(Wire):
+    """A code of the second factor as it is shown now, or a spare one."""
+
+    code: Annotated[str, StringConstraints(min_length=6, max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
+
+
+class FactorIn(Wire):
+    password: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
+
+
+class NewFactor(Wire):
+    """What an app needs to show codes: the secret (base32), or its `address` (otpauth), also as a picture (SVG, a QR code)."""
+
+    secret: str
+    address: str
+    picture: str
+
+
+class SpareCodes(Wire):
+    """Each is good once, in place of a code; they are shown this once."""
+
+    codes: list[str]
 
 
 class Person(Wire):
@@ -26,6 +52,7 @@ class Person(Wire):
     disabled: bool = False
     invited: bool = False
     """They have not chosen a password yet."""
+    second_factor: bool = False
     created_at: dt.datetime
 
 

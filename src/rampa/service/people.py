@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, g, request
 
 from rampa.operations.base import Act, Services
-from rampa.operations.people import membership, people
+from rampa.operations.people import factors, membership, people, sessions
 from rampa.schema import people as wire
 from rampa.schema.common import Page
 from rampa.service.base.access import COOKIE, current_actor
@@ -21,21 +21,21 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     @api.call("POST", "/session", Act.OPEN, wire.Session, status=201)
     def sign_in(body: wire.SignIn) -> Response:
         """Sign in with address and password; the cookie is for the console, tokens for everything else."""
-        session, secret = people.sign_in(services, body.email, body.password, client_address())
+        session, secret = sessions.sign_in(services, body.email, body.password, client_address(), body.code)
         response = Response(session.model_dump_json(), status=201, content_type="application/json")
-        life = int(people.SESSION_LIFE.total_seconds())
+        life = int(sessions.SESSION_LIFE.total_seconds())
         response.set_cookie(COOKIE, secret, max_age=life, httponly=True, samesite="Strict", secure=secure_cookies)
         return response
 
     @api.call("GET", "/session", Act.OWN, wire.Session)
     def get_session() -> wire.Session:
         """Who is signed in."""
-        return people.describe_session(services, g.person, g.csrf_token)
+        return sessions.describe_session(services, g.person, g.csrf_token)
 
     @api.call("DELETE", "/session", Act.OWN, None)
     def sign_out() -> Response:
         """End the console's session."""
-        people.sign_out(services, request.cookies.get(COOKIE, ""))
+        sessions.sign_out(services, request.cookies.get(COOKIE, ""))
         response = Response(status=204)
         response.delete_cookie(COOKIE, httponly=True, samesite="Strict", secure=secure_cookies)
         return response
@@ -51,6 +51,7 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         return people.add_person(services, current_actor(), body, once_from(header))
 
     _memberships(api, services)
+    _factors(api, services)
 
     @api.call("GET", "/tokens", Act.OWN, Page[wire.Token])
     def list_tokens() -> Page[wire.Token]:
@@ -68,6 +69,30 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         people.revoke_token(services, current_actor(), path.token_id)
 
     return api
+
+
+def _factors(api: Resource, services: Services) -> None:
+    """One's own second factor."""
+
+    @api.call("POST", "/session/second-factor", Act.OWN, wire.NewFactor, status=201)
+    def begin_factor(body: wire.FactorIn) -> wire.NewFactor:
+        """Begin a second factor: a secret for an app that shows codes (RFC 6238). It takes your password again."""
+        return factors.begin_factor(services, current_actor(), body)
+
+    @api.call("PUT", "/session/second-factor", Act.OWN, wire.SpareCodes)
+    def finish_factor(body: wire.CodeIn) -> wire.SpareCodes:
+        """Have it count, with a code of it; the answer holds spare codes, this once."""
+        return factors.finish_factor(services, current_actor(), body)
+
+    @api.call("DELETE", "/session/second-factor", Act.CHANGE_FACTOR, None)
+    def remove_factor() -> None:
+        """Remove it."""
+        factors.remove_factor(services, current_actor())
+
+    @api.call("POST", "/session/confirmation", Act.OWN, None)
+    def confirm(body: wire.CodeIn) -> None:
+        """Confirm with a code that it is you: acts that matter take this session or token for five minutes."""
+        factors.confirm(services, current_actor(), body, client_address())
 
 
 def _memberships(api: Resource, services: Services) -> None:

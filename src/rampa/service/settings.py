@@ -20,6 +20,8 @@ class ServiceSettings:
     secure_cookies: bool = False
     proxies: frozenset[str] = frozenset()
     """Addresses of proxies whose word for a client's address is taken."""
+    factor_needed: bool = False
+    """Owners and engineers need a second factor."""
 
     @classmethod
     def from_environment(cls) -> ServiceSettings:
@@ -28,6 +30,7 @@ class ServiceSettings:
             process=ProcessSettings.from_environment(),
             console=Path(console) if console else None,
             secure_cookies=os.environ.get("RAMPA_SECURE_COOKIES") == "1",
+            factor_needed=os.environ.get("RAMPA_SECOND_FACTOR") == "1",
             proxies=_proxies(os.environ.get("RAMPA_PROXIES", "")),
         )
 

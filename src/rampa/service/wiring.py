@@ -42,6 +42,7 @@ def make_app(
     console_folder: Path | None = None,
     secure_cookies: bool = False,
     proxies: frozenset[str] = frozenset(),
+    factor_needed: bool = False,
 ) -> OpenAPI:
     """The Flask application. Its `access` table says what each endpoint does."""
     app = OpenAPI(
@@ -62,7 +63,7 @@ def make_app(
     app.extensions["rampa_access"] = table
     app.extensions[PROXIES] = proxies
     telemetry.install(app, services, table)
-    access.install(app, services, table)
+    access.install(app, services, table, factor_needed)
     problems.install(app)
     for resource in (
         people.resource(services, secure_cookies),
@@ -103,5 +104,11 @@ def from_environment() -> OpenAPI:
     """What gunicorn calls."""
     settings = ServiceSettings.from_environment()
     telemetry.configure_logs()
-    app: OpenAPI = make_app(settings.process.services(), settings.console, settings.secure_cookies, settings.proxies)
+    app: OpenAPI = make_app(
+        settings.process.services(),
+        settings.console,
+        settings.secure_cookies,
+        settings.proxies,
+        settings.factor_needed,
+    )
     return app

@@ -52,6 +52,7 @@ export function PeoplePage() {
                       {p.role}
                       {p.disabled && <span style={{ color: "var(--r-warning)" }}> · disabled</span>}
                       {p.invited && <span className="dim"> · invited</span>}
+                      {p.second_factor && <span className="dim"> · second factor</span>}
                     </td>
                     <td className="wide dim">{p.disabled ? "nothing: cannot sign in" : MAY[p.role]}</td>
                     <td className="wide tight">

@@ -17,7 +17,7 @@ export function InvitationPage() {
   const accept = useMutation({
     mutationFn: async (body: Schemas["AcceptIn"]) => {
       await call<void>("/invitation", { method: "POST", body });
-      await signIn.mutateAsync({ email, password });
+      await signIn.mutateAsync({ email, password, code: "" });
     },
     onSuccess: () => go("/"),
   });

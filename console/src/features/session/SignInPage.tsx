@@ -1,16 +1,23 @@
 import { Button, PasswordInput, Stack, Text, TextInput } from "@mantine/core";
 import { type FormEvent, useState } from "react";
 
+import { ApiError } from "../../app/http";
 import { Failure } from "../../ui/parts";
 import { useSignIn } from "./queries";
 
 export function SignInPage() {
   const [email, setEmail] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
   const signIn = useSignIn();
+  const [wanted, want] = useState(false);
   const send = (event: FormEvent) => {
     event.preventDefault();
-    signIn.mutate({ email, password });
+    // Only who knows the password is told that a code is needed.
+    signIn.mutate(
+      { email, password, code },
+      { onError: (e) => want(wanted || (e instanceof ApiError && !!e.problem.type?.endsWith("/sign-in.factor-needed"))) },
+    );
   };
   return (
     <main style={{ minHeight: "100vh", display: "grid", placeItems: "center", padding: 16 }}>
@@ -38,7 +45,18 @@ export function SignInPage() {
               value={password}
               onChange={(e) => setPassword(e.currentTarget.value)}
             />
-            {signIn.error && <Failure error={signIn.error} />}
+            {wanted && (
+              <TextInput
+                label="Code of your second factor"
+                description="What your app shows now, or a spare one"
+                autoComplete="one-time-code"
+                required
+                autoFocus
+                value={code}
+                onChange={(e) => setCode(e.currentTarget.value)}
+              />
+            )}
+            {signIn.error && !(wanted && !code) && <Failure error={signIn.error} />}
             <Button type="submit" variant="filled" loading={signIn.isPending} fullWidth>
               Sign in
             </Button>

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, TypeVar
 import typer
 
 from rampa.cli.base import home
+from rampa.cli.base.passwords import ask_code, can_ask_code
 from rampa.core.errors import Invalid
 
 if TYPE_CHECKING:
@@ -33,6 +34,7 @@ def signed_in() -> Iterator[Client]:
 
     known = home.must_load()
     with Client(known.address, known.token) as client:
+        client.connection.ask_code = ask_code if can_ask_code() else None
         yield client
 
 

@@ -13,6 +13,7 @@ PASSWORD_ENV = typer.Option("", "--password-env", metavar="VAR", help="The varia
 PASSWORD_FD = typer.Option(-1, "--password-fd", metavar="N", help="A file descriptor that the password is read from.")
 USUAL, PASSPHRASE = "RAMPA_KEY_PASSWORD", "RAMPA_KEY_PASSPHRASE"
 SIGN_IN, FIRST = "RAMPA_PASSWORD", "RAMPA_NEW_PASSWORD"
+CODE = "RAMPA_CODE"
 LONGEST = 1000
 
 
@@ -31,6 +32,16 @@ def ask_password(question: str, *, env: str = "", fd: int = -1, new: bool = Fals
         raise Invalid("password.not-set", "there is no terminal to ask for the password", hint=hint)
     password: str = typer.prompt(question, hide_input=True, confirmation_prompt=new, err=True)
     return password
+
+
+def can_ask_code() -> bool:
+    return bool(os.environ.get(CODE)) or sys.stdin.isatty()
+
+
+def ask_code() -> str:
+    """A code of the second factor, from the variable or the terminal."""
+    said: str = os.environ.get(CODE) or typer.prompt("Code of your second factor", err=True)
+    return said
 
 
 def _from_descriptor(fd: int) -> str:

@@ -10,8 +10,8 @@ import typer
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, signed_in
 from rampa.cli.base.output import facts, print_json
-from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, SIGN_IN, ask_password
-from rampa.core.errors import Invalid
+from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, SIGN_IN, ask_code, ask_password, can_ask_code
+from rampa.core.errors import Denied, Invalid
 
 app = typer.Typer(rich_markup_mode=None)
 
@@ -27,6 +27,7 @@ def sign_in(
     """Sign in to a service and keep a token for this machine.
 
     The password is asked for, or read from RAMPA_PASSWORD, another variable or a file descriptor; it is never an argument.
+    A code of your second factor, if you have one, is asked for, or read from RAMPA_CODE.
     """
     from rampa.client.people.sign_in import token_for
 
@@ -36,7 +37,14 @@ def sign_in(
         raise Invalid("address.missing", "the service's address is not known", hint="Say it: `rampa sign-in http://…`.")
     email = email or (known.email if known and not sys.stdin.isatty() else "") or typer.prompt("Address", err=True)
     password = ask_password("Password", env=password_env, fd=password_fd, usual=SIGN_IN)
-    session, token = token_for(address, email, password, f"command line on {socket.gethostname()}")
+    name = f"command line on {socket.gethostname()}"
+    try:
+        session, token = token_for(address, email, password, name)
+    except Denied as error:
+        # Only who knows the password is asked: nobody else learns that there is a second factor.
+        if error.code != "sign-in.factor-needed" or not can_ask_code():
+            raise
+        session, token = token_for(address, email, password, name, ask_code())
     home.save(home.Credentials(address, token.secret, email))
     if as_json:
         print_json(session.person)

@@ -35,6 +35,24 @@ class PeopleCalls(Calls):
     def change_password(self, change: people_wire.PasswordChange) -> None:
         self.connection.request("PUT", f"{API}/session/password", content=json_of(change), headers=JSON)
 
+    def begin_factor(self, password: str) -> people_wire.NewFactor:
+        return self.connection.post(
+            people_wire.NewFactor, f"{API}/session/second-factor", people_wire.FactorIn(password=password)
+        )
+
+    def finish_factor(self, code: str) -> people_wire.SpareCodes:
+        asked = json_of(people_wire.CodeIn(code=code))
+        return self.connection.send(people_wire.SpareCodes, "PUT", f"{API}/session/second-factor", asked, JSON)
+
+    def remove_factor(self) -> None:
+        self.connection.request("DELETE", f"{API}/session/second-factor")
+
+    def confirm(self, code: str) -> None:
+        """For acts that matter: this token, for five minutes."""
+        self.connection.request(
+            "POST", f"{API}/session/confirmation", content=json_of(people_wire.CodeIn(code=code)), headers=JSON
+        )
+
     def tokens(self) -> list[people_wire.Token]:
         return self.connection.get(Page[people_wire.Token], f"{API}/tokens").items
 

@@ -9,12 +9,13 @@ from rampa.core.errors import Unavailable
 from rampa.schema.people import MadeToken, NewToken, Session, SignIn
 
 
-def token_for(address: str, email: str, password: str, name: str) -> tuple[Session, MadeToken]:
-    """Opens a session, makes a token with it, and ends the session. Raises `Denied` for a wrong password."""
+def token_for(address: str, email: str, password: str, name: str, code: str = "") -> tuple[Session, MadeToken]:
+    """Opens a session, makes a token with it, and ends the session. Raises `Denied` for a wrong password, and
+    with `sign-in.factor-needed` where a code of the second factor is missing."""
     base = Connection(address).address
     try:
         with httpx.Client(base_url=base, timeout=30, trust_env=False) as http:
-            answer = http.post("/api/v1/session", json=SignIn(email=email, password=password).model_dump())
+            answer = http.post("/api/v1/session", json=SignIn(email=email, password=password, code=code).model_dump())
             if answer.status_code >= 400:
                 raise problem_error(answer)
             session = Session.model_validate_json(answer.content)

@@ -23,6 +23,7 @@ class Act(StrEnum):
 
     OPEN = "call what needs no sign-in"
     OWN = "manage one's own session and tokens"
+    CHANGE_FACTOR = "remove one's own second factor"
     READ = "read the studio's titles, builds, channels and events"
     READ_SOURCE = "read a title's source"
     READ_SYMBOLS = "read symbols"
@@ -66,6 +67,10 @@ class Act(StrEnum):
     CHANGE_STORE = "check, collect and repack the content store"
 
 
+MATTERS = frozenset(
+    {Act.EXPORT_KEY, Act.HAND_OVER_KEY, Act.CHANGE_MASTER_KEY, Act.ADD_PERSON, Act.CHANGE_PERSON, Act.CHANGE_FACTOR}
+)
+"""What asks for the second factor again, of who has one."""
 EVERYBODY = frozenset(Role)
 PEOPLE = EVERYBODY - {Role.AGENT}
 READERS = PEOPLE - {Role.REVIEWER}
@@ -79,6 +84,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     # Nobody in particular: a route that is open asks for no role at all.
     Act.OPEN: frozenset(),
     Act.OWN: PEOPLE,
+    Act.CHANGE_FACTOR: PEOPLE,
     Act.READ: READERS,
     Act.READ_SOURCE: MAKERS,
     Act.READ_SYMBOLS: ENGINEERS,

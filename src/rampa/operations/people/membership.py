@@ -12,13 +12,14 @@ from rampa.core.errors import Conflict, Denied, NotFound, Refused
 from rampa.db import PersonRow, TokenRow, WebSessionRow, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
+from rampa.operations.people.factors import own_password
 from rampa.operations.people.guesses import Guess, count, failed, forget, normal
 from rampa.operations.people.people import (
     RANK,
     SOMEBODY,
     access_topic,
-    compare,
     describe_person,
+    drop_factor,
     hashed,
     must_be_for_people,
 )
@@ -49,6 +50,8 @@ def reset(services: Services, actor: Actor, person: str) -> wire.Invitation:
         if row.disabled_at is not None:
             raise Refused("person.disabled", f"{row.name} is disabled", where="person", hint="Enable them first.")
         row.password_hash = ""
+        # A lost phone, too: the code of the reset goes to the person alone.
+        drop_factor(uow, row)
         end_access(uow, row)
         audit.record(uow, "person.reset", row.email)
         return _new_code(uow, row)
@@ -103,14 +106,7 @@ def change_person(services: Services, actor: Actor, person: str, asked: wire.Per
 
 def change_password(services: Services, actor: Actor, asked: wire.PasswordChange, keep: bytes | None) -> None:
     """One's own: everything else that is signed in ends, but the session `keep` (a digest) of whoever asks."""
-    with begin(services, actor) as uow:
-        row = uow.session.get_one(PersonRow, actor.principal)
-    guess = Guess("sign-in", normal(row.email), "")
-    count(services, guess, actor, row.email)
-    if not compare(row, asked.current):
-        failed(services, guess, actor, row.email)
-        raise Denied("password.wrong", "the current password is another", where="current")
-    forget(services, guess)
+    own_password(services, actor, asked.current, "current")
     password_hash = hashed(asked.new)
     with begin(services, actor) as uow:
         row = uow.session.get_one(PersonRow, actor.principal)

@@ -13,19 +13,17 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
-from rampa.db import PersonRow, StudioRow, TokenRow, WebSessionRow, queue
-from rampa.operations.base import Actor, Once, Services, audit, begin, once, service_actor
+from rampa.db import PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue
+from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
-from rampa.operations.people.guesses import Guess, count, failed, forget, hashing, normal
+from rampa.operations.people.guesses import hashing, normal
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
-SESSION_LIFE = dt.timedelta(hours=14)
 TOKEN_MARK = "rampa-"
 RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.ENGINEER, Role.OWNER]
 SOMEBODY = service_actor("somebody")
 """Who is not signed in yet."""
-FAILURES_SHOWN = "the address or the password is wrong"
 
 
 @lru_cache(maxsize=1)
@@ -90,6 +88,7 @@ def new_password(services: Services, email: str) -> str:
         if person is None:
             raise NotFound("person.unknown", f"there is nobody with the address {email}")
         person.password_hash = _hasher().hash(password)
+        drop_factor(uow, person)
         for kind in (WebSessionRow, TokenRow):
             uow.session.execute(delete(kind).where(kind.person_id == person.id))
         actor = Actor(person.id, person.name, Role(person.role))
@@ -97,59 +96,9 @@ def new_password(services: Services, email: str) -> str:
     return password
 
 
-def sign_in(services: Services, email: str, password: str, address: str = "") -> tuple[wire.Session, str]:
-    """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password.
-
-    `address` is where the call comes from, for the limits.
-    """
-    guess = Guess("sign-in", normal(email), address)
-    with begin(services) as uow:
-        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == guess.account))
-    # What was typed in place of an address may be a password: only an address that somebody has is said.
-    subject = person.email if person else "an unknown address"
-    count(services, guess, SOMEBODY, subject)
-    good = compare(person, password)
-    if person is None or not good or person.disabled_at is not None:
-        failed(services, guess, SOMEBODY, subject)
-        raise Denied("sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password.")
-    forget(services, guess)
-    # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
-    secret = secrets.token_urlsafe(32)
-    with begin(services) as uow:
-        now = services.now()
-        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.expires_at < now))
-        row = WebSessionRow(
-            person_id=person.id,
-            digest=digest_secret(secret),
-            csrf_token=secrets.token_urlsafe(24),
-            expires_at=now + SESSION_LIFE,
-            created_at=now,
-        )
-        uow.session.add(row)
-        audit.record(uow.by(Actor(person.id, person.name, Role(person.role))), "session.open", person.email)
-    return describe_session(services, person, row.csrf_token), secret
-
-
-def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
-    with begin(services) as uow:
-        studio = uow.session.scalars(select(StudioRow)).one()
-    return wire.Session(
-        person=describe_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
-    )
-
-
-def find_session(services: Services, secret: str) -> WebSessionRow | None:
-    with begin(services) as uow:
-        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
-    return row if row is not None and row.expires_at > services.now() else None
-
-
-def sign_out(services: Services, secret: str) -> None:
-    with begin(services) as uow:
-        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
-        if row is not None:
-            queue.tell(uow.session, access_topic(row.person_id))
-        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+def drop_factor(uow: UnitOfWork, person: PersonRow) -> None:
+    uow.session.execute(delete(SecondFactorRow).where(SecondFactorRow.person_id == person.id))
+    person.second_factor = False
 
 
 def find_token(services: Services, secret: str) -> TokenRow | None:
@@ -179,10 +128,14 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
-        expires_at = now + dt.timedelta(days=asked.days)
+        expires_at, confirmed_at = now + dt.timedelta(days=asked.days), None
         if actor.token is not None:
+            maker = uow.session.get_one(TokenRow, actor.token)
             # Never longer than what made it, whatever was asked: a token of an hour would else become one of a year.
-            expires_at = min(expires_at, uow.session.get_one(TokenRow, actor.token).expires_at)
+            expires_at, confirmed_at = min(expires_at, maker.expires_at), maker.confirmed_at
+        elif actor.session:
+            by = select(WebSessionRow.confirmed_at).where(WebSessionRow.digest == actor.session)
+            confirmed_at = uow.session.scalar(by)
         row = TokenRow(
             person_id=actor.principal,
             name=asked.name,
@@ -190,6 +143,7 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
             digest=digest_secret(secret),
             expires_at=expires_at,
             made_by=actor.token,
+            confirmed_at=confirmed_at,
             created_at=now,
         )
         uow.session.add(row)
@@ -260,6 +214,7 @@ def describe_person(row: PersonRow) -> wire.Person:
         role=Role(row.role),
         disabled=row.disabled_at is not None,
         invited=row.password_hash == "",
+        second_factor=row.second_factor,
         created_at=row.created_at,
     )
 

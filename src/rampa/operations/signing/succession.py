@@ -11,6 +11,7 @@ from rampa.core.signing import succession
 from rampa.core.signing.seal import keys_of, rewrap, sealed_by
 from rampa.db import (
     ContentKeyRow,
+    SecondFactorRow,
     SigningIdentityRow,
     SourceRow,
     TitleRow,
@@ -90,6 +91,8 @@ def _secrets(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
         yield key, "sealed", key_label(key.id)
     for unsealing in uow.session.scalars(select(UnsealingKeyRow).with_for_update()):
         yield unsealing, "sealed", unsealing_label(unsealing.build_id)
+    for factor in uow.session.scalars(select(SecondFactorRow).with_for_update()):
+        yield factor, "sealed", f"factor:{factor.person_id}"
     for variables in uow.session.scalars(
         select(VariablesRow).where(VariablesRow.sealed.is_not(None)).with_for_update()
     ):

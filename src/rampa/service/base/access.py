@@ -11,7 +11,8 @@ from rampa.core.errors import Denied, Invalid
 from rampa.operations.agents.enrolment import TOKEN_MARK, find_agent_token
 from rampa.operations.agents.scope import must_hold
 from rampa.operations.base import Act, Actor, Services, must
-from rampa.operations.people import people
+from rampa.operations.base.policy import MATTERS
+from rampa.operations.people import factors, people, sessions
 from rampa.schema.common import Role
 
 COOKIE = "rampa_session"
@@ -27,7 +28,9 @@ class AccessTable:
     acts: dict[str, Act]
 
 
-def install(app: Flask, services: Services, table: AccessTable) -> None:
+def install(app: Flask, services: Services, table: AccessTable, needed: bool = False) -> None:
+    """`needed`: owners and engineers do nothing before they have a second factor."""
+
     @app.before_request
     def check() -> None:
         if request.endpoint is None:
@@ -43,6 +46,8 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
         must(actor, act)
         if actor.agent:
             must_hold(services, actor, request.view_args or {})
+        else:
+            _second_factor(services, act, needed)
         g.actor = actor
 
     @app.after_request
@@ -54,8 +59,17 @@ def install(app: Flask, services: Services, table: AccessTable) -> None:
         return response
 
 
+def _second_factor(services: Services, act: Act, needed: bool) -> None:
+    # One's own account stays open: there the factor is added.
+    if needed and act is not Act.OWN:
+        factors.must_have_one(g.person)
+    if act in MATTERS:
+        factors.must_be_confirmed(services, g.person, g.confirmed_at)
+
+
 def _small() -> None:
-    """Whoever has not signed in sends little: nothing larger is read."""
+    """Whoever has not signed in sends little: nothing larger is read, however its length is said."""
+    request.max_content_length = UNKNOWN_LIMIT
     if (request.content_length or 0) > UNKNOWN_LIMIT:
         raise Invalid("request.too-large", f"without a sign-in at most {UNKNOWN_LIMIT:,} bytes are taken")
 
@@ -71,7 +85,7 @@ def identify(services: Services) -> Actor:
     if header:
         return _from_token(services, header)
     secret = request.cookies.get(COOKIE, "")
-    found = people.find_session(services, secret) if secret else None
+    found = sessions.find_session(services, secret) if secret else None
     if found is None:
         raise Denied("sign-in.needed", "you are not signed in", hint="Sign in, or send a bearer token.")
     # A browser sends the cookie by itself, whoever made the page; only our own page can know this header's value.
@@ -80,7 +94,7 @@ def identify(services: Services) -> Actor:
         if not hmac.compare_digest(sent.encode(), found.csrf_token.encode()):
             raise Denied("csrf.denied", f"the {CSRF_HEADER} header is missing or wrong", hint="Load the page again.")
     g.csrf_token = found.csrf_token
-    g.person = found.person
+    g.person, g.confirmed_at = found.person, found.confirmed_at
     return Actor(found.person.id, found.person.name, Role(found.person.role), g.request_id, session=found.digest)
 
 
@@ -93,7 +107,7 @@ def _from_token(services: Services, header: str) -> Actor:
     token = people.find_token(services, secret)
     if token is None:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
-    g.person = token.person
+    g.person, g.confirmed_at = token.person, token.confirmed_at
     # Roles can have been taken from the person since: a token never may more than they may now.
     ceiling = people.RANK.index(Role(token.person.role))
     role = people.RANK[min(people.RANK.index(Role(token.role)), ceiling)]

@@ -1,0 +1,84 @@
+"""Signing in to the console: sessions, and the cookie that opens them."""
+
+from __future__ import annotations
+
+import datetime as dt
+import secrets
+
+from sqlalchemy import delete, func, select
+
+from rampa.core.errors import Denied
+from rampa.db import PersonRow, StudioRow, WebSessionRow, queue
+from rampa.operations.base import Actor, Services, audit, begin
+from rampa.operations.people.factors import check_code
+from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.people import SOMEBODY, access_topic, compare, describe_person, digest_secret
+from rampa.schema import people as wire
+from rampa.schema.common import Role
+
+SESSION_LIFE = dt.timedelta(hours=14)
+FAILURES_SHOWN = "the address or the password is wrong"
+
+
+def sign_in(
+    services: Services, email: str, password: str, address: str = "", code: str = ""
+) -> tuple[wire.Session, str]:
+    """The session and its cookie's secret. Raises `Denied`, the same for a wrong address and a wrong password. Only who knows the
+    password learns that a code is needed.
+
+    `address` is where the call comes from, for the limits.
+    """
+    guess = Guess("sign-in", normal(email), address)
+    with begin(services) as uow:
+        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == guess.account))
+    # What was typed in place of an address may be a password: only an address that somebody has is said.
+    subject = person.email if person else "an unknown address"
+    count(services, guess, SOMEBODY, subject)
+    good = compare(person, password)
+    if person is None or not good or person.disabled_at is not None:
+        failed(services, guess, SOMEBODY, subject)
+        raise Denied("sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password.")
+    forget(services, guess)
+    if person.second_factor:
+        if not code:
+            hint = "Type the code that your app shows now, or a spare one."
+            raise Denied("sign-in.factor-needed", "a code of your second factor is needed", where="code", hint=hint)
+        check_code(services, person, code, Actor(person.id, person.name, Role(person.role)), address)
+    # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
+    secret = secrets.token_urlsafe(32)
+    with begin(services) as uow:
+        now = services.now()
+        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.expires_at < now))
+        row = WebSessionRow(
+            person_id=person.id,
+            digest=digest_secret(secret),
+            csrf_token=secrets.token_urlsafe(24),
+            expires_at=now + SESSION_LIFE,
+            confirmed_at=now if person.second_factor else None,
+            created_at=now,
+        )
+        uow.session.add(row)
+        audit.record(uow.by(Actor(person.id, person.name, Role(person.role))), "session.open", person.email)
+    return describe_session(services, person, row.csrf_token), secret
+
+
+def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
+    with begin(services) as uow:
+        studio = uow.session.scalars(select(StudioRow)).one()
+    return wire.Session(
+        person=describe_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
+    )
+
+
+def find_session(services: Services, secret: str) -> WebSessionRow | None:
+    with begin(services) as uow:
+        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+    return row if row is not None and row.expires_at > services.now() else None
+
+
+def sign_out(services: Services, secret: str) -> None:
+    with begin(services) as uow:
+        row = uow.session.scalar(select(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
+        if row is not None:
+            queue.tell(uow.session, access_topic(row.person_id))
+        uow.session.execute(delete(WebSessionRow).where(WebSessionRow.digest == digest_secret(secret)))
