@@ -82,7 +82,17 @@ def test_folders_of_the_service_s_machine(tmp_path: Path) -> None:
     for lost in (outside, tmp_path / "git/link", tmp_path / "git/../other/secret", tmp_path / "gitter", Path("/")):
         with refuses("source.folder", "not below a folder"):
             Mirror(tmp_path / "n.git").fetch(str(lost), Credential(), reach)
-    for address in (f"file://{inside}", "git/peatlight", "../x", "", "C:/x", "ext::sh -c id", "--upload-pack=id"):
+    for address in (
+        f"file://{inside}",
+        "git/peatlight",
+        "../x",
+        "",
+        "C:/x",
+        "ext::sh -c id",
+        "ext::sh",
+        "fd::17",
+        "--upload-pack=id",
+    ):
         with pytest.raises(RampaError) as told:
             Mirror(tmp_path / "n.git").fetch(address, Credential(), reach)
         assert told.value.code in ("source.address", "source.host", "source.private")

@@ -52,7 +52,7 @@ def test_from_a_repository_to_builds(shell: Shell, tmp_path: Path) -> None:
     assert "no repository to build from" in shell.run("run", "start", "linux-release", code=4).stderr
     bad = shell.run("source", "connect", str(tmp_path / "nowhere"), code=8)
     assert "could not be fetched" in bad.stderr
-    assert "ext is not taken" in shell.run("source", "connect", "ext::sh -c true", code=1).stderr
+    assert "it is no address" in shell.run("source", "connect", "ext::sh -c true", code=1).stderr
     assert "2 branches, 1 tag" in shell.run("source", "connect", str(repo.root), "--every", "0").stdout
     assert shell.run("source", "document").stdout == BROKEN
     assert "A night on the bog" in shell.run("source", "commits").stdout

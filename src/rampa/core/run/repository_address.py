@@ -16,8 +16,8 @@ URL = re.compile(
     r"(?::(?P<port>\d{1,5}))?(?P<path>/[^\s\0\\]*)?"
 )
 """Of RFC 3986 what repositories need."""
-SHORT = re.compile(r"(?:(?P<user>[\w.-]+)@)?(?P<host>[A-Za-z0-9.-]+):(?P<path>(?!/?/)[^\s\0]+)")
-"""SSH as in scp(1): user@host:path."""
+SHORT = re.compile(r"(?:(?P<user>[\w.-]+)@)?(?P<host>[A-Za-z0-9.-]+):(?P<path>(?!/?/|:)[^\s\0]+)")
+"""SSH as in scp(1): user@host:path. With a second colon git would take it for a program that brings it."""
 PORTS = {"https": 443, "http": 80, "ssh": 22, "git": 9418}
 
 
