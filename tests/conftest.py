@@ -280,7 +280,7 @@ def start_live(database_url: str, root: Path) -> Live:
     folder = ServiceFolder(root / "service")
     folder.prepare()
     master = bytes.fromhex(folder.master_key.read_text().strip())
-    services = Services(Database(database_url), FolderStore(folder.store), master)
+    services = Services(Database(database_url), FolderStore(folder.store), master, reach=ANYWHERE)
     password = people.first_start(services, "Quillback Works", "Iida", OWNER)
     services.db.engine.dispose()
     assert password
@@ -313,7 +313,9 @@ def lives(
         def filled() -> str:
             folder.prepare()
             master = bytes.fromhex(folder.master_key.read_text().strip())
-            services = Services(Database(database_url, engine=engine(database_url)), FolderStore(folder.store), master)
+            services = Services(
+                Database(database_url, engine=engine(database_url)), FolderStore(folder.store), master, reach=ANYWHERE
+            )
             password = people.first_start(services, "Quillback Works", "Iida", OWNER)
             assert password
             standing[0].now_in = services

@@ -10,10 +10,12 @@ import typer
 
 from rampa.client import Client
 from rampa.schema.builds.changes import RetentionPolicy
+from rampa.schema.common import Role
 from rampa.schema.runs import NewRuns
 from tests.agents import FakeAgent, with_repository
 from tests.cli.conftest import Said
 from tests.conftest import Begun, World
+from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, make_folder
 
 TITLE = "peatlight"
@@ -194,3 +196,27 @@ def test_whether_runs_need_a_sandbox(said: Said, client: Client) -> None:
     assert "the agent's user can" in said("title", "sandbox", "--not-needed", code=1)
     assert "without a sandbox, too" in said("title", "sandbox", "--not-needed", "--yes")
     assert "only to agents with a sandbox" in said("title", "sandbox", "--needed")
+
+
+def test_what_an_identity_may_sign_and_who_approves(
+    said: Said, world: World, agent: FakeAgent, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    name = "quillback-2026"
+    assert said("key", "policy", name) == f"{name} signs whatever names it.\n"
+    told = said(
+        "key", "policy", name, "--branch", "main", "--branch", "tag/v*", "--purpose", "release", "--approvals", "1"
+    )
+    assert told.splitlines() == [
+        f"{name} signs only:", "  purposes release", "  branches main, tag/v*", "  releases that 1 other person approved",
+    ]  # fmt: skip
+    assert "branches main, tag/v*" in said("key", "show", name)
+    # What is not said stays; a hyphen lets all in again.
+    told = said("key", "policy", name, "--purpose", "-", "--per-day", "40")
+    assert "purposes" not in told
+    assert "40 times in 24 hours" in told
+    said("run", "start", "linux-release", "--title", "peatlight")
+    with refuses("approval.own"):
+        said("run", "approve", "1")
+    monkeypatch.setattr("rampa.client.Client", lambda *_, **__: world.client(Role.ENGINEER))
+    assert said("run", "approve", "1") == "peatlight run 1 is approved by Engineer.\n"
+    assert json.loads(said("key", "policy", name, "--json"))["approvals"] == 1

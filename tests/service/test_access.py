@@ -60,6 +60,8 @@ EXPECTED = {
     "GET /api/v1/keys/<string:name>/probe": ENGINEER,
     "POST /api/v1/keys/<string:name>/drill": ENGINEER,
     "POST /api/v1/keys/<string:name>/hand-over": OWN,
+    "PUT /api/v1/keys/<string:name>/policy": OWN,
+    "POST /api/v1/titles/<string:title>/runs/<int:run>/approve": ENGINEER,
     "GET /api/v1/keys/<string:name>/succession": ALL,
     "POST /api/v1/vault/master-key": OWN,
     "GET /api/v1/titles/<string:title>/versions": ALL,

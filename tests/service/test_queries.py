@@ -11,6 +11,7 @@ from flask import Flask
 from sqlalchemy import event
 
 from rampa.client import Client
+from rampa.operations.content import visibility
 from rampa.operations.sources import repository
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
@@ -81,6 +82,8 @@ def grow(world: World, client: Client, tmp_path: Path) -> Callable[[int], None]:
             number = build(client, folder, tmp_path / "state", profile).build.number
             etag = client.channels.preview(TITLE, "studio", number).etag
             client.channels.place(TITLE, "studio", number, etag)
+            # What the worker does then: before, where content lies changes with the first who asks.
+            visibility.settle(world.services)
             client.devices.register(
                 TITLE, NewDevice(name=f"desk-{number}", platform=profile.split("-")[0], channel="studio")
             )

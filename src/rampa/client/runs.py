@@ -33,6 +33,9 @@ class RunsCalls(Calls):
     def cancel(self, title: str, number: int) -> runs_wire.Run:
         return self.connection.post(runs_wire.Run, _run(title, number) + "/cancel")
 
+    def approve(self, title: str, number: int) -> runs_wire.Run:
+        return self.connection.post(runs_wire.Run, _run(title, number) + "/approve")
+
     def queue(self) -> runs_wire.Queue:
         return self.connection.get(runs_wire.Queue, f"{API}/queue")
 

@@ -48,7 +48,15 @@ from rampa.db.runs import (
     find_run,
     held_run,
 )
-from rampa.db.signing import BindingRow, GrantRow, SigningIdentityRow, UnlockRow, find_key, identity_names
+from rampa.db.signing import (
+    BindingRow,
+    GrantRow,
+    RunApprovalRow,
+    SigningIdentityRow,
+    UnlockRow,
+    find_key,
+    identity_names,
+)
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
 from rampa.db.titles import (
     DraftRow,
@@ -97,6 +105,7 @@ __all__ = [
     "PlacementRow",
     "ReservationRow",
     "RevisionRow",
+    "RunApprovalRow",
     "RunAttemptRow",
     "RunLogRow",
     "RunOrderRow",

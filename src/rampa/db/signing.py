@@ -10,7 +10,8 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound, Refused
-from rampa.db.base import Base, Identified, first_of
+from rampa.core.signing.key_policy import KeyPolicy
+from rampa.db.base import Base, Identified, Typed, first_of
 from rampa.db.runs import RunRow
 from rampa.db.titles import TitleRow
 
@@ -41,6 +42,16 @@ class SigningIdentityRow(Identified, Base):
     succession: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The proof that older identities handed over to this one (rampa.core.signing.succession)."""
     predecessor: Mapped[str] = mapped_column(String(60), default="")
+    policy: Mapped[KeyPolicy] = mapped_column(Typed(KeyPolicy), default=KeyPolicy)
+
+
+class RunApprovalRow(Base):
+    """Somebody's word that a run may be signed."""
+
+    __tablename__ = "run_approval"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    at: Mapped[dt.datetime]
 
 
 class UnlockRow(Identified, Base):

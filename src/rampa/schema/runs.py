@@ -165,6 +165,9 @@ class Run(RunSummary):
     step_variables: str
     version_name: str
     nearest: str
+    approved_by: list[str]
+    approvals_missing: int
+    """How many more people must approve it before its identity signs."""
     wanted: dict[str, str]
     attempts: list[Attempt]
     kinds: list[LogKindOut]

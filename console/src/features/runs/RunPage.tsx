@@ -7,7 +7,7 @@ import { Answer, Failure, PageHead, Panel, SeverityMark, Spoken, When } from "..
 import { Kinds } from "./Kinds";
 import { LogView } from "./LogView";
 import { Of, Progress, RunState, usePassed, Why } from "./parts";
-import { ENDED, type Run, useAgain, useCancel, useRun } from "./queries";
+import { ENDED, type Run, useAgain, useApprove, useCancel, useRun } from "./queries";
 import { Timeline } from "./Timeline";
 import "./runs.css";
 
@@ -112,11 +112,18 @@ function Acts({ run, title }: { run: Run; title: string }) {
   const [asking, ask] = useState(false);
   const cancel = useCancel(title, run.number);
   const again = useAgain(title, run.number);
+  const approve = useApprove(title, run.number);
   const go = useNavigate();
   const can = (name: string) => run.allowed_actions.find((a) => a.name === name);
   return (
     <>
-      {(cancel.error || again.error) && <Failure error={cancel.error ?? again.error} />}
+      {(cancel.error || again.error || approve.error) && <Failure error={cancel.error ?? again.error ?? approve.error} />}
+      {run.approved_by.length > 0 && <span className="dim">Approved by {run.approved_by.join(", ")} </span>}
+      {can("approve")?.possible && (
+        <Button size="compact-md" variant="filled" mr={8} loading={approve.isPending} onClick={() => approve.mutate()}>
+          Approve it
+        </Button>
+      )}
       {ENDED.has(run.state) ? (
         <Button
           size="compact-md"

@@ -80,6 +80,14 @@ export function useCancel(title: string, number: number) {
   });
 }
 
+export function useApprove(title: string, number: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () => call<Run>(`/titles/${title}/runs/${number}/approve`, { method: "POST", body: {} }),
+    onSuccess: (run) => queries.setQueryData(["run", title, number], run),
+  });
+}
+
 export function useAgain(title: string, number: number) {
   return useMutation({
     mutationFn: () =>

@@ -2,6 +2,7 @@ import { Button, NumberInput, PasswordInput } from "@mantine/core";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
+import { plural } from "../../ui/format";
 import { Answer, Command, Digest, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { Lock } from "./Lock";
 import { type Key, useKey, useLock, useUnlock, useUses } from "./queries";
@@ -75,6 +76,10 @@ function Certificate({ of }: { of: Key }) {
           </>
         )}
       </dd>
+      <dt>May sign</dt>
+      <dd>
+        <Policy of={of} />
+      </dd>
       {of.succession.length > 0 && (
         <>
           <dt>Succession</dt>
@@ -98,6 +103,31 @@ function Certificate({ of }: { of: Key }) {
         </>
       )}
     </dl>
+  );
+}
+
+function Policy({ of: { policy, name } }: { of: Key }) {
+  const lists = [
+    ["titles", policy.titles],
+    ["identifiers", policy.identifiers],
+    ["purposes", policy.purposes],
+    ["branches", policy.branches],
+  ] as const;
+  const said = lists.flatMap(([what, names]) => (names?.length ? [`${what} ${names.join(", ")}`] : []));
+  if (policy.approvals) said.push(`releases that ${plural(policy.approvals, "other person", "other people")} approved`);
+  if (policy.per_day) said.push(`${policy.per_day} times in 24 hours`);
+  if (!said.length)
+    return (
+      <span className="dim">
+        whatever names it; an owner narrows that: <code>rampa key policy {name}</code>
+      </span>
+    );
+  return (
+    <>
+      {said.map((line) => (
+        <div key={line}>{line}</div>
+      ))}
+    </>
   );
 }
 

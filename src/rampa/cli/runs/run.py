@@ -225,6 +225,20 @@ def log(
             print_text(client.runs.log_text(slug, number))
 
 
+@app.command("approve")
+def approve(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None:
+    """Approve a run that somebody else started, where its signing identity wants that before it signs."""
+    with signed_in() as client:
+        slug = the_title(client, title)
+        run = client.runs.approve(slug, number)
+    if as_json:
+        print_json(run)
+        return
+    missing = run.approvals_missing
+    left = f"; {missing} more {'is' if missing == 1 else 'are'} needed" if missing else ""
+    out().print(f"{run.name} is approved by {', '.join(run.approved_by)}{left}.")
+
+
 @app.command("cancel")
 def cancel(number: int = NUMBER, title: str = TITLE, yes: bool = YES, as_json: bool = JSON) -> None:
     """Cancel a run; its agent stops everything that runs for it within seconds."""

@@ -15,7 +15,8 @@ from rampa.cli.base.output import ago, err, facts, out, print_json, table
 from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.cli.signing import care
 from rampa.core.errors import Conflict, Invalid
-from rampa.schema.signing.identities import Key, NewKey
+from rampa.core.quantity import counted
+from rampa.schema.signing.identities import Key, KeyPolicyWire, NewKey
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Signing identities.")
 LOCKED = typer.Option(
@@ -182,6 +183,7 @@ def _show(key: Key) -> None:
     ]
     if key.titles:
         rows.append(("signs", ", ".join(key.titles)))
+    rows += [("signs only", said) for said in _policy(key.policy)]
     for bound in key.bound_to:
         rows.append(("known to", f"{bound.place} as {bound.identifier}, since {bound.build}"))
     if key.succession:
@@ -205,3 +207,53 @@ def _passphrase(wanted: bool) -> str:
 
 
 care.add_to(app)
+
+
+LIST = "(several times) Only these; `-` for all."
+
+
+@app.command("policy")
+def policy(
+    name: str = typer.Argument(..., help="The signing identity."),
+    title: list[str] = typer.Option(None, "--title", help=f"Titles. {LIST}"),
+    identifier: list[str] = typer.Option(None, "--identifier", help=f"Identifiers. {LIST}"),
+    purpose: list[str] = typer.Option(None, "--purpose", help=f"development, testing, release. {LIST}"),
+    branch: list[str] = typer.Option(None, "--branch", help=f"Patterns such as 'release/*' or 'tag/v*'. {LIST}"),
+    approvals: int = typer.Option(-1, "--approvals", help="So many others approve a release's run first."),
+    per_day: int = typer.Option(-1, "--per-day", help="Signatures in 24 hours; 0 is any number."),
+    as_json: bool = JSON,
+) -> None:
+    """What an identity may sign; with options, change it. What is not said stays. An owner's act."""
+    with signed_in() as client:
+        now = client.signing.get(name).policy
+        asked = KeyPolicyWire(
+            titles=_chosen(title, now.titles),
+            identifiers=_chosen(identifier, now.identifiers),
+            purposes=_chosen(purpose, now.purposes),
+            branches=_chosen(branch, now.branches),
+            approvals=now.approvals if approvals < 0 else approvals,
+            per_day=now.per_day if per_day < 0 else per_day,
+        )
+        if asked != now:
+            now = client.signing.set_policy(name, asked).policy
+    if as_json:
+        print_json(now)
+        return
+    said = _policy(now)
+    out().print(f"{name} signs whatever names it." if not said else f"{name} signs only:")
+    for line in said:
+        out().print(f"  {line}")
+
+
+def _chosen(given: list[str] | None, before: list[str]) -> list[str]:
+    return [g for g in given if g != "-"] if given else before
+
+
+def _policy(policy: KeyPolicyWire) -> list[str]:
+    lists = (("titles", policy.titles), ("identifiers", policy.identifiers), ("purposes", policy.purposes))
+    said = [f"{what} {', '.join(names)}" for what, names in (*lists, ("branches", policy.branches)) if names]
+    if policy.approvals:
+        said.append(f"releases that {counted(policy.approvals, 'other person', 'other people')} approved")
+    if policy.per_day:
+        said.append(f"{policy.per_day} times in 24 hours")
+    return said

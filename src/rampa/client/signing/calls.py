@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 
-from rampa.client.calls import API, Calls
+from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema.common import Page
 from rampa.schema.signing import content_keys as content_keys_wire
 from rampa.schema.signing import grants as grants_wire
@@ -58,6 +58,9 @@ class SigningCalls(Calls):
 
     def succession(self, name: str) -> bytes:
         return self._bytes(f"{API}/keys/{name}/succession")
+
+    def set_policy(self, name: str, policy: keys_wire.KeyPolicyWire) -> keys_wire.Key:
+        return self.connection.send(keys_wire.Key, "PUT", f"{API}/keys/{name}/policy", json_of(policy), JSON)
 
     def change_master_key(self) -> keys_wire.Rewrapped:
         return self.connection.post(keys_wire.Rewrapped, f"{API}/vault/master-key")

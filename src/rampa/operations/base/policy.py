@@ -41,6 +41,8 @@ class Act(StrEnum):
     UNLOCK_KEY = "lock and unlock signing identities"
     DRILL_KEY = "drill signing identities"
     EXPORT_KEY = "export signing identities"
+    SET_KEY_POLICY = "say what a signing identity may be used for"
+    APPROVE_RUN = "approve runs"
     HAND_OVER_KEY = "hand over a signing identity"
     CHANGE_MASTER_KEY = "change the master key"
     MARK_CODE_TAKEN = "mark version codes as taken"
@@ -68,7 +70,16 @@ class Act(StrEnum):
 
 
 MATTERS = frozenset(
-    {Act.EXPORT_KEY, Act.HAND_OVER_KEY, Act.CHANGE_MASTER_KEY, Act.ADD_PERSON, Act.CHANGE_PERSON, Act.CHANGE_FACTOR}
+    {
+        Act.EXPORT_KEY,
+        Act.HAND_OVER_KEY,
+        Act.SET_KEY_POLICY,
+        Act.CHANGE_MASTER_KEY,
+        Act.APPROVE_RUN,
+        Act.ADD_PERSON,
+        Act.CHANGE_PERSON,
+        Act.CHANGE_FACTOR,
+    }
 )
 """What asks for the second factor again, of who has one."""
 EVERYBODY = frozenset(Role)
@@ -102,6 +113,8 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.UNLOCK_KEY: ENGINEERS,
     Act.DRILL_KEY: ENGINEERS,
     Act.EXPORT_KEY: OWNERS,
+    Act.SET_KEY_POLICY: OWNERS,
+    Act.APPROVE_RUN: ENGINEERS,
     Act.HAND_OVER_KEY: OWNERS,
     Act.CHANGE_MASTER_KEY: OWNERS,
     Act.MARK_CODE_TAKEN: ENGINEERS,

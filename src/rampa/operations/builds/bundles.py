@@ -17,11 +17,13 @@ from rampa.core.check.package import ExpectedPackage
 from rampa.core.errors import Damaged, Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.signing.cms import sign_detached
+from rampa.core.signing.key_policy import KeyUse
 from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.content.stored_bytes import StoredBundleBytes
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used
+from rampa.operations.signing.policy import must_allow
 from rampa.schema.builds import builds as wire
 from rampa.schema.bundles.bundles import BundleVerified, SchemeOut
 from rampa.schema.bundles.of_core import verified_out
@@ -133,6 +135,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
 
 def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
     row = find_key(uow.session, read.profile.settings.signing.identity, lock=True)
+    must_allow(uow, [row], use_of(uow, build, read.profile), run_row(uow, build), build.name)
     identity = open_identity(uow, row, run_of(uow, build))
     now = uow.now
     bundle.signature = sign_detached(bundle.sha256, identity, now)
@@ -144,13 +147,23 @@ def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: Read
         bundle.grant = grant.number if grant else 0
 
 
-def run_of(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
-    """The id of the run that makes it; None when it is made by hand."""
+def use_of(uow: UnitOfWork, build: BuildRow, profile: ResolvedProfile) -> KeyUse:
+    run = run_row(uow, build)
+    return KeyUse(build.title.slug, profile.settings.title.identifier, build.purpose, run.order.ref if run else "")
+
+
+def run_row(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
+    """The run that makes it; None when it is made by hand."""
     if not build.made.run:
         return None
-    return uow.session.scalar(
-        select(RunRow.id).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
-    )
+    rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
+    return uow.session.scalar(rows)
+
+
+def run_of(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
+    """Its id."""
+    run = run_row(uow, build)
+    return run.id if run else None
 
 
 def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:

@@ -111,9 +111,7 @@ def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: 
             row.visibility = level
         else:
             apart += packs[digest]
-    if packs:
-        uow.session.flush()
-        store_state(uow.session).epoch += 1
+    uow.session.flush()
     if apart:
         write_packs(uow, frames_of(uow.services, apart), level)
 

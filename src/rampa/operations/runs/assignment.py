@@ -20,6 +20,7 @@ from rampa.core.run.life import RunEvent, RunState, StepState
 from rampa.db import AgentRow, BuildOriginRow, BuildRow, LogKindRow, RunAttemptRow, RunRow, RunStepRow, locked, queue
 from rampa.operations.base import Services, UnitOfWork, begin, transition
 from rampa.operations.runs.logs import say
+from rampa.operations.signing.policy import approvals_missing
 from rampa.operations.signing.unlock import locked_for
 
 Busy = Counter[uuid.UUID | None]
@@ -52,6 +53,11 @@ def assign(services: Services) -> int:
                 _say_waits(
                     uow, run, f"Waits for {locked_key} to be unlocked by {who}: rampa key unlock {locked_key}", ""
                 )
+                continue
+            missing = approvals_missing(uow, run) if run.order.identity and not run.order.reproduces else 0
+            if missing:
+                people = "one more person's approval" if missing == 1 else f"approval by {missing} more people"
+                _say_waits(uow, run, f"Waits for {people}: rampa run approve {run.number}", "")
                 continue
             chosen = _choose(run, agents, busy)
             if chosen is None:

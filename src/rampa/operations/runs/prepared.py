@@ -16,6 +16,7 @@ from rampa.core.run.expectation import ExpectedTimes
 from rampa.core.run.native import native_digest
 from rampa.core.run.step import Step
 from rampa.core.run.steps import steps_of
+from rampa.core.signing.key_policy import KeyUse
 from rampa.db import (
     TitleRow,
     VariablesRow,
@@ -26,6 +27,7 @@ from rampa.operations.base import UnitOfWork
 from rampa.operations.runs.history import expected_of
 from rampa.operations.runs.origin import RunOrigin, find_origin
 from rampa.operations.signing.continuity import profile_continues
+from rampa.operations.signing.policy import stops_of
 from rampa.operations.versions.versions import WantedCode, next_for
 from rampa.schema import runs as wire
 
@@ -88,6 +90,9 @@ def _prepare(
     stops = [f.message for f in stops_a_build(findings)]
     stops += _secret_stops(uow, step_variables, steps)
     typed = resolve(document, name)
+    if typed.settings.signing.identity and not asked.reproduces:
+        use = KeyUse(title.slug, typed.settings.title.identifier, typed.settings.purpose, origin.ref)
+        stops += stops_of(uow, typed.settings.signing.identity, use)
     wanted = WantedCode(asked.version_name or typed.settings.version.name, origin.commits)
     code = 0
     # Last: what cannot be built gets no code, and none is shown for it.

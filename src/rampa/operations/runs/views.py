@@ -11,8 +11,9 @@ from rampa.core.run import life
 from rampa.core.run.expectation import ExpectedTimes
 from rampa.core.run.life import RunEvent, StepState
 from rampa.db import LogKindRow, RunRow, RunStepRow
-from rampa.operations.base import Act, Services, UnitOfWork, actions
+from rampa.operations.base import Act, Services, UnitOfWork, action, actions
 from rampa.operations.runs.logs import tail_of
+from rampa.operations.signing.policy import approvals_missing, approvers
 from rampa.schema import runs as wire
 
 KINDS = 200
@@ -47,6 +48,8 @@ def describe(uow: UnitOfWork, run: RunRow) -> wire.Run:
         step_variables=run.order.step_variables,
         version_name=run.order.version_name,
         nearest=run.attempt.nearest,
+        approved_by=approvers(uow, run),
+        approvals_missing=approvals_missing(uow, run) if run.state not in life.ENDED else 0,
         wanted={k: str(v) for k, v in asdict(run.order.wanted).items() if v},
         attempts=_attempts(uow.services, run, rows),
         kinds=[
@@ -55,8 +58,18 @@ def describe(uow: UnitOfWork, run: RunRow) -> wire.Run:
         ],
         first_error=run.log.first_error,
         tail=tail_of(uow, run, TAIL),
-        allowed_actions=actions(uow.actor, life.TRANSITIONS, run.state, OFFERED),
+        allowed_actions=[
+            *actions(uow.actor, life.TRANSITIONS, run.state, OFFERED),
+            action(uow.actor, Act.APPROVE_RUN, "approve", _no_approval(uow, run)),
+        ],
     )
+
+
+def _no_approval(uow: UnitOfWork, run: RunRow) -> str:
+    """Why there is nothing to approve."""
+    if run.state in life.ENDED:
+        return f"It is {run.state}."
+    return "" if approvals_missing(uow, run) else "Its identity wants no more approvals."
 
 
 def step_began(uow: UnitOfWork, runs: list[RunRow]) -> dict[tuple[object, int, int], dt.datetime]:

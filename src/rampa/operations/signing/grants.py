@@ -12,6 +12,7 @@ from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
 from rampa.core.signing import grant as format_
 from rampa.core.signing.grant import Grant as Signed
+from rampa.core.signing.key_policy import KeyUse
 from rampa.db import (
     BuildRow,
     BundleRow,
@@ -26,6 +27,7 @@ from rampa.db import (
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.signing.identities import open_identity, used
+from rampa.operations.signing.policy import must_allow
 from rampa.schema.signing import grants as wire
 
 
@@ -54,6 +56,8 @@ def make_grant(services: Services, actor: Actor, slug: str, asked: wire.NewGrant
             now,
             now + dt.timedelta(days=asked.days),
         )
+        use = KeyUse(slug, made.identifier, made.purpose)
+        must_allow(uow, [row], use, None, f"grant {number} of {slug}")
         signed = format_.sign(made, open_identity(uow, row))
         used(uow, row, slug, grant=number, scheme="cms")
         grant = GrantRow(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 
 from sqlalchemy import select
 
@@ -68,6 +69,7 @@ def _key(
         bound_to=bindings,
         titles=titles,
         warnings=warnings,
+        policy=wire.KeyPolicyWire(**asdict(row.policy)),
     )
 
 

@@ -42,6 +42,24 @@ class BindingOut(Wire):
     since: dt.datetime
 
 
+Names = Annotated[
+    list[Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f]+$")]],
+    Field(max_length=50),
+]
+
+
+class KeyPolicyWire(Wire):
+    """What an identity may sign; empty lists allow all. `branches` are patterns, those of tags begin with `tag/`. `approvals`: of
+    so many people beside the one who started the run, for releases. `per_day`: uses in 24 hours; 0 is any number."""
+
+    titles: Names = []
+    identifiers: Names = []
+    purposes: Names = []
+    branches: Names = []
+    approvals: Annotated[int, Field(ge=0, le=9)] = 0
+    per_day: Annotated[int, Field(ge=0, le=100_000)] = 0
+
+
 class Key(Wire):
     """A signing identity. `fingerprint` is the SHA-256 of its certificate; `succession` those of the ones before it, and its own.
 
@@ -71,6 +89,7 @@ class Key(Wire):
     bound_to: list[BindingOut]
     titles: list[str]
     warnings: list[str]
+    policy: KeyPolicyWire
 
 
 class KeyUse(Wire):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response
 
 from rampa.operations.base import Act, Services
-from rampa.operations.runs import logs, plan, start, watch
+from rampa.operations.runs import approvals, logs, plan, start, watch
 from rampa.schema import runs as wire
 from rampa.schema.common import Page
 from rampa.schema.titles.titles import TitlePath
@@ -49,6 +49,11 @@ def resource(services: Services) -> Resource:
     def cancel_run(path: wire.RunPath) -> wire.Run:
         """Cancel a run. One that is worked on is stopped by its agent within seconds."""
         return watch.cancel_run(services, current_actor(), path.title, path.run)
+
+    @api.call("POST", RUN + "/approve", Act.APPROVE_RUN, wire.Run)
+    def approve_run(path: wire.RunPath) -> wire.Run:
+        """Approve a run that somebody else started: its identity wants that before it signs."""
+        return approvals.approve_run(services, current_actor(), path.title, path.run)
 
     @api.call("POST", RUN + "/repeat", Act.START_RUN, wire.RunList, status=201)
     def repeat_run(path: wire.RunPath, header: CreateHeaders) -> wire.RunList:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response
 
 from rampa.operations.base import Act, Services
-from rampa.operations.signing import backup, identities, succession, unlock, views
+from rampa.operations.signing import backup, identities, policy, succession, unlock, views
 from rampa.schema.common import Page
 from rampa.schema.signing import identities as wire
 from rampa.service.base.access import current_actor
@@ -48,6 +48,11 @@ def resource(services: Services) -> Resource:
         """Lock it at once."""
         unlock.lock(services, current_actor(), path.name)
         return identities.get_key(services, path.name)
+
+    @api.call("PUT", KEY + "/policy", Act.SET_KEY_POLICY, wire.Key)
+    def set_key_policy(path: wire.KeyPath, body: wire.KeyPolicyWire) -> wire.Key:
+        """Say what it may be used for: titles, identifiers, purposes, branches, approvals, uses a day."""
+        return policy.set_policy(services, current_actor(), path.name, body)
 
     _moving(api, services)
     return api
