@@ -14,7 +14,8 @@ from rampa.core.install.fill import TRIES, FillReport, Progress
 from rampa.core.install.install import Installation
 from tests.core.install.test_going_back import Counting
 from tests.core.install.test_install import KEY, TITLE, Shop, installed
-from tests.samples import change_folder, make_folder
+from tests.refusals import refuses
+from tests.samples import change_folder, make_folder, noise
 
 
 class Told:
@@ -160,4 +161,20 @@ def test_spoilt_bytes_are_asked_for_again_and_again(
         return
     report = device.update(envelope, shop)
     assert report.downloaded == shop.sent - started, "what was spoilt travelled as well"
+    assert device.verify() == []
+
+
+def test_what_was_begun_for_another_build_makes_room(device: Installation, tmp_path: Path) -> None:
+    """Cut off on the way to one build, then sent to the next: two builds beside the installed one would fill a disk."""
+    shop, folder = Shop(), make_folder(tmp_path / "folder", 300_000)
+    device.update(shop.release(1, shop.take(folder)), shop)
+    shop.fail = True
+    for number in (2, 3):
+        (folder / "data/fog.bin").write_bytes(noise(60_000, number))
+        with refuses("gone"):
+            device.update(shop.release(number, shop.take(folder)), shop)
+        assert [begun.name.partition("-")[0] for begun in (device.root / "making").iterdir()] == [str(number)]
+    shop.fail = False
+    device.update(shop.release(4, shop.last), shop)
+    assert not (device.root / "making").exists() or not list((device.root / "making").iterdir())
     assert device.verify() == []
