@@ -25,6 +25,8 @@ from rampa.core.run.abilities import Isolation
 
 PR_SET_PDEATHSIG = 1
 PROGRAM = "bwrap"
+SCRATCH = "/tmp"  # nosec B108
+"""In a sandbox, one of its own."""
 SYSTEM = ("/usr", "/bin", "/sbin", "/lib", "/lib32", "/lib64", "/etc", "/opt")
 NAMES = "/etc/resolv.conf"
 PYTHON = Path(os.path.realpath(sys.executable))
@@ -125,7 +127,7 @@ class Sandbox:
         return ["--unshare-user", *words]
 
     def _files(self) -> list[str]:
-        words = ["--proc", "/proc", "--dev", "/dev", "--perms", "1777", "--tmpfs", "/tmp"]
+        words = ["--proc", "/proc", "--dev", "/dev", "--perms", "1777", "--tmpfs", SCRATCH]
         for name in SYSTEM:
             if os.path.islink(name):
                 words += ["--symlink", os.readlink(name), name]
