@@ -6,6 +6,7 @@ import argparse
 import contextlib
 import fcntl
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -19,8 +20,9 @@ from rampa.core.signing.seal import read_masters
 from rampa.db import Database
 from rampa.db.migrate import migrate
 from rampa.local.agents import Agents
+from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.keeper import Keeper
-from rampa.local.postgres import private_server
+from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_service, start_worker
 from rampa.operations.base import Services
 from rampa.operations.people import people
@@ -83,7 +85,8 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     port = folder.port()
     say("Starting the service …")
     console = root / "console" / "dist"
-    keeper.keep("The service", folder.log, lambda: start_service(folder, url, port, console))
+    at_port = _take_the_front(stack, keeper, folder, port) if find_nginx() else port
+    keeper.keep("The service", folder.log, lambda: start_service(folder, url, at_port, console))
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
     keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
@@ -94,6 +97,19 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password)
     keeper.run()
+
+
+def _take_the_front(stack: contextlib.ExitStack, keeper: Keeper, folder: ServiceFolder, port: int) -> int:
+    """nginx on the service's port, and the port behind it that the service gets."""
+    behind = free_port()
+    # From it alone, the word for a client's address is taken.
+    os.environ["RAMPA_PROXIES"] = "127.0.0.1"
+    scratch = new_folder()
+    stack.callback(shutil.rmtree, scratch, ignore_errors=True)
+    front = Front(f"127.0.0.1:{port}", f"127.0.0.1:{behind}", scratch)
+    log = folder.root / "front.log"
+    keeper.keep("The web server in front", log, lambda: start_front(front, log))
+    return behind
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
