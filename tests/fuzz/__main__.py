@@ -14,63 +14,18 @@ import random
 import resource
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 from types import CodeType, FrameType
 from typing import Any
 
-from demo.lantern_export import manifests
-
-from rampa.core.bundle.android_xml import BinaryXml
-from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
-from rampa.core.bundle.proto_xml import ProtoXml
-from rampa.core.bundle.sources import BytesSource, FileBytes
-from rampa.core.bundle.verification import verify_package
-from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.errors import RampaError
-from rampa.core.signing import identity, succession
-from rampa.core.signing.keystore import read_entries
-from tests.packages import apk_files, make_identity, plain_zip, root, write_zip_file
+from tests.fuzz.readers import READERS
 
-PASSWORD = "a password"
 SLOW = 1.0
 MEMORY = 1 << 20
 """Kilobytes of growth that are too much."""
 LIMIT = 64 * 1024
 INTERESTING = (0, 1, 2, 4, 0x7F, 0x80, 0xFF, 0x7FFF, 0xFFFF, 0x7FFFFFFF, 0xFFFFFFFF)
-Reader = Callable[[bytes], object]
-
-
-def zip_all(data: bytes) -> None:
-    archive = read_zip(BytesSource(data))
-    for entry in archive.entries[:50]:
-        for _ in archive.stream(entry):
-            pass
-
-
-def signed_package() -> bytes:
-    import tempfile
-
-    with tempfile.TemporaryDirectory() as folder:
-        made, out = make_identity("fuzz"), Path(folder) / "o"
-        with FileBytes(write_zip_file(Path(folder) / "p", apk_files(21))) as source:
-            sign_package(source, out, with_identity(made), key_of(made), ["v1", "v2", "v3"], workers=1)
-        return out.read_bytes()
-
-
-def line_of_two() -> bytes:
-    old, new = make_identity("old"), make_identity("new")
-    return succession.encode(succession.extend(succession.begin(old), old, new))
-
-
-READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
-    "zip": (zip_all, lambda: [plain_zip({"a": b"fog", "b/c": b"night" * 99}), plain_zip({"a": b"x"}, stored=True)]),
-    "binary-xml": (BinaryXml, lambda: [manifests.binary_xml(root()), manifests.binary_xml(root(), utf8=False)]),
-    "protocol-buffers": (ProtoXml, lambda: [manifests.proto_xml(root())]),
-    "signing-block": (lambda d: verify_package(BytesSource(d), 1), lambda: [signed_package()]),
-    "succession": (lambda d: succession.verify(succession.decode(d)), lambda: [line_of_two()]),
-    "pkcs12": (lambda d: read_entries(d, PASSWORD), lambda: [identity.to_pkcs12(make_identity("k"), "k", PASSWORD)]),
-}
 
 
 class Coverage:
@@ -125,12 +80,12 @@ def changed(data: bytes, rng: random.Random, corpus: list[bytes]) -> bytes:
     return bytes(out[:LIMIT])
 
 
-def fuzz(name: str, seconds: float, seed: int) -> int:
-    """Tries inputs for that long; returns how many. Raises `SystemExit` with what was found."""
+def fuzz(name: str, seconds: float, seed: int, least: int = 0) -> int:
+    """Tries inputs for that long, and `least` of them; returns how many. Raises `SystemExit` with what was found."""
     reader, seeds = READERS[name]
     rng, coverage, corpus = random.Random(seed), Coverage(), seeds()
     memory, end, tries = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.monotonic() + seconds, 0
-    while time.monotonic() < end:
+    while time.monotonic() < end or tries < least:
         data = corpus[tries] if tries < len(corpus) else changed(rng.choice(corpus), rng, corpus)
         tries += 1
         coverage.fresh = False
