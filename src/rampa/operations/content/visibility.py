@@ -52,9 +52,8 @@ def show(services: Services, build: uuid.UUID) -> None:
 
 def show_in(uow: UnitOfWork, build: BuildRow) -> None:
     """The same in the caller's transaction. The bundle stays apart: devices never read it out of packs."""
-    trees = [manifest_tree(uow.services, d.manifest) for d in build.depots]
     sealed = uow.session.scalar(select(ContentKeyRow.id).where(ContentKeyRow.build_id == build.id).limit(1)) is not None
-    _rise(uow, (d for t in trees for d in t.chunks.digests), visibility_of(uow, build), sealed)
+    _rise(uow, _delivered(uow.services, build), visibility_of(uow, build), sealed)
     if build.bundle is not None:
         _rise(uow, split_digests(build.bundle.chunks), Visibility.BUILD, sealed=False)
 
@@ -68,8 +67,7 @@ def lower(services: Services) -> int:
         offered: set[bytes] = set()
         for build in rows:
             if is_offered(uow, build):
-                for depot in build.depots:
-                    offered |= set(manifest_tree(services, depot.manifest).chunks.digests)
+                offered |= _delivered(services, build)
         packs = uow.session.scalars(select(PackRow).where(PackRow.visibility == Visibility.OFFERED))
         lowered = [p for p in packs if not _chunks_in(services, p) <= offered]
         for pack in lowered:
@@ -85,12 +83,29 @@ def lower(services: Services) -> int:
 
 
 def settle(services: Services) -> None:
-    """All of it again: what a restored backup, an upgrade or a kill in the middle left behind."""
+    """All of it again, in one pass over what builds share: what an upgrade, a restored backup or a kill in the middle left."""
     lower(services)
     with begin(services) as uow:
-        builds = uow.session.scalars(select(BuildRow.id).where(BuildRow.state == BuildState.READY)).all()
-    for build in builds:
-        show(services, build)
+        store_state(uow.session, lock=True)
+        wanted: dict[tuple[Visibility, bool], set[bytes]] = defaultdict(set)
+        bundles: set[bytes] = set()
+        sealed = set(uow.session.scalars(select(ContentKeyRow.build_id)))
+        for build in uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):
+            wanted[visibility_of(uow, build), build.id in sealed] |= _delivered(services, build)
+            bundles |= set(split_digests(build.bundle.chunks)) if build.bundle is not None else set()
+        for (level, encrypted), digests in sorted(wanted.items()):
+            _rise(uow, digests, level, encrypted)
+        _rise(uow, bundles, Visibility.BUILD, sealed=False)
+        offered = set(uow.session.scalars(select(PackRow.digest).where(PackRow.visibility == Visibility.OFFERED)))
+        made = uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None)))
+        offered |= {row.pack for row in made if row.pack and is_offered(uow, row.new)}
+    for pack in sorted(offered):
+        services.store.offer_pack(pack)
+
+
+def _delivered(services: Services, build: BuildRow) -> set[bytes]:
+    """Digests of the chunks of its depots."""
+    return {d for depot in build.depots for d in manifest_tree(services, depot.manifest).chunks.digests}
 
 
 def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: bool) -> None:
@@ -143,7 +158,6 @@ def _offered_packs(uow: UnitOfWork, build: BuildRow) -> set[bytes]:
     """The files that a device reads for this build, differences among them."""
     made = uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.new_id == build.id))
     found = {pack for pack in made if pack is not None}
-    digests = (d for depot in build.depots for d in manifest_tree(uow.services, depot.manifest).chunks.digests)
-    for copies in copies_of(uow, dict.fromkeys(digests)):
+    for copies in copies_of(uow, _delivered(uow.services, build)):
         found |= {c.frame.pack for rows in copies.values() for c in rows if c.visibility == Visibility.OFFERED}
     return found
