@@ -26,6 +26,7 @@ from rampa.local.postgres import ends_with_parent
 BODY_MIB = 170
 """Above the largest body that the service takes, so that the refusal is its own."""
 START_SECONDS = 20
+EVERYWHERE = "0.0.0.0"  # nosec B104
 SETTINGS = """\
 # Written by rampa.local.front.
 daemon off;
@@ -158,7 +159,7 @@ def start_front(front: Front, log: Path) -> subprocess.Popen[bytes]:
 def _answers(listen: str) -> bool:
     host, _, port = listen.rpartition(":")
     with socket.socket() as probe:
-        return probe.connect_ex((host if host != "0.0.0.0" else "127.0.0.1", int(port))) == 0  # nosec B104
+        return probe.connect_ex(("127.0.0.1" if host == EVERYWHERE else host, int(port))) == 0
 
 
 def _user() -> str:
