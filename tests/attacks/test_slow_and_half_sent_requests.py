@@ -125,3 +125,10 @@ def test_a_service_that_is_away_is_waited_for(live: Live, tmp_path: Path) -> Non
             client.connection._patience = 0
             with refuses("service.away", "is being started"):
                 client.titles.all()
+
+
+def test_a_front_that_does_not_start_says_why(live: Live, tmp_path: Path) -> None:
+    (tmp_path / "none.pem").write_text("fog\n")
+    broken = tmp_path / "none.pem"
+    with refuses("front.failed", "cannot load certificate"), in_front(live, tmp_path, certificate=broken, key=broken):
+        pass
