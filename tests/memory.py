@@ -25,7 +25,9 @@ def plain(url: str) -> tuple[str, str]:
 def make_database(admin: str, name: str, template: str) -> None:
     with psycopg.connect(admin, autocommit=True) as connection:
         # A template must be nobody's at that moment; listeners of a service in this process may still hold it.
-        connection.execute("select pg_terminate_backend(pid) from pg_stat_activity where datname = %s", [template])
+        connection.execute(
+            "select pg_terminate_backend(pid) from pg_stat_activity where datname = %s and usename = user", [template]
+        )
         connection.execute(f"create database {name} template {template}")
 
 

@@ -27,7 +27,8 @@ from rampa.core.errors import Unavailable
 INSTALL = "Install it: apt-get install postgresql"
 START_SECONDS = 60
 PR_SET_PDEATHSIG = 1
-FAST_FOR_TESTS = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+FAST_FOR_TESTS = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c autovacuum=off"
+"""Databases live for a test: nothing in them is worth cleaning, and a cleaner keeps them from being copied and dropped."""
 
 
 @dataclass(frozen=True)
