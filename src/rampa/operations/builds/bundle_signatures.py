@@ -33,7 +33,7 @@ from rampa.core.signing.succession import Succession
 from rampa.db import BuildRow, InnerSignatureRow, SigningIdentityRow, find_build, find_key, must_be_open
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.builds.builds import must_hold
-from rampa.operations.builds.bundles import check_name, look_at, profile_of, run_of, run_row, use_of
+from rampa.operations.builds.bundles import check_name, look_at, profile_of, run_of, use_of
 from rampa.operations.builds.received import check_chunks, verify_bundle
 from rampa.operations.content.stored_bytes import StoredBundleBytes
 from rampa.operations.signing.identities import open_identity, used
@@ -85,10 +85,11 @@ def sign_inside(
         if build.inner_signature is not None:
             return _again(build, sha256, signers)
         check_chunks(uow, [], asked.bundle)
-        must_allow(uow, [signers.first, signers.last], use_of(uow, build, profile), run_row(uow, build), build.name)
         run = run_of(uow, build)
+        must_allow(uow, [signers.first, signers.last], use_of(build, profile, run), run, build.name)
         # Opened before anything is read: a locked identity is said at once, not after minutes.
-        opened = open_identity(uow, signers.last, run), open_identity(uow, signers.first, run)
+        ident = run.id if run else None
+        opened = open_identity(uow, signers.last, ident), open_identity(uow, signers.first, ident)
     verify_bundle(services, asked.bundle)
     look_at(services, build, profile, asked.bundle)
     made = _sign(services, asked.bundle, profile, signers, opened)

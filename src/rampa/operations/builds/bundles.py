@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -135,8 +134,9 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
 
 def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
     row = find_key(uow.session, read.profile.settings.signing.identity, lock=True)
-    must_allow(uow, [row], use_of(uow, build, read.profile), run_row(uow, build), build.name)
-    identity = open_identity(uow, row, run_of(uow, build))
+    run = run_of(uow, build)
+    must_allow(uow, [row], use_of(build, read.profile, run), run, build.name)
+    identity = open_identity(uow, row, run.id if run else None)
     now = uow.now
     bundle.signature = sign_detached(bundle.sha256, identity, now)
     bundle.identity, bundle.fingerprint, bundle.signed_at = row.name, row.fingerprint, now
@@ -147,23 +147,16 @@ def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: Read
         bundle.grant = grant.number if grant else 0
 
 
-def use_of(uow: UnitOfWork, build: BuildRow, profile: ResolvedProfile) -> KeyUse:
-    run = run_row(uow, build)
+def use_of(build: BuildRow, profile: ResolvedProfile, run: RunRow | None) -> KeyUse:
     return KeyUse(build.title.slug, profile.settings.title.identifier, build.purpose, run.order.ref if run else "")
 
 
-def run_row(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
+def run_of(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
     """The run that makes it; None when it is made by hand."""
     if not build.made.run:
         return None
     rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
     return uow.session.scalar(rows)
-
-
-def run_of(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
-    """Its id."""
-    run = run_row(uow, build)
-    return run.id if run else None
 
 
 def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:
