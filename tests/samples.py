@@ -9,6 +9,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from rampa.client import Client
+from rampa.client.builds.parts import BuildProgress
 from rampa.client.builds.maker import MadeBuild, make_build
 from rampa.core.signing import identity
 from rampa.schema.signing.identities import NewKey
@@ -114,4 +115,10 @@ def import_title(client: Client, document: str = DOCUMENT) -> None:
 
 
 def build(client: Client, folder: Path, state: Path, profile: str = "linux-release", **more: object) -> MadeBuild:
+    """Whatever is built here, no progress goes past its end."""
+
+    def within(seen: BuildProgress) -> None:
+        assert 0 <= seen.done <= seen.total, seen
+
+    more = {"on": within, **more}
     return make_build(client, "peatlight", profile, folder, state=state, **more)  # type: ignore[arg-type]

@@ -214,7 +214,8 @@ class BuildParts:
 
         def progress(size: int) -> None:
             nonlocal done
-            done += size
+            # What a package adds of its own, and what signing reads unpacked, is more than was counted before.
+            done = min(total, done + size)
             self.on(BuildProgress("write", done, total))
 
         return progress
