@@ -9,8 +9,8 @@ from functools import lru_cache
 from pathlib import Path
 
 from rampa.client import Client
-from rampa.client.builds.parts import BuildProgress
 from rampa.client.builds.maker import MadeBuild, make_build
+from rampa.client.builds.parts import BuildProgress
 from rampa.core.signing import identity
 from rampa.schema.signing.identities import NewKey
 

@@ -24,21 +24,11 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken, PersonChange
 from rampa.service.base.access import UNKNOWN_LIMIT
 from rampa.service.wiring import make_app
+from tests.clock import START, Clock
 from tests.conftest import MASTER, OWNER, World
 from tests.factors import code_at, known_secret
 from tests.refusals import refuses
 from tests.samples import add_key
-
-START = dt.datetime(2026, 11, 29, 12, 0, tzinfo=dt.UTC)
-
-
-class Clock:
-    def __init__(self, world: World) -> None:
-        self.now = START
-        object.__setattr__(world.services, "now", lambda: self.now)
-
-    def pass_(self, **span: float) -> None:
-        self.now += dt.timedelta(**span)
 
 
 @pytest.fixture
@@ -167,13 +157,15 @@ def test_a_token_is_confirmed_no_longer_than_what_made_it(client: Client, spare:
 
 def test_a_factor_is_not_put_in_place_of_another(world: World, client: Client, spare: list[str], clock: Clock) -> None:
     """A thief would add a phone of their own, or finish what somebody began."""
-    with refuses("factor.exists", "second factor already"):
+    with refuses("confirm.needed"):
         client.people.begin_factor(world.owner_password)
-    with refuses("password.wrong"):
-        client.people.begin_factor("not it")
     with refuses("factor.wrong"):
         client.people.finish_factor(code_at(clock.now))
     client.people.confirm(code_at(clock.now))
+    with refuses("factor.exists", "such codes already"):
+        client.people.begin_factor(world.owner_password)
+    with refuses("password.wrong"):
+        client.people.begin_factor("not it")
     client.people.remove_factor()
     assert sign_in(world) == ""
     # Begun and never finished: it does not count, and keeps nobody out.

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import pytest
-from sqlalchemy import update
+from sqlalchemy import select, update
 
 from rampa.client import Client
-from rampa.db import TokenRow
+from rampa.client.connection import Connection
+from rampa.client.people.sign_in import ask_browser
+from rampa.db import PasskeyRow, PersonRow, SignInRequestRow, TokenRow
 from rampa.operations.people import sessions
+from rampa.schema.sign_in import SignInRequest
 from tests.cli.conftest import Said
 from tests.conftest import OWNER, World
 from tests.factors import SECRET as FACTOR
@@ -98,3 +101,42 @@ def age_confirmations(world: World) -> None:
     """As if the five minutes had gone."""
     with world.services.db.transaction() as session:
         session.execute(update(TokenRow).values(confirmed_at=None))
+
+
+def test_a_passkey_is_listed_and_forgotten(said: Said, world: World, client: Client) -> None:
+    assert "No passkeys. Add one in the console" in said("second-factor", "passkeys")
+    with world.services.db.transaction() as session:
+        owner = session.scalars(select(PersonRow)).one()
+        now = world.services.now()
+        row = PasskeyRow(person_id=owner.id, name="Lost phone", credential=b"x", public_key=b"", created_at=now)
+        session.add(row)
+    told = said("second-factor", "passkeys")
+    assert ("Lost phone" in told, "never" in told) == (True, True)
+    with refuses("passkey.unknown", "no passkey 'Tablet'"):
+        said("second-factor", "forget", "Tablet")
+    assert "It no longer signs you in." in said("second-factor", "forget", "Lost phone", code=1)
+    assert "Lost phone is removed." in said("second-factor", "forget", "Lost phone", "--yes")
+    assert client.people.passkeys() == []
+
+
+def test_a_person_is_handed_over_to_the_studio_s_sign_in(said: Said, world: World, invited: str) -> None:
+    said("person", "accept", OSKARI, "--code", invited)
+    assert "the studio's own sign-in vouches for them" in said("person", "provider", OSKARI, code=1)
+    assert "is engineer, by the studio's sign-in now" in said("person", "provider", OSKARI, "--yes")
+    with refuses("sign-in.denied"):
+        sessions.sign_in(world.services, OSKARI, SECRET)
+
+
+def test_a_machine_is_signed_in_by_a_browser(said: Said, world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    def allowed_at_once(connection: Connection, name: str) -> SignInRequest:
+        request = ask_browser(connection, name)
+        with world.services.db.transaction() as session:
+            owner = session.scalars(select(PersonRow.id)).one()
+            session.execute(update(SignInRequestRow).values(person_id=owner, allowed=True))
+        return request
+
+    monkeypatch.setattr("rampa.client.people.sign_in.ask_browser", allowed_at_once)
+    told = said("sign-in", "http://rampa.test", "--browser")
+    assert "Open http://rampa.test/allow?code=" in told
+    assert "and allow the code " in told
+    assert "Signed in at http://rampa.test as " in told

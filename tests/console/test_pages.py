@@ -168,7 +168,7 @@ def test_a_second_factor_is_added_asked_for_and_removed(browser: Browser, live: 
     page.get_by_role("button", name="Iida ▾").click()
     page.get_by_role("menuitem", name="Your account").click()
     page.get_by_label("Your password").fill(live.owner_password)
-    page.get_by_role("button", name="Add a second factor").click()
+    page.get_by_role("button", name="Add codes").click()
     expect(page.get_by_role("img", name="The secret as a QR code")).to_be_visible()
     secret = page.locator("code").last.inner_text()
     # The one before is taken, too: the one that is shown now is left for the next step.
@@ -178,7 +178,7 @@ def test_a_second_factor_is_added_asked_for_and_removed(browser: Browser, live: 
     spare = page.locator("ul.mono li").all_inner_texts()
     assert len(spare) == 8
     page.get_by_role("button", name="I have kept them").click()
-    expect(page.get_by_text("Signing in asks for a code")).to_be_visible()
+    expect(page.get_by_text("Signing in with your password asks for a code")).to_be_visible()
     # Another browser: the password alone is not enough, and says so only to who knows it.
     other = browser.new_context(base_url=live.address).new_page()
     other.goto("/")
@@ -192,14 +192,14 @@ def test_a_second_factor_is_added_asked_for_and_removed(browser: Browser, live: 
     other.get_by_role("button", name="Sign in").click()
     expect(other.get_by_role("navigation", name="Pages")).to_be_attached()
     _minutes_go(live)
-    page.get_by_role("button", name="Remove it …").click()
+    page.get_by_role("button", name="Remove them …").click()
     dialog = page.get_by_role("dialog", name="This asks for your second factor")
     dialog.get_by_label("Code").fill("111111")
     dialog.get_by_role("button", name="Go on").click()
     expect(dialog.get_by_role("alert")).to_contain_text("this code is wrong")
     dialog.get_by_label("Code").fill(spare[1])
     dialog.get_by_role("button", name="Go on").click()
-    expect(page.get_by_role("button", name="Add a second factor")).to_be_visible()
+    expect(page.get_by_role("button", name="Add codes")).to_be_visible()
 
 
 def _minutes_go(live: Live) -> None:

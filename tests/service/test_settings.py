@@ -81,3 +81,30 @@ def test_a_master_key_that_is_none_is_said_and_not_shown(told: pytest.MonkeyPatc
     told.setenv("RAMPA_MASTER_KEY_FILE", str(tmp_path / "none"))
     with refuses("settings.master-key", "cannot be read", where="none"):
         ServiceSettings.from_environment()
+
+
+@pytest.mark.parametrize("said", ["rampa.quillback.example", "http://rampa.quillback.example", "https://x.example/"])
+def test_an_origin_is_one(said: str, told: pytest.MonkeyPatch) -> None:
+    told.setenv("RAMPA_ORIGIN", "https://rampa.quillback.example:8443")
+    assert ServiceSettings.from_environment().process.origin == "https://rampa.quillback.example:8443"
+    told.setenv("RAMPA_ORIGIN", said)
+    with refuses("settings.origin", where="RAMPA_ORIGIN"):
+        ServiceSettings.from_environment()
+
+
+def test_the_studio_s_own_sign_in(told: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    assert ServiceSettings.from_environment().process.provider is None
+    told.setenv("RAMPA_PROVIDER", "https://id.quillback.example")
+    for name, value in (("CLIENT", "rampa"), ("ROLES", "builds=engineer"), ("SECRET_FILE", str(tmp_path / "secret"))):
+        with refuses("settings.missing", "RAMPA_PROVIDER_"):
+            ServiceSettings.from_environment()
+        told.setenv(f"RAMPA_PROVIDER_{name}", value)
+    with refuses("settings.provider", where="secret"):
+        ServiceSettings.from_environment()
+    (tmp_path / "secret").write_text("a secret\n")
+    provider = ServiceSettings.from_environment().process.provider
+    assert provider is not None
+    assert (provider.secret, provider.roles, provider.groups) == ("a secret", {"builds": "engineer"}, "groups")
+    told.setenv("RAMPA_PROVIDER", "http://id.quillback.example")
+    with refuses("provider.issuer", where="RAMPA_PROVIDER"):
+        ServiceSettings.from_environment()

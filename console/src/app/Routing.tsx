@@ -12,6 +12,8 @@ function page<Name extends string>(name: Name, load: () => Promise<Record<Name, 
 
 const AccountPage = page("AccountPage", () => import("../features/session/AccountPage"));
 const AgentsPage = page("AgentsPage", () => import("../features/agents/AgentsPage"));
+const AllowPage = page("AllowPage", () => import("../features/session/AllowPage"));
+const ReturnPage = page("ReturnPage", () => import("../features/session/ReturnPage"));
 const BuildPage = page("BuildPage", () => import("../features/builds/BuildPage"));
 const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPage"));
 const CompareBuildsPage = page("CompareBuildsPage", () => import("../features/builds/CompareBuildsPage"));
@@ -52,6 +54,7 @@ export function Routing() {
     <Routes>
       {/* For who cannot sign in yet. */}
       <Route path="invitation" element={<Suspense>{<InvitationPage />}</Suspense>} />
+      <Route path="signed-in" element={<Suspense>{<ReturnPage />}</Suspense>} />
       <Route path="*" element={<Pages />} />
     </Routes>
   );
@@ -94,6 +97,7 @@ function Pages() {
           <Route path="keys/:name" element={<KeyPage />} />
           <Route path="titles/:title/versions" element={<VersionsPage />} />
           <Route path="titles/:title/grants" element={<GrantsPage />} />
+          <Route path="allow" element={<AllowPage />} />
           <Route path="account" element={<AccountPage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route path="events" element={<EventsPage />} />

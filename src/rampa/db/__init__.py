@@ -48,6 +48,7 @@ from rampa.db.runs import (
     find_run,
     held_run,
 )
+from rampa.db.sign_in import PasskeyRow, SignInRequestRow, SpentChallengeRow
 from rampa.db.signing import (
     BindingRow,
     GrantRow,
@@ -101,6 +102,7 @@ __all__ = [
     "LogKindRow",
     "LogPartRow",
     "PackRow",
+    "PasskeyRow",
     "PersonRow",
     "PlacementRow",
     "ReservationRow",
@@ -112,8 +114,10 @@ __all__ = [
     "RunRow",
     "RunStepRow",
     "SecondFactorRow",
+    "SignInRequestRow",
     "SigningIdentityRow",
     "SourceRow",
+    "SpentChallengeRow",
     "StoreCheckRow",
     "StoreStateRow",
     "StudioRow",

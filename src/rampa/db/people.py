@@ -33,7 +33,12 @@ class PersonRow(Identified, Base):
     """The SHA-256 of the code with which they choose a password, once."""
     invited_until: Mapped[dt.datetime | None]
     second_factor: Mapped[bool] = mapped_column(default=False)
-    """There is one that counts, in a row of its own."""
+    """There is one that counts: codes, or a passkey, in rows of their own."""
+    by_provider: Mapped[bool] = mapped_column(default=False)
+    """The studio's own sign-in vouches for them (OpenID Connect), and their role is what its groups say."""
+    provider_subject: Mapped[str | None] = mapped_column(String(300), unique=True)
+    """Who they are there: the issuer, a line's end, and the subject. None before they first came from there."""
+    provider_seen_at: Mapped[dt.datetime | None]
 
 
 class SecondFactorRow(Base):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated
+from enum import StrEnum
+from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
@@ -11,6 +12,11 @@ from rampa.schema.common import Query, Role, Wire, Words
 
 Email = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^@\x00-\x20\x7f]+@[^@\x00-\x20\x7f]+$")]
 Password = Annotated[str, StringConstraints(min_length=10, max_length=200, pattern=r"^[^\x00]*$")]
+
+
+class FactorKind(StrEnum):
+    CODES = "codes"
+    PASSKEY = "passkey"
 
 
 class SignIn(Wire):
@@ -21,7 +27,7 @@ class SignIn(Wire):
 
 
 class CodeIn(Wire):
-    """A code of the second factor as it is shown now, or a spare one."""
+    """A code of your app as it is shown now, or a spare one."""
 
     code: Annotated[str, StringConstraints(min_length=6, max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
 
@@ -53,6 +59,8 @@ class Person(Wire):
     invited: bool = False
     """They have not chosen a password yet."""
     second_factor: bool = False
+    by_provider: bool = False
+    """The studio's own sign-in vouches for them; their role is what its groups say."""
     created_at: dt.datetime
 
 
@@ -77,10 +85,11 @@ class AcceptIn(Wire):
 
 
 class PersonChange(Wire):
-    """What is to change; the rest stays."""
+    """What is to change; the rest stays. `by_provider` ends their password: the studio's own sign-in vouches for them."""
 
     role: Role | None = None
     disabled: bool | None = None
+    by_provider: Literal[True] | None = None
 
 
 class PasswordChange(Wire):
@@ -102,6 +111,8 @@ class Session(Wire):
     studio: str
     studio_verified: bool
     csrf_token: str
+    factors: list[FactorKind] = []
+    """What the second factor can be, for this person."""
 
 
 class NewToken(Wire):

@@ -17,7 +17,6 @@ from rampa.service import (
     console,
     devices,
     events,
-    people,
     profiles,
     sources,
     store,
@@ -29,6 +28,7 @@ from rampa.service.base.access import AccessTable
 from rampa.service.base.address import PROXIES
 from rampa.service.base.resource import PREFIX
 from rampa.service.builds import builds, changes
+from rampa.service.people import people, sign_in
 from rampa.service.runs import runs, triggers
 from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
@@ -67,6 +67,7 @@ def make_app(
     problems.install(app)
     for resource in (
         people.resource(services, secure_cookies),
+        sign_in.resource(services, secure_cookies),
         titles.resource(services),
         profiles.resource(services),
         drafts.resource(services),

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import { call, type Schemas } from "../../app/http";
 import { Answer, Failure, PageHead, Panel, When } from "../../ui/parts";
+import { useWays } from "../session/queries";
 
 type Person = Schemas["Person"];
 type Invitation = Schemas["Invitation"];
@@ -52,6 +53,7 @@ export function PeoplePage() {
                       {p.role}
                       {p.disabled && <span style={{ color: "var(--r-warning)" }}> · disabled</span>}
                       {p.invited && <span className="dim"> · invited</span>}
+                      {p.by_provider && <span className="dim"> · by the studio's sign-in</span>}
                       {p.second_factor && <span className="dim"> · second factor</span>}
                     </td>
                     <td className="wide dim">{p.disabled ? "nothing: cannot sign in" : MAY[p.role]}</td>
@@ -96,6 +98,7 @@ function Change({ person, show }: { person: Person; show: (code: Invitation) => 
       return done();
     },
   });
+  const ways = useWays();
   const error = change.error ?? reset.error;
   return (
     <>
@@ -120,7 +123,18 @@ function Change({ person, show }: { person: Person; show: (code: Invitation) => 
             ? "Enabled again, they sign in with the password that they had."
             : "Disabling ends their sessions and tokens at once, and keeps them out. Resetting ends those and their password, and gives a code for another."}
         </p>
+        {ways.data?.provider && !person.by_provider && (
+          <p>
+            Handed over to {ways.data.provider}, they sign in by that alone, and its groups say their role: their password, sessions and
+            tokens end.
+          </p>
+        )}
         <Group justify="flex-end">
+          {ways.data?.provider && !person.by_provider && (
+            <Button variant="default" loading={change.isPending} onClick={() => change.mutate({ by_provider: true })}>
+              Hand over
+            </Button>
+          )}
           {!person.disabled && (
             <Button variant="default" loading={reset.isPending} onClick={() => reset.mutate()}>
               Reset the password

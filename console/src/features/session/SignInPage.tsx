@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 
 import { ApiError } from "../../app/http";
 import { Failure } from "../../ui/parts";
+import { OtherWays } from "./OtherWays";
 import { useSignIn } from "./queries";
 
 export function SignInPage() {
@@ -60,6 +61,7 @@ export function SignInPage() {
             <Button type="submit" variant="filled" loading={signIn.isPending} fullWidth>
               Sign in
             </Button>
+            <OtherWays />
             <Text size="xs" c="dimmed">
               The first start printed an owner&apos;s address and password. Lost it? <code>bin/up --new-password</code> gives another. Were
               you given a code? <a href="/invitation">Choose your password</a>.

@@ -19,14 +19,25 @@ export function useSession() {
   return useQuery({ queryKey: ["session"], queryFn: load, staleTime: 60_000 });
 }
 
-export function useSignIn() {
+/** How one can sign in here. */
+export function useWays() {
+  return useQuery({ queryKey: ["ways"], queryFn: () => call<Schemas["Ways"]>("/session/ways"), staleTime: Number.POSITIVE_INFINITY });
+}
+
+/** Whatever opened it: from now on this browser is signed in. */
+export function useOpened() {
   const queries = useQueryClient();
+  return (session: Session) => {
+    rememberCsrf(session.csrf_token);
+    queries.setQueryData(["session"], session);
+  };
+}
+
+export function useSignIn() {
+  const opened = useOpened();
   return useMutation({
     mutationFn: (body: Schemas["SignIn"]) => call<Session>("/session", { method: "POST", body }),
-    onSuccess: (session) => {
-      rememberCsrf(session.csrf_token);
-      queries.setQueryData(["session"], session);
-    },
+    onSuccess: opened,
   });
 }
 
@@ -35,8 +46,9 @@ export function useSignOut() {
   return useMutation({
     mutationFn: () => call<void>("/session", { method: "DELETE" }),
     onSuccess: () => {
-      queries.clear();
+      // Told first, so that the pages go; what they knew goes with them. A query that is removed tells nobody.
       queries.setQueryData(["session"], null);
+      queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== "session" });
     },
   });
 }

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import socket
 import sys
+from typing import TYPE_CHECKING
 
 import typer
 
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, signed_in
-from rampa.cli.base.output import facts, print_json
+from rampa.cli.base.output import err, facts, print_json
 from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, SIGN_IN, ask_code, ask_password, can_ask_code
 from rampa.core.errors import Denied, Invalid
+
+if TYPE_CHECKING:
+    from rampa.schema.people import Session
 
 app = typer.Typer(rich_markup_mode=None)
 
@@ -22,6 +26,9 @@ def sign_in(
     email: str = typer.Option("", "--email", help="Your address at the studio; asked for when left out."),
     password_env: str = PASSWORD_ENV,
     password_fd: int = PASSWORD_FD,
+    browser: bool = typer.Option(
+        False, "--browser", help="Allow this machine in a browser: for passkeys and the studio's own sign-in."
+    ),
     as_json: bool = JSON,
 ) -> None:
     """Sign in to a service and keep a token for this machine.
@@ -35,9 +42,12 @@ def sign_in(
     address = address or (known.address if known else "")
     if not address:
         raise Invalid("address.missing", "the service's address is not known", hint="Say it: `rampa sign-in http://…`.")
+    if browser:
+        _by_browser(address, as_json)
+        return
     email = email or (known.email if known and not sys.stdin.isatty() else "") or typer.prompt("Address", err=True)
     password = ask_password("Password", env=password_env, fd=password_fd, usual=SIGN_IN)
-    name = f"command line on {socket.gethostname()}"
+    name = _machine()
     try:
         session, token = token_for(address, email, password, name)
     except Denied as error:
@@ -46,10 +56,33 @@ def sign_in(
             raise
         session, token = token_for(address, email, password, name, ask_code())
     home.save(home.Credentials(address, token.secret, email))
+    _say_signed_in(address, session, as_json)
+
+
+def _by_browser(address: str, as_json: bool) -> None:
+    from rampa.client import Client
+    from rampa.client.people.sign_in import ask_browser, token_from_browser
+
+    with Client(address) as client:
+        request = ask_browser(client.connection, _machine())
+        err().print(f"Open {request.verification_uri_complete}", soft_wrap=True, highlight=False)
+        err().print(f"and allow the code {request.user_code}. Waiting; Ctrl-C ends it.", highlight=False)
+        token = token_from_browser(client.connection, request)
+    with Client(address, token.secret) as client:
+        session = client.people.session()
+    home.save(home.Credentials(address, token.secret, session.person.email))
+    _say_signed_in(address, session, as_json)
+
+
+def _say_signed_in(address: str, session: Session, as_json: bool) -> None:
     if as_json:
         print_json(session.person)
         return
     typer.echo(f"Signed in at {address} as {session.person.name}, {session.person.role} of {session.studio}.")
+
+
+def _machine() -> str:
+    return f"command line on {socket.gethostname()}"
 
 
 @app.command("sign-out")
@@ -57,7 +90,7 @@ def sign_out() -> None:
     """Revoke this machine's token and forget it."""
     known = home.must_load()
     with signed_in() as client:
-        mine = f"command line on {socket.gethostname()}"
+        mine = _machine()
         for token in client.people.tokens():
             if token.name == mine:
                 client.people.revoke_token(token.id)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import typer
 
 from rampa.cli.base.common import JSON, YES, confirmed, signed_in
-from rampa.cli.base.output import err, out, print_json
+from rampa.cli.base.output import ago, err, out, print_json, table
 from rampa.cli.base.passwords import PASSWORD_ENV, PASSWORD_FD, SIGN_IN, ask_code, ask_password
+from rampa.core.errors import NotFound
 
 app = typer.Typer(
     rich_markup_mode=None,
     no_args_is_help=True,
-    help="Your second factor: codes of an app on your phone, asked for when you sign in and before acts that matter.",
+    help="Your second factor: codes of an app, or passkeys; asked for when you sign in and before acts that matter.",
 )
 
 
@@ -53,6 +54,36 @@ def remove(yes: bool = YES) -> None:
     with signed_in() as client:
         client.people.remove_factor()
     out().print("Your second factor is removed.")
+
+
+@app.command("passkeys")
+def passkeys(as_json: bool = JSON) -> None:
+    """Your passkeys. They are added in the console, below your name: making one takes a browser."""
+    with signed_in() as client:
+        found = client.people.passkeys()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (each.name, ago(each.created_at), ago(each.last_used_at) if each.last_used_at else "never") for each in found
+    ]
+    table(["name", "added", "used"], rows, empty="No passkeys. Add one in the console, below your name.")
+
+
+@app.command("forget")
+def forget(name: str = typer.Argument(..., help="The passkey's name."), yes: bool = YES) -> None:
+    """Remove one of your passkeys, such as that of a lost phone."""
+    with signed_in() as client:
+        found = [each for each in client.people.passkeys() if each.name == name]
+        if not found:
+            raise NotFound(
+                "passkey.unknown", f"you have no passkey {name!r}", hint="See `rampa second-factor passkeys`."
+            )
+        if not confirmed(f"Remove {name}? It no longer signs you in.", yes):
+            raise typer.Exit(1)
+        for each in found:
+            client.people.remove_passkey(each.id)
+    out().print(f"{name} is removed.")
 
 
 @app.command("confirm")

@@ -106,6 +106,17 @@ def enable(email: str = EMAIL, as_json: bool = JSON) -> None:
     _change(email, PersonChange(disabled=False), as_json)
 
 
+@app.command("provider")
+def provider(email: str = EMAIL, yes: bool = YES, as_json: bool = JSON) -> None:
+    """Hand a person over to the studio's own sign-in: their password, sessions and tokens end, and its groups say their role."""
+    err().print(
+        f"Password, sessions and tokens of {email} end; from then on the studio's own sign-in vouches for them."
+    )
+    if not confirmed(f"Hand {email} over?", yes):
+        raise typer.Exit(1)
+    _change(email, PersonChange(by_provider=True), as_json)
+
+
 @app.command("reset")
 def reset(email: str = EMAIL, yes: bool = YES, as_json: bool = JSON) -> None:
     """End a person's password, sessions and tokens, and print the code with which they choose another."""
@@ -137,6 +148,7 @@ def _find(client: Client, email: str) -> Person:
 
 def _standing(person: Person) -> str:
     how = "disabled" if person.disabled else "invited" if person.invited else ""
+    how = how or ("by the studio's sign-in" if person.by_provider else "")
     return f"{person.role}, {how}" if how else person.role
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema import people as people_wire
+from rampa.schema import sign_in as sign_in_wire
 from rampa.schema.common import Page
 
 
@@ -43,6 +44,16 @@ class PeopleCalls(Calls):
     def finish_factor(self, code: str) -> people_wire.SpareCodes:
         asked = json_of(people_wire.CodeIn(code=code))
         return self.connection.send(people_wire.SpareCodes, "PUT", f"{API}/session/second-factor", asked, JSON)
+
+    def passkeys(self) -> list[sign_in_wire.Passkey]:
+        return self.connection.get(Page[sign_in_wire.Passkey], f"{API}/session/passkeys").items
+
+    def remove_passkey(self, passkey: str) -> None:
+        self.connection.request("DELETE", f"{API}/session/passkeys/{passkey}")
+
+    def ways(self) -> sign_in_wire.Ways:
+        """How one can sign in; needs no sign-in."""
+        return self.connection.get(sign_in_wire.Ways, f"{API}/session/ways")
 
     def remove_factor(self) -> None:
         self.connection.request("DELETE", f"{API}/session/second-factor")

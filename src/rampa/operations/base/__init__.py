@@ -5,6 +5,7 @@ from rampa.operations.base.context import Actor, Services, service_actor
 from rampa.operations.base.idempotency import Once, once
 from rampa.operations.base.pages import cursor_id, cursor_numbers, page_of
 from rampa.operations.base.policy import Act, action, actions, from_events, may, must
+from rampa.operations.base.provider import Provider
 from rampa.operations.base.transitions import transition
 from rampa.operations.base.unit_of_work import UnitOfWork, begin
 
@@ -12,6 +13,7 @@ __all__ = [
     "Act",
     "Actor",
     "Once",
+    "Provider",
     "Services",
     "UnitOfWork",
     "action",

@@ -11,6 +11,7 @@ from rampa.core.ambient import Random
 from rampa.core.content.patch.sets import Budget
 from rampa.core.signing.seal import Masters
 from rampa.db import Database
+from rampa.operations.base.provider import Provider
 from rampa.schema.common import Role
 from rampa.store.port import ContentStore
 from rampa.store.reach import Reach
@@ -43,6 +44,9 @@ class Services:
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
+    origin: str = ""
+    """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: on this machine."""
+    provider: Provider | None = None
 
 
 @dataclass(frozen=True)

@@ -9,12 +9,14 @@ import datetime as dt
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from rampa.core.content.patch.sets import Budget
 from rampa.core.errors import Invalid
 from rampa.core.signing.seal import read_masters
 from rampa.db import Database
 from rampa.operations.base.context import BUDGET, LEASE, NOWHERE, Services
+from rampa.operations.base.provider import Provider, read_roles, safe_address
 from rampa.store.address import open_store
 from rampa.store.reach import Reach, listed
 
@@ -29,6 +31,8 @@ class ProcessSettings:
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
+    origin: str = ""
+    provider: Provider | None = None
 
     @classmethod
     def from_environment(cls) -> ProcessSettings:
@@ -43,6 +47,8 @@ class ProcessSettings:
                 os.environ.get("RAMPA_SOURCE_CERTIFICATES", ""),
                 Path(needed("RAMPA_STORE", "the folder of the content store")) / "known_hosts",
             ),
+            origin=read_origin(),
+            provider=read_provider(),
             budget=Budget(
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
@@ -57,7 +63,40 @@ class ProcessSettings:
             lease=self.lease,
             budget=self.budget,
             reach=self.reach,
+            origin=self.origin,
+            provider=self.provider,
         )
+
+
+def read_origin() -> str:
+    """From RAMPA_ORIGIN. Raises `Invalid` for what is no origin (RFC 6454)."""
+    said = os.environ.get("RAMPA_ORIGIN", "")
+    parts = urlsplit(said)
+    if said and (f"{parts.scheme}://{parts.netloc}" != said or not safe_address(said)):
+        hint = "Say it as https://rampa.studio.example, with nothing behind it."
+        raise Invalid("settings.origin", f"RAMPA_ORIGIN is {said!r}", where="RAMPA_ORIGIN", hint=hint)
+    return said
+
+
+def read_provider() -> Provider | None:
+    """From RAMPA_PROVIDER and its variables, where it is set. Raises `Invalid`."""
+    issuer = os.environ.get("RAMPA_PROVIDER", "")
+    if not issuer:
+        return None
+    secret = os.environ.get("RAMPA_PROVIDER_SECRET", "")
+    path = "" if secret else needed("RAMPA_PROVIDER_SECRET_FILE", "a file that holds the secret of this client")
+    try:
+        secret = secret or Path(path).read_text().strip()
+    except (OSError, UnicodeDecodeError) as error:
+        raise Invalid("settings.provider", "the provider's secret cannot be read", where=path) from error
+    return Provider(
+        issuer=issuer,
+        client_id=needed("RAMPA_PROVIDER_CLIENT", "what the provider calls this service"),
+        secret=secret,
+        roles=read_roles(needed("RAMPA_PROVIDER_ROLES", "GROUP=ROLE, with commas between them")),
+        name=os.environ.get("RAMPA_PROVIDER_NAME", "") or Provider.name,
+        groups=os.environ.get("RAMPA_PROVIDER_GROUPS", "") or Provider.groups,
+    )
 
 
 def seconds(name: str, otherwise: float) -> float:

@@ -23,7 +23,8 @@ class Act(StrEnum):
 
     OPEN = "call what needs no sign-in"
     OWN = "manage one's own session and tokens"
-    CHANGE_FACTOR = "remove one's own second factor"
+    CHANGE_FACTOR = "change one's own second factor"
+    ALLOW_MACHINE = "let a machine sign in as oneself"
     READ = "read the studio's titles, builds, channels and events"
     READ_SOURCE = "read a title's source"
     READ_SYMBOLS = "read symbols"
@@ -79,6 +80,7 @@ MATTERS = frozenset(
         Act.ADD_PERSON,
         Act.CHANGE_PERSON,
         Act.CHANGE_FACTOR,
+        Act.ALLOW_MACHINE,
     }
 )
 """What asks for the second factor again, of who has one."""
@@ -96,6 +98,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.OPEN: frozenset(),
     Act.OWN: PEOPLE,
     Act.CHANGE_FACTOR: PEOPLE,
+    Act.ALLOW_MACHINE: PEOPLE,
     Act.READ: READERS,
     Act.READ_SOURCE: MAKERS,
     Act.READ_SYMBOLS: ENGINEERS,

@@ -16,11 +16,11 @@ from sqlalchemy import delete, select
 
 from rampa.core.errors import Conflict, Denied
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow
+from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.guesses import Guess, count, failed, forget, normal
-from rampa.operations.people.people import compare, drop_factor
+from rampa.operations.people.people import compare
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
@@ -33,11 +33,11 @@ RECENT = dt.timedelta(minutes=5)
 def begin_factor(services: Services, actor: Actor, asked: wire.FactorIn) -> wire.NewFactor:
     """A new secret, for an app to keep; it counts once a code of it came back. Takes the password again."""
     row = own_password(services, actor, asked.password, "password")
-    if row.second_factor:
-        hint = "Remove it first: rampa second-factor remove."
-        raise Conflict("factor.exists", f"{row.name} has a second factor already", hint=hint)
     secret = pyotp.random_base32()
     with begin(services, actor) as uow:
+        if has_codes(uow, row):
+            hint = "Remove it first: rampa second-factor remove."
+            raise Conflict("factor.exists", f"{row.name} has such codes already", hint=hint)
         studio = uow.session.scalars(select(StudioRow)).one()
         uow.session.execute(delete(SecondFactorRow).where(SecondFactorRow.person_id == row.id))
         sealed = seal(secret.encode(), services.master_key, factor_label(row), services.random)
@@ -61,7 +61,7 @@ def finish_factor(services: Services, actor: Actor, asked: wire.CodeIn) -> wire.
         if factor is not None and good:
             factor.since, person.second_factor = uow.now, True
             factor.spare = [digest_code(code).hex() for code in spare]
-            _note_confirmed(uow)
+            note_confirmed(uow)
             audit.record(uow, "factor.add", person.email)
     if not good:
         _wrong(services, guess, actor, person)
@@ -75,7 +75,7 @@ def confirm(services: Services, actor: Actor, asked: wire.CodeIn, address: str) 
         person = uow.session.get_one(PersonRow, actor.principal)
     check_code(services, person, asked.code, actor, address)
     with begin(services, actor) as uow:
-        _note_confirmed(uow)
+        note_confirmed(uow)
         audit.record(uow, "factor.confirm", person.email)
 
 
@@ -94,15 +94,43 @@ def check_code(services: Services, person: PersonRow, code: str, actor: Actor, a
 def remove_factor(services: Services, actor: Actor) -> None:
     """One's own; the call that asks for it was confirmed."""
     with begin(services, actor) as uow:
-        person = uow.session.get_one(PersonRow, actor.principal)
-        drop_factor(uow, person)
+        person = uow.session.get_one(PersonRow, actor.principal, with_for_update=True)
+        uow.session.execute(delete(SecondFactorRow).where(SecondFactorRow.person_id == person.id))
+        settle_factor(uow, person)
         audit.record(uow, "factor.remove", person.email)
+
+
+def has_codes(uow: UnitOfWork, person: PersonRow) -> bool:
+    factor = uow.session.get(SecondFactorRow, person.id)
+    return factor is not None and factor.since is not None
+
+
+def kinds(uow: UnitOfWork, person: PersonRow) -> list[wire.FactorKind]:
+    """What this person's second factor can be."""
+    passkey = uow.session.scalar(select(PasskeyRow.id).where(PasskeyRow.person_id == person.id).limit(1))
+    there = {wire.FactorKind.CODES: has_codes(uow, person), wire.FactorKind.PASSKEY: passkey is not None}
+    return [kind for kind, has in there.items() if has]
+
+
+def settle_factor(uow: UnitOfWork, person: PersonRow) -> None:
+    """After a change of the person's codes or passkeys."""
+    person.second_factor = bool(kinds(uow, person))
+
+
+def note_confirmed(uow: UnitOfWork) -> None:
+    """For five minutes from now, the session or token that asks."""
+    actor = uow.actor
+    if actor.token is not None:
+        uow.session.get_one(TokenRow, actor.token).confirmed_at = uow.now
+    else:
+        row = uow.session.scalars(select(WebSessionRow).where(WebSessionRow.digest == actor.session)).one()
+        row.confirmed_at = uow.now
 
 
 def must_be_confirmed(services: Services, person: PersonRow, confirmed_at: dt.datetime | None) -> None:
     """Raises `Denied` where a person has a second factor and was not asked for it lately."""
     if person.second_factor and (confirmed_at is None or services.now() - confirmed_at > RECENT):
-        hint = "Type a code of your second factor: `rampa second-factor confirm`, then the same command again."
+        hint = "Run `rampa second-factor confirm`, or with a passkey `rampa sign-in --browser`; then the same again."
         raise Denied("confirm.needed", "this act asks for your second factor again", hint=hint)
 
 
@@ -114,9 +142,17 @@ def must_have_one(person: PersonRow) -> None:
 
 
 def own_password(services: Services, actor: Actor, password: str, where: str) -> PersonRow:
-    """Who asks, once their password was right. Raises `Denied`."""
+    """Who asks, once their password was right, or their provider has just vouched for them. Raises `Denied`."""
     with begin(services, actor) as uow:
         row = uow.session.get_one(PersonRow, actor.principal)
+        opened = select(WebSessionRow.created_at).where(WebSessionRow.digest == actor.session)
+        lately = uow.session.scalar(opened) if actor.session else None
+    if row.by_provider:
+        # They have no password to be asked for; that they have just come from their provider says as much.
+        if lately is None or services.now() - lately > RECENT:
+            hint = "Sign out of the console, sign in again, and do this within five minutes."
+            raise Denied("sign-in.again", "this asks for a sign-in of the last five minutes", hint=hint)
+        return row
     guess = Guess("sign-in", normal(row.email), "")
     count(services, guess, actor, row.email)
     if not compare(row, password):
@@ -147,15 +183,6 @@ def _takes(services: Services, person: PersonRow, factor: SecondFactorRow, code:
             factor.last_step = step
             return True
     return False
-
-
-def _note_confirmed(uow: UnitOfWork) -> None:
-    actor = uow.actor
-    if actor.token is not None:
-        uow.session.get_one(TokenRow, actor.token).confirmed_at = uow.now
-    else:
-        row = uow.session.scalars(select(WebSessionRow).where(WebSessionRow.digest == actor.session)).one()
-        row.confirmed_at = uow.now
 
 
 def _counted(services: Services, person: PersonRow, actor: Actor, address: str) -> Guess:

@@ -21,7 +21,14 @@ from rampa.db import AuditEventRow, GuessRow, new_id
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 
 WITHIN = dt.timedelta(minutes=5)
-LIMITS = {"sign-in": (10, 40), "unlock": (10, 20), "enrol": (10, 40), "factor": (10, 40)}
+LIMITS = {
+    "sign-in": (10, 40),
+    "unlock": (10, 20),
+    "enrol": (10, 40),
+    "factor": (10, 40),
+    "passkey": (10, 40),
+    "request": (20, 20),
+}
 """Kind -> tries that are compared within that time: at one secret, from one address or person."""
 AT_ONCE, PATIENCE = 2, 20.0
 _hashing = threading.BoundedSemaphore(AT_ONCE)

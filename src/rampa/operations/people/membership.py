@@ -49,7 +49,7 @@ def reset(services: Services, actor: Actor, person: str) -> wire.Invitation:
         row = _find(uow, person)
         if row.disabled_at is not None:
             raise Refused("person.disabled", f"{row.name} is disabled", where="person", hint="Enable them first.")
-        row.password_hash = ""
+        row.password_hash, row.by_provider, row.provider_subject = "", False, None
         # A lost phone, too: the code of the reset goes to the person alone.
         drop_factor(uow, row)
         end_access(uow, row)
@@ -89,17 +89,22 @@ def change_person(services: Services, actor: Actor, person: str, asked: wire.Per
         row = _find(uow, person)
         if asked.role is not None and asked.role != row.role:
             must_be_for_people(asked.role)
-            _must_leave_an_owner(uow, row)
+            must_leave_an_owner(uow, row)
             row.role = asked.role
             # What was opened with the old role may be looked at for minutes: it is opened again, with the new one.
             queue.tell(uow.session, access_topic(row.id))
             audit.record(uow, "person.role", row.email, role=asked.role)
         if asked.disabled is not None and asked.disabled != (row.disabled_at is not None):
             if asked.disabled:
-                _must_leave_an_owner(uow, row)
+                must_leave_an_owner(uow, row)
                 end_access(uow, row)
             row.disabled_at = uow.now if asked.disabled else None
             audit.record(uow, "person.disable" if asked.disabled else "person.enable", row.email)
+        if asked.by_provider and not row.by_provider:
+            must_leave_an_owner(uow, row)
+            row.by_provider, row.password_hash, row.invitation = True, "", None
+            end_access(uow, row)
+            audit.record(uow, "person.provider", row.email)
         uow.session.flush()
         return describe_person(row)
 
@@ -148,10 +153,11 @@ def _find(uow: UnitOfWork, person: str) -> PersonRow:
     return row
 
 
-def _must_leave_an_owner(uow: UnitOfWork, row: PersonRow) -> None:
+def must_leave_an_owner(uow: UnitOfWork, row: PersonRow) -> None:
     """Locked together: two owners who take each other's role at one moment would leave none."""
     owners = select(PersonRow.id).where(PersonRow.role == Role.OWNER, PersonRow.disabled_at.is_(None))
-    owners = owners.where(PersonRow.password_hash != "")
+    # Who was invited, or handed over to the provider, and never came: nobody knows whether they can.
+    owners = owners.where((PersonRow.password_hash != "") | PersonRow.provider_subject.is_not(None))
     others = [each for each in uow.session.scalars(owners.order_by(PersonRow.id).with_for_update()) if each != row.id]
     if row.role == Role.OWNER and row.disabled_at is None and not others:
         hint = "Make somebody else an owner first: rampa person role ADDRESS owner."

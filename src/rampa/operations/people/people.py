@@ -13,7 +13,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
-from rampa.db import PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue
+from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
 from rampa.operations.people.guesses import hashing, normal
@@ -21,6 +21,8 @@ from rampa.schema import people as wire
 from rampa.schema.common import Role
 
 TOKEN_MARK = "rampa-"
+PROVIDER_TRUST = dt.timedelta(days=14)
+"""How long tokens are good after the studio's own provider last vouched for a person."""
 RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.ENGINEER, Role.OWNER]
 SOMEBODY = service_actor("somebody")
 """Who is not signed in yet."""
@@ -88,6 +90,7 @@ def new_password(services: Services, email: str) -> str:
         if person is None:
             raise NotFound("person.unknown", f"there is nobody with the address {email}")
         person.password_hash = _hasher().hash(password)
+        person.by_provider, person.provider_subject = False, None
         drop_factor(uow, person)
         for kind in (WebSessionRow, TokenRow):
             uow.session.execute(delete(kind).where(kind.person_id == person.id))
@@ -97,8 +100,15 @@ def new_password(services: Services, email: str) -> str:
 
 
 def drop_factor(uow: UnitOfWork, person: PersonRow) -> None:
-    uow.session.execute(delete(SecondFactorRow).where(SecondFactorRow.person_id == person.id))
+    """Codes and passkeys, all of them."""
+    for kind in (SecondFactorRow, PasskeyRow):
+        uow.session.execute(delete(kind).where(kind.person_id == person.id))
     person.second_factor = False
+
+
+def actor_of(person: PersonRow) -> Actor:
+    """Somebody by themselves, before a session or token of theirs asks."""
+    return Actor(person.id, person.name, Role(person.role))
 
 
 def find_token(services: Services, secret: str) -> TokenRow | None:
@@ -114,13 +124,21 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
                 f"the token {row.name!r} expired on {row.expires_at:%Y-%m-%d %H:%M} UTC",
                 hint="Run `rampa sign-in` and then the same command again: what was uploaded is kept.",
             )
+        seen = row.person.provider_seen_at
+        # Whoever left the studio is shut out at its provider, and their tokens here say nothing there.
+        if row.person.by_provider and (seen is None or now - seen > PROVIDER_TRUST):
+            hint = "Sign in by it once: in the console, or with `rampa sign-in --browser`."
+            raise Denied("token.provider", "the studio's sign-in has not vouched for you for two weeks", hint=hint)
         # Written once a minute at most: a polling client would else write a row with every call.
         if row.last_used_at is None or now - row.last_used_at > dt.timedelta(minutes=1):
             row.last_used_at = now
     return row
 
 
-def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.MadeToken:
+def make_token(
+    services: Services, actor: Actor, asked: wire.NewToken, confirmed_at: dt.datetime | None = None
+) -> wire.MadeToken:
+    """`confirmed_at` for who is neither a token nor a session: when their second factor was last asked for."""
     role = asked.role or actor.role
     must_be_for_people(role)
     if RANK.index(role) > RANK.index(actor.role):
@@ -128,7 +146,7 @@ def make_token(services: Services, actor: Actor, asked: wire.NewToken) -> wire.M
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
-        expires_at, confirmed_at = now + dt.timedelta(days=asked.days), None
+        expires_at = now + dt.timedelta(days=asked.days)
         if actor.token is not None:
             maker = uow.session.get_one(TokenRow, actor.token)
             # Never longer than what made it, whatever was asked: a token of an hour would else become one of a year.
@@ -213,8 +231,9 @@ def describe_person(row: PersonRow) -> wire.Person:
         email=row.email,
         role=Role(row.role),
         disabled=row.disabled_at is not None,
-        invited=row.password_hash == "",
+        invited=row.password_hash == "" and not row.by_provider,
         second_factor=row.second_factor,
+        by_provider=row.by_provider,
         created_at=row.created_at,
     )
 

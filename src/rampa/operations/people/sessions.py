@@ -9,12 +9,13 @@ from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Denied
 from rampa.db import PersonRow, StudioRow, WebSessionRow, queue
-from rampa.operations.base import Actor, Services, audit, begin
-from rampa.operations.people.factors import check_code
+from rampa.operations.base import Services, audit, begin
+from rampa.operations.people import passkey_answers
+from rampa.operations.people.factors import check_code, has_codes, kinds
 from rampa.operations.people.guesses import Guess, count, failed, forget, normal
-from rampa.operations.people.people import SOMEBODY, access_topic, compare, describe_person, digest_secret
+from rampa.operations.people.people import SOMEBODY, access_topic, actor_of, compare, describe_person, digest_secret
 from rampa.schema import people as wire
-from rampa.schema.common import Role
+from rampa.schema import sign_in as sign_in_wire
 
 SESSION_LIFE = dt.timedelta(hours=14)
 FAILURES_SHOWN = "the address or the password is wrong"
@@ -40,11 +41,35 @@ def sign_in(
         raise Denied("sign-in.denied", FAILURES_SHOWN, hint="Try again, or ask the owner for a new password.")
     forget(services, guess)
     if person.second_factor:
-        if not code:
-            hint = "Type the code that your app shows now, or a spare one."
-            raise Denied("sign-in.factor-needed", "a code of your second factor is needed", where="code", hint=hint)
-        check_code(services, person, code, Actor(person.id, person.name, Role(person.role)), address)
-    # Kept only as a digest: whoever reads the database cannot sign in with what stands there.
+        _check_factor(services, person, code, address)
+    return open_session(services, person, confirmed=person.second_factor)
+
+
+def _check_factor(services: Services, person: PersonRow, code: str, address: str) -> None:
+    with begin(services) as uow:
+        typed = has_codes(uow, person)
+    if not typed:
+        hint = "Sign in with it in the console; a command line, with `rampa sign-in --browser`."
+        raise Denied("sign-in.passkey-needed", "this account signs in with a passkey", hint=hint)
+    if not code:
+        hint = "Type the code that your app shows now, or a spare one."
+        raise Denied("sign-in.factor-needed", "a code of your second factor is needed", where="code", hint=hint)
+    check_code(services, person, code, actor_of(person), address)
+
+
+def sign_in_with_passkey(
+    services: Services, answer: sign_in_wire.Asserted, origin: str, address: str
+) -> tuple[wire.Session, str]:
+    """The device and what unlocks it are two factors: nothing else is asked."""
+    person = passkey_answers.check(services, answer, origin, address)
+    if person.disabled_at is not None:
+        raise Denied("sign-in.denied", "this account is disabled", hint="Ask an owner of the studio.")
+    return open_session(services, person, confirmed=True)
+
+
+def open_session(services: Services, person: PersonRow, *, confirmed: bool) -> tuple[wire.Session, str]:
+    """For who has shown who they are; `confirmed` with a second factor. Kept only as a digest: whoever reads the database cannot
+    sign in with what stands there."""
     secret = secrets.token_urlsafe(32)
     with begin(services) as uow:
         now = services.now()
@@ -54,19 +79,24 @@ def sign_in(
             digest=digest_secret(secret),
             csrf_token=secrets.token_urlsafe(24),
             expires_at=now + SESSION_LIFE,
-            confirmed_at=now if person.second_factor else None,
+            confirmed_at=now if confirmed else None,
             created_at=now,
         )
         uow.session.add(row)
-        audit.record(uow.by(Actor(person.id, person.name, Role(person.role))), "session.open", person.email)
+        audit.record(uow.by(actor_of(person)), "session.open", person.email)
     return describe_session(services, person, row.csrf_token), secret
 
 
 def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
     with begin(services) as uow:
         studio = uow.session.scalars(select(StudioRow)).one()
+        factors = kinds(uow, person) if person.second_factor else []
     return wire.Session(
-        person=describe_person(person), studio=studio.name, studio_verified=studio.verified, csrf_token=csrf_token
+        person=describe_person(person),
+        studio=studio.name,
+        studio_verified=studio.verified,
+        csrf_token=csrf_token,
+        factors=factors,
     )
 
 

@@ -61,7 +61,7 @@ def install(app: Flask, services: Services, table: AccessTable, needed: bool = F
 
 def _second_factor(services: Services, act: Act, needed: bool) -> None:
     # One's own account stays open: there the factor is added.
-    if needed and act is not Act.OWN:
+    if needed and act not in (Act.OWN, Act.CHANGE_FACTOR):
         factors.must_have_one(g.person)
     if act in MATTERS:
         factors.must_be_confirmed(services, g.person, g.confirmed_at)

@@ -21,11 +21,9 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     @api.call("POST", "/session", Act.OPEN, wire.Session, status=201)
     def sign_in(body: wire.SignIn) -> Response:
         """Sign in with address and password; the cookie is for the console, tokens for everything else."""
-        session, secret = sessions.sign_in(services, body.email, body.password, client_address(), body.code)
-        response = Response(session.model_dump_json(), status=201, content_type="application/json")
-        life = int(sessions.SESSION_LIFE.total_seconds())
-        response.set_cookie(COOKIE, secret, max_age=life, httponly=True, samesite="Strict", secure=secure_cookies)
-        return response
+        return opened(
+            *sessions.sign_in(services, body.email, body.password, client_address(), body.code), secure_cookies
+        )
 
     @api.call("GET", "/session", Act.OWN, wire.Session)
     def get_session() -> wire.Session:
@@ -71,10 +69,18 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     return api
 
 
+def opened(session: wire.Session, secret: str, secure_cookies: bool) -> Response:
+    """Who is signed in from now on, and the cookie that says so."""
+    response = Response(session.model_dump_json(), status=201, content_type="application/json")
+    life = int(sessions.SESSION_LIFE.total_seconds())
+    response.set_cookie(COOKIE, secret, max_age=life, httponly=True, samesite="Strict", secure=secure_cookies)
+    return response
+
+
 def _factors(api: Resource, services: Services) -> None:
     """One's own second factor."""
 
-    @api.call("POST", "/session/second-factor", Act.OWN, wire.NewFactor, status=201)
+    @api.call("POST", "/session/second-factor", Act.CHANGE_FACTOR, wire.NewFactor, status=201)
     def begin_factor(body: wire.FactorIn) -> wire.NewFactor:
         """Begin a second factor: a secret for an app that shows codes (RFC 6238). It takes your password again."""
         return factors.begin_factor(services, current_actor(), body)
