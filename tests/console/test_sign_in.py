@@ -115,6 +115,8 @@ def test_the_studio_s_own_sign_in(browser: Browser, live: Live, provider: StandI
     expect(other.get_by_role("alert")).to_contain_text("you are in no group that may use this studio")
     other.get_by_role("link", name="To the sign-in page").click()
     expect(other.get_by_role("button", name="Sign in", exact=True)).to_be_visible()
+    other.goto("/signed-in?code=stolen&state=of-another-browser")
+    expect(other.get_by_role("alert")).to_contain_text("was not begun in this browser")
 
 
 def test_a_machine_is_let_in(browser: Browser, live: Live) -> None:

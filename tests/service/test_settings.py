@@ -99,7 +99,7 @@ def test_the_studio_s_own_sign_in(told: pytest.MonkeyPatch, tmp_path: Path) -> N
         with refuses("settings.missing", "RAMPA_PROVIDER_"):
             ServiceSettings.from_environment()
         told.setenv(f"RAMPA_PROVIDER_{name}", value)
-    with refuses("settings.provider", where="secret"):
+    with refuses("settings.secret-file", where="secret"):
         ServiceSettings.from_environment()
     (tmp_path / "secret").write_text("a secret\n")
     provider = ServiceSettings.from_environment().process.provider

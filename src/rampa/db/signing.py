@@ -26,6 +26,9 @@ class SigningIdentityRow(Identified, Base):
     fingerprint: Mapped[str] = mapped_column(String(64))
     certificate: Mapped[str] = mapped_column(Text)
     sealed: Mapped[bytes] = mapped_column(LargeBinary)
+    """Empty where the key is outside."""
+    outside: Mapped[str] = mapped_column(String(100), default="")
+    """The label of a key in the key module, which alone has it; empty where the key rests here."""
     not_after: Mapped[dt.datetime]
     created_by: Mapped[str] = mapped_column(String(200))
     used: Mapped[int] = mapped_column(default=0)

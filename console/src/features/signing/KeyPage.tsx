@@ -158,6 +158,12 @@ function Known({ of }: { of: Key }) {
 }
 
 function Backup({ of }: { of: Key }) {
+  if (of.outside)
+    return (
+      <p style={{ margin: 0 }}>
+        Its key is in the key module, called <b>{of.outside}</b> there, and never leaves it. The module&apos;s own backup is all there is.
+      </p>
+    );
   return (
     <>
       <p style={{ marginTop: 0 }}>

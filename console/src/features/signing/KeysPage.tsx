@@ -45,7 +45,13 @@ export function KeysPage() {
                       </td>
                       <td className="tight">{k.not_after.slice(0, 10)}</td>
                       <td className="tight">
-                        {k.backed_at ? <When at={k.backed_at} /> : <span style={{ color: "var(--r-warning)" }}>▲ not backed up</span>}
+                        {k.outside ? (
+                          <span className="dim">by the key module</span>
+                        ) : k.backed_at ? (
+                          <When at={k.backed_at} />
+                        ) : (
+                          <span style={{ color: "var(--r-warning)" }}>▲ not backed up</span>
+                        )}
                       </td>
                       <td className="tight">
                         <Lock of={k} />

@@ -2,6 +2,7 @@ import type { Key } from "./queries";
 
 /** Whether it can sign now, in a few words; a shape beside them. */
 export function Lock({ of }: { of: Key }) {
+  if (of.outside) return <span className="dim">in the key module</span>;
   if (!of.protected) return <span className="dim">no passphrase</span>;
   if (of.unlocked_until)
     return (

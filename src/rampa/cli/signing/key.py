@@ -16,7 +16,7 @@ from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_
 from rampa.cli.signing import care
 from rampa.core.errors import Conflict, Invalid
 from rampa.core.quantity import counted
-from rampa.schema.signing.identities import Key, KeyPolicyWire, NewKey
+from rampa.schema.signing.identities import ConnectKey, Key, KeyPolicyWire, NewKey
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Signing identities.")
 LOCKED = typer.Option(
@@ -105,6 +105,23 @@ def import_(
     _show(key)
 
 
+@app.command("connect")
+def connect(
+    name: str = typer.Argument(..., help="What profiles will name it by."),
+    label: str = typer.Option(..., "--label", help="What the key module calls the key."),
+    certificate: Path = typer.Option(None, "--certificate", help="Its certificate (PEM), where the module has none."),
+    as_json: bool = JSON,
+) -> None:
+    """Use a key that the service's key module holds (PKCS#11). It signs there, and never leaves it."""
+    beside = read_file(certificate).decode("ascii", "replace") if certificate else ""
+    with signed_in() as client:
+        key = client.signing.connect(ConnectKey(name=name, label=label, certificate=beside))
+    if as_json:
+        print_json(key)
+        return
+    _show(key)
+
+
 @app.command("list")
 def list_(as_json: bool = JSON) -> None:
     """All signing identities: whether they are backed up, locked, near their end."""
@@ -122,6 +139,8 @@ def list_(as_json: bool = JSON) -> None:
 
 def _row(k: Key) -> tuple[object, ...]:
     backed = ago(k.backed_at) if k.backed_at else Text("▲ not backed up", style="yellow")
+    if k.outside:
+        backed = "by the key module"
     return (
         k.name,
         k.kind,
@@ -135,6 +154,8 @@ def _row(k: Key) -> tuple[object, ...]:
 
 
 def _lock(k: Key) -> str:
+    if k.outside:
+        return "in the key module"
     if not k.protected:
         return "no passphrase"
     if k.unlocked_until:
@@ -171,6 +192,8 @@ def _detail(detail: dict[str, str]) -> str:
 def _show(key: Key) -> None:
     since = f"from {key.not_before:%Y-%m-%d} " if key.not_before else ""
     backed = f"drill passed {ago(key.backed_at)} by {key.backed_by}" if key.backed_at else "no"
+    if key.outside:
+        backed = f"by the key module's own means; it is called {key.outside} there"
     rows: list[tuple[str, object]] = [
         ("name", key.name),
         ("kind", f"{key.kind}, {key.origin}"),

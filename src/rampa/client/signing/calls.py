@@ -30,6 +30,9 @@ class SigningCalls(Calls):
     def add(self, key: keys_wire.NewKey) -> keys_wire.Key:
         return self.connection.post(keys_wire.Key, f"{API}/keys", key)
 
+    def connect(self, key: keys_wire.ConnectKey) -> keys_wire.Key:
+        return self.connection.post(keys_wire.Key, f"{API}/keys/outside", key)
+
     def uses(self, name: str) -> list[keys_wire.KeyUse]:
         return self.connection.get(keys_wire.KeyUses, f"{API}/keys/{name}/uses").items
 

@@ -13,6 +13,7 @@ from rampa.core.signing.seal import Masters
 from rampa.db import Database
 from rampa.operations.base.provider import Provider
 from rampa.schema.common import Role
+from rampa.store.key_module import KeyModule
 from rampa.store.port import ContentStore
 from rampa.store.reach import Reach
 from rampa.system import RANDOM
@@ -47,6 +48,7 @@ class Services:
     origin: str = ""
     """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: on this machine."""
     provider: Provider | None = None
+    key_module: KeyModule | None = None
 
 
 @dataclass(frozen=True)

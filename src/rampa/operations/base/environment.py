@@ -18,6 +18,7 @@ from rampa.db import Database
 from rampa.operations.base.context import BUDGET, LEASE, NOWHERE, Services
 from rampa.operations.base.provider import Provider, read_roles, safe_address
 from rampa.store.address import open_store
+from rampa.store.key_module import KeyModule
 from rampa.store.reach import Reach, listed
 
 LONGEST = 86_400.0
@@ -33,6 +34,7 @@ class ProcessSettings:
     reach: Reach = NOWHERE
     origin: str = ""
     provider: Provider | None = None
+    key_module: KeyModule | None = None
 
     @classmethod
     def from_environment(cls) -> ProcessSettings:
@@ -49,6 +51,7 @@ class ProcessSettings:
             ),
             origin=read_origin(),
             provider=read_provider(),
+            key_module=read_key_module(),
             budget=Budget(
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
@@ -65,6 +68,7 @@ class ProcessSettings:
             reach=self.reach,
             origin=self.origin,
             provider=self.provider,
+            key_module=self.key_module,
         )
 
 
@@ -83,20 +87,33 @@ def read_provider() -> Provider | None:
     issuer = os.environ.get("RAMPA_PROVIDER", "")
     if not issuer:
         return None
-    secret = os.environ.get("RAMPA_PROVIDER_SECRET", "")
-    path = "" if secret else needed("RAMPA_PROVIDER_SECRET_FILE", "a file that holds the secret of this client")
-    try:
-        secret = secret or Path(path).read_text().strip()
-    except (OSError, UnicodeDecodeError) as error:
-        raise Invalid("settings.provider", "the provider's secret cannot be read", where=path) from error
     return Provider(
         issuer=issuer,
         client_id=needed("RAMPA_PROVIDER_CLIENT", "what the provider calls this service"),
-        secret=secret,
+        secret=_secret("RAMPA_PROVIDER_SECRET", "the secret of this client"),
         roles=read_roles(needed("RAMPA_PROVIDER_ROLES", "GROUP=ROLE, with commas between them")),
         name=os.environ.get("RAMPA_PROVIDER_NAME", "") or Provider.name,
         groups=os.environ.get("RAMPA_PROVIDER_GROUPS", "") or Provider.groups,
     )
+
+
+def read_key_module() -> KeyModule | None:
+    """From RAMPA_KEY_MODULE and its variables, where it is set. Raises `Invalid`."""
+    library = os.environ.get("RAMPA_KEY_MODULE", "")
+    if not library:
+        return None
+    slot = needed("RAMPA_KEY_MODULE_SLOT", "the label of the slot that holds the keys")
+    return KeyModule(Path(library), slot, _secret("RAMPA_KEY_MODULE_PIN", "the slot's PIN"))
+
+
+def _secret(name: str, what: str) -> str:
+    """From the variable, or from the file that NAME_FILE names."""
+    said = os.environ.get(name, "")
+    path = "" if said else needed(f"{name}_FILE", f"a file that holds {what}")
+    try:
+        return said or Path(path).read_text().strip()
+    except (OSError, UnicodeDecodeError) as error:
+        raise Invalid("settings.secret-file", f"the file of {name} cannot be read", where=path) from error
 
 
 def seconds(name: str, otherwise: float) -> float:

@@ -40,6 +40,7 @@ SENTENCES = {
     "factor.throttle": "tried too often to type a code of the second factor of {subject}, from {address}",
     "grant.make": "made {subject} for {devices} devices",
     "key.add": "added the signing identity {subject}",
+    "key.connect": "connected {subject}, whose key is in the key module as {label}",
     "key.drill": "passed the restore drill of {subject}",
     "key.export": "exported the backup of {subject}",
     "key.hand-over": "handed {subject} over to {to}",

@@ -10,7 +10,7 @@ import base64
 import datetime as dt
 import hmac
 
-from rampa.core.errors import Damaged
+from rampa.core.errors import Damaged, Refused
 from rampa.core.signing import cms
 from rampa.core.signing.identity import to_pkcs12
 from rampa.core.signing.seal import keys_of
@@ -29,6 +29,9 @@ def export_key(services: Services, actor: Actor, name: str, asked: wire.ExportIn
     must(actor, Act.EXPORT_KEY)
     with begin(services, actor) as uow:
         row = find_key(uow.session, name, lock=True)
+        if row.outside:
+            hint = "Back the module up by its own means."
+            raise Refused("key.outside", f"{name} is in the key module, and does not leave it", hint=hint)
         identity = open_identity(uow, row)
         data = to_pkcs12(identity, name, asked.password)
         row.exported_at = services.now()

@@ -6,14 +6,17 @@ import base64
 import binascii
 import json
 import uuid
+from typing import Any
 
+from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import rsa
 from sqlalchemy import select
 
-from rampa.core.errors import Conflict, Invalid
+from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.signing import passphrase
 from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
 from rampa.core.signing.keystore import read_pkcs8, read_pkcs12
+from rampa.core.signing.outside_key import outside_key
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import SigningIdentityRow, find_key
 from rampa.db.signing import locked
@@ -21,6 +24,7 @@ from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begi
 from rampa.operations.signing.unlock import find_unlock
 from rampa.operations.signing.views import describe, describe_all
 from rampa.schema.signing import identities as wire
+from rampa.store.key_module import KeyModule
 
 INNER = "inner password"
 """The file that is sealed has a password of no meaning: sealing is what protects it."""
@@ -28,34 +32,43 @@ INNER = "inner password"
 
 def add_key(services: Services, actor: Actor, asked: wire.NewKey, key: Once | None) -> wire.Key:
     identity = _read(asked)
-    if identity.not_after <= services.now():
-        hint = "Storefronts refuse bundles that it signs. Make a new one: rampa key make."
-        raise Invalid("key.expired", f"its certificate expired on {identity.not_after:%Y-%m-%d}", hint=hint)
+    must_last(services, identity)
 
     def make() -> wire.Key:
-        if uow.session.scalar(select(SigningIdentityRow.id).where(SigningIdentityRow.name == asked.name)):
-            raise Conflict("key.exists", f"there is a signing identity {asked.name!r} already", where="name")
-        row = SigningIdentityRow(
-            name=asked.name,
-            kind=kind_of(identity),
-            subject=identity.subject[:300],
-            fingerprint=identity.fingerprint,
-            certificate=certificate_pem(identity),
-            sealed=_sealed(services, asked, identity),
-            protected=bool(asked.passphrase),
-            origin=asked.origin,
-            not_before=identity.certificate.not_valid_before_utc,
-            not_after=identity.not_after,
-            created_by=actor.name,
-            created_at=services.now(),
-        )
-        uow.session.add(row)
-        uow.session.flush()
+        sealed = _sealed(services, asked, identity)
+        row = row_of(uow, asked.name, identity, sealed=sealed, protected=bool(asked.passphrase), origin=asked.origin)
         audit.record(uow, "key.add", asked.name, fingerprint=identity.fingerprint, origin=asked.origin)
         return describe(uow, row)
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Key, make)
+
+
+def must_last(services: Services, identity: Identity) -> None:
+    if identity.not_after <= services.now():
+        hint = "Storefronts refuse bundles that it signs. Make a new one: rampa key make."
+        raise Invalid("key.expired", f"its certificate expired on {identity.not_after:%Y-%m-%d}", hint=hint)
+
+
+def row_of(uow: UnitOfWork, name: str, identity: Identity, **how: Any) -> SigningIdentityRow:
+    """Raises `Conflict` for a name that is taken. `how`: where its key rests."""
+    if uow.session.scalar(select(SigningIdentityRow.id).where(SigningIdentityRow.name == name)):
+        raise Conflict("key.exists", f"there is a signing identity {name!r} already", where="name")
+    row = SigningIdentityRow(
+        name=name,
+        kind=kind_of(identity),
+        subject=identity.subject[:300],
+        fingerprint=identity.fingerprint,
+        certificate=certificate_pem(identity),
+        not_before=identity.certificate.not_valid_before_utc,
+        not_after=identity.not_after,
+        created_by=uow.actor.name,
+        created_at=uow.now,
+        **how,
+    )
+    uow.session.add(row)
+    uow.session.flush()
+    return row
 
 
 def _read(asked: wire.NewKey) -> Identity:
@@ -102,8 +115,24 @@ def get_key(services: Services, name: str) -> wire.Key:
 def open_identity(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | None = None) -> Identity:
     """The usable key. It lives in memory for one signature. `run` may have an unlocking of its own.
 
-    Raises `Refused` when it is locked, with who can unlock it; `Invalid` when its certificate expired.
+    Raises `Refused` when it is locked, with who can unlock it; `Invalid` when its certificate expired; `Unavailable` when the key
+    module that has it does not answer.
     """
+    identity = _outside(uow, row) if row.outside else _inside(uow, row, run)
+    warning = validity_warning(row.not_before, identity.not_after, uow.now)
+    if identity.not_after <= uow.now:
+        hint = "Name another signing identity in the profile, or hand over to a new one: rampa key hand-over."
+        raise Invalid("key.expired", warning.rstrip("."), where=row.name, hint=hint)
+    return identity
+
+
+def _outside(uow: UnitOfWork, row: SigningIdentityRow) -> Identity:
+    holder = must_have_module(uow.services).must_have(row.outside)
+    certificate = x509.load_pem_x509_certificate(row.certificate.encode())
+    return Identity(outside_key(certificate.public_key(), holder), certificate)
+
+
+def _inside(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | None) -> Identity:
     secret = unseal(row.sealed, uow.services.master_key, label_of(row.name))
     if row.protected:
         unlocked = find_unlock(uow, row, run)
@@ -111,12 +140,14 @@ def open_identity(uow: UnitOfWork, row: SigningIdentityRow, run: uuid.UUID | Non
             raise locked(row.name)
         # Unlocked secrets are sealed under a label of their own: one cannot be put in another's place.
         secret = unseal(unlocked.sealed, uow.services.master_key, f"unlock:{unlocked.id}")
-    identity = from_secret(secret)
-    warning = validity_warning(row.not_before, identity.not_after, uow.now)
-    if identity.not_after <= uow.now:
-        hint = "Name another signing identity in the profile, or hand over to a new one: rampa key hand-over."
-        raise Invalid("key.expired", warning.rstrip("."), where=row.name, hint=hint)
-    return identity
+    return from_secret(secret)
+
+
+def must_have_module(services: Services) -> KeyModule:
+    if services.key_module is None:
+        hint = "The operator names one with RAMPA_KEY_MODULE; see docs/operating.md."
+        raise Refused("key-module.none", "this service has no key module", hint=hint)
+    return services.key_module
 
 
 def from_secret(secret: bytes) -> Identity:

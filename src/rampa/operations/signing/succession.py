@@ -82,7 +82,8 @@ def change_master_key(services: Services, actor: Actor) -> wire.Rewrapped:
 def _secrets(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
     """Every sealed secret of the service: (row, column, label)."""
     for identity in uow.session.scalars(select(SigningIdentityRow).with_for_update()):
-        yield identity, "sealed", label_of(identity.name)
+        if not identity.outside:
+            yield identity, "sealed", label_of(identity.name)
     for unlock in uow.session.scalars(select(UnlockRow).with_for_update(of=UnlockRow)):
         yield unlock, "sealed", f"unlock:{unlock.id}"
     for title in uow.session.scalars(select(TitleRow).with_for_update()):

@@ -56,6 +56,7 @@ def _key(
         created_at=row.created_at,
         created_by=row.created_by,
         origin=row.origin,
+        outside=row.outside,
         used=row.used,
         last_used_at=row.last_used_at,
         protected=row.protected,
@@ -110,7 +111,8 @@ def _heirs(uow: UnitOfWork, rows: Sequence[SigningIdentityRow]) -> dict[str, str
 
 def _warnings(uow: UnitOfWork, row: SigningIdentityRow, bindings: list[wire.BindingOut], heir: str) -> list[str]:
     out = []
-    if row.backed_at is None:
+    # What the key module holds is backed up by its own means, which nobody here can try.
+    if row.backed_at is None and not row.outside:
         lost = f" Its loss would orphan {', '.join(sorted({b.identifier for b in bindings}))}." if bindings else ""
         how = f"rampa key export {row.name}, then rampa key drill {row.name}"
         out.append(f"Not backed up: no restore drill has passed yet.{lost} {how}.")

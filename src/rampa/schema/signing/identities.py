@@ -33,6 +33,14 @@ class NewKey(Wire):
     origin: Literal["made", "imported"] = "imported"
 
 
+class ConnectKey(Wire):
+    """A key that the service's key module holds under `label`; `certificate` (PEM) where the module has none beside it."""
+
+    name: Slug
+    label: Annotated[str, StringConstraints(min_length=1, max_length=100, pattern=r"^[^\x00-\x1f\x7f]+$")]
+    certificate: Annotated[str, StringConstraints(max_length=20_000, pattern=r"^[^\x00]*$")] = ""
+
+
 class BindingOut(Wire):
     """A storefront (or platform) that knows an identifier by this certificate."""
 
@@ -63,7 +71,8 @@ class KeyPolicyWire(Wire):
 class Key(Wire):
     """A signing identity. `fingerprint` is the SHA-256 of its certificate; `succession` those of the ones before it, and its own.
 
-    `protected`: it has a passphrase, and signs while `unlocked_until` lasts or for `unlocked_runs`.
+    `protected`: it has a passphrase, and signs while `unlocked_until` lasts or for `unlocked_runs`. `outside`: the label of its
+    key in the key module, which alone has it; empty where the service keeps it.
     """
 
     name: str
@@ -76,6 +85,7 @@ class Key(Wire):
     created_at: dt.datetime
     created_by: str
     origin: str
+    outside: str = ""
     used: int
     last_used_at: dt.datetime | None
     protected: bool

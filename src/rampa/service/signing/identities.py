@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response
 
 from rampa.operations.base import Act, Services
-from rampa.operations.signing import backup, identities, policy, succession, unlock, views
+from rampa.operations.signing import backup, identities, outside, policy, succession, unlock, views
 from rampa.schema.common import Page
 from rampa.schema.signing import identities as wire
 from rampa.service.base.access import current_actor
@@ -26,6 +26,11 @@ def resource(services: Services) -> Resource:
     def add_key(body: wire.NewKey, header: CreateHeaders) -> wire.Key:
         """Keep a signing identity from a PKCS#12 file, or from a PKCS#8 key with its certificate."""
         return identities.add_key(services, current_actor(), body, once_from(header))
+
+    @api.call("POST", "/keys/outside", Act.ADD_KEY, wire.Key, status=201)
+    def connect_key(body: wire.ConnectKey) -> wire.Key:
+        """Use a key of the key module as a signing identity; the service never has it."""
+        return outside.connect_key(services, current_actor(), body)
 
     @api.call("GET", KEY, Act.READ, wire.Key)
     def get_key(path: wire.KeyPath) -> wire.Key:
