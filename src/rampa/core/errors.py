@@ -30,12 +30,20 @@ class RampaError(Exception):
         self.where = where
         self.hint = hint
 
+    def __reduce__(self) -> tuple[object, ...]:
+        # From a process apart: an exception's own way would give the message alone.
+        return _again, (type(self), self.code, self.message, self.where, self.hint)
+
     def sentence(self) -> str:
         """What happened, where and what to do, for a terminal or a log line."""
         parts = [f"{self.where}: {self.message}" if self.where else self.message]
         if self.hint:
             parts.append(self.hint)
         return " ".join(p if p.endswith((".", "!", "?")) else p + "." for p in parts)
+
+
+def _again(kind: type[RampaError], code: str, message: str, where: str, hint: str) -> RampaError:
+    return kind(code, message, where=where, hint=hint)
 
 
 class Invalid(RampaError):

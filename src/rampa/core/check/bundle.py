@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 from rampa.core import parallel
 from rampa.core.bundle.desktop import verify_checksums
 from rampa.core.bundle.inspection import Inspected, inspect_archive, inspect_stream
 from rampa.core.bundle.package import Facts, read_facts
-from rampa.core.bundle.sources import ByteSource, read_through
+from rampa.core.bundle.sources import ByteSource, FileBytes, read_through
 from rampa.core.bundle.tar_bundle import is_tar_zst, read_tar_zst
 from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
 from rampa.core.bundle.verification import Scheme, Verified, verify_archive, who_of
@@ -32,6 +33,15 @@ def inspect_bundle(source: ByteSource, largest: int = 20) -> Inspected:
 def check_bundle(source: ByteSource, expected: ExpectedPackage) -> list[Finding]:
     """Findings on the file itself; nothing for a tar.zst, which has no manifest."""
     return [] if is_tar_zst(source) else check_package(read_zip(source), expected)
+
+
+def read_bundle(file: Path, expected: ExpectedPackage) -> tuple[list[Finding], Verified]:
+    """Both questions of one file, for a process apart: what comes back are plain values."""
+    with FileBytes(file) as source:
+        findings = check_bundle(source, expected)
+        # What is refused anyway is not read to its end.
+        blocked = any(f.severity == "blocker" for f in findings)
+        return findings, Verified(Facts(""), (), ()) if blocked else verify_bundle(source, None)[0]
 
 
 def verify_bundle(

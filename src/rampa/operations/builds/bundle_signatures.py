@@ -7,9 +7,6 @@ a signature goes over bytes that lie in the store, for the build that is open, a
 from __future__ import annotations
 
 import base64
-import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -24,18 +21,18 @@ from rampa.core.bundle.package_signature import (
     sign_package,
     with_identity,
 )
+from rampa.core.bundle.sources import FileBytes
 from rampa.core.errors import Refused
-from rampa.core.files import disk_error
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import succession
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.succession import Succession
 from rampa.db import BuildRow, InnerSignatureRow, SigningIdentityRow, find_build, find_key, must_be_open
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
+from rampa.operations.builds.assembled import assembled
 from rampa.operations.builds.builds import must_hold
 from rampa.operations.builds.bundles import check_name, look_at, profile_of, run_of, use_of
-from rampa.operations.builds.received import check_chunks, verify_bundle
-from rampa.operations.content.stored_bytes import StoredBundleBytes
+from rampa.operations.builds.received import check_chunks
 from rampa.operations.signing.identities import open_identity, used
 from rampa.operations.signing.policy import must_allow
 from rampa.schema.builds import builds as wire
@@ -90,9 +87,9 @@ def sign_inside(
         # Opened before anything is read: a locked identity is said at once, not after minutes.
         ident = run.id if run else None
         opened = open_identity(uow, signers.last, ident), open_identity(uow, signers.first, ident)
-    verify_bundle(services, asked.bundle)
-    look_at(services, build, profile, asked.bundle)
-    made = _sign(services, asked.bundle, profile, signers, opened)
+    with assembled(services, asked.bundle) as file:
+        look_at(file, build, profile)
+        made = _sign(file, profile, signers, opened)
     with begin(services, actor) as uow:
         build, profile, signers = _ready(uow, slug, number, asked)
         if build.inner_signature is not None:
@@ -119,13 +116,7 @@ def _ready(
     return build, profile, _Signers(first, row, line, profile.settings.signing.rsa_padding)
 
 
-def _sign(
-    services: Services,
-    bundle: wire.BundleIn,
-    profile: ResolvedProfile,
-    signers: _Signers,
-    opened: tuple[Identity, Identity],
-) -> _Made:
+def _sign(file: Path, profile: ResolvedProfile, signers: _Signers, opened: tuple[Identity, Identity]) -> _Made:
     """A signed copy is made and thrown away: its digests are worked out from what it would be, byte for byte."""
     made = _Made()
     newest, oldest = opened
@@ -137,19 +128,9 @@ def _sign(
         made.digests |= what.digests
         return given
 
-    source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in bundle.chunks])
-    with _scratch() as folder:
-        sign_package(source, folder / "signed", ask, signers.key, profile.settings.signing.schemes or None)
+    with FileBytes(file) as source:
+        sign_package(source, file.with_name("signed"), ask, signers.key, profile.settings.signing.schemes or None)
     return made
-
-
-@contextmanager
-def _scratch() -> Iterator[Path]:
-    try:
-        with tempfile.TemporaryDirectory(prefix="rampa-sign-") as folder:
-            yield Path(folder)
-    except OSError as error:
-        raise disk_error(error, Path(tempfile.gettempdir())) from error
 
 
 def _record(uow: UnitOfWork, build: BuildRow, signers: _Signers, made: _Made, sha256: str) -> None:

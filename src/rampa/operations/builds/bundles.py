@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from sqlalchemy import select
 
@@ -11,7 +12,7 @@ from rampa.core.bundle.property_list import UNSIGNED
 from rampa.core.bundle.report import Who
 from rampa.core.bundle.verdicts import ABSENT, BROKEN, HOLDS
 from rampa.core.bundle.verification import Verified
-from rampa.core.check.bundle import check_bundle, verify_bundle
+from rampa.core.check.bundle import read_bundle
 from rampa.core.check.package import ExpectedPackage
 from rampa.core.errors import Damaged, Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile, resolve
@@ -19,7 +20,8 @@ from rampa.core.signing.cms import sign_detached
 from rampa.core.signing.key_policy import KeyUse
 from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
 from rampa.operations.base import Services, UnitOfWork
-from rampa.operations.content.stored_bytes import StoredBundleBytes
+from rampa.operations.base.apart import LONG
+from rampa.operations.builds.assembled import assembled, verify_bundle
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used
 from rampa.operations.signing.policy import must_allow
@@ -49,10 +51,8 @@ def check_name(build: BuildRow, profile: ResolvedProfile, bundle: wire.BundleIn)
         raise Invalid("bundle.name", f"the bundle of {build.name} is {wanted}", where="bundle.name")
 
 
-def look_at(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> StoredBundleBytes:
-    """A package that lies in the store. Raises `Refused` with what a storefront would refuse."""
-    # Read from the store, not from what the agent says of it: this very content is what others will fetch.
-    source = StoredBundleBytes(services, [bytes.fromhex(c.digest) for c in sent.chunks])
+def look_at(file: Path, build: BuildRow, profile: ResolvedProfile) -> Verified:
+    """A package's file, read in a process apart. Raises `Refused` with what a storefront would refuse."""
     expected = ExpectedPackage(
         build.purpose == "release",
         profile.settings.title.identifier,
@@ -60,18 +60,22 @@ def look_at(services: Services, build: BuildRow, profile: ResolvedProfile, sent:
         build.version_code,
         profile.settings.code.architectures,
     )
-    blockers = [f for f in check_bundle(source, expected) if f.severity == "blocker"]
+    findings, seen = LONG.read(read_bundle, file, expected)
+    blockers = [f for f in findings if f.severity == "blocker"]
     if blockers:
         more = f" and {len(blockers) - 1} more" if len(blockers) > 1 else ""
         raise Refused(blockers[0].code, f"the bundle is not taken: {blockers[0].message}{more}", hint=blockers[0].hint)
-    return source
+    return seen
 
 
 def read_back(services: Services, build: BuildRow, profile: ResolvedProfile, sent: wire.BundleIn) -> ReadBack:
-    """Reads the bundle from the store, as a storefront would. Raises `Refused` with what a storefront would refuse."""
+    """Reads the bundle from the store, as a storefront would: this very content is what others will fetch. Raises `Damaged` for
+    other content than was said, and `Refused` with what a storefront would refuse."""
     if profile.settings.output.kind not in PACKAGES:
+        verify_bundle(services, sent)
         return ReadBack(profile, None)
-    seen, _ = verify_bundle(look_at(services, build, profile, sent), None)
+    with assembled(services, sent) as file:
+        seen = look_at(file, build, profile)
     if seen.facts.kind != profile.settings.output.kind:
         raise Damaged(
             "bundle.kind",

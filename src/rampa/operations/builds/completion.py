@@ -17,7 +17,6 @@ from rampa.operations.builds.received import (
     read_symbols,
     same_depots,
     unverified_files,
-    verify_bundle,
     verify_files,
 )
 from rampa.operations.builds.record import keep_symbols, record, remember_verified
@@ -45,7 +44,6 @@ def complete_build(services: Services, actor: Actor, slug: str, number: int, ask
     # Between the two transactions the content is read and checked, which can take minutes: no row stays locked
     # meanwhile.
     verify_files(services, unverified)
-    verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
     for g in (*given, *symbols):
         services.store.put_manifest(g.digest, g.encoded)
@@ -84,7 +82,6 @@ def sign_bundle(services: Services, actor: Actor, slug: str, number: int, asked:
         profile = profile_of(uow, build)
         check_name(build, profile, asked.bundle)
         check_chunks(uow, [], asked.bundle)
-    verify_bundle(services, asked.bundle)
     read = read_back(services, build, profile, asked.bundle)
     with begin(services, actor) as uow:
         build = must_be_open(find_build(uow.session, slug, number, lock=True))

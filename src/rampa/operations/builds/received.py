@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import binascii
-import hashlib
 from dataclasses import dataclass
 from itertools import chain
 
@@ -104,12 +103,3 @@ def verify_files(services: Services, files: dict[bytes, FileEntry]) -> None:
             hasher.update(piece)
         if hasher.digest() != file.digest:
             raise Damaged("file.digest", "the file's digest is not that of its content", where=file.path)
-
-
-def verify_bundle(services: Services, bundle: wire.BundleIn) -> None:
-    hasher, size = hashlib.sha256(), 0
-    for piece in stream_chunks(services, (bytes.fromhex(c.digest) for c in bundle.chunks)):
-        hasher.update(piece)
-        size += len(piece)
-    if size != bundle.size or hasher.hexdigest() != bundle.sha256:
-        raise Damaged("bundle.digest", "the bundle's digest is not that of its content", where=bundle.name)

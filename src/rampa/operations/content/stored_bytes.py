@@ -15,11 +15,10 @@ from rampa.core.content.tree.paths import printable
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound
 from rampa.operations.base import Services, begin
-from rampa.operations.content.arrival import chunk_sizes
 from rampa.operations.content.copies import locate
 from rampa.operations.content.frames import Frames
 
-FRAMES_OF_A_BUNDLE, FRAMES_OF_A_BUILD = 12, 48
+FRAMES_OF_A_BUILD = 48
 """Frames that are kept: a bundle is read from front to back, a build's files by several threads here and there."""
 
 
@@ -69,21 +68,6 @@ class StoredChunks:
         if digest not in self._places:
             raise Damaged("content.missing", f"chunk {digest.hex()[:12]} is not in the store")
         return self._places[digest]
-
-
-class StoredBundleBytes:
-    """A `rampa.core.bundle.sources.ByteSource` over the chunks of a bundle. Raises `Damaged` when one is missing."""
-
-    def __init__(self, services: Services, digests: Sequence[bytes]) -> None:
-        self._chunks = StoredChunks(services, digests, FRAMES_OF_A_BUNDLE)
-        self._chunks.must_hold(digests)
-        with begin(services) as uow:
-            sizes = chunk_sizes(uow, list(dict.fromkeys(digests)))
-        self._row = ChunkSequence(digests, list(itertools.accumulate(sizes[d] for d in digests)))
-        self.size = self._row.size
-
-    def read_at(self, offset: int, length: int) -> bytes:
-        return self._chunks.read(self._row, offset, length)
 
 
 class StoredFileBytes:

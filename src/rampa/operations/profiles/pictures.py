@@ -8,27 +8,29 @@ import binascii
 from sqlalchemy import select
 
 from rampa.core.errors import Invalid
-from rampa.core.picture.sets import MadePicture, icon_remarks, icon_set, opening_picture, opening_remarks
-from rampa.core.picture.source import SourcePicture, read_source
+from rampa.core.picture import picture_file
+from rampa.core.picture.sets import MadePicture
 from rampa.core.platform.rules import Platform
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile import proposal
 from rampa.core.profile.file_probe import Seen
 from rampa.db import PersonRow, StudioRow
 from rampa.operations.base import Actor, Services, begin
+from rampa.operations.base.apart import QUICK
 from rampa.schema.profiles import pictures as wire
 
 
 def make_sets(asked: wire.PictureIn) -> wire.PicturesOut:
     """Raises `Invalid` when the data is no picture, or one that is too large."""
-    source = read_source(_decoded(asked.data, "data"))
     platforms = [_platform(name) for name in asked.platforms] or list(PLATFORMS.values())
+    data = _decoded(asked.data, "data")
+    made = QUICK.read(picture_file.make_sets, data, asked.use, asked.background, platforms)
     return wire.PicturesOut(
-        width=source.width,
-        height=source.height,
-        form=source.form,
-        transparent=source.transparent,
-        sets=[_set(source, p, asked) for p in platforms],
+        width=made.width,
+        height=made.height,
+        form=made.form,
+        transparent=made.transparent,
+        sets=[_set(each) for each in made.sets],
     )
 
 
@@ -59,16 +61,12 @@ def _platform(name: str) -> Platform:
     return PLATFORMS[name]
 
 
-def _set(source: SourcePicture, platform: Platform, asked: wire.PictureIn) -> wire.PictureSetOut:
-    if asked.use == "icon":
-        files, remarks = icon_set(source, platform, asked.background), icon_remarks(source, platform)
-    else:
-        files, remarks = [opening_picture(source, platform, asked.background)], opening_remarks(source, platform)
+def _set(made: picture_file.MadeSet) -> wire.PictureSetOut:
     return wire.PictureSetOut(
-        platform=platform.name,
-        platform_title=platform.title,
-        files=[_file(f) for f in files],
-        remarks=list(remarks),
+        platform=made.platform.name,
+        platform_title=made.platform.title,
+        files=[_file(f) for f in made.files],
+        remarks=made.remarks,
     )
 
 

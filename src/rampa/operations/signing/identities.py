@@ -15,12 +15,14 @@ from sqlalchemy import select
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.signing import passphrase
 from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
-from rampa.core.signing.keystore import read_pkcs8, read_pkcs12
+from rampa.core.signing.key_file import identity_of, open_pkcs8, open_pkcs12
+from rampa.core.signing.keystore import read_pkcs12
 from rampa.core.signing.outside_key import outside_key
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import SigningIdentityRow, find_key
 from rampa.db.signing import locked
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
+from rampa.operations.base.apart import QUICK
 from rampa.operations.signing.unlock import find_unlock
 from rampa.operations.signing.views import describe, describe_all
 from rampa.schema.signing import identities as wire
@@ -73,11 +75,13 @@ def row_of(uow: UnitOfWork, name: str, identity: Identity, **how: Any) -> Signin
 
 def _read(asked: wire.NewKey) -> Identity:
     if asked.pkcs12:
-        return read_pkcs12(_decoded(asked.pkcs12, "pkcs12"), asked.password, asked.alias).identity
+        file = _decoded(asked.pkcs12, "pkcs12")
+        return identity_of(QUICK.read(open_pkcs12, file, asked.password, asked.alias))
     if not asked.pkcs8 or not asked.certificate:
         hint = "Send a PKCS#12 file, or a PKCS#8 key with its certificate."
         raise Invalid("key.nothing", "there is no key in what was sent", hint=hint)
-    return read_pkcs8(_decoded(asked.pkcs8, "pkcs8"), _decoded(asked.certificate, "certificate"), asked.password)
+    key, certificate = _decoded(asked.pkcs8, "pkcs8"), _decoded(asked.certificate, "certificate")
+    return identity_of(QUICK.read(open_pkcs8, key, certificate, asked.password))
 
 
 def _decoded(text: str, where: str) -> bytes:
