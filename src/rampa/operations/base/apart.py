@@ -58,8 +58,8 @@ class Readers:
         with self._lock:
             pool, self._pool = self._pool, None
         if pool is not None:
-            pool.stop()
-            pool.join()
+            pool.stop()  # type: ignore[no-untyped-call]
+            pool.join()  # type: ignore[no-untyped-call]
 
     def _made(self) -> ProcessPool:
         from pebble import ProcessPool
