@@ -15,10 +15,25 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.people.sign_in import token_for
+from rampa.client.sources.folders import upload_folder
 from rampa.core.errors import Unavailable
 from rampa.local.keeper import FIRST, LONGEST, Keeper
 from rampa.local.service import Child
+from rampa.schema.runs import NewRuns
 from tests.conftest import CONSOLE, OWNER
+from tests.samples import DOCUMENT, add_key
+
+SLOWLY = """
+[profiles.slowly]
+platform = "linux"
+purpose = "testing"
+code.architectures = ["x86_64"]
+launch.entry = "bin/peatlight"
+toolchain.steps = ["fetch", "breathe", "collect", "check", "bundle", "complete"]
+
+[steps.breathe]
+command = ["sh", "-c", "echo breathes; sleep 4"]
+"""
 
 
 class Fake:
@@ -127,7 +142,7 @@ def until(true: Callable[[], object], what: str) -> None:
 
 
 @pytest.mark.slow
-def test_each_is_killed_in_turn_and_comes_back(tmp_path: Path) -> None:
+def test_each_is_killed_in_turn_while_work_goes_on(tmp_path: Path) -> None:
     tmp_path.chmod(0o755)
     log = tmp_path / "up.log"
     root = CONSOLE.parents[1]
@@ -144,22 +159,56 @@ def test_each_is_killed_in_turn_and_comes_back(tmp_path: Path) -> None:
         _, token = token_for(address, OWNER, password, "test")
         with Client(address, token.secret) as client:
             until(lambda: len(client.agents.all()) == 2, "the agents did not come")
+            work = Work(client, tmp_path)
             for name, mark in (
                 ("The agent kiln-1", "kiln-1"),
                 ("The worker of the job queue", "rampa.jobs"),
                 ("The service", "gunicorn"),
                 ("PostgreSQL", "postgres"),
             ):
+                work.begin()
                 _kill(up.pid, mark)
                 until(lambda name=name: f"{name} runs again." in log.read_text(), f"{name}: {log.read_text()}")  # type: ignore[misc]
                 assert f"{name} ended by signal SIGKILL; it is started again in 1 second." in log.read_text()
             assert client.people.session().person.email == OWNER
+            work.must_be_done()
             until(lambda: {a.state for a in client.agents.all()} == {"idle"}, "the agents are idle again")
         assert up.poll() is None
     finally:
         up.send_signal(signal.SIGINT)
         up.wait(60)
     assert "Stopped." in log.read_text()
+
+
+class Work:
+    """Runs that take some seconds, of which one is under way whenever something is killed."""
+
+    def __init__(self, client: Client, folder: Path) -> None:
+        self.client, self.runs = client, list[int]()
+        add_key(client)
+        client.titles.add(DOCUMENT + SLOWLY)
+        source = folder / "source"
+        for name, data in {"bin/peatlight": b"#!/bin/sh\n", "data/bog.arc": b"bog" * 500}.items():
+            (source / name).parent.mkdir(parents=True, exist_ok=True)
+            (source / name).write_bytes(data)
+            (source / name).chmod(0o755)
+        self.folder = upload_folder(client, "peatlight", source, "", lambda *_: None)[0].number
+
+    def begin(self) -> None:
+        """Returns once the step has begun."""
+        number = self.client.runs.start("peatlight", NewRuns(profiles=["slowly"], folder=self.folder))[0].number
+        self.runs.append(number)
+        until(lambda: b"breathes" in b"".join(self.client.runs.log_text("peatlight", number)), "the step did not begin")
+
+    def must_be_done(self) -> None:
+        for number in self.runs:
+            until(lambda number=number: self._state(number) in ("done", "failed"), f"run {number} did not end")  # type: ignore[misc]
+        assert {self._state(number) for number in self.runs} == {"done"}
+        codes = [build.version_code for build in self.client.builds.all("peatlight") if build.state == "ready"]
+        assert len(codes) == len(set(codes)) == len(self.runs)
+
+    def _state(self, number: int) -> str:
+        return self.client.runs.get("peatlight", number).state
 
 
 def _kill(parent: int, mark: str) -> None:

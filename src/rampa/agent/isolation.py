@@ -15,12 +15,13 @@ import shutil
 import signal
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from rampa.agent.control_group import PROCESSES, ControlGroups
 from rampa.core.run.abilities import Isolation
 
 PR_SET_PDEATHSIG = 1
@@ -31,8 +32,13 @@ SYSTEM = ("/usr", "/bin", "/sbin", "/lib", "/lib32", "/lib64", "/etc", "/opt")
 NAMES = "/etc/resolv.conf"
 PYTHON = Path(os.path.realpath(sys.executable))
 PREFIX = PYTHON.parent.parent
-PROCESSES = 4096
-"""Of a run's own user: a step that multiplies stops before the machine does."""
+
+
+Join = Callable[[], object]
+
+
+def stay() -> None:
+    """In the group of whoever starts it."""
 
 
 class NotStarted(Exception):
@@ -48,14 +54,17 @@ class Bare:
     """Nothing keeps it apart, but, where the agent is root, a user of its own."""
 
     user: int | None = None
+    groups: ControlGroups | None = None
 
-    def start(self, words: Sequence[str], folder: Path, environment: dict[str, str]) -> subprocess.Popen[bytes]:
-        """Raises `NotStarted`."""
+    def start(
+        self, words: Sequence[str], folder: Path, environment: dict[str, str], join: Join = stay
+    ) -> subprocess.Popen[bytes]:
+        """`join` is called by the new process before it becomes the program. Raises `NotStarted`."""
         as_user: dict[str, Any] = (
             {"user": self.user, "group": self.user, "extra_groups": []} if self.user is not None else {}
         )
         try:
-            return _popen(list(words), folder, environment, limited=self.user is not None, **as_user)
+            return _popen(list(words), folder, environment, join, limited=self.user is not None, **as_user)
         except (FileNotFoundError, NotADirectoryError) as error:
             raise NotStarted("missing") from error
         except PermissionError as error:
@@ -72,6 +81,7 @@ class Sandbox:
     writable: tuple[Path, ...] = ()
     user: int | None = None
     network: bool = False
+    groups: ControlGroups | None = None
 
     def for_run(
         self, user: int | None, writable: Sequence[Path], readable: Sequence[Path] = (), *, network: bool
@@ -79,8 +89,10 @@ class Sandbox:
         shown = (*self.readable, *(p for p in readable if p.is_dir()))
         return replace(self, user=user, writable=tuple(writable), readable=shown, network=network)
 
-    def start(self, words: Sequence[str], folder: Path, environment: dict[str, str]) -> subprocess.Popen[bytes]:
-        """Raises `NotStarted`."""
+    def start(
+        self, words: Sequence[str], folder: Path, environment: dict[str, str], join: Join = stay
+    ) -> subprocess.Popen[bytes]:
+        """`join` is called by the new process before it becomes the program. Raises `NotStarted`."""
         with ExitStack() as stack:
             read_environment, says, end_says = self._pipes(stack, environment)
             text = importlib.resources.files("rampa.agent").joinpath("launcher.py").read_text()
@@ -89,7 +101,7 @@ class Sandbox:
             command = [self.program, *self._apart(), *self._files(), "--chdir", "/", "--", *launch, *words]
             # A step chooses its environment, and could have anything loaded into a program that is still root: bubblewrap
             # gets none of it.
-            process = _popen(command, Path("/"), {"PATH": os.defpath}, pass_fds=(read_environment, end_says))
+            process = _popen(command, Path("/"), {"PATH": os.defpath}, join, pass_fds=(read_environment, end_says))
             os.close(end_says)
             with os.fdopen(says, "rb") as stream:
                 said = stream.read().decode()
@@ -171,7 +183,7 @@ def level_of(sandbox: Sandbox | None, user: int | None) -> Isolation:
 
 
 def _popen(
-    words: list[str], folder: Path, environment: dict[str, str], *, limited: bool = False, **more: Any
+    words: list[str], folder: Path, environment: dict[str, str], join: Join, *, limited: bool = False, **more: Any
 ) -> subprocess.Popen[bytes]:
     """In a session of its own; the kernel ends it when the agent's thread dies (prctl(2))."""
     libc = ctypes.CDLL(None)
@@ -179,6 +191,7 @@ def _popen(
     def prepare() -> None:
         # Files that steps write are read by the agent, which can be another user.
         os.umask(0o022)
+        join()
         libc.prctl(PR_SET_PDEATHSIG, int(signal.SIGKILL))
         if limited:
             resource.setrlimit(resource.RLIMIT_NPROC, (PROCESSES, PROCESSES))

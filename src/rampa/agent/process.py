@@ -8,13 +8,14 @@ import signal
 import subprocess
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import psutil
 
-from rampa.agent.isolation import PROGRAM, Bare, NotStarted, Place, Sandbox
+from rampa.agent.control_group import ControlGroup
+from rampa.agent.isolation import PROGRAM, Bare, NotStarted, Place, Sandbox, stay
 
 LOOK = 0.1
 GRACE = 3.0
@@ -69,9 +70,38 @@ def run_program(
     mark: Callable[[int], None] = lambda _: None,
 ) -> Ended:
     """Standard output and error go to `on_output` as they come. `place` is where it runs; `mark` is told its pid."""
+    with _grouped(place, limits) as group:
+        return _run(words, folder, environment, limits, on_output, stop, place, mark, group)
+
+
+@contextlib.contextmanager
+def _grouped(place: Place, limits: Limits) -> Iterator[ControlGroup | None]:
+    """A control group for one program, where the machine gives them; whatever is left in it ends with it."""
+    group = None
+    # A machine can stop giving them: the limits are watched then.
+    with contextlib.suppress(OSError):
+        group = place.groups.make(limits.memory) if place.groups else None
+    try:
+        yield group
+    finally:
+        if group:
+            group.close()
+
+
+def _run(
+    words: Sequence[str],
+    folder: Path,
+    environment: dict[str, str],
+    limits: Limits,
+    on_output: Callable[[bytes], None],
+    stop: threading.Event,
+    place: Place,
+    mark: Callable[[int], None],
+    group: ControlGroup | None,
+) -> Ended:
     started = time.monotonic()
     try:
-        process = place.start(words, folder, environment)
+        process = place.start(words, folder, environment, group.join if group else stay)
     except NotStarted as error:
         return Ended(CLOSED if error.why == "closed" else MISSING, error.why, 0.0, 0)
     mark(process.pid)
@@ -86,6 +116,9 @@ def run_program(
     # could last for ever.
     reader.join(DRAIN)
     code = _code(process.wait(), place)
+    # Ended by the kernel between two looks.
+    if group and not why and code and group.ran_out:
+        why = "memory"
     return Ended(code, why, time.monotonic() - started, watch.peak)
 
 
@@ -208,7 +241,15 @@ def _group_lives(process: subprocess.Popen[bytes]) -> bool:
         os.killpg(process.pid, 0)
     except (ProcessLookupError, PermissionError):
         return False
-    return True
+    return any(_lives_in(process.pid, one) for one in psutil.process_iter())
+
+
+def _lives_in(group: int, one: psutil.Process) -> bool:
+    """Members whose parent is gone wait for the machine's first process to reap them, on some machines for seconds."""
+    try:
+        return os.getpgid(one.pid) == group and one.status() != psutil.STATUS_ZOMBIE
+    except (ProcessLookupError, PermissionError, psutil.Error):
+        return False
 
 
 def end_user(user: int) -> None:

@@ -6,11 +6,12 @@ import os
 import platform
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import psutil
 
+from rampa.agent.control_group import ControlGroups
 from rampa.agent.isolation import Bare, Place, Sandbox, level_of
 from rampa.agent.toolchains import Found, find_toolchains
 from rampa.schema.agents import AbilitiesWire, ToolchainWire
@@ -37,6 +38,8 @@ class AgentSettings:
     sandbox: Sandbox | None = None
     why_bare: str = ""
     """Why this machine has no sandbox."""
+    groups: ControlGroups | None = None
+    """What the kernel's own limits are set with; None: limits are watched."""
 
     @property
     def runs(self) -> Path:
@@ -51,10 +54,13 @@ class AgentSettings:
         self, user: int | None, writable: Sequence[Path] = (), readable: Sequence[Path] = (), *, network: bool = False
     ) -> Place:
         """Where the programs of a run run."""
-        return self.sandbox.for_run(user, writable, readable, network=network) if self.sandbox else Bare(user)
+        if self.sandbox is None:
+            return Bare(user, self.groups)
+        return replace(self.sandbox.for_run(user, writable, readable, network=network), groups=self.groups)
 
     def find(self) -> list[Found]:
-        return find_toolchains(self.toolchains)
+        # As a user that no run has.
+        return find_toolchains(self.toolchains, lambda shown: self.place(self.uid(SLOTS - 1), (), shown))
 
 
 def abilities(settings: AgentSettings, found: list[Found]) -> AbilitiesWire:
@@ -75,5 +81,6 @@ def abilities(settings: AgentSettings, found: list[Found]) -> AbilitiesWire:
         memory=psutil.virtual_memory().total,
         disk=psutil.disk_usage(str(settings.folder)).free,
         isolation=level_of(settings.sandbox, settings.uid(0)),
+        kernel_limits=settings.groups is not None,
         system=f"{platform.system()} {platform.release()} {platform.machine()}"[:200],
     )

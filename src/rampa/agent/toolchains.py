@@ -10,20 +10,24 @@ readable = ["/srv/lantern"]      # folders of this machine that it reads, for th
 
 from __future__ import annotations
 
+import os
 import re
-import subprocess
+import threading
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from rampa.agent.isolation import Bare, Place
+from rampa.agent.process import Limits, run_program
 from rampa.core.errors import Invalid
 from rampa.core.run.abilities import Toolchain
 
 ENDING = ".toolchain.toml"
 VERSION = re.compile(r"\d+(?:\.\d+)+(?:[a-z0-9.+-]*[a-z0-9])?", re.IGNORECASE)
 SECONDS = 20
+OUTPUT = 1 << 20
 KEYS = {"name", "command", "version", "licences", "platforms", "readable"}
 
 
@@ -36,23 +40,29 @@ class Found:
     readable: tuple[Path, ...] = ()
 
 
-def find_toolchains(folders: Iterable[Path]) -> list[Found]:
+Places = Callable[[Sequence[Path]], Place]
+"""Folders that a toolchain reads -> where it runs."""
+
+
+def find_toolchains(folders: Iterable[Path], places: Places = lambda _: Bare()) -> list[Found]:
     """All that answer. One that is described but does not answer is left out. Raises `Invalid` for a bad description."""
     files = [f for folder in folders for f in sorted(folder.glob(f"*{ENDING}"))]
-    return [found for f in files for found in [_ask(f)] if found]
+    return [found for f in files for found in [_ask(f, places)] if found]
 
 
-def _ask(file: Path) -> Found | None:
+def _ask(file: Path, places: Places) -> Found | None:
     said = _read(file)
     here = str(file.parent.resolve())
     command = tuple(w.replace("{here}", here) for w in said["command"])
-    shown = _run([*command, *said.get("version", ["--version"])])
+    folders = (file.parent.resolve(), *(Path(p.replace("{here}", here)) for p in said.get("readable", ())))
+    # A program that is not ours, even where it only says its version.
+    place = places(folders)
+    shown = _run([*command, *said.get("version", ["--version"])], place)
     version = VERSION.search(shown) if shown is not None else None
     if version is None:
         return None
-    listed = _run([*command, *said["licences"]]) if said.get("licences") else ""
+    listed = _run([*command, *said["licences"]], place) if said.get("licences") else ""
     licences = tuple(line.strip() for line in (listed or "").splitlines() if line.strip())
-    folders = (file.parent.resolve(), *(Path(p.replace("{here}", here)) for p in said.get("readable", ())))
     return Found(Toolchain(said["name"], version[0], licences, tuple(said.get("platforms", ()))), command, folders)
 
 
@@ -69,18 +79,10 @@ def _read(file: Path) -> dict[str, Any]:
     return said
 
 
-def _run(words: list[str]) -> str | None:
-    try:
-        # A program that hangs when it is asked for its version must not hold up the agent.
-        done = subprocess.run(
-            words,
-            capture_output=True,
-            text=True,
-            timeout=SECONDS,
-            stdin=subprocess.DEVNULL,
-            check=False,
-            errors="replace",
-        )
-    except (OSError, subprocess.TimeoutExpired):
-        return None
-    return done.stdout if done.returncode == 0 else None
+def _run(words: list[str], place: Place) -> str | None:
+    """Standard output. A program that hangs when it is asked for its version must not hold up the agent."""
+    said: list[bytes] = []
+    quiet = ["sh", "-c", 'exec "$@" 2>/dev/null', "sh", *words]
+    path = {"PATH": os.environ.get("PATH", os.defpath)}
+    ended = run_program(quiet, Path("/"), path, Limits(SECONDS, output=OUTPUT), said.append, threading.Event(), place)
+    return b"".join(said).decode("utf-8", "replace") if ended.well else None

@@ -71,6 +71,7 @@ def start(
     from dataclasses import replace
 
     from rampa.agent import identity
+    from rampa.agent.control_group import find_groups
     from rampa.agent.isolation import find_sandbox
     from rampa.agent.loop import AgentLoop
     from rampa.client import Client
@@ -94,6 +95,7 @@ def start(
         user=not same_user,
         sandbox=sandbox,
         why_bare=why_bare,
+        groups=find_groups(),
     )
 
     asking = Client(at, connection=Connection(at, timeout=NOTICE, patience=NOTICE))
@@ -166,6 +168,7 @@ def show(name: str = NAME, as_json: bool = JSON) -> None:
                 f"{can.system}; {counted(can.cores, 'core')}, {mb(can.memory)} memory, {mb(can.disk)} disk free",
             ),
             ("isolation", ISOLATION[can.isolation]),
+            ("limits", "held by the kernel" if can.kernel_limits else "watched by the agent"),
             ("platforms", ", ".join(can.platforms) or "all"),
             ("runs", f"{len(a.runs)} of {a.at_once} at once; {a.done:,} done"),
             ("started", f"{ago(a.started_at)}; last heard of {ago(a.seen_at)}"),

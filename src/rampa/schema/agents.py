@@ -49,6 +49,8 @@ class AbilitiesWire(Wire):
     system: Short = ""
     isolation: Isolation = Isolation.NONE
     """What it puts between its machine and the programs of a run."""
+    kernel_limits: bool = False
+    """The kernel holds a step's memory and number of processes; else the agent looks, some times a second."""
 
 
 class EnrolmentCode(Wire):

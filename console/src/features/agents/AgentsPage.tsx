@@ -144,6 +144,9 @@ function One({ agent }: { agent: Agent }) {
           ) : (
             <span style={{ color: "var(--r-warning)" }}>▲ {BARE[can.isolation ?? "none"]}</span>
           )}
+          <span className="dim">
+            {can.kernel_limits ? "; the kernel holds their memory and number" : "; their memory and number are watched"}
+          </span>
         </dd>
         <dt>Machine</dt>
         <dd>

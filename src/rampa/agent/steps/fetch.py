@@ -5,14 +5,14 @@ from __future__ import annotations
 import fcntl
 import os
 import re
-import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
-from rampa.agent.isolation import Bare
-from rampa.agent.process import Limits, run_program
+from rampa.agent.isolation import Place
+from rampa.agent.process import Ended, Limits, run_program
 from rampa.client.sources.folders import bring_folder
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.run.git_settings import SETTINGS, git_environment, settings_environment
@@ -22,6 +22,13 @@ POINTER = re.compile(rb"version https?://\S+/spec/v\d+\n(?:ext-\S+ \S+\n)*oid sh
 """What stands in a commit in place of a large file that is kept elsewhere."""
 POINTER_SIZE = 1024
 SHOWN = 20
+CAUSES = {
+    "time": "time.limit",
+    "disk": "disk.full",
+    "missing": "program.missing",
+    "isolation": "isolation.failed",
+    "memory": "memory.out",
+}
 
 
 def fetch(a: AttemptContext, step: Step) -> None:
@@ -64,42 +71,68 @@ def _checkout(a: AttemptContext, step: Step, address: str, commit: str, target: 
     """The agent keeps a mirror: only objects that it lacks travel. Files are written without a repository beside them."""
     with _lock(mirror):
         if not (mirror / "HEAD").is_file():
-            _git(a, step, ["init", "--bare", "--quiet", str(mirror)], a.settings.folder)
-        if not _has(mirror, commit):
+            mirror.mkdir(parents=True, exist_ok=True)
+            _git(a, step, ["init", "--bare", "--quiet", str(mirror)], mirror)
+        if not _run_git(a, step, ["cat-file", "-e", f"{commit}^{{commit}}"], mirror)[0].well:
             a.report.say("Fetching from the service's mirror …")
             _git(a, step, ["fetch", "--quiet", "--no-tags", "--no-auto-maintenance", "--", address, commit], mirror)
     # An index and a work tree of the run's own: many runs read from one mirror at a time.
-    index = {"GIT_INDEX_FILE": str(a.folder.root / "index"), "GIT_WORK_TREE": str(target), "GIT_DIR": str(mirror)}
-    _git(a, step, ["read-tree", commit], target, index)
-    _git(a, step, ["checkout-index", "--all", "--force", "--quiet"], target, index)
-    (a.folder.root / "index").unlink(missing_ok=True)
+    a.folder.own(target)
+    tree = WorkTree(target, a.folder.tmp / "index")
+    _git(a, step, ["read-tree", commit], mirror, tree)
+    _git(a, step, ["checkout-index", "--all", "--force", "--quiet"], mirror, tree)
+    tree.index.unlink(missing_ok=True)
 
 
-def _has(mirror: Path, commit: str) -> bool:
-    words = ["git", "cat-file", "-e", f"{commit}^{{commit}}"]
-    done = subprocess.run(words, cwd=mirror, env=git_environment(dict(os.environ)), capture_output=True, check=False)
-    return done.returncode == 0
+@dataclass(frozen=True)
+class WorkTree:
+    """Where a commit's files go, of the run's user; None where git works on its mirror alone."""
+
+    folder: Path
+    index: Path
 
 
-def _git(a: AttemptContext, step: Step, words: list[str], folder: Path, more: dict[str, str] | None = None) -> None:
-    """Under the step's time limit; the agent's token goes by the environment, where no list of processes shows it."""
-    token = a.client.connection.bearer.current()
-    signed = settings_environment({**SETTINGS, "http.extraHeader": f"Authorization: Bearer {token}"})
-    environment = git_environment(dict(os.environ), {**signed, **(more or {})})
-    said: list[bytes] = []
-    limits = Limits(step.seconds, least_free=a.settings.least_free)
-    folder.mkdir(parents=True, exist_ok=True)
-    ended = run_program(["git", *words], folder, environment, limits, said.append, a.report.halt, Bare(), a.folder.mark)
+def _git(a: AttemptContext, step: Step, words: list[str], mirror: Path, tree: WorkTree | None = None) -> None:
+    """Under the step's time limit. Raises `StepFailed`."""
+    ended, text = _run_git(a, step, words, mirror, tree)
     if ended.why == "stopped":
         raise Stopped
-    text = b"".join(said).decode("utf-8", "replace").replace(token, "•••") if token else ""
     if ended.why:
-        code = {"time": "time.limit", "disk": "disk.full", "missing": "program.missing"}.get(ended.why, "step.failed")
-        raise StepFailed(code, "git" if ended.why == "missing" else f"{step.seconds} s")
+        raise StepFailed(CAUSES.get(ended.why, "step.failed"), f"{step.seconds} s" if ended.why == "time" else "git")
     if not ended.well:
         if text.strip():
             a.report.say(text.strip(), "error")
         raise StepFailed("source.missing", f"git {words[0]} ended with {ended.words()}")
+
+
+def _run_git(
+    a: AttemptContext, step: Step, words: list[str], mirror: Path, tree: WorkTree | None = None
+) -> tuple[Ended, str]:
+    """What git reads is strangers': it has the network only while it fetches, and writes the mirror or the run's source alone.
+
+    The agent's token goes by the environment, where no list of processes shows it.
+    """
+    token = a.client.connection.bearer.current() if words[0] == "fetch" else ""
+    signed = {"http.extraHeader": f"Authorization: Bearer {token}"} if token else {}
+    more = settings_environment({**SETTINGS, **signed})
+    if tree:
+        more |= {"GIT_INDEX_FILE": str(tree.index), "GIT_WORK_TREE": str(tree.folder), "GIT_DIR": str(mirror)}
+    environment = git_environment(dict(os.environ), more)
+    said: list[bytes] = []
+    limits = Limits(step.seconds, least_free=a.settings.least_free)
+    folder = tree.folder if tree else mirror
+    place = _place(a, mirror, tree, network=bool(token))
+    ended = run_program(["git", *words], folder, environment, limits, said.append, a.report.halt, place, a.folder.mark)
+    text = b"".join(said).decode("utf-8", "replace")
+    return ended, text.replace(token, "•••") if token else text
+
+
+def _place(a: AttemptContext, mirror: Path, tree: WorkTree | None, *, network: bool) -> Place:
+    if tree is None:
+        return a.settings.place(None, [mirror], network=network)
+    # Without a sandbox the run's user cannot reach the mirror: the agent checks out, and gives the files away.
+    user = a.folder.user if a.settings.sandbox else None
+    return a.settings.place(user, [a.folder.source, a.folder.tmp], [mirror])
 
 
 @contextmanager

@@ -59,7 +59,7 @@ class Readers:
             pool, self._pool = self._pool, None
         if pool is not None:
             pool.stop()  # type: ignore[no-untyped-call]
-            pool.join()  # type: ignore[no-untyped-call]
+            pool.join()
 
     def _made(self) -> ProcessPool:
         from pebble import ProcessPool
