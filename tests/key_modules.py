@@ -79,6 +79,11 @@ class Slot:
                 session.get_key(object_class=found, label=label).destroy()
             _made(session, label, kind)
 
+    def relabel(self, label: str, other: str) -> None:
+        """The module's own administrator gives the key another name."""
+        with self._writing() as session:
+            session.get_key(object_class=ObjectClass.PRIVATE_KEY, label=label).copy({Attribute.LABEL: other})
+
     def _writing(self) -> Any:
         return pkcs11.lib(str(LIBRARY)).get_token(token_label=self.module.slot).open(rw=True, user_pin=PIN)
 

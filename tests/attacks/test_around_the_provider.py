@@ -54,6 +54,11 @@ def test_who_comes_has_the_role_of_their_groups(world: World, provider: StandInP
     assert [p.email for p in people.list_people(world.services)].count(AINO) == 1
 
 
+def test_a_name_that_commands_a_terminal(world: World, provider: StandInProvider) -> None:
+    provider.person["name"] = "Aino\0 \x1b[2JVirtanen\n" + "x" * 500
+    assert come(world, provider)["person"]["name"] == ("Aino [2JVirtanen" + "x" * 500)[:100]
+
+
 @pytest.mark.parametrize("groups", [[], ["nobody's"], None, "game-builds", {"game-builds": 1}, [["game-builds"], 7]])
 def test_who_is_in_no_group_stays_out(world: World, provider: StandInProvider, groups: object) -> None:
     provider.person["groups"] = groups
@@ -83,6 +88,7 @@ LIES: list[dict[str, Any]] = [
     {"sub": None},
     {"sub": ""},
     {"sub": "u" * 300},
+    {"sub": "u\0\n17"},
 ]
 
 
@@ -93,7 +99,7 @@ def test_a_token_for_another_or_over(world: World, provider: StandInProvider, li
 
 
 @pytest.mark.parametrize(
-    "claims", [{"email_verified": False}, {"email_verified": "true"}, {"email": None}, {"email": 7}]
+    "claims", [{"email_verified": False}, {"email_verified": "true"}, {"email": None}, {"email": 7}, {"email": "a\0@b"}]
 )
 def test_an_address_that_nobody_checked(world: World, provider: StandInProvider, claims: dict[str, Any]) -> None:
     provider.person |= claims | ({} if "email" in claims else {"email": OWNER})

@@ -139,8 +139,9 @@ def test_what_is_not_there_is_said(world: World, client: Client, slot: Slot, tmp
     with refuses("key.certificate"):
         connect(client, "bare", certificate="no certificate")
     connect(client, "bare", certificate=bare.public_bytes(Encoding.PEM).decode())
+    slot.make("another")
     with refuses("key.exists"):
-        connect(client, "bare", certificate=bare.public_bytes(Encoding.PEM).decode())
+        connect(client, "another")
     slot.module.slot = "a slot that was taken out"
     import_title(client, DOCUMENT)
     with refuses("key-module.away", "does not answer"):
@@ -150,9 +151,19 @@ def test_what_is_not_there_is_said(world: World, client: Client, slot: Slot, tmp
         connect(client)
 
 
+def test_the_same_key_under_another_name_would_sign_past_its_policy(client: Client, slot: Slot) -> None:
+    slot.make("release")
+    connect(client)
+    for label in ("release", "copy"):
+        with refuses("key.connected", f"is the signing identity {NAME} already"):
+            if label == "copy":
+                slot.relabel("release", "copy")
+            connect(client, label, "mine", client.signing.get(NAME).certificate)
+
+
 def test_who_may_not(world: World, slot: Slot) -> None:
     slot.make("release")
-    for role in (Role.TESTER, Role.VIEWER, Role.REVIEWER):
+    for role in (Role.ENGINEER, Role.TESTER, Role.VIEWER, Role.REVIEWER):
         with refuses("role.denied"):
             connect(world.client(role))
 

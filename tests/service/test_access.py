@@ -67,7 +67,7 @@ EXPECTED = {
     "PUT /api/v1/titles/<string:title>/sandbox": OWN,
     "GET /api/v1/keys": ALL,
     "POST /api/v1/keys": ENGINEER,
-    "POST /api/v1/keys/outside": ENGINEER,
+    "POST /api/v1/keys/outside": OWN,
     "GET /api/v1/keys/<string:name>": ALL,
     "GET /api/v1/keys/<string:name>/uses": ALL,
     "POST /api/v1/keys/<string:name>/unlock": ENGINEER,

@@ -39,6 +39,7 @@ class Act(StrEnum):
     SET_ISOLATION = "say whether runs need a sandbox"
     SET_DOCUMENT_OWNER = "say who owns a profile document"
     ADD_KEY = "add signing identities"
+    CONNECT_KEY = "use keys of the key module"
     UNLOCK_KEY = "lock and unlock signing identities"
     DRILL_KEY = "drill signing identities"
     EXPORT_KEY = "export signing identities"
@@ -72,6 +73,7 @@ class Act(StrEnum):
 
 MATTERS = frozenset(
     {
+        Act.CONNECT_KEY,
         Act.EXPORT_KEY,
         Act.HAND_OVER_KEY,
         Act.SET_KEY_POLICY,
@@ -115,6 +117,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.ADD_KEY: ENGINEERS,
     Act.UNLOCK_KEY: ENGINEERS,
     Act.DRILL_KEY: ENGINEERS,
+    Act.CONNECT_KEY: OWNERS,
     Act.EXPORT_KEY: OWNERS,
     Act.SET_KEY_POLICY: OWNERS,
     Act.APPROVE_RUN: ENGINEERS,

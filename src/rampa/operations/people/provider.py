@@ -15,8 +15,10 @@ import json
 import secrets
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import quote_plus
 
 import httpx
+from pydantic import TypeAdapter, ValidationError
 
 from rampa.core.errors import Damaged, Denied, NotFound, Unavailable
 from rampa.core.signing.seal import seal, unseal
@@ -24,6 +26,7 @@ from rampa.operations.base import Provider, Services
 from rampa.operations.base.provider import safe_address
 from rampa.operations.people import challenges
 from rampa.schema import sign_in as wire
+from rampa.schema.people import Email
 
 LABEL = "provider sign-in"
 RETURN_PATH = "/signed-in"
@@ -92,7 +95,7 @@ def claims_of(services: Services, asked: wire.ProviderReturn, cookie: str) -> Vo
         "code_verifier": kept["verifier"],
     }
     # RFC 6749, section 2.3.1: both are form-encoded before they are joined.
-    auth = httpx.BasicAuth(*(_encoded(part) for part in (provider.client_id, provider.secret)))
+    auth = httpx.BasicAuth(*(quote_plus(part) for part in (provider.client_id, provider.secret)))
     answer = _ask("POST", described["token_endpoint"], data=body, auth=auth)
     claims = _verified(services, provider, described, answer.get("id_token"), kept["nonce"])
     return _vouched(provider, claims)
@@ -134,14 +137,23 @@ def _verified(
 
 def _vouched(provider: Provider, claims: dict[str, Any]) -> Vouched:
     subject, email = str(claims["sub"]), claims.get("email")
-    if not subject or len(subject) > 250:
+    if not 0 < len(subject) <= 250 or not subject.isprintable():
         raise Denied("provider.untrusted", f"{provider.name} says no usable name for you")
     # An address that nobody checked may be anybody's, the owner's too.
-    if not isinstance(email, str) or claims.get("email_verified") is not True:
+    if not _is_address(email) or claims.get("email_verified") is not True:
         raise Denied("provider.no-address", f"{provider.name} vouches for no address of yours", where="email")
+    name = "".join(c for c in str(claims.get("name") or email) if c.isprintable())
     said = claims.get(provider.groups)
     groups = frozenset(each for each in said if isinstance(each, str)) if isinstance(said, list) else frozenset()
-    return Vouched(f"{provider.issuer}\n{subject}", email, str(claims.get("name") or email)[:100], groups)
+    return Vouched(f"{provider.issuer}\n{subject}", str(email), name[:100] or str(email)[:100], groups)
+
+
+def _is_address(email: object) -> bool:
+    try:
+        TypeAdapter(Email).validate_python(email, strict=True)
+    except ValidationError:
+        return False
+    return True
 
 
 def _described(provider: Provider) -> dict[str, Any]:
@@ -170,12 +182,6 @@ def _ask(method: str, address: str, **more: Any) -> dict[str, Any]:
         hint = "Try again; if it stays, tell the studio's owner."
         raise Unavailable("provider.away", "the studio's sign-in does not answer as it should", hint=hint) from error
     return found
-
-
-def _encoded(text: str) -> str:
-    from urllib.parse import quote_plus
-
-    return quote_plus(text)
 
 
 def _stray() -> Denied:

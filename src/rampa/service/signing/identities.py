@@ -27,7 +27,7 @@ def resource(services: Services) -> Resource:
         """Keep a signing identity from a PKCS#12 file, or from a PKCS#8 key with its certificate."""
         return identities.add_key(services, current_actor(), body, once_from(header))
 
-    @api.call("POST", "/keys/outside", Act.ADD_KEY, wire.Key, status=201)
+    @api.call("POST", "/keys/outside", Act.CONNECT_KEY, wire.Key, status=201)
     def connect_key(body: wire.ConnectKey) -> wire.Key:
         """Use a key of the key module as a signing identity; the service never has it."""
         return outside.connect_key(services, current_actor(), body)
