@@ -145,7 +145,7 @@ function One({ agent }: { agent: Agent }) {
             <span style={{ color: "var(--r-warning)" }}>▲ {BARE[can.isolation ?? "none"]}</span>
           )}
           <span className="dim">
-            {can.kernel_limits ? "; the kernel holds their memory and number" : "; their memory and number are watched"}
+            {can.kernel_limits ? "; the kernel holds their memory and number" : "; the agent watches their memory"}
           </span>
         </dd>
         <dt>Machine</dt>

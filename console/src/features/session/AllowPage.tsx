@@ -66,7 +66,7 @@ function Waiting({ code }: { code: string }) {
           </p>
           <p>
             Allow it only if you have just typed <code>rampa sign-in --browser</code> there yourself: it may do all that you may, until you
-            revoke its token. Whoever sent you this code wants to act as you.
+            revoke its token. If somebody sent you this code, they want to act as you.
           </p>
           {decide.error && <Failure error={decide.error} />}
           <Group>
