@@ -17,11 +17,11 @@ class BrowserSession:
     def __init__(self, world: World, origin: str = HERE, app: object = None) -> None:
         at = app or world.app
         assert isinstance(at, Flask)
-        self.http, self.origin, self.csrf = at.test_client(), origin, ""
+        self.http, self.origin, self.at, self.csrf = at.test_client(), origin, origin, ""
 
     def send(self, method: str, path: str, body: object = None) -> TestResponse:
         headers = {"X-CSRF-Token": self.csrf, "Origin": self.origin}
-        return self.http.open(f"/api/v1{path}", method=method, json=body, headers=headers, base_url=self.origin)
+        return self.http.open(f"/api/v1{path}", method=method, json=body, headers=headers, base_url=self.at)
 
     def call(self, method: str, path: str, body: object = None) -> Any:
         answer = self.send(method, path, body)

@@ -10,6 +10,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from unittest.mock import patch
 
 import httpx
 import psycopg
@@ -254,7 +255,9 @@ class Live:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        self.process = start_service(self.folder, self.url, self.port, self.console, start=nursery().start_child)
+        # Found by its name, as bin/up has it: passkeys have no use for a number.
+        with patch.dict(os.environ, RAMPA_ORIGIN=f"http://localhost:{self.port}"):
+            self.process = start_service(self.folder, self.url, self.port, self.console, start=nursery().start_child)
 
     def kill(self) -> None:
         """kill -9, of the master and its worker, as a power cut would."""

@@ -222,6 +222,12 @@ def test_a_stolen_session_of_theirs_adds_no_factor(world: World, provider: Stand
         assert browser.call("POST", path, {"password": ""}) == "sign-in.again"
 
 
+def test_it_begins_where_it_comes_back_to(world: World, provider: StandInProvider) -> None:
+    object.__setattr__(world.services, "origin", "http://localhost:8600")
+    assert BrowserSession(world, "http://127.0.0.1:8600").call("POST", "/session/provider") == "provider.elsewhere"
+    assert come(world, provider, BrowserSession(world, "http://localhost:8600"))["person"]["email"] == AINO
+
+
 def test_a_studio_without_one(world: World) -> None:
     assert BrowserSession(world).call("POST", "/session/provider") == "provider.none"
 

@@ -97,7 +97,10 @@ def test_who_has_none_is_told_and_another_address_says_where(browser: Browser, l
 
 
 def test_the_studio_s_own_sign_in(browser: Browser, live: Live, provider: StandInProvider) -> None:
-    page = browser.new_context(base_url=live.address).new_page()
+    page = browser.new_context(base_url=f"http://localhost:{live.port}").new_page()
+    page.goto(f"{live.address}/titles/peatlight/builds")
+    page.get_by_role("button", name="Sign in with the studio's account").click()
+    expect(page.get_by_role("alert")).to_contain_text(f"Open the console at http://localhost:{live.port}")
     page.goto("/titles/peatlight/builds")
     page.get_by_role("button", name="Sign in with the studio's account").click()
     # Back where it began, through another site, with the cookie of the new session.
@@ -109,7 +112,7 @@ def test_the_studio_s_own_sign_in(browser: Browser, live: Live, provider: StandI
     page.reload()
     expect(page.get_by_text("by the studio's own sign-in")).to_be_visible()
     provider.person["groups"] = []
-    other = browser.new_context(base_url=live.address).new_page()
+    other = browser.new_context(base_url=f"http://localhost:{live.port}").new_page()
     other.goto("/")
     other.get_by_role("button", name="Sign in with the studio's account").click()
     expect(other.get_by_role("alert")).to_contain_text("you are in no group that may use this studio")

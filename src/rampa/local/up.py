@@ -83,6 +83,8 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     migrate(url)
     first, password = _prepare(folder, url, options.new_password)
     port = folder.port()
+    # Browsers give passkeys to a name, and without TLS to this one alone.
+    os.environ.setdefault("RAMPA_ORIGIN", f"http://localhost:{port}")
     say("Starting the service …")
     console = root / "console" / "dist"
     at_port = _take_the_front(stack, keeper, folder, port) if find_nginx() else port

@@ -46,7 +46,7 @@ class Services:
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
     origin: str = ""
-    """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: on this machine."""
+    """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: nobody said."""
     provider: Provider | None = None
     key_module: KeyModule | None = None
 

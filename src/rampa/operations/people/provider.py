@@ -20,7 +20,7 @@ from urllib.parse import quote_plus
 import httpx
 from pydantic import TypeAdapter, ValidationError
 
-from rampa.core.errors import Damaged, Denied, NotFound, Unavailable
+from rampa.core.errors import Damaged, Denied, NotFound, Refused, Unavailable
 from rampa.core.signing.seal import seal, unseal
 from rampa.operations.base import Provider, Services
 from rampa.operations.base.provider import safe_address
@@ -52,12 +52,17 @@ def must_have_provider(services: Services) -> Provider:
     return services.provider
 
 
-def begin_at_provider(services: Services, at: str) -> tuple[wire.ProviderBegin, str]:
-    """Where to go, and what the browser keeps meanwhile. `at` is the console's own origin."""
+def begin_at_provider(services: Services, at: str, page: str) -> tuple[wire.ProviderBegin, str]:
+    """Where to go, and what the browser keeps meanwhile. `at` is the console's own origin, where the browser comes back to;
+    `page` the origin of the page that asks."""
     from authlib.oauth2.rfc6749.parameters import prepare_grant_uri
     from authlib.oauth2.rfc7636 import create_s256_code_challenge
 
     provider = must_have_provider(services)
+    # It would come back to another address, where this browser keeps nothing of it.
+    if services.origin and page and page != services.origin:
+        hint = f"Open the console at {services.origin}."
+        raise Refused("provider.elsewhere", "the studio's sign-in comes back to another address than this", hint=hint)
     state = base64.urlsafe_b64encode(challenges.new_challenge(services, "provider")).decode()
     kept = {"state": state, "nonce": secrets.token_urlsafe(24), "verifier": secrets.token_urlsafe(48), "at": at}
     address = prepare_grant_uri(

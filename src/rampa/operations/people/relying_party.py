@@ -15,26 +15,14 @@ from rampa.core.errors import Denied, Invalid, Refused
 from rampa.operations.base import Services
 from rampa.schema import sign_in as wire
 
-HERE = "localhost"
-"""Where browsers give passkeys without TLS."""
-
-
-def passkeys_at(services: Services, origin: str) -> str:
-    """The origin where passkeys work: what the operator says, else this machine by its name. `origin` is the browser's own.
-
-    Empty where the operator has said nothing and the browser is elsewhere: nobody else's word for our address is taken.
-    """
-    if services.origin:
-        return services.origin
-    parts = urlsplit(origin)
-    if parts.scheme not in ("http", "https") or parts.hostname not in (HERE, "127.0.0.1", "::1"):
-        return ""
-    return f"{parts.scheme}://{HERE}{f':{parts.port}' if parts.port else ''}"
-
 
 def party(services: Services, origin: str) -> tuple[str, str]:
-    """What passkeys are bound to: the host, and the origin that must ask. Raises `Refused` elsewhere."""
-    at = passkeys_at(services, origin)
+    """What passkeys are bound to: the host, and the origin of the page that must ask. Raises `Refused` elsewhere.
+
+    Both are the operator's word alone: a server beside this one, which hands our questions to its own page, would else be
+    believed.
+    """
+    at = services.origin
     if not at or at != origin:
         hint = f"Open the console at {at}." if at else "The operator says where they do, with RAMPA_ORIGIN."
         raise Refused("passkey.nowhere", "passkeys do not work at this address", hint=hint)

@@ -6,7 +6,6 @@ from flask import Response, request
 
 from rampa.operations.base import Act, Services
 from rampa.operations.people import machines, passkey_answers, passkeys, provider, provider_people, sessions
-from rampa.operations.people.relying_party import passkeys_at
 from rampa.schema import people as people_wire
 from rampa.schema import sign_in as wire
 from rampa.schema.common import Page
@@ -27,7 +26,7 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     def list_ways() -> wire.Ways:
         """How one can sign in here."""
         name = services.provider.name if services.provider else ""
-        return wire.Ways(provider=name, passkeys_at=passkeys_at(services, console_at()))
+        return wire.Ways(provider=name, passkeys_at=services.origin)
 
     _passkeys(api, services, secure_cookies)
     _machines(api, services)
@@ -91,8 +90,7 @@ def _machines(api: Resource, services: Services) -> None:
     @api.call("POST", "/session/requests", Act.OPEN, wire.SignInRequest, status=201)
     def begin_request(body: wire.SignInRequestIn) -> wire.SignInRequest:
         """Ask for a machine to be signed in by a browser elsewhere (RFC 8628)."""
-        at = services.origin or passkeys_at(services, console_at()) or console_at()
-        return machines.begin_request(services, body, at, client_address())
+        return machines.begin_request(services, body, services.origin or console_at(), client_address())
 
     @api.call("POST", "/session/requests/token", Act.OPEN, people_wire.MadeToken, status=201)
     def take_token(body: wire.DeviceCode) -> people_wire.MadeToken:
@@ -114,7 +112,7 @@ def _provider(api: Resource, services: Services, secure_cookies: bool) -> None:
     @api.call("POST", PROVIDER, Act.OPEN, wire.ProviderBegin)
     def begin_provider() -> Response:
         """Where the studio's own sign-in is (OpenID Connect); the cookie belongs to this try."""
-        begun, kept = provider.begin_at_provider(services, services.origin or console_at())
+        begun, kept = provider.begin_at_provider(services, services.origin or console_at(), origin())
         response = Response(begun.model_dump_json(), content_type="application/json")
         _keep(response, kept, 600, secure_cookies)
         return response
