@@ -18,6 +18,7 @@ from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, PersonChange
 from tests.browser_session import BrowserSession
 from tests.conftest import OWNER, World
+from tests.passkeys import HERE
 from tests.provider import StandInProvider, provider_for
 from tests.refusals import refuses
 
@@ -216,6 +217,7 @@ def test_a_stolen_session_of_theirs_adds_no_factor(world: World, provider: Stand
     browser = BrowserSession(world)
     come(world, provider, browser)
     assert browser.call("POST", "/session/second-factor", {"password": ""})["secret"]
+    object.__setattr__(world.services, "origin", HERE)
     now = dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6)
     object.__setattr__(world.services, "now", lambda: now)
     for path in ("/session/second-factor", "/session/passkeys/challenge"):

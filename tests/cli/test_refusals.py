@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from rampa.cli.base.files import write_private
-from rampa.cli.main import app
+from rampa.cli.main import app, main
 from tests.conftest import OWNER, Live
 from tests.core.picture.test_pictures import png
 from tests.gits import peatlight
@@ -133,3 +133,24 @@ def test_with_a_service(live: Live, command: Command, monkeypatch: pytest.Monkey
     monkeypatch.setenv("RAMPA_ADDRESS", "http://fog:bog")
     with refuses("address.invalid"):
         command("title", "list")
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("channel", "add", "Press", "--title", "x"), "rampa: name: String should match pattern"),
+        (("person", "invite", "no address", "--name", "Kaisa"), "rampa: email: String should match pattern"),
+    ],
+    ids=lambda v: v[1] if isinstance(v, tuple) else "",
+)
+def test_what_is_no_name_or_address_is_a_sentence(
+    words: tuple[str, ...], said: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("RAMPA_ADDRESS", "http://127.0.0.1:1")
+    monkeypatch.setenv("RAMPA_TOKEN", "x")
+    with pytest.raises(SystemExit) as ended:
+        main(list(words))
+    told = capsys.readouterr().err
+    assert told.startswith(said)
+    assert "Traceback" not in told
+    assert ended.value.code == 1

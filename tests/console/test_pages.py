@@ -23,6 +23,7 @@ PAGES = [
     "titles/peatlight/builds",
     "titles/peatlight/builds/2",
     "titles/peatlight/builds/2?tab=left-out",
+    "titles/peatlight/channels",
     "titles/peatlight/channels/studio",
     "titles/peatlight/channels/public",
     "titles/peatlight/channels/studio/place/2",
@@ -232,3 +233,27 @@ def test_a_person_is_invited_chooses_a_password_and_is_disabled(browser: Browser
     expect(page.get_by_role("row", name=re.compile("Vendla"))).to_contain_text("disabled")
     other.reload()
     expect(other.get_by_role("button", name="Sign in")).to_be_visible()
+
+
+def test_a_channel_is_added_moved_renamed_and_removed(browser: Browser, filled: Live) -> None:
+    page = signed_in(browser, filled)
+    page.get_by_role("link", name="Channels").click()
+    page.get_by_role("button", name="Add a channel …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill("press")
+    dialog.get_by_role("button", name="Add it").click()
+    order = page.locator("main table a")
+    expect(order).to_have_text(["studio", "testers", "early", "public", "press"])
+    page.get_by_role("button", name="Move press up").click()
+    expect(order).to_have_text(["studio", "testers", "early", "press", "public"])
+    page.get_by_role("button", name="Change press").click()
+    dialog.get_by_label("Name").fill("critics")
+    dialog.get_by_role("button", name="Change it").click()
+    expect(page.get_by_text("was press")).to_be_visible()
+    page.get_by_role("button", name="Change studio").click()
+    dialog.get_by_role("button", name="Remove it").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("studio cannot be removed")
+    dialog.get_by_role("button", name="Close").or_(page.locator(".mantine-Modal-close")).first.click()
+    page.get_by_role("button", name="Change critics").click()
+    dialog.get_by_role("button", name="Remove it").click()
+    expect(order).to_have_text(["studio", "testers", "early", "public"])

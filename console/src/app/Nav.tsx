@@ -10,6 +10,7 @@ import {
   IconHistory,
   IconKey,
   IconListCheck,
+  IconListNumbers,
   IconNumbers,
   IconPackage,
   IconPhoto,
@@ -83,6 +84,9 @@ export function Nav() {
           <Section name="Release">
             <Item to={at} icon={IconTrendingUp} end>
               Ramp
+            </Item>
+            <Item to={`${at}/channels`} icon={IconListNumbers} end>
+              Channels
             </Item>
             <Channels title={title} />
             <Item to={`${at}/devices`} icon={IconDeviceLaptop}>

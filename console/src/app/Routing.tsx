@@ -19,6 +19,7 @@ const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPag
 const CompareBuildsPage = page("CompareBuildsPage", () => import("../features/builds/CompareBuildsPage"));
 const RetentionPage = page("RetentionPage", () => import("../features/builds/RetentionPage"));
 const ChannelPage = page("ChannelPage", () => import("../features/channels/ChannelPage"));
+const ChannelsPage = page("ChannelsPage", () => import("../features/channels/ChannelsPage"));
 const DevicesPage = page("DevicesPage", () => import("../features/devices/DevicesPage"));
 const DocumentPage = page("DocumentPage", () => import("../features/document/DocumentPage"));
 const EditPage = page("EditPage", () => import("../features/document/EditPage"));
@@ -78,6 +79,7 @@ function Pages() {
           <Route path="titles/:title/runs/start" element={<StartPage />} />
           <Route path="titles/:title/runs/:run" element={<RunPage />} />
           <Route path="titles/:title/source" element={<SourcePage />} />
+          <Route path="titles/:title/channels" element={<ChannelsPage />} />
           <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
           <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />

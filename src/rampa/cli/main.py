@@ -53,7 +53,7 @@ GROUPS: dict[str, tuple[str, str]] = {
         "bundles.bundle",
         "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
     ),
-    "channel": ("channels", "Channels: place a build, see what is live."),
+    "channel": ("channels.channel", "Channels: place a build, see what is live."),
     "device": ("devices", "Simulated devices: install, update, verify, repair, start."),
     "person": ("people.person", "People of the studio and their roles."),
     "second-factor": (
@@ -127,6 +127,16 @@ def exit_code(error: errors.RampaError) -> int:
     return next((code for kind, code in EXIT_CODES.items() if isinstance(error, kind)), 1)
 
 
+def _mistake(error: ValueError) -> str:
+    """What was typed and is no name, address or number that the service takes, said before anything is sent."""
+    # By the module's name: loading pydantic to look whether an error is its own takes a quarter of a second.
+    if type(error).__module__ != "pydantic_core._pydantic_core":
+        return ""
+    from rampa.schema.mistakes import mistakes
+
+    return "; ".join(f"{m.where}: {m.message}" for m in mistakes(error))  # type: ignore[arg-type]
+
+
 def main(arguments: list[str] | None = None) -> Any:
     """One sentence for every error of ours; nothing else is caught, so that a defect shows whole."""
     if arguments is not None:
@@ -136,6 +146,12 @@ def main(arguments: list[str] | None = None) -> Any:
     except errors.RampaError as error:
         typer.echo(f"rampa: {error.sentence()}", err=True)
         sys.exit(exit_code(error))
+    except ValueError as error:
+        said = _mistake(error)
+        if not said:
+            raise
+        typer.echo(f"rampa: {said}", err=True)
+        sys.exit(EXIT_CODES[errors.Invalid])
     except KeyboardInterrupt:
         typer.echo("\nrampa: interrupted. What was done is kept; the same command goes on.", err=True)
         sys.exit(130)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.client.calls import API, Calls
+from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema import channels as channels_wire
 
 
@@ -14,6 +14,16 @@ class ChannelsCalls(Calls):
 
     def get(self, title: str, channel: str) -> channels_wire.Channel:
         return self.connection.get(channels_wire.Channel, _channel(title, channel))
+
+    def add(self, title: str, channel: channels_wire.NewChannel) -> list[channels_wire.Channel]:
+        return self.connection.post(channels_wire.ChannelList, f"{API}/titles/{title}/channels", channel).items
+
+    def change(self, title: str, name: str, change: channels_wire.ChannelChange) -> list[channels_wire.Channel]:
+        sent = json_of(change)
+        return self.connection.send(channels_wire.ChannelList, "PATCH", _channel(title, name), sent, JSON).items
+
+    def remove(self, title: str, name: str) -> list[channels_wire.Channel]:
+        return self.connection.send(channels_wire.ChannelList, "DELETE", _channel(title, name), b"", {}).items
 
     def preview(self, title: str, channel: str, number: int) -> channels_wire.PlacePreview:
         sent = channels_wire.PlaceIn(build=number)

@@ -6,7 +6,8 @@ import datetime as dt
 import uuid
 from collections.abc import Iterable
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, select
+from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, or_, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
@@ -23,6 +24,8 @@ class ChannelRow(Identified, Base):
     __tablename__ = "channel"
     title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
     name: Mapped[str] = mapped_column(String(60))
+    former: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    """Names that it had: devices still ask by them."""
     position: Mapped[int]
     audience: Mapped[Audience] = mapped_column(Coded(Audience))
     reviewed: Mapped[bool] = mapped_column(default=False)
@@ -106,7 +109,9 @@ def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, lis
 
 def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) -> ChannelRow:
     title = find_title(session, slug)
-    rows = select(ChannelRow).where(ChannelRow.title_id == title.id, ChannelRow.name == name)
+    # A name that it had is as good; no other channel of the title can have it.
+    named = or_(ChannelRow.name == name, ChannelRow.former.contains([name]))
+    rows = select(ChannelRow).where(ChannelRow.title_id == title.id, named)
     channel = first_of(session, rows, lock=lock)
     if channel is None:
         names = select(ChannelRow.name).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)

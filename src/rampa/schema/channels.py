@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+from typing import Annotated
+
+from pydantic import StringConstraints
 
 from rampa.core.check.findings import Finding
 from rampa.core.content.tree.file_change import FileChange
@@ -12,6 +15,8 @@ from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Action, Number, Query, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
+ChannelName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
+
 
 class ChannelPath(TitlePath):
     channel: Slug
@@ -19,6 +24,22 @@ class ChannelPath(TitlePath):
 
 class PlacementPath(ChannelPath):
     placement: Number
+
+
+class NewChannel(Wire):
+    """It stands behind `after`, or first for an empty one; last without it."""
+
+    name: Slug
+    audience: Audience = Audience.BY_INVITATION
+    after: ChannelName | None = None
+
+
+class ChannelChange(Wire):
+    """What is to change; the rest stays. `after`: the channel that it stands behind from now on, empty for the first place."""
+
+    name: Slug | None = None
+    audience: Audience | None = None
+    after: ChannelName | None = None
 
 
 class OfferQuery(Query):
@@ -89,6 +110,8 @@ class Channel(Wire):
     name: str
     title: str
     audience: Audience
+    former: list[str]
+    """Names that it had; they go on meaning it."""
     live: list[Placement]
     history: list[Placement]
     closed: str

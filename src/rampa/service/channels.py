@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from rampa.operations.base import Act, Services
-from rampa.operations.channels import place, placements
+from rampa.operations.channels import channels, place, placements
 from rampa.schema import channels as wire
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
@@ -19,6 +19,21 @@ def resource(services: Services) -> Resource:
     def list_channels(path: TitlePath) -> wire.ChannelList:
         """A title's channels with what is live on them."""
         return placements.list_channels(services, current_actor(), path.title)
+
+    @api.call("POST", "/titles/<string:title>/channels", Act.CHANGE_CHANNEL, wire.ChannelList, status=201)
+    def add_channel(path: TitlePath, body: wire.NewChannel) -> wire.ChannelList:
+        """Add a channel of the title's own; answers all of them."""
+        return channels.add_channel(services, current_actor(), path.title, body)
+
+    @api.call("PATCH", CHANNEL, Act.CHANGE_CHANNEL, wire.ChannelList)
+    def change_channel(path: wire.ChannelPath, body: wire.ChannelChange) -> wire.ChannelList:
+        """Give a channel another name, audience or place in the order. Devices that follow it go on."""
+        return channels.change_channel(services, current_actor(), path.title, path.channel, body)
+
+    @api.call("DELETE", CHANNEL, Act.CHANGE_CHANNEL, wire.ChannelList)
+    def remove_channel(path: wire.ChannelPath) -> wire.ChannelList:
+        """Remove a channel that nothing was ever placed on and nobody follows."""
+        return channels.remove_channel(services, current_actor(), path.title, path.channel)
 
     @api.call("GET", CHANNEL, Act.READ, wire.Channel)
     def get_channel(path: wire.ChannelPath) -> wire.Channel:

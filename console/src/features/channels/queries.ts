@@ -54,3 +54,16 @@ export function useWithdraw(title: string, channel: string) {
     onSuccess: () => queries.invalidateQueries(),
   });
 }
+
+/** Adding, changing and removing answer all channels in their order. */
+export function useChangeChannels(title: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ path = "", method, body }: { path?: string; method: "POST" | "PATCH" | "DELETE"; body?: object }) =>
+      call<Schemas["ChannelList"]>(`/titles/${title}/channels${path}`, { method, body }),
+    onSuccess: (channels) => {
+      queries.setQueryData(["channels", title], channels);
+      return queries.invalidateQueries();
+    },
+  });
+}

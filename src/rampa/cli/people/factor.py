@@ -79,7 +79,8 @@ def forget(name: str = typer.Argument(..., help="The passkey's name."), yes: boo
             raise NotFound(
                 "passkey.unknown", f"you have no passkey {name!r}", hint="See `rampa second-factor passkeys`."
             )
-        if not confirmed(f"Remove {name}? It no longer signs you in.", yes):
+        err().print("It no longer signs you in.")
+        if not confirmed(f"Remove {name}?", yes):
             raise typer.Exit(1)
         for each in found:
             client.people.remove_passkey(each.id)

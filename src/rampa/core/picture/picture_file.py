@@ -8,11 +8,14 @@ from rampa.core.picture.remark import Remark
 from rampa.core.picture.sets import MadePicture, icon_remarks, icon_set, opening_picture, opening_remarks
 from rampa.core.picture.source import SourcePicture, read_source
 from rampa.core.platform.rules import Platform
+from rampa.core.platform.table import PLATFORMS
 
 
 @dataclass(frozen=True, slots=True)
 class MadeSet:
-    platform: Platform
+    """`platform` is its name."""
+
+    platform: str
     files: list[MadePicture]
     remarks: list[Remark]
 
@@ -28,14 +31,16 @@ class MadeSets:
     sets: list[MadeSet]
 
 
-def make_sets(data: bytes, use: str, background: str, platforms: list[Platform]) -> MadeSets:
-    """`use` is icon or opening. Raises `Invalid` when the data is no picture, or one that is too large."""
+def make_sets(data: bytes, use: str, background: str, platforms: list[str]) -> MadeSets:
+    """`use` is icon or opening, `platforms` are names. Raises `Invalid` when the data is no picture, or one that is too large."""
     source = read_source(data)
-    made = [_set(source, platform, use, background) for platform in platforms]
+    made = [_set(source, platform, use, background) for platform in (PLATFORMS[name] for name in platforms)]
     return MadeSets(source.width, source.height, source.form, source.transparent, made)
 
 
 def _set(source: SourcePicture, platform: Platform, use: str, background: str) -> MadeSet:
     if use == "icon":
-        return MadeSet(platform, icon_set(source, platform, background), list(icon_remarks(source, platform)))
-    return MadeSet(platform, [opening_picture(source, platform, background)], list(opening_remarks(source, platform)))
+        return MadeSet(platform.name, icon_set(source, platform, background), list(icon_remarks(source, platform)))
+    return MadeSet(
+        platform.name, [opening_picture(source, platform, background)], list(opening_remarks(source, platform))
+    )

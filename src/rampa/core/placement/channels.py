@@ -1,7 +1,8 @@
-"""The channels that a title has to begin with, and whom a channel is for."""
+"""The channels that a title has to begin with, whom a channel is for, and their order."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -28,3 +29,12 @@ FIRST_CHANNELS = (
     FirstChannel("early", Audience.FOR_EVERYBODY),
     FirstChannel("public", Audience.FOR_EVERYBODY, reviewed=True),
 )
+
+
+def moved(names: Sequence[str], name: str, after: str | None) -> list[str]:
+    """The order with `name` behind `after`; first for an empty `after`, and where it was for None."""
+    if after is None or after == name:
+        return list(names)
+    others = [n for n in names if n != name]
+    at = others.index(after) + 1 if after else 0
+    return [*others[:at], name, *others[at:]]

@@ -53,6 +53,7 @@ class Act(StrEnum):
     ABANDON_BUILD = "abandon builds"
     NOTE_BUILD = "pin builds and change their notes"
     SET_RETENTION = "remove builds by a policy"
+    CHANGE_CHANNEL = "add, rename and order channels"
     PLACE = "place builds"
     WITHDRAW = "withdraw builds"
     UNSEAL = "unseal a build's content"
@@ -129,6 +130,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.ABANDON_BUILD: ENGINEERS,
     Act.NOTE_BUILD: ENGINEERS,
     Act.SET_RETENTION: ENGINEERS,
+    Act.CHANGE_CHANNEL: ENGINEERS,
     Act.PLACE: ENGINEERS,
     Act.WITHDRAW: ENGINEERS,
     Act.UNSEAL: ENGINEERS,

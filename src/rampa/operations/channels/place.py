@@ -35,6 +35,7 @@ def preview(services: Services, slug: str, channel_name: str, number: int) -> wi
         build = find_build(uow.session, slug, number)
         standing = load_standing(uow, build.title)
         channel = channel_of(standing, channel_name)
+        channel_name = channel.name
         live = standing.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
         old = live.build if live else None
         findings = check(uow, standing, build, channel)
@@ -81,7 +82,7 @@ def place(
         queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
         if build.bundle is not None:
             bind(uow, build, code_line, build.bundle.fingerprint)
-        audit.record(uow, "build.place", build.name, slug, channel=channel_name)
+        audit.record(uow, "build.place", build.name, slug, channel=channel.name)
         return describe_placement(actor, load_standing(uow, build.title), placement)
 
     with begin(services, actor) as uow:
@@ -98,7 +99,7 @@ def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, num
         )
         if placement is None:
             raise NotFound("placement.unknown", f"{channel_name} has no placement {number}")
-        transition(uow, placement, PlacementEvent.WITHDRAW, channel=channel_name)
+        transition(uow, placement, PlacementEvent.WITHDRAW, channel=channel.name)
         queue.put(uow.session, "lower_content", queue.CONTENT, lock="visibility")
         channel.version += 1
         uow.session.flush()

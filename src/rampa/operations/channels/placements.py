@@ -40,17 +40,18 @@ def get_channel(services: Services, actor: Actor, slug: str, name: str) -> wire.
 
 
 def channel_of(standing: TitleStanding, name: str) -> ChannelRow:
-    if name not in standing.channels:
-        hint = f"It has: {', '.join(standing.channels)}."
-        raise NotFound("channel.unknown", f"{standing.title.slug} has no channel {name!r}", where="channel", hint=hint)
-    return standing.channels[name]
+    for channel in standing.channels.values():
+        if name == channel.name or name in channel.former:
+            return channel
+    hint = f"It has: {', '.join(standing.channels)}."
+    raise NotFound("channel.unknown", f"{standing.title.slug} has no channel {name!r}", where="channel", hint=hint)
 
 
 def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.Offer:
     """What a device that follows the channel should have now. Raises `NotFound` when nothing is live."""
     with begin(services) as uow:
         standing = load_standing(uow, find_title(uow.session, slug))
-        live = standing.live_on(name, platform)
+        live = standing.live_on(channel_of(standing, name).name, platform)
         if live is None:
             raise NotFound(
                 "offer.none",
@@ -59,6 +60,7 @@ def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.O
             )
         offer = offer_format.Offer(
             title=standing.title.identifier,
+            # By the name that the device asks with: it takes no other's.
             channel=name,
             platform=platform,
             number=live.channel.version,
@@ -109,5 +111,6 @@ def _channel(actor: Actor, standing: TitleStanding, channel: ChannelRow, history
         live=[describe_placement(actor, standing, p) for p in sorted(live, key=lambda p: p.line.platform)],
         history=[describe_placement(actor, standing, p) for p in history],
         closed=closed,
-        allowed_actions=[action(actor, Act.PLACE, "place", closed)],
+        former=channel.former,
+        allowed_actions=[action(actor, Act.PLACE, "place", closed), action(actor, Act.CHANGE_CHANNEL, "change")],
     )

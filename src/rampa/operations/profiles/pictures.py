@@ -22,7 +22,7 @@ from rampa.schema.profiles import pictures as wire
 
 def make_sets(asked: wire.PictureIn) -> wire.PicturesOut:
     """Raises `Invalid` when the data is no picture, or one that is too large."""
-    platforms = [_platform(name) for name in asked.platforms] or list(PLATFORMS.values())
+    platforms = [_platform(name).name for name in asked.platforms] or list(PLATFORMS)
     data = _decoded(asked.data, "data")
     made = QUICK.read(picture_file.make_sets, data, asked.use, asked.background, platforms)
     return wire.PicturesOut(
@@ -63,8 +63,8 @@ def _platform(name: str) -> Platform:
 
 def _set(made: picture_file.MadeSet) -> wire.PictureSetOut:
     return wire.PictureSetOut(
-        platform=made.platform.name,
-        platform_title=made.platform.title,
+        platform=made.platform,
+        platform_title=PLATFORMS[made.platform].title,
         files=[_file(f) for f in made.files],
         remarks=made.remarks,
     )

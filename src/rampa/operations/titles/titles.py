@@ -52,6 +52,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
                 ChannelRow(
                     title_id=title.id,
                     name=first.name,
+                    former=[],
                     position=position,
                     audience=first.audience,
                     reviewed=first.reviewed,

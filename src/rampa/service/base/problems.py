@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import re
-
 import structlog
 from flask import Flask, Response, g, request
 from pydantic import ValidationError
-from pydantic_core import ErrorDetails
 from werkzeug.exceptions import HTTPException
 
 from rampa.core import errors
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.quantity import counted
 from rampa.schema.common import Problem, ProblemItem
+from rampa.schema.mistakes import mistakes
 
 MEDIA_TYPE = "application/problem+json"
 TYPE_BASE = "https://rampa.example/problems/"
@@ -109,20 +107,9 @@ def on_rampa_error(error: errors.RampaError) -> Response:
     return response
 
 
-def _sentence(found: ErrorDetails) -> str:
-    """Choices are listed as they are sent, not as the code has them."""
-    if found["type"] == "literal_error":
-        expected = re.sub(r"<[\w.]+: ('[^']*')>", r"\1", found["ctx"]["expected"])
-        return f"Input should be {expected}"
-    return found["msg"][:500]
-
-
 def on_validation_error(error: ValidationError) -> Response:
     """What pydantic found in a request: each place with its sentence."""
-    items = [
-        ProblemItem(where=".".join(str(part) for part in e["loc"])[:300] or "body", message=_sentence(e))
-        for e in error.errors(include_url=False, include_input=False)[:50]
-    ]
+    items = mistakes(error)
     first = f"{items[0].where}: {items[0].message}"
     detail = first if len(items) == 1 else f"{counted(len(items), 'field')} are wrong; the first: {first}"
     return problem_response(make_problem(422, "request.invalid", detail, kind=errors.Invalid.kind, problems=items))

@@ -7,6 +7,7 @@ from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
+from rampa.cli.channels import order
 from rampa.core.errors import NotFound, Refused
 from rampa.core.quantity import counted
 from rampa.schema.channels import CostOut, PlacePreview
@@ -158,3 +159,6 @@ def _changes(seen: PlacePreview) -> None:
 
 def _cost(cost: CostOut) -> tuple[str, str, str, str]:
     return mb(cost.download), mb(cost.reused), mb(cost.written), str(cost.requests)
+
+
+order.add_to(app)
