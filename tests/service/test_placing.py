@@ -167,7 +167,11 @@ def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_p
 def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
     with world.client(Role.TESTER) as tester:
         channel = tester.channels.get("peatlight", "studio")
-        assert [(a.possible, a.reason) for a in channel.allowed_actions] == [(False, "A tester may not place builds.")]
+        assert [(a.possible, a.reason) for a in channel.allowed_actions] == [
+            (False, "A tester may not place builds."),
+            (False, "A tester may not change a title's channels."),
+            (False, "A tester may not set the gates of channels."),
+        ]
         with refuses("role.denied", "a tester may not"):
             tester.channels.place("peatlight", "studio", 2, "0")
 

@@ -25,6 +25,22 @@ class ChannelsCalls(Calls):
     def remove(self, title: str, name: str) -> list[channels_wire.Channel]:
         return self.connection.send(channels_wire.ChannelList, "DELETE", _channel(title, name), b"", {}).items
 
+    def set_gates(self, title: str, channel: str, gates: channels_wire.GatesIn) -> channels_wire.Channel:
+        path = _channel(title, channel) + "/gates"
+        return self.connection.send(channels_wire.Channel, "PUT", path, json_of(gates), JSON)
+
+    def gates(self, title: str, channel: str, number: int) -> list[channels_wire.GateOut]:
+        return self.connection.get(channels_wire.GatesOut, f"{_channel(title, channel)}/builds/{number}/gates").items
+
+    def approve(self, title: str, channel: str, number: int) -> list[channels_wire.GateOut]:
+        path = f"{_channel(title, channel)}/builds/{number}/approval"
+        return self.connection.post(channels_wire.GatesOut, path).items
+
+    def waive(self, title: str, channel: str, number: int, gate: str, reason: str) -> list[channels_wire.GateOut]:
+        path = f"{_channel(title, channel)}/builds/{number}/waiver"
+        sent = channels_wire.WaiveIn(gate=gate, reason=reason)
+        return self.connection.post(channels_wire.GatesOut, path, sent).items
+
     def preview(self, title: str, channel: str, number: int) -> channels_wire.PlacePreview:
         sent = channels_wire.PlaceIn(build=number)
         return self.connection.post(channels_wire.PlacePreview, _channel(title, channel) + "/preview", sent)

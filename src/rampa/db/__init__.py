@@ -14,7 +14,16 @@ from rampa.db.builds import (
     find_build,
     must_be_open,
 )
-from rampa.db.channels import ChannelRow, DeviceRow, LineRow, PlacementRow, find_channel, live_channels
+from rampa.db.channels import (
+    BuildApprovalRow,
+    ChannelRow,
+    DeviceRow,
+    GateWaiverRow,
+    LineRow,
+    PlacementRow,
+    find_channel,
+    live_channels,
+)
 from rampa.db.content import (
     ChunkRow,
     ContentKeyRow,
@@ -77,6 +86,7 @@ __all__ = [
     "AgentTokenRow",
     "AuditEventRow",
     "BindingRow",
+    "BuildApprovalRow",
     "BuildContentRow",
     "BuildOriginRow",
     "BuildRow",
@@ -94,6 +104,7 @@ __all__ = [
     "EnrolmentRow",
     "FolderRow",
     "FrameRow",
+    "GateWaiverRow",
     "GrantRow",
     "GuessRow",
     "IdempotentAnswerRow",

@@ -6,14 +6,15 @@ import datetime as dt
 import uuid
 from collections.abc import Iterable
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint, or_, select
+from sqlalchemy import BigInteger, ForeignKey, Index, String, Text, UniqueConstraint, or_, select
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
 from rampa.core.placement.channels import Audience
+from rampa.core.placement.gates import Gate
 from rampa.core.placement.life import PlacementState
-from rampa.db.base import Base, Coded, Identified, first_of
+from rampa.db.base import Base, Coded, Identified, Typed, first_of
 from rampa.db.builds import BuildRow
 from rampa.db.titles import find_title
 
@@ -30,6 +31,8 @@ class ChannelRow(Identified, Base):
     audience: Mapped[Audience] = mapped_column(Coded(Audience))
     reviewed: Mapped[bool] = mapped_column(default=False)
     """Only what reviewers passed may stand there."""
+    gates: Mapped[tuple[Gate, ...]] = mapped_column(Typed(tuple[Gate, ...]), default=())
+    """What must be true of a build before it stands there."""
     version: Mapped[int] = mapped_column(default=0)
     __table_args__ = (UniqueConstraint("title_id", "name"),)
 
@@ -73,6 +76,28 @@ class PlacementRow(Identified, Base):
     @property
     def title_slug(self) -> str:
         return self.build.title.slug
+
+
+class BuildApprovalRow(Base):
+    """Somebody's word that a build may stand on a channel."""
+
+    __tablename__ = "build_approval"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"), primary_key=True)
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    at: Mapped[dt.datetime]
+
+
+class GateWaiverRow(Base):
+    """A gate that an owner waived for one build, and why; it is never taken away."""
+
+    __tablename__ = "gate_waiver"
+    build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), primary_key=True)
+    channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"), primary_key=True)
+    gate: Mapped[str] = mapped_column(String(80), primary_key=True)
+    reason: Mapped[str] = mapped_column(Text)
+    waived_by: Mapped[str] = mapped_column(String(200))
+    at: Mapped[dt.datetime]
 
 
 class DeviceRow(Identified, Base):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated
+from typing import Annotated, Literal
 
-from pydantic import StringConstraints
+from pydantic import Field, StringConstraints
 
 from rampa.core.check.findings import Finding
 from rampa.core.content.tree.file_change import FileChange
 from rampa.core.placement.channels import Audience
+from rampa.core.placement.gates import GateKind
 from rampa.core.placement.life import PlacementState
 from rampa.schema.builds.builds import BuildSummary
 from rampa.schema.common import Action, Number, Query, Slug, Wire
@@ -40,6 +41,57 @@ class ChannelChange(Wire):
     name: Slug | None = None
     audience: Audience | None = None
     after: ChannelName | None = None
+
+
+class GateIn(Wire):
+    """A rule of a channel. `channel` and `hours` are of stood-on, `count` people of approvals and play-sign-offs, `size` bytes of
+    update-cost."""
+
+    kind: GateKind
+    channel: ChannelName = ""
+    hours: Annotated[int, Field(ge=0, le=10_000)] = 0
+    count: Annotated[int, Field(ge=0, le=1000)] = 0
+    size: Annotated[int, Field(ge=0, le=2**50)] = 0
+
+
+class GatesIn(Wire):
+    """All of a channel's gates, in place of those that it has."""
+
+    gates: Annotated[list[GateIn], Field(max_length=30)]
+
+
+class WaiveIn(Wire):
+    """`gate` as it is called: `approvals`, `stood-on:testers`. The reason stays, and everybody reads it."""
+
+    gate: Annotated[str, StringConstraints(max_length=80, pattern=r"^[a-z0-9:-]+$")]
+    reason: Annotated[str, StringConstraints(max_length=1000, pattern=r"^[^\x00]*$")]
+
+
+class WaivedOut(Wire):
+    gate: str
+    reason: str
+    waived_by: str
+    at: dt.datetime
+
+
+class GateOut(Wire):
+    """How a gate stands for one build. Where it is closed: what is `missing`, `who` can do it and `where`."""
+
+    gate: str
+    said: str
+    state: Literal["passed", "closed", "waived"]
+    missing: str
+    who: str
+    where: str
+    waived: WaivedOut | None
+
+
+class GatesOut(Wire):
+    items: list[GateOut]
+
+
+class GateBuildPath(ChannelPath):
+    build: Number
 
 
 class OfferQuery(Query):
@@ -82,6 +134,7 @@ class PlacePreview(Wire):
     fresh: CostOut | None
     devices: int
     """Devices that follow the channel for this platform and will update."""
+    gates: list[GateOut]
     possible: bool
     etag: str
 
@@ -103,6 +156,8 @@ class Placement(Wire):
     """Devices that have this build now."""
     following: int
     """Devices that follow the channel for this platform."""
+    waived: list[WaivedOut]
+    """Gates that an owner waived for it."""
     allowed_actions: list[Action]
 
 
@@ -112,6 +167,7 @@ class Channel(Wire):
     audience: Audience
     former: list[str]
     """Names that it had; they go on meaning it."""
+    gates: list[GateIn]
     live: list[Placement]
     history: list[Placement]
     closed: str

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from rampa.operations.base import Act, Services
-from rampa.operations.channels import channels, place, placements
+from rampa.operations.channels import channels, gates, place, placements
 from rampa.schema import channels as wire
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import CreateFromHeaders, Resource, expected_version, once_from
 
+BUILD = "/builds/<int:build>"
 CHANNEL = "/titles/<string:title>/channels/<string:channel>"
 
 
@@ -48,7 +49,7 @@ def resource(services: Services) -> Resource:
     @api.call("POST", CHANNEL + "/preview", Act.READ, wire.PlacePreview)
     def preview_placement(path: wire.ChannelPath, body: wire.PlaceIn) -> tuple[wire.PlacePreview, str]:
         """What placing a build would do: findings, changed files, what players download. Changes nothing."""
-        seen = place.preview(services, path.title, path.channel, body.build)
+        seen = place.preview(services, current_actor(), path.title, path.channel, body.build)
         return seen, seen.etag
 
     @api.call("POST", CHANNEL + "/placements", Act.PLACE, wire.Placement, status=201)
@@ -63,4 +64,30 @@ def resource(services: Services) -> Resource:
         """Take a live placement off its channel."""
         return place.withdraw(services, current_actor(), path.title, path.channel, path.placement)
 
+    _gates(api, services)
     return api
+
+
+def _gates(api: Resource, services: Services) -> None:
+    @api.call("PUT", CHANNEL + "/gates", Act.SET_GATES, wire.Channel)
+    def set_gates(path: wire.ChannelPath, body: wire.GatesIn) -> wire.Channel:
+        """Set what must be true of a build before it stands there."""
+        return gates.set_gates(services, current_actor(), path.title, path.channel, body)
+
+    @api.call("GET", CHANNEL + BUILD + "/gates", Act.READ, wire.GatesOut)
+    def list_gates(path: wire.GateBuildPath) -> wire.GatesOut:
+        """How the channel's gates stand for a build that you would place."""
+        found = gates.list_gates(services, current_actor(), path.title, path.channel, path.build)
+        return wire.GatesOut(items=found)
+
+    @api.call("POST", CHANNEL + BUILD + "/approval", Act.APPROVE_BUILD, wire.GatesOut)
+    def approve_build(path: wire.GateBuildPath) -> wire.GatesOut:
+        """Say that a build may stand there; the approvals gate counts it for everybody but you."""
+        found = gates.approve_build(services, current_actor(), path.title, path.channel, path.build)
+        return wire.GatesOut(items=found)
+
+    @api.call("POST", CHANNEL + BUILD + "/waiver", Act.WAIVE_GATE, wire.GatesOut)
+    def waive_gate(path: wire.GateBuildPath, body: wire.WaiveIn) -> wire.GatesOut:
+        """Waive a gate for one build, with a reason that stays."""
+        found = gates.waive_gate(services, current_actor(), path.title, path.channel, path.build, body)
+        return wire.GatesOut(items=found)

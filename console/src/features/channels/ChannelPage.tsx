@@ -6,6 +6,7 @@ import { capital } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useBuilds } from "../builds/queries";
 import { useTitle } from "../titles/queries";
+import { GateRules } from "./GateRules";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
 import { WithdrawDialogue } from "./WithdrawDialogue";
@@ -37,6 +38,11 @@ export function ChannelPage() {
                 <Live placements={data.live} title={title} withdraw={setWithdrawing} />
               )}
             </Panel>
+            <div style={{ marginTop: 16 }}>
+              <Panel title="Gates" flush>
+                <GateRules title={title} channel={data} />
+              </Panel>
+            </div>
             <div style={{ marginTop: 16 }}>
               <Panel title="History" aside="newest first" flush>
                 <History placements={data.history} title={title} />
@@ -127,7 +133,14 @@ function History({ placements, title }: { placements: Placement[]; title: string
               <Link to={`/titles/${title}/builds/${p.build.number}`}>#{p.build.number}</Link>
             </td>
             <td className="tight">{p.build.version_name}</td>
-            <td>{p.state === "live" ? <b style={{ color: "var(--r-done)" }}>◉ live</b> : p.state}</td>
+            <td>
+              {p.state === "live" ? <b style={{ color: "var(--r-done)" }}>◉ live</b> : p.state}
+              {p.waived.map((w) => (
+                <div key={w.gate} className="dim" title={w.reason}>
+                  ◇ {w.waived_by} waived {w.gate}: {w.reason}
+                </div>
+              ))}
+            </td>
             <td className="wide tight">
               <When at={p.placed_at} /> <span className="dim">by {p.placed_by}</span>
             </td>

@@ -5,6 +5,7 @@ import type { Schemas } from "../../app/http";
 import { bytes, plural } from "../../ui/format";
 import { Answer, Failure, Findings } from "../../ui/parts";
 import { Platform } from "../profiles/Platform";
+import { Gates } from "./Gates";
 import { type Preview, usePlace, usePreview } from "./queries";
 
 interface Props {
@@ -34,7 +35,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
       attributes={{ header: { role: "presentation" } }}
     >
       <Answer of={preview} rows={8}>
-        {(data) => <Body seen={data} />}
+        {(data) => <Body title={title} seen={data} />}
       </Answer>
       {place.error && <Failure error={place.error} retry={again} />}
       <Group justify="flex-end" gap="sm" mt="md">
@@ -54,7 +55,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
   );
 }
 
-function Body({ seen }: { seen: Preview }) {
+function Body({ title, seen }: { title: string; seen: Preview }) {
   const blockers = seen.findings.filter((f) => f.severity === "blocker").length;
   return (
     <>
@@ -78,6 +79,7 @@ function Body({ seen }: { seen: Preview }) {
           <Findings findings={seen.findings} />
         </div>
       )}
+      <Gates title={title} channel={seen.channel} build={seen.build.number} gates={seen.gates} />
       <Costs seen={seen} />
       {seen.replaces && <Changes seen={seen} />}
     </>

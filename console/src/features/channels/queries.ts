@@ -67,3 +67,22 @@ export function useChangeChannels(title: string) {
     },
   });
 }
+
+/** Approving a build for a channel, or waiving a gate for it. */
+export function useGateAct(title: string, channel: string, build: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ act, body }: { act: "approval" | "waiver"; body?: Schemas["WaiveIn"] }) =>
+      call<Schemas["GatesOut"]>(`/titles/${title}/channels/${channel}/builds/${build}/${act}`, { method: "POST", body }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+export function useSetGates(title: string, channel: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (gates: Schemas["GateIn"][]) =>
+      call<Channel>(`/titles/${title}/channels/${channel}/gates`, { method: "PUT", body: { gates } }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}

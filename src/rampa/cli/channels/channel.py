@@ -7,7 +7,7 @@ from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
-from rampa.cli.channels import order
+from rampa.cli.channels import gates, order
 from rampa.core.errors import NotFound, Refused
 from rampa.core.quantity import counted
 from rampa.schema.channels import CostOut, PlacePreview
@@ -38,7 +38,9 @@ def place(
             return
         if not as_json and not seen.possible:
             count = sum(f.severity == "blocker" for f in seen.findings)
-            raise Refused("placement.blocked", f"not placed: {counted(count, 'blocker')}, above")
+            closed = sum(g.state == "closed" for g in seen.gates)
+            what = [counted(count, "blocker")] * (count > 0) + [counted(closed, "closed gate")] * (closed > 0)
+            raise Refused("placement.blocked", f"not placed: {' and '.join(what)}, above")
         if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
             raise typer.Exit(1)
         # With --json the service says what blocks it, and the exit code says so too.
@@ -88,8 +90,11 @@ def show(
         (p.number, p.line, p.build.name, p.build.version_name, p.state, ago(p.placed_at), p.placed_by)
         for p in found.history
     ]
+    waived = [(p.number, w) for p in found.history for w in p.waived]
     empty = found.closed or f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
     table([">placement", "for", "build", "version", "state", "placed", "~by"], rows, empty)
+    for number, w in waived:
+        out().print(f"Placement {number}: {w.waived_by} waived {w.gate}: {w.reason}", highlight=False)
 
 
 @app.command("withdraw")
@@ -131,6 +136,8 @@ def _preview(seen: PlacePreview) -> None:
     )
     out().print(head)
     findings(seen.findings)
+    if seen.gates:
+        gates.gate_table(seen.gates)
     if seen.replaces:
         _changes(seen)
     rows = []
@@ -162,3 +169,4 @@ def _cost(cost: CostOut) -> tuple[str, str, str, str]:
 
 
 order.add_to(app)
+gates.add_to(app)

@@ -53,7 +53,10 @@ class Act(StrEnum):
     ABANDON_BUILD = "abandon builds"
     NOTE_BUILD = "pin builds and change their notes"
     SET_RETENTION = "remove builds by a policy"
-    CHANGE_CHANNEL = "add, rename and order channels"
+    CHANGE_CHANNEL = "change a title's channels"
+    SET_GATES = "set the gates of channels"
+    APPROVE_BUILD = "approve builds for channels"
+    WAIVE_GATE = "waive gates"
     PLACE = "place builds"
     WITHDRAW = "withdraw builds"
     UNSEAL = "unseal a build's content"
@@ -80,6 +83,9 @@ MATTERS = frozenset(
         Act.SET_KEY_POLICY,
         Act.CHANGE_MASTER_KEY,
         Act.APPROVE_RUN,
+        Act.SET_GATES,
+        Act.APPROVE_BUILD,
+        Act.WAIVE_GATE,
         Act.ADD_PERSON,
         Act.CHANGE_PERSON,
         Act.CHANGE_FACTOR,
@@ -131,6 +137,9 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.NOTE_BUILD: ENGINEERS,
     Act.SET_RETENTION: ENGINEERS,
     Act.CHANGE_CHANNEL: ENGINEERS,
+    Act.SET_GATES: OWNERS,
+    Act.APPROVE_BUILD: ENGINEERS,
+    Act.WAIVE_GATE: OWNERS,
     Act.PLACE: ENGINEERS,
     Act.WITHDRAW: ENGINEERS,
     Act.UNSEAL: ENGINEERS,

@@ -4,32 +4,29 @@ from __future__ import annotations
 
 from sqlalchemy import func, select
 
-from rampa.core.build.life import BuildState
-from rampa.core.check.findings import Finding, blocks, in_order
-from rampa.core.check.placement import PlacementCandidate, check_placement
+from rampa.core.check.findings import Finding, blocks
 from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.placement.life import PlacementEvent, PlacementState
-from rampa.core.placement.stations import closed_reason
-from rampa.core.platform.table import PLATFORMS
-from rampa.core.profile.resolved import resolve
-from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, load_document, queue
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, queue
 from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once, transition
 from rampa.operations.builds.views import summary
+from rampa.operations.channels.gates import gates_of, list_gates, must_be_open
+from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import channel_of, describe_placement
 from rampa.operations.channels.standing import TitleStanding, load_standing
-from rampa.operations.content.stored_trees import build_tree, depot_trees, selectors_of
-from rampa.operations.signing.continuity import backup_findings, bind, continuity_findings
+from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.signing.continuity import bind
 from rampa.operations.updates.costs import update_cost
 from rampa.operations.updates.differences import ask, likely
-from rampa.operations.versions.versions import CodeLine, line_of
+from rampa.operations.versions.versions import CodeLine
 from rampa.schema import channels as wire
 
 SHOWN_CHANGES = 500
 
 
-def preview(services: Services, slug: str, channel_name: str, number: int) -> wire.PlacePreview:
+def preview(services: Services, actor: Actor, slug: str, channel_name: str, number: int) -> wire.PlacePreview:
     """What placing would do, in figures. Changes nothing."""
     with begin(services) as uow:
         build = find_build(uow.session, slug, number)
@@ -42,6 +39,7 @@ def preview(services: Services, slug: str, channel_name: str, number: int) -> wi
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
     changes = compare(build_tree(services, old) if old else Tree(), build_tree(services, build)) if whole else []
+    gates = gates_of(services, actor, channel, build, findings)
     return wire.PlacePreview(
         build=summary(build, standing.names_of(build.number)),
         channel=channel_name,
@@ -52,7 +50,8 @@ def preview(services: Services, slug: str, channel_name: str, number: int) -> wi
         update=update_cost(services, build, old) if whole and old else None,
         fresh=update_cost(services, build, None) if whole else None,
         devices=standing.following.get((channel_name, build.platform), 0),
-        possible=not blocks(findings),
+        gates=gates,
+        possible=not blocks(findings) and all(gate.state != "closed" for gate in gates),
         etag=str(channel.version),
     )
 
@@ -62,6 +61,8 @@ def place(
 ) -> wire.Placement:
     """Raises `Refused` with the blockers, `Conflict` when the channel is not what the caller saw."""
     must(actor, Act.PLACE)
+    # What gates ask can take seconds of reading: not while the channel is locked. What changes meanwhile changes the channel.
+    gates = list_gates(services, actor, slug, channel_name, number)
 
     def make() -> wire.Placement:
         channel = find_channel(uow.session, slug, channel_name, lock=True)
@@ -74,6 +75,7 @@ def place(
         build = find_build(uow.session, slug, number)
         standing = load_standing(uow, build.title)
         _refuse(build, channel, check(uow, standing, build, channel))
+        must_be_open(gates, build, channel)
         # Before the placement: afterwards the build itself would be among those that devices may have.
         held = likely(uow, build)
         code_line = line_of_build(uow, build)
@@ -104,62 +106,6 @@ def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, num
         channel.version += 1
         uow.session.flush()
         return describe_placement(actor, load_standing(uow, placement.build.title), placement)
-
-
-def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: ChannelRow) -> list[Finding]:
-    """All findings that stand between this build and this channel."""
-    code_line = line_of_build(uow, build)
-    live = standing.live_on(channel.name, build.platform, code_line.storefront)
-    highest = standing.highest(channel.name, build.platform, build.number)
-    return in_order(
-        [
-            *_closed(channel),
-            *_live_already(build, channel, live),
-            *check_placement(candidate(uow.services, build), highest),
-            *_continues(uow, standing, build, code_line),
-        ]
-    )
-
-
-def _closed(channel: ChannelRow) -> list[Finding]:
-    closed = closed_reason(channel.name, channel.reviewed)
-    message = f"the channel {channel.name} is closed"
-    return [Finding("blocker", "channel.closed", message, channel.name, closed)] if closed else []
-
-
-def _live_already(build: BuildRow, channel: ChannelRow, live: PlacementRow | None) -> list[Finding]:
-    if live is None or live.build_id != build.id:
-        return []
-    message = f"{build.name} is live on {channel.name} already"
-    return [Finding("blocker", "build.live", message, channel.name, "Nothing to do.")]
-
-
-def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_line: CodeLine) -> list[Finding]:
-    if build.purpose != "release" or build.bundle is None:
-        return []
-    bound = standing.bindings.get((code_line.identifier, code_line.place))
-    found = continuity_findings(bound, standing.identities, build.bundle.fingerprint)
-    identity = next((i for i in standing.identities if i.name == build.bundle.identity), None)
-    return [*found, *backup_findings(identity, uow.now)]
-
-
-def line_of_build(uow: UnitOfWork, build: BuildRow) -> CodeLine:
-    """Where its codes rise, as the build's revision of the document said it."""
-    return line_of(resolve(load_document(uow.session, build.title, build.revision), build.profile))
-
-
-def candidate(services: Services, build: BuildRow) -> PlacementCandidate:
-    ready = build.state == BuildState.READY
-    return PlacementCandidate(
-        ready=ready,
-        platform=PLATFORMS[build.platform],
-        version_code=build.version_code,
-        launch=build.content.launch,
-        signed_by=build.bundle.fingerprint if build.bundle else "",
-        depots=depot_trees(services, build) if ready else {},
-        undelivered=tuple(build.content.undelivered),
-        selectors=selectors_of(build),
-    )
 
 
 def _refuse(build: BuildRow, channel: ChannelRow, findings: list[Finding]) -> None:

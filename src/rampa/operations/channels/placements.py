@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import uuid
+from collections import defaultdict
 
 from sqlalchemy import select
 
@@ -13,21 +15,25 @@ from rampa.core.placement.life import PlacementEvent
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import line_title
 from rampa.core.signing import offer as offer_format
-from rampa.db import ChannelRow, PlacementRow, find_title
-from rampa.operations.base import Act, Actor, Services, action, actions, begin
+from rampa.db import ChannelRow, GateWaiverRow, PlacementRow, find_title
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, actions, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.operations.titles.titles import manifest_key
 from rampa.schema import channels as wire
 
 HISTORY = 50
+Waived = dict[tuple[uuid.UUID, uuid.UUID], list[wire.WaivedOut]]
+"""By build and channel."""
+NOTHING: Waived = {}
 
 
 def list_channels(services: Services, actor: Actor, slug: str) -> wire.ChannelList:
     """In the title's order, each with what is live; one channel alone has its history, too."""
     with begin(services, actor) as uow:
         standing = load_standing(uow, find_title(uow.session, slug))
-        return wire.ChannelList(items=[_channel(actor, standing, c, []) for c in standing.channels.values()])
+        waived = waived_for(uow, [p for rows in standing.live.values() for p in rows])
+        return wire.ChannelList(items=[_channel(actor, standing, c, [], waived) for c in standing.channels.values()])
 
 
 def get_channel(services: Services, actor: Actor, slug: str, name: str) -> wire.Channel:
@@ -36,7 +42,8 @@ def get_channel(services: Services, actor: Actor, slug: str, name: str) -> wire.
         channel = channel_of(standing, name)
         rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id)
         history = list(uow.session.scalars(rows.order_by(PlacementRow.number.desc()).limit(HISTORY)))
-        return _channel(actor, standing, channel, history)
+        live = [p for rows in standing.live.values() for p in rows]
+        return _channel(actor, standing, channel, history, waived_for(uow, [*live, *history]))
 
 
 def channel_of(standing: TitleStanding, name: str) -> ChannelRow:
@@ -82,7 +89,20 @@ def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.O
         )
 
 
-def describe_placement(actor: Actor, standing: TitleStanding, placement: PlacementRow) -> wire.Placement:
+def waived_for(uow: UnitOfWork, placements: list[PlacementRow]) -> Waived:
+    """What was waived for each: it is seen for ever."""
+    builds = {p.build_id for p in placements}
+    found: Waived = defaultdict(list)
+    rows = select(GateWaiverRow).where(GateWaiverRow.build_id.in_(builds)).order_by(GateWaiverRow.at)
+    for row in uow.session.scalars(rows) if builds else ():
+        said = wire.WaivedOut(gate=row.gate, reason=row.reason, waived_by=row.waived_by, at=row.at)
+        found[row.build_id, row.channel_id].append(said)
+    return found
+
+
+def describe_placement(
+    actor: Actor, standing: TitleStanding, placement: PlacementRow, waived: Waived = NOTHING
+) -> wire.Placement:
     key = (placement.channel.name, placement.line.platform)
     return wire.Placement(
         number=placement.number,
@@ -97,20 +117,31 @@ def describe_placement(actor: Actor, standing: TitleStanding, placement: Placeme
         ended_at=placement.ended_at,
         devices=standing.having.get((key, placement.build.number), 0),
         following=standing.following.get(key, 0),
+        waived=waived.get((placement.build_id, placement.channel_id), []),
         allowed_actions=actions(actor, life.TRANSITIONS, placement.state, {PlacementEvent.WITHDRAW: Act.WITHDRAW}),
     )
 
 
-def _channel(actor: Actor, standing: TitleStanding, channel: ChannelRow, history: list[PlacementRow]) -> wire.Channel:
+def _channel(
+    actor: Actor, standing: TitleStanding, channel: ChannelRow, history: list[PlacementRow], waived: Waived
+) -> wire.Channel:
     live = [p for rows in standing.live.values() for p in rows if p.channel_id == channel.id]
     closed = closed_reason(channel.name, channel.reviewed)
     return wire.Channel(
         name=channel.name,
         title=standing.title.slug,
         audience=channel.audience,
-        live=[describe_placement(actor, standing, p) for p in sorted(live, key=lambda p: p.line.platform)],
-        history=[describe_placement(actor, standing, p) for p in history],
+        live=[describe_placement(actor, standing, p, waived) for p in sorted(live, key=lambda p: p.line.platform)],
+        history=[describe_placement(actor, standing, p, waived) for p in history],
         closed=closed,
         former=channel.former,
-        allowed_actions=[action(actor, Act.PLACE, "place", closed), action(actor, Act.CHANGE_CHANNEL, "change")],
+        gates=[
+            wire.GateIn(kind=g.kind, channel=g.channel, hours=g.hours, count=g.count, size=g.size)
+            for g in channel.gates
+        ],
+        allowed_actions=[
+            action(actor, Act.PLACE, "place", closed),
+            action(actor, Act.CHANGE_CHANNEL, "change"),
+            action(actor, Act.SET_GATES, "set gates"),
+        ],
     )

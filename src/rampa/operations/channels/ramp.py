@@ -13,7 +13,7 @@ from rampa.core.placement.stations import BUILT, DEPOTS, Station, stations_of
 from rampa.core.platform.table import line_title
 from rampa.db import BuildRow, find_title, identity_names, load_document
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin
-from rampa.operations.channels.place import check
+from rampa.operations.channels.obstacles import check
 from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.schema.common import Action
 from rampa.schema.titles import titles as wire

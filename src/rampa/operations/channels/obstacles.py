@@ -1,0 +1,72 @@
+"""What stands between a build and a channel: findings of the checks, of the line, of the identity."""
+
+from __future__ import annotations
+
+from rampa.core.build.life import BuildState
+from rampa.core.check.findings import Finding, in_order
+from rampa.core.check.placement import PlacementCandidate, check_placement
+from rampa.core.placement.stations import closed_reason
+from rampa.core.platform.table import PLATFORMS
+from rampa.core.profile.resolved import resolve
+from rampa.db import BuildRow, ChannelRow, PlacementRow, load_document
+from rampa.operations.base import Services, UnitOfWork
+from rampa.operations.channels.standing import TitleStanding
+from rampa.operations.content.stored_trees import depot_trees, selectors_of
+from rampa.operations.signing.continuity import backup_findings, continuity_findings
+from rampa.operations.versions.versions import CodeLine, line_of
+
+
+def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: ChannelRow) -> list[Finding]:
+    """All findings that stand between this build and this channel."""
+    code_line = line_of_build(uow, build)
+    live = standing.live_on(channel.name, build.platform, code_line.storefront)
+    highest = standing.highest(channel.name, build.platform, build.number)
+    return in_order(
+        [
+            *_closed(channel),
+            *_live_already(build, channel, live),
+            *check_placement(candidate(uow.services, build), highest),
+            *_continues(uow, standing, build, code_line),
+        ]
+    )
+
+
+def _closed(channel: ChannelRow) -> list[Finding]:
+    closed = closed_reason(channel.name, channel.reviewed)
+    message = f"the channel {channel.name} is closed"
+    return [Finding("blocker", "channel.closed", message, channel.name, closed)] if closed else []
+
+
+def _live_already(build: BuildRow, channel: ChannelRow, live: PlacementRow | None) -> list[Finding]:
+    if live is None or live.build_id != build.id:
+        return []
+    message = f"{build.name} is live on {channel.name} already"
+    return [Finding("blocker", "build.live", message, channel.name, "Nothing to do.")]
+
+
+def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_line: CodeLine) -> list[Finding]:
+    if build.purpose != "release" or build.bundle is None:
+        return []
+    bound = standing.bindings.get((code_line.identifier, code_line.place))
+    found = continuity_findings(bound, standing.identities, build.bundle.fingerprint)
+    identity = next((i for i in standing.identities if i.name == build.bundle.identity), None)
+    return [*found, *backup_findings(identity, uow.now)]
+
+
+def line_of_build(uow: UnitOfWork, build: BuildRow) -> CodeLine:
+    """Where its codes rise, as the build's revision of the document said it."""
+    return line_of(resolve(load_document(uow.session, build.title, build.revision), build.profile))
+
+
+def candidate(services: Services, build: BuildRow) -> PlacementCandidate:
+    ready = build.state == BuildState.READY
+    return PlacementCandidate(
+        ready=ready,
+        platform=PLATFORMS[build.platform],
+        version_code=build.version_code,
+        launch=build.content.launch,
+        signed_by=build.bundle.fingerprint if build.bundle else "",
+        depots=depot_trees(services, build) if ready else {},
+        undelivered=tuple(build.content.undelivered),
+        selectors=selectors_of(build),
+    )
