@@ -19,7 +19,7 @@ from types import CodeType, FrameType
 from typing import Any
 
 from rampa.core.errors import RampaError
-from tests.fuzz.readers import READERS
+from tests.fuzz.readers import READERS, kept
 
 SLOW = 1.0
 MEMORY = 1 << 20
@@ -83,7 +83,7 @@ def changed(data: bytes, rng: random.Random, corpus: list[bytes]) -> bytes:
 def fuzz(name: str, seconds: float, seed: int, least: int = 0) -> int:
     """Tries inputs for that long, and `least` of them; returns how many. Raises `SystemExit` with what was found."""
     reader, seeds = READERS[name]
-    rng, coverage, corpus = random.Random(seed), Coverage(), seeds()
+    rng, coverage, corpus = random.Random(seed), Coverage(), [*seeds(), *kept(name)]
     memory, end, tries = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.monotonic() + seconds, 0
     while time.monotonic() < end or tries < least:
         data = corpus[tries] if tries < len(corpus) else changed(rng.choice(corpus), rng, corpus)

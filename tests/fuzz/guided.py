@@ -16,11 +16,11 @@ def main() -> None:
 
     with atheris.instrument_imports(include=["rampa.core"]):
         from rampa.core.errors import RampaError
-        from tests.fuzz.readers import READERS
+        from tests.fuzz.readers import READERS, kept
     name, corpus = sys.argv[1], Path(sys.argv[2])
     reader, seeds = READERS[name]
     corpus.mkdir(parents=True, exist_ok=True)
-    for seed in seeds():
+    for seed in (*seeds(), *kept(name)):
         (corpus / hashlib.sha256(seed).hexdigest()[:20]).write_bytes(seed)
 
     def one(data: bytes) -> None:

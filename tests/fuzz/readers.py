@@ -139,6 +139,7 @@ def offered() -> bytes:
     return payload_of(offer.sign(offer.Offer("t", "studio", "linux", 1, 1, "00", NOW, NOW + offer.LIFE), KEY))
 
 
+CORPUS = Path(__file__).parent / "corpus"
 READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "zip": (zip_all, lambda: [plain_zip({"a": b"fog", "b/c": b"night" * 99}), plain_zip({"a": b"x"}, stored=True)]),
     "binary-xml": (BinaryXml, lambda: [manifests.binary_xml(root()), manifests.binary_xml(root(), utf8=False)]),
@@ -174,3 +175,8 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     ),
     "version-name": (lambda d: version_name.parse(text(d)), lambda: [b"1.4.0-beta.2+7"]),
 }
+
+
+def kept(name: str) -> list[bytes]:
+    """Small inputs that long runs found to reach something of their own; none of a reader that had no long run."""
+    return [file.read_bytes() for file in sorted((CORPUS / name).glob("*"))]

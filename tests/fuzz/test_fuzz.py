@@ -2,15 +2,28 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import pytest
 
+from rampa.core.errors import RampaError
 from tests.fuzz import __main__ as fuzzer
-from tests.fuzz.readers import READERS
+from tests.fuzz.readers import READERS, kept
 
 
 @pytest.mark.parametrize("name", READERS)
 def test_a_short_while_of_each_reader(name: str) -> None:
     assert fuzzer.fuzz(name, 0.3, seed=7, least=8) >= 8
+
+
+@pytest.mark.parametrize("name", READERS)
+def test_what_long_runs_kept_is_read_or_refused(name: str) -> None:
+    reader, _ = READERS[name]
+    inputs = kept(name)
+    assert 1 <= len(inputs) <= 10
+    for data in inputs:
+        with contextlib.suppress(RampaError):
+            reader(data)
 
 
 def test_it_finds_a_defect(monkeypatch: pytest.MonkeyPatch, tmp_path_factory: pytest.TempPathFactory) -> None:
