@@ -139,3 +139,11 @@ def test_a_run_brings_the_secrets_that_its_steps_name_and_no_other(client: Clien
     work = agent.work()
     assert work.secrets == {"TOKEN": "lantern-4f9c"}
     assert [s.secrets for s in work.steps if s.name in ("count", "bundle")] == [("TOKEN",), ()]
+
+
+def test_what_an_agent_says_of_its_machine_is_what_is_shown(world: World, client: Client) -> None:
+    """All of it: what got lost on the way would be a promise that nobody reads, or one that nobody keeps."""
+    said = {"platforms": ["linux"], "cores": 3, "memory": 5, "disk": 7, "isolation": "user", "kernel_limits": True}
+    agent = FakeAgent(client, world.services, "bank-4", **said)
+    assert client.agents.get("bank-4").abilities == agent.abilities
+    assert agent.abilities.kernel_limits

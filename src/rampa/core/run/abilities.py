@@ -41,6 +41,8 @@ class Abilities:
     disk: int
     system: str = ""
     isolation: Isolation = Isolation.NONE
+    kernel_limits: bool = False
+    """The kernel itself holds what a program takes."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -113,7 +113,14 @@ def agent_state(services: Services, row: AgentRow, busy: int) -> AgentState:
 def abilities_in(sent: wire.AbilitiesWire) -> Abilities:
     chains = [Toolchain(t.name, t.version, tuple(t.licences), tuple(t.platforms)) for t in sent.toolchains]
     return Abilities(
-        tuple(sent.platforms), tuple(chains), sent.cores, sent.memory, sent.disk, sent.system, sent.isolation
+        platforms=tuple(sent.platforms),
+        toolchains=tuple(chains),
+        cores=sent.cores,
+        memory=sent.memory,
+        disk=sent.disk,
+        system=sent.system,
+        isolation=sent.isolation,
+        kernel_limits=sent.kernel_limits,
     )
 
 
