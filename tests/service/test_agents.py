@@ -143,7 +143,8 @@ def test_a_run_brings_the_secrets_that_its_steps_name_and_no_other(client: Clien
 
 def test_what_an_agent_says_of_its_machine_is_what_is_shown(world: World, client: Client) -> None:
     """All of it: what got lost on the way would be a promise that nobody reads, or one that nobody keeps."""
-    said = {"platforms": ["linux"], "cores": 3, "memory": 5, "disk": 7, "isolation": "user", "kernel_limits": True}
-    agent = FakeAgent(client, world.services, "bank-4", **said)
+    agent = FakeAgent(
+        client, world.services, "bank-4", platforms=["linux"], cores=3, memory=5, isolation="user", kernel_limits=True
+    )
     assert client.agents.get("bank-4").abilities == agent.abilities
     assert agent.abilities.kernel_limits
