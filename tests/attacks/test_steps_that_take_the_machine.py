@@ -4,6 +4,7 @@ control groups, in a sandbox and without one. And git and toolchains, which read
 from __future__ import annotations
 
 import os
+import subprocess
 import threading
 from dataclasses import replace
 from pathlib import Path
@@ -116,14 +117,27 @@ while not os.path.exists("alive"):
 
 @grouped
 def test_nothing_is_left_of_groups(tmp_path: Path) -> None:
+    """But what an agent beside this one has just made stays: its program joins it in a moment."""
     assert GROUPS
-    stale = GROUPS.make(0)
+    gone = subprocess.Popen(["true"])
+    gone.wait()
+    stale, waiting = GROUPS.pids / f"rampa-{gone.pid}-1", GROUPS.make(0)
+    stale.mkdir()
     assert run(Bare(groups=GROUPS), tmp_path, "print(1)", Limits(60))[0].well
-    again = find_groups()
-    assert again == GROUPS
-    assert not any(folder.exists() for folder in stale.folders)
+    assert find_groups() == GROUPS
+    assert (stale.exists(), all(folder.exists() for folder in waiting.folders)) == (False, True)
+    waiting.close()
     mine = f"rampa-{os.getpid()}-*"
     assert [*GROUPS.memory.glob(mine), *GROUPS.pids.glob(mine)] == []
+
+
+@grouped
+def test_a_group_that_is_taken_away_stops_nothing(tmp_path: Path) -> None:
+    assert GROUPS
+    group = GROUPS.make(0)
+    group.close()
+    process = Bare().start(["echo", "runs"], tmp_path, {"PATH": os.environ["PATH"]}, group.join)
+    assert process.communicate()[0] == b"runs\n"
 
 
 def test_a_machine_without_them_is_watched(tmp_path: Path) -> None:

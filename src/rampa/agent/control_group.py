@@ -63,10 +63,14 @@ class ControlGroup:
 
     def join(self) -> None:
         """The calling process, and all that it starts from now on. Between fork and exec."""
-        for folder in self.folders:
-            fd = os.open(folder / "cgroup.procs", os.O_WRONLY)
-            os.write(fd, b"0")
-            os.close(fd)
+        # One that the machine has taken away meanwhile holds nothing, and is no reason not to run: limits are watched, too.
+        with contextlib.suppress(OSError):
+            for folder in self.folders:
+                fd = os.open(folder / "cgroup.procs", os.O_WRONLY)
+                try:
+                    os.write(fd, b"0")
+                finally:
+                    os.close(fd)
 
     @property
     def ran_out(self) -> bool:
@@ -143,8 +147,10 @@ def _own() -> dict[str, str]:
 
 
 def _sweep(groups: ControlGroups) -> None:
-    """What agents that were killed left: groups in which nothing runs any more."""
+    """What agents that were killed left. One of an agent that lives may be empty only because its program has not begun."""
     for parent in {groups.memory, groups.pids, groups.cpu} - {None}:
         for left in parent.glob(f"{NAME}*") if parent else ():
-            with contextlib.suppress(OSError):
-                left.rmdir()
+            maker = left.name.removeprefix(NAME).partition("-")[0]
+            if not Path(f"/proc/{maker}").exists():
+                with contextlib.suppress(OSError):
+                    left.rmdir()
