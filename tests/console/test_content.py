@@ -57,8 +57,10 @@ def test_the_content_is_walked_folder_by_folder(browser: Browser, two: Live) -> 
     page.goto("/titles/peatlight/builds/2")
     settled(page)
     page.get_by_role("link", name="what takes the space").click()
+    # The page before stands until this one is fetched, and has folders to click on, too.
+    expect(page.get_by_role("heading", name="Content of #2")).to_be_visible()
     settled(page)
-    page.get_by_role("button", name="data/").first.click()
+    page.get_by_role("button", name="data/", exact=True).click()
     settled(page)
     expect(page.get_by_role("cell", name="bog.arc", exact=True)).to_be_visible()
     page.get_by_role("button", name="all of it").click()
