@@ -71,7 +71,27 @@ def run_program(
 ) -> Ended:
     """Standard output and error go to `on_output` as they come. `place` is where it runs; `mark` is told its pid."""
     with _grouped(place, limits) as group:
-        return _run(words, folder, environment, limits, on_output, stop, place, mark, group)
+        started = time.monotonic()
+        try:
+            process = place.start(words, folder, environment, group.join if group else stay)
+        except NotStarted as error:
+            return Ended(CLOSED if error.why == "closed" else MISSING, error.why, 0.0, 0)
+        mark(process.pid)
+        watch = _Watch(process, limits, started, stop, folder)
+        reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
+        reader.start()
+        why = watch.until_end()
+        # What has begun cannot be looked up once it ended: its children are remembered while it runs.
+        watch.look()
+        _end_group(process, place, watch.family)
+        # A program that is gone can leave its output's other end with a child that lives on: waiting for the end of it
+        # could last for ever.
+        reader.join(DRAIN)
+        code = _code(process.wait(), place)
+        # Ended by the kernel between two looks.
+        if group and not why and code and group.ran_out:
+            why = "memory"
+        return Ended(code, why, time.monotonic() - started, watch.peak)
 
 
 @contextlib.contextmanager
@@ -86,40 +106,6 @@ def _grouped(place: Place, limits: Limits) -> Iterator[ControlGroup | None]:
     finally:
         if group:
             group.close()
-
-
-def _run(
-    words: Sequence[str],
-    folder: Path,
-    environment: dict[str, str],
-    limits: Limits,
-    on_output: Callable[[bytes], None],
-    stop: threading.Event,
-    place: Place,
-    mark: Callable[[int], None],
-    group: ControlGroup | None,
-) -> Ended:
-    started = time.monotonic()
-    try:
-        process = place.start(words, folder, environment, group.join if group else stay)
-    except NotStarted as error:
-        return Ended(CLOSED if error.why == "closed" else MISSING, error.why, 0.0, 0)
-    mark(process.pid)
-    watch = _Watch(process, limits, started, stop, folder)
-    reader = threading.Thread(target=watch.read, args=(on_output,), daemon=True)
-    reader.start()
-    why = watch.until_end()
-    # What has begun cannot be looked up once it ended: its children are remembered while it runs.
-    watch.look()
-    _end_group(process, place, watch.family)
-    # A program that is gone can leave its output's other end with a child that lives on: waiting for the end of it
-    # could last for ever.
-    reader.join(DRAIN)
-    code = _code(process.wait(), place)
-    # Ended by the kernel between two looks.
-    if group and not why and code and group.ran_out:
-        why = "memory"
-    return Ended(code, why, time.monotonic() - started, watch.peak)
 
 
 class _Watch:

@@ -8,7 +8,7 @@ from rich.text import Text
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import err, out, print_json, table
 from rampa.core.errors import Invalid
-from rampa.core.placement.gates import Gate, GateKind
+from rampa.core.placement.gates import BuildFacts, Gate, GateKind, look
 from rampa.schema.channels import GateIn, GateOut, GatesIn
 
 ON = typer.Option(..., "--on", help="The channel.")
@@ -66,9 +66,7 @@ def _stood(text: str) -> GateIn:
 
 
 def _names(found: list[GateIn]) -> str:
-    from rampa.core.placement.gates import BuildFacts, look
-
-    said = [look(Gate(g.kind, g.channel, g.hours, g.count, g.size), BuildFacts()).said for g in found]
+    said = [look(Gate(**gate.model_dump()), BuildFacts()).said for gate in found]
     return "; ".join(said) or "no gates"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections import defaultdict
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.check.findings import Finding
@@ -26,7 +26,7 @@ from rampa.db import (
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must
 from rampa.operations.channels.obstacles import check, line_of_build
-from rampa.operations.channels.placements import get_channel
+from rampa.operations.channels.placements import get_channel, waived_out
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.updates.costs import update_costs
 from rampa.schema import channels as wire
@@ -39,7 +39,7 @@ MOST_BUILDS = 12
 def set_gates(services: Services, actor: Actor, slug: str, name: str, asked: wire.GatesIn) -> wire.Channel:
     """All of a channel's gates, in place of those that it had. What is live stays live."""
     must(actor, Act.SET_GATES)
-    gates = tuple(Gate(g.kind, g.channel, g.hours, g.count, g.size) for g in asked.gates)
+    gates = tuple(Gate(**gate.model_dump()) for gate in asked.gates)
     with begin(services, actor) as uow:
         channel = find_channel(uow.session, slug, name, lock=True)
         check_gates(gates, channel.name)
@@ -176,15 +176,20 @@ def _approved_by(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> tuple
 
 def _median_update(services: Services, channel: ChannelRow, build: BuildRow) -> int | None:
     with begin(services) as uow:
-        having: dict[BuildRow, int] = defaultdict(int)
-        rows = select(DeviceRow).where(DeviceRow.channel_id == channel.id, DeviceRow.platform == build.platform)
-        for device in uow.session.scalars(rows):
-            if device.build is not None and device.build_id != build.id:
-                having[device.build] += 1
-    commonest = sorted(having, key=lambda b: -having[b])[:MOST_BUILDS]
+        # Counted where they lie: a channel can have a hundred thousand devices.
+        rows = (
+            select(DeviceRow.build_id, func.count())
+            .where(DeviceRow.channel_id == channel.id, DeviceRow.platform == build.platform)
+            .where(DeviceRow.build_id.is_not(None), DeviceRow.build_id != build.id)
+            .group_by(DeviceRow.build_id)
+            .order_by(func.count().desc())
+            .limit(MOST_BUILDS)
+        )
+        commonest = [(uow.session.get_one(BuildRow, old), count) for old, count in uow.session.execute(rows).all()]
     costs: dict[int, int] = defaultdict(int)
-    for old, cost in zip(commonest, update_costs(services, [(build, old) for old in commonest]), strict=True):
-        costs[cost.download] += having[old]
+    found = update_costs(services, [(build, old) for old, _ in commonest])
+    for (_, count), cost in zip(commonest, found, strict=True):
+        costs[cost.download] += count
     return weighted_median(costs)
 
 
@@ -197,7 +202,5 @@ def _gate(seen: GateLook, waiver: GateWaiverRow | None) -> wire.GateOut:
         missing=seen.missing,
         who=seen.who,
         where=seen.where,
-        waived=wire.WaivedOut(gate=waiver.gate, reason=waiver.reason, waived_by=waiver.waived_by, at=waiver.at)
-        if waiver
-        else None,
+        waived=waived_out(waiver) if waiver else None,
     )

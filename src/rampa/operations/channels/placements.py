@@ -6,6 +6,7 @@ import base64
 import hashlib
 import uuid
 from collections import defaultdict
+from dataclasses import asdict
 
 from sqlalchemy import select
 
@@ -95,9 +96,12 @@ def waived_for(uow: UnitOfWork, placements: list[PlacementRow]) -> Waived:
     found: Waived = defaultdict(list)
     rows = select(GateWaiverRow).where(GateWaiverRow.build_id.in_(builds)).order_by(GateWaiverRow.at)
     for row in uow.session.scalars(rows) if builds else ():
-        said = wire.WaivedOut(gate=row.gate, reason=row.reason, waived_by=row.waived_by, at=row.at)
-        found[row.build_id, row.channel_id].append(said)
+        found[row.build_id, row.channel_id].append(waived_out(row))
     return found
+
+
+def waived_out(row: GateWaiverRow) -> wire.WaivedOut:
+    return wire.WaivedOut(gate=row.gate, reason=row.reason, waived_by=row.waived_by, at=row.at)
 
 
 def describe_placement(
@@ -135,10 +139,7 @@ def _channel(
         history=[describe_placement(actor, standing, p, waived) for p in history],
         closed=closed,
         former=channel.former,
-        gates=[
-            wire.GateIn(kind=g.kind, channel=g.channel, hours=g.hours, count=g.count, size=g.size)
-            for g in channel.gates
-        ],
+        gates=[wire.GateIn(**asdict(gate)) for gate in channel.gates],
         allowed_actions=[
             action(actor, Act.PLACE, "place", closed),
             action(actor, Act.CHANGE_CHANNEL, "change"),
