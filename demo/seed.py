@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import base64
 import datetime as dt
+import hashlib
 import os
 import secrets
 import sys
@@ -90,14 +91,16 @@ def _build(client: Client, profile: str, source: Path, notes: str) -> int:
 
 def _device(client: Client, folder: Path, name: str, address: str) -> None:
     title = client.titles.get("peatlight")
-    client.devices.register("peatlight", NewDevice(name=name, platform="linux", channel="studio", simulated=True))
-    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "studio", address, title.manifest_key)
+    number = hashlib.sha256(name.encode()).hexdigest()[:32]
+    asked = NewDevice(name=name, platform="linux", channel="studio", number=number, simulated=True)
+    client.devices.register("peatlight", asked)
+    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "studio", address, title.manifest_key, number)
     device = SimulatedDevice.add(folder / "devices" / name, own)
-    release = client.channels.offer("peatlight", "studio", "linux")
-    delivery = HttpDelivery(client, "peatlight", release.build)
-    statement = client.builds.statement("peatlight", release.build)
-    report = device.update(base64.b64decode(release.signed), statement, delivery, lambda _: None)
-    client.devices.report("peatlight", name, device_report(release.build, report))
+    signed = base64.b64decode(client.channels.offer("peatlight", "studio", "linux").signed)
+    build = device.wanted(signed).build
+    delivery = HttpDelivery(client, "peatlight", build)
+    report = device.update(signed, client.builds.statement("peatlight", build), delivery, lambda _: None)
+    client.devices.report("peatlight", name, device_report(build, report))
 
 
 if __name__ == "__main__":

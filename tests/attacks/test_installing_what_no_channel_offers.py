@@ -17,6 +17,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery
+from rampa.core.placement.share import ALL, OfferedBuild
 from rampa.core.signing import dsse, offer
 from rampa.standin.device import DeviceIdentity, SimulatedDevice
 from tests.conftest import Begun
@@ -95,7 +96,7 @@ def test_an_offer_from_before_is_not_taken_again(
     old = offered(client)
     place(client, "studio", 3)
     assert install(offered(client), 3) == 3
-    with refuses("offer.older", "has seen 2 already"):
+    with refuses("offer.older", "has seen [0-9]+ already"):
         install(old, 1)
     assert device.installed_build() == 3
 
@@ -121,7 +122,8 @@ def test_an_offer_that_the_title_s_key_did_not_sign(client: Client, install: Cal
 )
 def test_an_offer_that_cannot_be_read(change: dict[str, object]) -> None:
     now = dt.datetime.now(dt.UTC)
-    right = offer.sign(offer.Offer("t", "studio", "linux", 1, 1, "00", now, now + offer.LIFE), WRONG)
+    builds = (OfferedBuild(1, 1, "00", "r", ALL),)
+    right = offer.sign(offer.Offer("t", "studio", "linux", 1, builds, now, now + offer.LIFE), WRONG)
     body = json.loads(base64.b64decode(json.loads(right)["payload"])) | change
     signed = dsse.sign(offer.PAYLOAD_TYPE, json.dumps(body).encode(), WRONG)
     with refuses("offer.damaged"):

@@ -167,7 +167,7 @@ def test_what_was_withdrawn_is_not_read_any_more(
     build(client, folder, tmp_path / "state")
     wrong = place(client, 2, "testers")
     installs(stranger, 2, tmp_path / "device")
-    client.channels.withdraw(TITLE, "testers", wrong)
+    client.rollouts.withdraw(TITLE, "testers", wrong)
     assert visibility.lower(world.services) > 0
     with refuses("build.not-offered"):
         packs_of(stranger, 2)

@@ -82,7 +82,7 @@ def test_from_the_ramp_to_a_placed_build(browser: Browser, filled: Live) -> None
     expect(dialogue).to_have_count(0)
     expect(page.get_by_role("row", name=re.compile("Linux.*#2.*1.4.0.*Withdraw"))).to_be_visible()
     with filled.client() as client:
-        assert client.channels.offer("peatlight", "studio", "linux").build == 2
+        assert client.channels.offer("peatlight", "studio", "linux").builds[0].build == 2
 
 
 def test_a_blocked_build_cannot_be_placed(browser: Browser, filled: Live) -> None:
@@ -97,7 +97,7 @@ def test_what_moved_on_is_said_and_can_be_looked_at_again(browser: Browser, fill
     page.goto("/titles/peatlight/channels/studio/place/2")
     expect(page.get_by_role("button", name="Place on studio")).to_be_enabled()
     with filled.client() as client:
-        client.channels.withdraw("peatlight", "studio", 1)
+        client.rollouts.withdraw("peatlight", "studio", 1)
     page.get_by_role("button", name="Place on studio").click()
     expect(page.get_by_role("alert")).to_contain_text("changed meanwhile")
     page.get_by_role("button", name="Try again").click()

@@ -36,6 +36,7 @@ from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.patterns import read_patterns
 from rampa.core.picture.source import read_source
+from rampa.core.placement.share import OfferedBuild
 from rampa.core.profile.document import read_document
 from rampa.core.run.repository_address import repository_address
 from rampa.core.signing import dsse, grant, identity, offer, statement, succession
@@ -136,7 +137,12 @@ def text(data: bytes) -> str:
 
 
 def offered() -> bytes:
-    return payload_of(offer.sign(offer.Offer("t", "studio", "linux", 1, 1, "00", NOW, NOW + offer.LIFE), KEY))
+    return payload_of(
+        offer.sign(
+            offer.Offer("t", "studio", "linux", 1, (OfferedBuild(1, 1, "00", "r", 1000),), NOW, NOW + offer.LIFE),
+            KEY,
+        )
+    )
 
 
 CORPUS = Path(__file__).parent / "corpus"

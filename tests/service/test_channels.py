@@ -67,7 +67,7 @@ def test_renamed_while_a_device_follows_it(ready: Client, tmp_path: Path) -> Non
     assert placed.channel == "friends"
     assert [e.detail["channel"] for e in ready.events.all(act="build.place")] == ["friends"]
     for asked in ("testers", "friends"):
-        assert ready.channels.offer(TITLE, asked, "linux").build == 1
+        assert ready.channels.offer(TITLE, asked, "linux").builds[0].build == 1
         assert ready.channels.get(TITLE, asked).name == "friends"
     with refuses("channel.former", "testers was the name of friends"):
         ready.channels.add(TITLE, NewChannel(name="testers"))
@@ -85,7 +85,7 @@ def test_removed_only_where_nothing_is_lost(ready: Client, tmp_path: Path) -> No
     build(ready, make_folder(tmp_path / "source", 200_000), tmp_path / "state")
     seen = ready.channels.preview(TITLE, "placed", 1)
     live = ready.channels.place(TITLE, "placed", 1, seen.etag)
-    ready.channels.withdraw(TITLE, "placed", live.number)
+    ready.rollouts.withdraw(TITLE, "placed", live.number)
     ready.devices.register(TITLE, NewDevice(name="desk", channel="followed", platform="linux"))
     for name, why in (("placed", "builds were placed"), ("followed", "devices follow"), ("public", "reviewers pass")):
         with refuses("channel.used", why):

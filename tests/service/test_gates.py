@@ -93,7 +93,7 @@ def test_time_opens_it(world: World, ready: Client) -> None:
     # Renamed meanwhile, it is the same channel; withdrawn meanwhile, its time stands still.
     ready.channels.change(TITLE, "testers", ChannelChange(name="friends"))
     (live,) = ready.channels.get(TITLE, "friends").live
-    ready.channels.withdraw(TITLE, "friends", live.number)
+    ready.rollouts.withdraw(TITLE, "friends", live.number)
     clock.pass_(hours=9)
     assert states(ready) == {"stood-on:testers": "closed"}
     place(ready, on="friends")

@@ -88,7 +88,7 @@ def studio(world: World, client: Client, tmp_path: Path) -> Studio:
         seen = client.channels.preview("peatlight", channel, number)
         placed = client.channels.place("peatlight", channel, number, seen.etag)
         if channel == "testers":
-            client.channels.withdraw("peatlight", channel, placed.number)
+            client.rollouts.withdraw("peatlight", channel, placed.number)
     client.devices.register("peatlight", NewDevice(name="desk", channel="studio", platform="linux"))
     agent = FakeAgent(client, world.services, "kiln-1")
     client.runs.start("peatlight", NewRuns(profiles=["linux-release"], folder=uploaded))

@@ -9,6 +9,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.builds.parts import BuildParts
+from rampa.core.bundle.package import read_facts
 from rampa.core.bundle.package_signature import key_of, sign_package, with_identity
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.stamp import Stamp, stamp_bundle
@@ -21,8 +22,10 @@ from rampa.db.builds import find_build
 from rampa.db.signing import find_key
 from rampa.operations.base import begin
 from rampa.schema.builds.builds import SignaturesOut
+from rampa.schema.channels import Rollout
 from rampa.schema.devices import NewDevice
 from rampa.schema.signing.grants import NewGrant
+from rampa.schema.signing.identities import UnlockIn
 from tests.conftest import World
 from tests.packages import aab_files, apk_files, ipa_files, lay_out, make_identity, write_zip_file
 from tests.refusals import refuses
@@ -88,6 +91,9 @@ def ready(client: Client) -> Client:
 
 def made(client: Client, tmp_path: Path, profile: str, files: dict[str, bytes]):  # type: ignore[no-untyped-def]
     folder = lay_out(tmp_path / profile, files)
+    for launch in ("classes.dex", "BundleConfig.pb", "Payload/Peatlight.app/Peatlight"):
+        if launch in files:
+            (folder / launch).chmod(0o755)
     return build(client, folder, tmp_path / "state", profile).build
 
 
@@ -264,3 +270,69 @@ def test_a_package_whose_signature_does_not_hold_is_no_build(
     with refuses("bundle.signature", "signature does not hold: v2: the content was changed after signing"):
         made(ready, tmp_path, "phone", apk_files())
     assert ready.builds.get("peatlight", 1).state == "open"
+
+
+@pytest.mark.parametrize(
+    ("profile", "files"), [("phone", apk_files()), ("store", aab_files()), ("handset", ipa_files())]
+)
+def test_rolled_back_under_a_new_code(ready: Client, tmp_path: Path, profile: str, files: dict[str, bytes]) -> None:
+    """A phone installs nothing over a higher code: what was live is stamped, signed and verified anew. Nothing is built."""
+    first = made(ready, tmp_path, profile, files)
+    place(ready, 1)
+    launch = first.launch
+    second = made(ready, tmp_path, profile, files | {launch: files[launch] + b"fog"})
+    place(ready, 2)
+    seen = ready.rollouts.preview_roll_back("peatlight", "studio", 1)
+    assert (seen.new_code, seen.obstacle) == (True, "")
+    done = ready.rollouts.roll_back("peatlight", "studio", 1, seen.etag)
+    again = ready.builds.get("peatlight", done.build.number)
+    assert (again.number, again.version_code, again.content_of, again.run, again.why) == (3, 3, 1, 0, "roll-back")
+    assert second.version_code == 2
+    assert [d.manifest for d in again.depots] == [d.manifest for d in first.depots], "the same files"
+    assert again.bundle
+    assert again.bundle.says
+    assert again.bundle.sha256 != first.bundle.sha256
+    assert again.bundle.fingerprint == first.bundle.fingerprint
+    assert again.bundle.says.facts.version_code == 3
+    assert again.bundle.says.holds
+    ready.builds.save_bundle("peatlight", 3, tmp_path / "again")
+    with FileBytes(tmp_path / "again") as source:
+        facts = read_facts(read_zip(source))
+        assert (facts.version_code, facts.version_name) == (3, "1.6.0")
+        if profile != "handset":
+            assert verify_package(source).holds
+    assert "made peatlight#3 again of #1, under version code 3" in [e.sentence for e in ready.events.all(act="build.")]
+
+
+def place(client: Client, number: int) -> None:
+    client.channels.place("peatlight", "studio", number, client.channels.preview("peatlight", "studio", number).etag)
+
+
+def test_a_roll_back_that_stopped_halfway_is_gone_on_with(client: Client, tmp_path: Path) -> None:
+    ready = client
+    add_key(client, passphrase="peat and fog")
+    import_title(client, DOCUMENT)
+    client.signing.unlock("quillback-2026", UnlockIn(passphrase="peat and fog"))
+    made(ready, tmp_path, "phone", apk_files())
+    place(ready, 1)
+    made(ready, tmp_path, "phone", apk_files() | {"classes.dex": b"fog"})
+    place(ready, 2)
+    ready.signing.lock("quillback-2026")
+    with refuses("key.locked"):
+        roll_back(ready)
+    assert ready.channels.get("peatlight", "studio").live[0].build.number == 2
+    ready.signing.unlock("quillback-2026", UnlockIn(passphrase="peat and fog"))
+    assert roll_back(ready).build.number == 3, "the code that was taken is used"
+    # Forward again and back again: the higher code is another build's now.
+    made(ready, tmp_path, "phone", apk_files() | {"classes.dex": b"thaw"})
+    place(ready, 4)
+    assert (roll_back(ready).build.number, roll_back_code(ready)) == (5, 5)
+
+
+def roll_back(client: Client) -> Rollout:
+    seen = client.rollouts.preview_roll_back("peatlight", "studio", 1)
+    return client.rollouts.roll_back("peatlight", "studio", 1, seen.etag)
+
+
+def roll_back_code(client: Client) -> int:
+    return client.channels.get("peatlight", "studio").live[0].build.version_code

@@ -96,19 +96,19 @@ def test_the_preview_says_what_a_device_then_pays_to_the_byte(placed: Client, tm
 
 
 def test_placing_supersedes_and_withdrawing_ends(placed: Client) -> None:
-    assert place(placed, 2).state == "live"
+    assert place(placed, 2).state == "whole"
     channel = placed.channels.get("peatlight", "studio")
-    assert [(p.build.number, p.state) for p in channel.history] == [(2, "live"), (1, "superseded")]
-    assert placed.channels.offer("peatlight", "studio", "linux").build == 2
-    done = placed.channels.withdraw("peatlight", "studio", 2)
+    assert [(p.build.number, p.state) for p in channel.history] == [(2, "whole"), (1, "superseded")]
+    assert placed.channels.offer("peatlight", "studio", "linux").builds[0].build == 2
+    done = placed.rollouts.withdraw("peatlight", "studio", 2)
     assert done.state == "withdrawn"
     with refuses("offer.none", "nothing is live"):
         placed.channels.offer("peatlight", "studio", "linux")
     with refuses("state.conflict", "is withdrawn"):
-        placed.channels.withdraw("peatlight", "studio", 2)
+        placed.rollouts.withdraw("peatlight", "studio", 2)
     with refuses("placement.blocked", "not above 2"):
         place(placed, 1)
-    assert place(placed, 2).state == "live", "a build can come back after a withdrawal"
+    assert place(placed, 2).state == "whole", "a build can come back after a withdrawal"
 
 
 def test_blockers_refuse(placed: Client, folder: Path, tmp_path: Path) -> None:
@@ -144,7 +144,7 @@ def test_an_open_build_is_not_placed(placed: Client) -> None:
 
 def test_what_was_not_seen_is_not_placed(placed: Client) -> None:
     old = placed.channels.preview("peatlight", "studio", 2).etag
-    placed.channels.withdraw("peatlight", "studio", 1)
+    placed.rollouts.withdraw("peatlight", "studio", 1)
     with refuses("channel.moved", "changed meanwhile"):
         placed.channels.place("peatlight", "studio", 2, old)
 
@@ -160,7 +160,7 @@ def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_p
             return "conflict"
 
     with ThreadPoolExecutor(2) as threads:
-        assert sorted(threads.map(attempt, (2, 3))) == ["conflict", "live"]
+        assert sorted(threads.map(attempt, (2, 3))) == ["conflict", "whole"]
     assert len(placed.channels.get("peatlight", "studio").live) == 1
 
 

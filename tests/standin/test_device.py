@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from rampa.core.placement.share import ALL, OfferedBuild
 from rampa.core.signing.offer import LIFE, Offer, sign
 from rampa.standin.device import FILE, DeviceIdentity, SimulatedDevice
 from tests.core.install.test_install import KEY, TITLE, Shop
@@ -48,7 +49,7 @@ def update(device: SimulatedDevice, shop: Shop, number: int, **more: object) -> 
     statement = shop.release(number, shop.last, **more)
     now = dt.datetime.now(dt.UTC)
     digest = hashlib.sha256(statement).hexdigest()
-    offer = Offer(TITLE, "studio", "linux", number, number, digest, now, now + LIFE)
+    offer = Offer(TITLE, "studio", "linux", number, (OfferedBuild(number, number, digest, "r", ALL),), now, now + LIFE)
     device.update(sign(offer, KEY), statement, shop, quiet)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import datetime as dt
 import re
+import secrets
 import time
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -53,7 +54,8 @@ def add(
     with signed_in() as client:
         found = client.titles.get(the_title(client, title))
         name = name or re.sub(r"[^a-z0-9]+", "-", folder.resolve().name.lower()).strip("-")[:49] or "device"
-        asked = NewDevice(name=name, platform=platform, channel=channel, simulated=True)
+        number = secrets.token_hex(16)
+        asked = NewDevice(name=name, platform=platform, channel=channel, number=number, simulated=True)
         device = client.devices.register(found.slug, asked)
         identity = DeviceIdentity(
             device.name,
@@ -63,6 +65,7 @@ def add(
             channel,
             client.connection.address,
             found.manifest_key,
+            number,
         )
         SimulatedDevice.add(folder, identity)
     if as_json:
@@ -259,29 +262,43 @@ def _device(folder: Path) -> SimulatedDevice:
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
     identity = device.identity
-    offer = client.channels.offer(identity.title, identity.channel, identity.platform)
+    signed = base64.b64decode(client.channels.offer(identity.title, identity.channel, identity.platform).signed)
     before = device.installed_build()
-    _must_be_granted(client, device, offer.build)
+    try:
+        build = device.wanted(signed).build
+    except NotFound as error:
+        _nothing(device, before, str(error), as_json)
+        return
+    _must_be_granted(client, device, build)
     with Bars(WORDS, quiet=as_json) as bars:
 
         def on(progress: Progress) -> None:
             bars.show(progress.phase, progress.done, progress.total)
 
-        delivery = RateLimited(HttpDelivery(client, identity.title, offer.build), limit * 1e6 / 8, CLOCK)
-        statement = client.builds.statement(identity.title, offer.build)
-        report = device.update(base64.b64decode(offer.signed), statement, delivery, on)
-    client.devices.report(identity.title, identity.name, device_report(offer.build, report))
+        delivery = RateLimited(HttpDelivery(client, identity.title, build), limit * 1e6 / 8, CLOCK)
+        statement = client.builds.statement(identity.title, build)
+        report = device.update(signed, statement, delivery, on)
+    client.devices.report(identity.title, identity.name, device_report(build, report))
+    now = device.installed()
+    assert now is not None
+    said = f"{identity.title}#{build} ({now.statement.version_name})"
     if as_json:
-        print_json({"build": offer.name, "before": before, **asdict(report)})
+        print_json({"build": f"{identity.title}#{build}", "before": before, **asdict(report)})
         return
-    if before == offer.build:
-        out().print(
-            f"{identity.name} has {offer.name} ({offer.version_name}) already; {identity.channel} has nothing newer."
-        )
+    if before == build:
+        out().print(f"{identity.name} has {said} already; {identity.channel} has nothing newer.")
         return
     was = f"was {identity.title}#{before}" if before else "had nothing"
-    out().print(f"{identity.name} has {offer.name} ({offer.version_name}) now; it {was}.")
+    out().print(f"{identity.name} has {said} now; it {was}.")
     _report(report)
+
+
+def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: bool) -> None:
+    """Its channel has builds, and none of them is for this device."""
+    if as_json:
+        print_json({"build": "", "before": before})
+        return
+    out().print(f"{device.identity.name}: {why}.")
 
 
 def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:

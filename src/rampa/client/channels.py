@@ -45,15 +45,13 @@ class ChannelsCalls(Calls):
         sent = channels_wire.PlaceIn(build=number)
         return self.connection.post(channels_wire.PlacePreview, _channel(title, channel) + "/preview", sent)
 
-    def place(self, title: str, channel: str, number: int, etag: str) -> channels_wire.Placement:
-        """`etag` from the preview: what the caller saw is what is placed, or nothing is."""
-        sent = channels_wire.PlaceIn(build=number)
+    def place(
+        self, title: str, channel: str, number: int, etag: str, share: float | None = None, plan: str = ""
+    ) -> channels_wire.Placement:
+        """`etag` from the preview: what the caller saw is what is placed, or nothing is. `share` in percent; all without it."""
+        sent = channels_wire.PlaceIn(build=number, share=share, plan=plan)
         path = _channel(title, channel) + "/placements"
         return self.connection.post(channels_wire.Placement, path, sent, if_match=f'"{etag}"')
-
-    def withdraw(self, title: str, channel: str, placement: int) -> channels_wire.Placement:
-        path = f"{_channel(title, channel)}/placements/{placement}/withdraw"
-        return self.connection.post(channels_wire.Placement, path)
 
     def offer(self, title: str, channel: str, platform: str) -> channels_wire.Offer:
         return self.connection.get(channels_wire.Offer, _channel(title, channel) + "/offer", platform=platform)

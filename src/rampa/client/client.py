@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from rampa.client.events import EventsCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
+    from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
@@ -64,6 +65,12 @@ class Client:
         from rampa.client.builds.calls import BuildsCalls
 
         return BuildsCalls(self.connection)
+
+    @cached_property
+    def rollouts(self) -> RolloutsCalls:
+        from rampa.client.rollouts import RolloutsCalls
+
+        return RolloutsCalls(self.connection)
 
     @cached_property
     def channels(self) -> ChannelsCalls:

@@ -72,6 +72,8 @@ class BuildOriginRow(Base):
     ref: Mapped[str] = mapped_column(String(250), default="")
     why: Mapped[str] = mapped_column(String(20), default="manual")
     native: Mapped[str] = mapped_column(String(64), default="")
+    content_of: Mapped[int] = mapped_column(default=0)
+    """The build that this one is again, under a new version code; 0: none."""
     record: Mapped[MadeWith] = mapped_column(Typed(MadeWith), default=MadeWith)
     provenance: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     """A DSSE envelope: how it was made."""

@@ -13,8 +13,10 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.errors import NotFound
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.gates import Gate
-from rampa.core.placement.life import PlacementState
-from rampa.db.base import Base, Coded, Identified, Typed, first_of
+from rampa.core.placement.life import LIVE, PlacementState
+from rampa.core.placement.plan import GrowthPlan
+from rampa.core.placement.share import ALL
+from rampa.db.base import Base, Coded, Identified, Typed, first_of, new_id
 from rampa.db.builds import BuildRow
 from rampa.db.titles import find_title
 
@@ -49,7 +51,10 @@ class LineRow(Identified, Base):
 
 
 class PlacementRow(Identified, Base):
-    """A build on a line. Two may be live at once, each with its share of the line's devices, in per mille."""
+    """A build on a line. Two may be live at once, each with its share of the line's devices, in per mille.
+
+    `next_at`: when its plan's next step is due. `back`: rolled back to, so that devices go down to its version code.
+    """
 
     __tablename__ = "placement"
     line_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("line.id"), index=True)
@@ -57,7 +62,12 @@ class PlacementRow(Identified, Base):
     number: Mapped[int]
     build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"), index=True)
     state: Mapped[PlacementState] = mapped_column(Coded(PlacementState))
-    share: Mapped[int] = mapped_column(default=1000)
+    share: Mapped[int] = mapped_column(default=ALL)
+    plan: Mapped[GrowthPlan | None] = mapped_column(Typed(GrowthPlan | None))
+    next_at: Mapped[dt.datetime | None] = mapped_column(index=True)
+    held_at: Mapped[dt.datetime | None]
+    held_why: Mapped[str] = mapped_column(Text, default="")
+    back: Mapped[bool] = mapped_column(default=False)
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
     line: Mapped[LineRow] = relationship(lazy="joined", innerjoin=True)
@@ -76,6 +86,19 @@ class PlacementRow(Identified, Base):
     @property
     def title_slug(self) -> str:
         return self.build.title.slug
+
+
+class PlacementChangeRow(Base):
+    """What a placement was from a moment on: what was live where at any time is read from these."""
+
+    __tablename__ = "placement_change"
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=new_id)
+    placement_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("placement.id"), index=True)
+    at: Mapped[dt.datetime] = mapped_column(index=True)
+    state: Mapped[PlacementState] = mapped_column(Coded(PlacementState))
+    share: Mapped[int]
+    by: Mapped[str] = mapped_column(String(200))
+    why: Mapped[str] = mapped_column(Text, default="")
 
 
 class BuildApprovalRow(Base):
@@ -106,6 +129,8 @@ class DeviceRow(Identified, Base):
     name: Mapped[str] = mapped_column(String(60))
     platform: Mapped[str] = mapped_column(String(40))
     channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"), index=True)
+    number: Mapped[str] = mapped_column(String(64), default="")
+    """A random one that it chose; it says which part of a rollout the device is in."""
     simulated: Mapped[bool] = mapped_column(default=False)
     build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
     registered_by: Mapped[str] = mapped_column(String(200))
@@ -123,7 +148,7 @@ def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, lis
     rows = session.execute(
         select(PlacementRow.build_id, ChannelRow.name)
         .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-        .where(PlacementRow.build_id.in_(numbers), PlacementRow.state == PlacementState.LIVE)
+        .where(PlacementRow.build_id.in_(numbers), PlacementRow.state.in_(LIVE))
         .order_by(ChannelRow.position)
     )
     live: dict[int, list[str]] = {}

@@ -13,7 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 _putting = App(connector=SyncPsycopgConnector())
-RUNS, SOURCES, MAIL, CONTENT = "runs", "sources", "mail", "content"
+RUNS, SOURCES, MAIL, CONTENT, CHANNELS = "runs", "sources", "mail", "content", "channels"
 """Queues."""
 CHANGES = "rampa_changes"
 """The channel of LISTEN and NOTIFY by which processes hear of changes."""

@@ -16,6 +16,7 @@ from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
 from rampa.operations.base import Services
+from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
@@ -33,6 +34,7 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _runs(app, services)
     _sources(app, services)
     _content(app, services)
+    _channels(app, services)
 
     @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:
@@ -57,6 +59,14 @@ def _runs(app: App, services: Services) -> None:
         """Agents that fall silent say nothing: they are looked for."""
         assignment.look_for_lost(services)
         assignment.assign(services)
+
+
+def _channels(app: App, services: Services) -> None:
+    @app.periodic(cron="* * * * * */3")
+    @app.task(name="grow_rollouts", queue=queue.CHANNELS, lock="grow_rollouts", queueing_lock="grow_rollouts")
+    def grow_rollouts(timestamp: int) -> None:
+        """A worker that was killed in between leaves the step undone: the next look takes it."""
+        rollouts.grow_due(services)
 
 
 def _sources(app: App, services: Services) -> None:

@@ -18,6 +18,11 @@ from rampa.schema.titles.titles import TitlePath
 
 ChannelName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
 
+Share = Annotated[float, Field(allow_inf_nan=False)]
+"""Percent, in tenths."""
+PlanText = Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
+"""Such as `1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days`."""
+
 
 class ChannelPath(TitlePath):
     channel: Slug
@@ -94,11 +99,43 @@ class GateBuildPath(ChannelPath):
     build: Number
 
 
+class PublicOfferPath(Query):
+    """`identifier` as in `example.quillback.peatlight`."""
+
+    identifier: Annotated[str, StringConstraints(max_length=200, pattern=r"^[A-Za-z0-9._-]+$")]
+    channel: Slug
+    platform: Slug
+
+
 class OfferQuery(Query):
     platform: Slug
 
 
 class PlaceIn(Wire):
+    """`share`: percent of the line's devices that get it at first; all without it. `plan`: how it grows, in place of a share."""
+
+    build: Number
+    share: Share | None = None
+    plan: PlanText = ""
+
+
+class GrowIn(Wire):
+    share: Share
+
+
+class PlanIn(Wire):
+    """Empty: it grows by hand from now on."""
+
+    plan: PlanText
+
+
+class HoldIn(Wire):
+    why: Annotated[str, StringConstraints(max_length=1000, pattern=r"^[^\x00]*$")] = ""
+
+
+class RollBackIn(Wire):
+    """A build that was placed there before."""
+
     build: Number
 
 
@@ -148,6 +185,14 @@ class Placement(Wire):
     line: str
     """Platform and storefront by their names: `Linux on Northquay`."""
     state: PlacementState
+    share: float
+    """Percent of the line's devices that are to have it."""
+    plan: str
+    next_at: dt.datetime | None
+    next_share: float | None
+    held_why: str
+    back: bool
+    """Rolled back to: devices go down to it."""
     build: BuildSummary
     placed_at: dt.datetime
     placed_by: str
@@ -159,6 +204,43 @@ class Placement(Wire):
     waived: list[WaivedOut]
     """Gates that an owner waived for it."""
     allowed_actions: list[Action]
+
+
+class PlacementChange(Wire):
+    """What it was from a moment on."""
+
+    at: dt.datetime
+    state: PlacementState
+    share: float
+    by: str
+    why: str
+
+
+class Rollout(Placement):
+    changes: list[PlacementChange]
+
+
+class DevicesWith(Wire):
+    """Devices that have a build, and what each of them does then."""
+
+    build: BuildSummary
+    devices: int
+    update: CostOut
+
+
+class RollBackPreview(Wire):
+    """What rolling back would do. `new_code`: the platform's codes cannot go down, and the build is signed under a new one.
+
+    `devices` have other builds, commonest first; one that kept the build downloads nothing. `obstacle`: why it is not possible.
+    """
+
+    build: BuildSummary
+    channel: str
+    replaces: list[BuildSummary]
+    new_code: bool
+    devices: list[DevicesWith]
+    obstacle: str
+    etag: str
 
 
 class Channel(Wire):
@@ -178,14 +260,22 @@ class ChannelList(Wire):
     items: list[Channel]
 
 
-class Offer(Wire):
-    """What a device that follows the channel should have now. `signed`: the same as a DSSE envelope, in base64."""
-
-    title: str
+class OfferedBuild(Wire):
     build: int
     name: str
     version_name: str
     version_code: int
+    share: float
     placed_at: dt.datetime
+
+
+class Offer(Wire):
+    """What a line's devices may be told: its live builds, newest first. `signed`: the same as a DSSE envelope, in base64.
+
+    Which of them is for which device is worked out on the device.
+    """
+
+    title: str
+    builds: list[OfferedBuild]
     expires_at: dt.datetime
     signed: str

@@ -16,11 +16,12 @@ class DevicePath(TitlePath):
 
 
 class NewDevice(Wire):
-    """`simulated` devices say so wherever they are shown."""
+    """`number`: a random one that the device chose. `simulated` devices say so wherever they are shown."""
 
     name: Slug
     platform: Slug
     channel: Slug
+    number: Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{8,64})?$")] = ""
     simulated: bool = False
 
 

@@ -23,8 +23,9 @@ from rampa.core.files import replace_file
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
+from rampa.core.placement.share import Having, OfferedBuild
 from rampa.core.signing.grant import must_allow, read
-from rampa.core.signing.offer import Follower, must_admit
+from rampa.core.signing.offer import Follower, chosen, must_admit, must_hold
 from rampa.system import CLOCK
 
 FILE, OFFER = "device.json", "offer.dsse"
@@ -42,6 +43,8 @@ class DeviceIdentity:
     channel: str
     service: str
     key: str
+    number: str = ""
+    """A random one; it says which part of a rollout the device is in."""
     architecture: str = ""
     languages: list[str] | None = None
     addons: list[str] | None = None
@@ -104,11 +107,7 @@ class SimulatedDevice:
 
     def installed_build(self) -> int | None:
         """The number of the installed build, None when there is none or its manifests are damaged."""
-        try:
-            now = self.installation.current()
-        except Damaged:
-            return None
-        return now.statement.build if now else None
+        return self._having().build or None
 
     def must_be_granted(self, signed: bytes, identifier: str, certificate: str, now: dt.datetime) -> None:
         """Raises `Refused` when the grant does not let this device run what `certificate` signed; `Damaged` when it is forged."""
@@ -119,16 +118,36 @@ class SimulatedDevice:
     ) -> FillReport:
         """Raises `Refused` for a build that its channel's line does not offer now."""
         with self._alone():
-            must_admit(offer, envelope, self._follower(), now or dt.datetime.now(dt.UTC))
+            wanted = must_admit(offer, envelope, self._follower(), now or dt.datetime.now(dt.UTC))
             # Before anything is installed: cut off in between, the device still takes nothing older.
             replace_file(self.folder / OFFER, offer)
-            return self.installation.update(envelope, delivery, on, self.identity.choice)
+            return self.installation.update(envelope, delivery, on, self.identity.choice, back=wanted.back)
+
+    def wanted(self, offer: bytes, now: dt.datetime | None = None) -> OfferedBuild:
+        """Which of its line's builds this device is to have. Raises `NotFound` for none, `Refused` for an offer that does not
+        hold."""
+        follower = self._follower()
+        return chosen(must_hold(offer, follower, now or dt.datetime.now(dt.UTC)), follower)
 
     def _follower(self) -> Follower:
         last = self.folder / OFFER
         who = self.identity
-        key = bytes.fromhex(who.key)
-        return Follower(who.identifier, who.channel, who.platform, key, last.read_bytes() if last.exists() else b"")
+        return Follower(
+            who.identifier,
+            who.channel,
+            who.platform,
+            bytes.fromhex(who.key),
+            who.number or who.name,
+            last.read_bytes() if last.exists() else b"",
+            self._having(),
+        )
+
+    def _having(self) -> Having:
+        try:
+            now = self.installation.current()
+        except Damaged:
+            return Having()
+        return Having(now.statement.build, now.statement.version_code) if now else Having()
 
     def verify(self, on: Listener) -> list[str]:
         return self.installation.verify(on)

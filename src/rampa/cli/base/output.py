@@ -151,3 +151,10 @@ def ago(moment: dt.datetime | None) -> str:
         return "never"
     seconds = max(0.0, (dt.datetime.now(dt.UTC) - moment).total_seconds())
     return f"{round(seconds)} s ago" if seconds < 90 else f"{hours(seconds)} ago"
+
+
+def moment(at: dt.datetime) -> str:
+    """In the reader's zone, with the time in UTC beside it where that is another: `Sun 29 Nov, 10:00 (08:00 UTC)`."""
+    here, there = at.astimezone(), at.astimezone(dt.UTC)
+    utc = f"{there:%H:%M} UTC" if here.date() == there.date() else f"{there:%a %d %b, %H:%M} UTC"
+    return f"{here:%a %d %b, %H:%M}" + (" UTC" if here.utcoffset() == dt.timedelta() else f" ({utc})")

@@ -9,6 +9,9 @@ from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_bu
 from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
 from rampa.cli.channels import gates, order
 from rampa.core.errors import NotFound, Refused
+from rampa.core.placement.life import PlacementState
+from rampa.core.placement.plan import plan_text, read_plan
+from rampa.core.placement.share import read_share
 from rampa.core.quantity import counted
 from rampa.schema.channels import CostOut, PlacePreview
 
@@ -23,9 +26,15 @@ def place(
     on: str = typer.Option(..., "--on", help="The channel: studio, testers, early, public, or one of the title's own."),
     yes: bool = YES,
     dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
+    share: str = typer.Option("", "--share", help="Percent of the devices that get it at first; all without it."),
+    plan: str = typer.Option(
+        "", "--plan", help="How it grows: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."
+    ),
     as_json: bool = JSON,
 ) -> None:
     """Show what placing a build will do; then, confirmed, place it."""
+    first = read_share(share, "--share") / 10 if share else None
+    growth = plan_text(read_plan(plan)) if plan else ""
     with signed_in() as client:
         title, number = the_build(client, spoken)
         seen = client.channels.preview(title, on, number)
@@ -41,14 +50,19 @@ def place(
             closed = sum(g.state == "closed" for g in seen.gates)
             what = [counted(count, "blocker")] * (count > 0) + [counted(closed, "closed gate")] * (closed > 0)
             raise Refused("placement.blocked", f"not placed: {' and '.join(what)}, above")
-        if seen.possible and not confirmed(f"Place {seen.build.name} on {on}?", yes):
+        reach = growth or (f"{first:g} % of the devices" if first is not None else "every device")
+        if seen.possible and not confirmed(f"Place {seen.build.name} on {on} for {reach}?", yes):
             raise typer.Exit(1)
         # With --json the service says what blocks it, and the exit code says so too.
-        placed = client.channels.place(title, on, number, seen.etag)
+        placed = client.channels.place(title, on, number, seen.etag, first, growth)
     if as_json:
         print_json(placed)
         return
-    out().print(f"{placed.build.name} is live on {placed.channel} for {placed.platform}.")
+    whole = placed.state == PlacementState.WHOLE
+    part = "" if whole else f", {placed.share:g} % of the devices"
+    out().print(f"{placed.build.name} is live on {placed.channel} for {placed.platform}{part}.")
+    if not whole:
+        out().print(f"Next: rampa rollout show {placed.build.name} --on {placed.channel}")
 
 
 @app.command("list")
@@ -62,13 +76,13 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
     rows = []
     for channel in channels:
         for p in channel.live:
-            share = f"{p.devices} of {p.following}" if p.following else "none follows"
-            rows.append(
-                (channel.name, p.line, p.build.name, p.build.version_name, share, ago(p.placed_at), p.placed_by)
-            )
+            devices = f"{p.devices} of {p.following}" if p.following else "none follows"
+            share = f"{p.share:g} %" + (" held" if p.state == PlacementState.HELD else "")
+            version = p.build.version_name
+            rows.append((channel.name, p.line, p.build.name, version, share, devices, ago(p.placed_at), p.placed_by))
         if not channel.live:
-            rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", ""))
-    table(["channel", "for", "build", "version", "devices", "since", "~placed by"], rows)
+            rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", "", ""))
+    table(["channel", "for", "build", "version", ">share", "devices", "since", "~placed by"], rows)
     for channel in channels:
         if channel.closed:
             out().print(f"{channel.name} is closed: {channel.closed}", style="dim")
@@ -113,7 +127,7 @@ def withdraw(
         err().print(f"{live.build.name} is live on {from_} for {live.line}; {_have(live.devices)}.")
         if not confirmed("Withdraw it?", yes):
             raise typer.Exit(1)
-        done = client.channels.withdraw(title, from_, live.number)
+        done = client.rollouts.withdraw(title, from_, live.number)
     if as_json:
         print_json(done)
         return

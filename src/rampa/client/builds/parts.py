@@ -18,7 +18,7 @@ from rampa.client.content.upload import BuildUpload, Sent, upload
 from rampa.core.bundle.assembly import write_package
 from rampa.core.bundle.desktop import write_desktop
 from rampa.core.bundle.layout import has_own, place
-from rampa.core.bundle.package_signature import PackageSigner, Signatures, ToSign, sign_package
+from rampa.core.bundle.package_signature import PackageSigner, Signatures, sign_package
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.stamp import Stamp
 from rampa.core.bundle.zip_writer import Member
@@ -29,7 +29,7 @@ from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack.compression import PackingRules
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.scan.folder_index import FolderIndex
-from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
+from rampa.core.content.select.selection import Selection, only_file, select
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
@@ -126,16 +126,12 @@ class BuildParts:
         unsigned = wire.SignBundleIn(bundle=self.send_bundle(file), lease=self.lease)
         given = self.client.builds.sign_inside(self.title, self.build.number, unsigned)
         signatures = Signatures(*(base64.b64decode(part) for part in (given.jar, given.v2, given.v3)))
-
-        def ask(what: ToSign) -> Signatures:
-            return replace(signatures, jar=b"") if what.jar is None else Signatures(jar=signatures.jar)
-
         signed = file.with_name(f"{file.name}.signed")
         with FileBytes(file) as source:
             sign_package(
                 source,
                 signed,
-                ask,
+                signatures.part_of,
                 PackageSigner(given.ec, tuple(given.contents)),
                 self.profile.settings.signing.schemes or None,
                 progress=self._writing(2 * source.size),
@@ -144,7 +140,7 @@ class BuildParts:
         return given
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
-        tree = read_tree(select(file.parent, _only(file.name)))
+        tree = read_tree(select(file.parent, only_file(file.name)))
         self.bundle_sent = self._upload("bundle", tree, {file.name: file})
         return wire.BundleIn(
             name=file.name,
@@ -241,11 +237,6 @@ class BuildParts:
 
 def _encode(manifest: Manifest) -> str:
     return base64.b64encode(manifest_format.encode(manifest)).decode()
-
-
-def _only(name: str) -> ContentRules:
-    escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
-    return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
 
 
 def _sha256(file: Path) -> str:

@@ -9,7 +9,7 @@ signatures. On files it is `with_identity`; an agent asks the service, where the
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import BinaryIO
 
@@ -55,6 +55,10 @@ class Signatures:
     jar: bytes = b""
     v2: bytes = b""
     v3: bytes = b""
+
+    def part_of(self, what: ToSign) -> Signatures:
+        """Of signatures that were made before: those that are asked for."""
+        return replace(self, jar=b"") if what.jar is None else Signatures(jar=self.jar)
 
 
 Ask = Callable[[ToSign], Signatures]

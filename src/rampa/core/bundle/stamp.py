@@ -57,6 +57,12 @@ def stamp_bundle(
     return after
 
 
+def stamp_file(source: Path, out: Path, stamp: Stamp) -> Facts:
+    """The same from file to file, a signature taken off, for a process apart."""
+    with FileBytes(source) as kept:
+        return stamp_bundle(kept, out, stamp, replace=True)
+
+
 def _changed(archive: Archive, facts: Facts, stamp: Stamp) -> tuple[str, bytes]:
     _must_be_possible(facts, stamp)
     if facts.kind == "ipa":

@@ -37,6 +37,7 @@ from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 
 Listener = Callable[[Progress], None]
+NOWHERE = locations_format.Locations(locations_format.NO_PLACES)
 
 
 @dataclass(frozen=True)
@@ -98,11 +99,18 @@ class Installation:
         return self.root / "builds" / installed.key / "tree"
 
     def update(
-        self, envelope: bytes, delivery: Delivery, on: Listener = lambda _: None, choice: Choice = EVERYTHING
+        self,
+        envelope: bytes,
+        delivery: Delivery,
+        on: Listener = lambda _: None,
+        choice: Choice = EVERYTHING,
+        *,
+        back: bool = False,
     ) -> FillReport:
         """Installs what `choice` takes of a signed statement's build, from whatever is there.
 
-        Safe to run again after any interruption.
+        `back`: a lower version code is taken; only a signed offer that rolls back may say so. Safe to run again after any
+        interruption.
         """
         started = self._clock.seconds()
         statement = self._verify(envelope)
@@ -115,18 +123,24 @@ class Installation:
             self._clean(key)
             return FillReport(files=len(now.tree.files), seconds=self._clock.seconds() - started)
         # Whoever holds an old statement could otherwise bring a device back to a build with known holes.
-        if now is not None and statement.version_code < now.statement.version_code:
+        if now is not None and not back and statement.version_code < now.statement.version_code:
             raise Refused(
                 "statement.older",
                 f"version code {statement.version_code} is older than the installed {now.statement.version_code}",
                 hint="Nothing was replaced. Devices take only rising version codes.",
             )
-        held = {} if now is None else {d.manifest: self._release(now) for d in now.depots}
+        kept = self.previous()
         try:
-            old = {d.depot: self._encoded(now, d) for d in now.depots} if now else {}
+            if kept is not None and kept.key == key and not self._bad(kept, on):
+                return self._go_to_kept(kept, now, started)
+            # What was kept can be the same content under another code: then nothing but its statement travels.
+            again = kept is not None and {d.manifest for d in lines} <= {d.manifest for d in kept.depots}
+            start = kept if again else now
+            held = {} if start is None else {d.manifest: self._release(start) for d in start.depots}
+            old = {d.depot: self._encoded(start, d) for d in start.depots} if start else {}
             encoded, fetched = fetch_manifests(lines, delivery, held, old)
             tree = tree_of(statement, encoded)
-            report = self._fill(key, lines, envelope, encoded, tree, now, delivery, on)
+            report = self._fill(key, lines, envelope, encoded, tree, (now, start), delivery, on)
             self._swap(key)
         except OSError as error:
             raise disk_error(error, self.root) from error
@@ -198,19 +212,25 @@ class Installation:
         envelope: bytes,
         encoded: dict[str, bytes],
         tree: Tree,
-        now: Installed | None,
+        before: tuple[Installed | None, Installed | None],
         delivery: Delivery,
         on: Listener,
     ) -> FillReport:
+        """`before`: what is installed, and what the content is made of; the same but where a kept build has more of it."""
+        now, start = before
         making = self.root / "making" / key
         self._drop_other_staging(key)
         names = [d.depot for d in lines]
-        held = [d.depot for d in now.depots] if now else []
-        located = delivery.locations(names, now.statement.build if now else 0, held)
-        have = local_content(now.tree) if now else LocalContent()
-        have_root = self.tree_folder(now) if now else None
+        have = local_content(start.tree) if start else LocalContent()
+        located = b""
+        if start is now:
+            located = delivery.locations(
+                names, now.statement.build if now else 0, [d.depot for d in now.depots] if now else []
+            )
+        have_root = self.tree_folder(start) if start else None
         filling = Filling(making / "tree", have_root, delivery, self._clock, on)
-        locations = locations_format.decode(located, tree, now.tree if now else None)
+        # A kept build that is taken up again holds all there is: where it was touched, the whole list is asked for.
+        locations = locations_format.decode(located, tree, now.tree if now else None) if located else NOWHERE
 
         # Asked only where differences failed: the whole list is many times as large as that of an update.
         def whole() -> locations_format.Locations:
@@ -220,7 +240,8 @@ class Installation:
 
         # Before the first byte travels, and less what an interrupted run has written: going on must not need the room
         # twice.
-        must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"))
+        if located:
+            must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"))
         report = filling.run(tree, have, locations, whole)
         if now is not None:
             aside = self.root / "aside" / str(now.statement.build)
@@ -288,14 +309,27 @@ class Installation:
             hint = "Nothing was changed. Update to a build that the channel has."
             raise Damaged("install.damaged", "the kept build is not whole any more", where=bad[0], hint=hint)
         try:
-            aside = self.root / "aside" / str(now.statement.build)
-            carry_over(now.tree, self.tree_folder(now), before.tree, self.tree_folder(before), aside)
-            self._point("current", before.key)
-            sync(self.root)
-            self._clean(before.key)
+            self._take_up(before, now)
         except OSError as error:
             raise disk_error(error, self.root) from error
         return before
+
+    def _take_up(self, kept: Installed, now: Installed | None) -> tuple[list[str], list[str]]:
+        """The kept build is what starts from now on; the player files that stayed, and those that were set aside."""
+        carried: tuple[list[str], list[str]] = ([], [])
+        if now is not None:
+            aside = self.root / "aside" / str(now.statement.build)
+            carried = carry_over(now.tree, self.tree_folder(now), kept.tree, self.tree_folder(kept), aside)
+        self._point("current", kept.key)
+        sync(self.root)
+        self._clean(kept.key)
+        return carried
+
+    def _go_to_kept(self, kept: Installed, now: Installed | None, started: float) -> FillReport:
+        """An update to the build that was kept: nothing travels."""
+        stayed, aside = self._take_up(kept, now)
+        seconds = self._clock.seconds() - started
+        return FillReport(files=len(kept.tree.files), reused=kept.tree.size, seconds=seconds, kept=stayed, aside=aside)
 
     def uninstall(self) -> int:
         """Removes what is installed; returns the bytes of its files. What the player changed goes to ROOT/aside first."""

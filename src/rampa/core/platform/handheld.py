@@ -56,6 +56,7 @@ ANDROID = Platform(
     icons=tuple(IconFile(f"icon-{s}.png", s) for s in (48, 72, 96, 144, 192, 512)),
     opening=OpeningPicture("opening.png", 1280, 720),
     handheld=True,
+    rising_codes=True,
     permissions=PERMISSIONS,
     features=FEATURES,
     path_limit=1024,
@@ -78,6 +79,7 @@ IOS = Platform(
     icons=tuple(IconFile(f"icon-{s}.png", s, opaque=True) for s in (40, 58, 60, 80, 87, 120, 152, 167, 180, 1024)),
     opening=OpeningPicture("opening.png", 1334, 750),
     handheld=True,
+    rising_codes=True,
     permissions=PERMISSIONS,
     features=FEATURES,
     path_limit=1024,
@@ -101,6 +103,7 @@ IOS = Platform(
 )
 
 HEADSET = Platform(
+    rising_codes=True,
     name="headset",
     title="Headset",
     containers=("apk", "zip"),

@@ -74,6 +74,8 @@ class Platform:
     handheld: bool = False
     free_names: bool = False
     """It takes version names that are not SemVer."""
+    rising_codes: bool = False
+    """It installs nothing over a higher version code: going back takes a new one."""
     needs_grant: bool = False
     """Test builds run only on devices that a grant lists."""
     permissions: tuple[str, ...] = ()

@@ -59,6 +59,7 @@ class Act(StrEnum):
     WAIVE_GATE = "waive gates"
     PLACE = "place builds"
     WITHDRAW = "withdraw builds"
+    ROLL_OUT = "grow, hold and roll back rollouts"
     UNSEAL = "unseal a build's content"
     PREPARE_UPDATE = "make differences"
     USE_DEVICE = "register and report devices"
@@ -142,6 +143,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.WAIVE_GATE: OWNERS,
     Act.PLACE: ENGINEERS,
     Act.WITHDRAW: ENGINEERS,
+    Act.ROLL_OUT: ENGINEERS,
     Act.UNSEAL: ENGINEERS,
     Act.PREPARE_UPDATE: ENGINEERS,
     Act.USE_DEVICE: INSTALLERS,

@@ -100,6 +100,22 @@ def sign_inside(
         return _answer(signers, kept)
 
 
+def signed_inside(
+    services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn, file: Path
+) -> Path:
+    """The same for a package that the service has at hand: the signed file, beside it."""
+    given = sign_inside(services, actor, slug, number, asked)
+    signatures = Signatures(*(base64.b64decode(part) for part in (given.jar, given.v2, given.v3)))
+    with begin(services) as uow:
+        schemes = profile_of(uow, find_build(uow.session, slug, number)).settings.signing.schemes
+    signed = file.with_name("signed-again")
+    with FileBytes(file) as source:
+        sign_package(
+            source, signed, signatures.part_of, PackageSigner(given.ec, tuple(given.contents)), schemes or None
+        )
+    return signed
+
+
 def _ready(
     uow: UnitOfWork, slug: str, number: int, asked: wire.SignBundleIn
 ) -> tuple[BuildRow, ResolvedProfile, _Signers]:

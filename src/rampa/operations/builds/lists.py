@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Select, exists, or_, select, tuple_
 from sqlalchemy.orm import contains_eager
 
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE
 from rampa.db import BuildContentRow, BuildOriginRow, BuildRow, PlacementRow, find_title, live_channels
 from rampa.operations.base import Services, begin, cursor_numbers, page_of
 from rampa.operations.builds.views import summary
@@ -54,7 +54,7 @@ def _filtered(rows: Select[BuildRow], query: wire.BuildQuery) -> Select[BuildRow
     if query.branch:
         rows = rows.where(BuildOriginRow.ref == f"branch/{query.branch}")
     if query.placed is not None:
-        live = exists().where(PlacementRow.build_id == BuildRow.id, PlacementRow.state == PlacementState.LIVE)
+        live = exists().where(PlacementRow.build_id == BuildRow.id, PlacementRow.state.in_(LIVE))
         rows = rows.where(live if query.placed else ~live)
     if query.search:
         like = {"autoescape": True}

@@ -79,6 +79,7 @@ def _fields(build: BuildRow, live_on: list[str]) -> dict[str, object]:
         "pinned": build.pinned,
         "run": build.made.run,
         "why": build.made.why,
+        "content_of": build.made.content_of,
         "commit": build.made.commit,
         "ref": build.made.ref,
         "warnings": sum(f.severity == "warning" for f in build.made.record.findings),

@@ -5,19 +5,18 @@ from __future__ import annotations
 import datetime as dt
 from collections import defaultdict
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
 from rampa.core.placement.gates import BuildFacts, Gate, GateKind, GateLook, check_gates, look, weighted_median
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE
 from rampa.db import (
     BindingRow,
     BuildApprovalRow,
     BuildRow,
     ChannelRow,
-    DeviceRow,
     GateWaiverRow,
     PersonRow,
     PlacementRow,
@@ -25,15 +24,13 @@ from rampa.db import (
     find_channel,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must
+from rampa.operations.channels.having import builds_had
 from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import get_channel, waived_out
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.updates.costs import update_costs
 from rampa.schema import channels as wire
 from rampa.schema.common import Role
-
-MOST_BUILDS = 12
-"""That devices of a channel have, for the median update: the commonest ones."""
 
 
 def set_gates(services: Services, actor: Actor, slug: str, name: str, asked: wire.GatesIn) -> wire.Channel:
@@ -155,7 +152,7 @@ def _stood(uow: UnitOfWork, build: BuildRow) -> dict[str, dt.timedelta]:
     """How long it was live on each channel, all times together; the name is the one that the channel has now."""
     out: dict[str, dt.timedelta] = defaultdict(dt.timedelta)
     for row in uow.session.scalars(select(PlacementRow).where(PlacementRow.build_id == build.id)):
-        until = uow.now if row.state == PlacementState.LIVE else row.ended_at or row.created_at
+        until = uow.now if row.state in LIVE else row.ended_at or row.created_at
         stood = max(dt.timedelta(), until - row.created_at)
         for name in (row.channel.name, *row.channel.former):
             out[name] += stood
@@ -176,16 +173,7 @@ def _approved_by(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> tuple
 
 def _median_update(services: Services, channel: ChannelRow, build: BuildRow) -> int | None:
     with begin(services) as uow:
-        # Counted where they lie: a channel can have a hundred thousand devices.
-        rows = (
-            select(DeviceRow.build_id, func.count())
-            .where(DeviceRow.channel_id == channel.id, DeviceRow.platform == build.platform)
-            .where(DeviceRow.build_id.is_not(None), DeviceRow.build_id != build.id)
-            .group_by(DeviceRow.build_id)
-            .order_by(func.count().desc())
-            .limit(MOST_BUILDS)
-        )
-        commonest = [(uow.session.get_one(BuildRow, old), count) for old, count in uow.session.execute(rows).all()]
+        commonest = builds_had(uow, channel, build)
     costs: dict[int, int] = defaultdict(int)
     found = update_costs(services, [(build, old) for old, _ in commonest])
     for (_, count), cost in zip(commonest, found, strict=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.placement import PlacementCandidate, check_placement
+from rampa.core.placement.life import PlacementState
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
@@ -37,11 +38,15 @@ def _closed(channel: ChannelRow) -> list[Finding]:
     return [Finding("blocker", "channel.closed", message, channel.name, closed)] if closed else []
 
 
-def _live_already(build: BuildRow, channel: ChannelRow, live: PlacementRow | None) -> list[Finding]:
-    if live is None or live.build_id != build.id:
+def _live_already(build: BuildRow, channel: ChannelRow, live: list[PlacementRow]) -> list[Finding]:
+    found = next((p for p in live if p.build_id == build.id), None)
+    if found is None:
         return []
     message = f"{build.name} is live on {channel.name} already"
-    return [Finding("blocker", "build.live", message, channel.name, "Nothing to do.")]
+    hint = "Nothing to do." if found.state == PlacementState.WHOLE else "Grow it: rampa rollout grow."
+    if found.state == PlacementState.WHOLE and len(live) > 1:
+        hint = f"To end {live[0].build.name}, which grows there, withdraw it or roll back."
+    return [Finding("blocker", "build.live", message, channel.name, hint)]
 
 
 def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_line: CodeLine) -> list[Finding]:

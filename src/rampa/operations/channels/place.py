@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
-
 from rampa.core.check.findings import Finding, blocks
 from rampa.core.content.tree.comparison import compare
 from rampa.core.content.tree.tree import Tree
-from rampa.core.errors import Conflict, NotFound, Refused
-from rampa.core.placement.life import PlacementEvent, PlacementState
-from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, queue
-from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once, transition
+from rampa.core.errors import Conflict, Invalid, Refused
+from rampa.core.placement.plan import read_plan
+from rampa.core.placement.share import share_of
+from rampa.db import BuildRow, ChannelRow, find_build, find_channel, queue
+from rampa.operations.base import Act, Actor, Once, Services, audit, begin, must, once
 from rampa.operations.builds.views import summary
+from rampa.operations.channels import lines
 from rampa.operations.channels.gates import gates_of, list_gates, must_be_open
 from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import channel_of, describe_placement
-from rampa.operations.channels.standing import TitleStanding, load_standing
+from rampa.operations.channels.standing import load_standing
 from rampa.operations.content.stored_trees import build_tree
 from rampa.operations.signing.continuity import bind
 from rampa.operations.updates.costs import update_cost
 from rampa.operations.updates.differences import ask, likely
-from rampa.operations.versions.versions import CodeLine
 from rampa.schema import channels as wire
 
 SHOWN_CHANGES = 500
@@ -34,7 +33,7 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
         channel = channel_of(standing, channel_name)
         channel_name = channel.name
         live = standing.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
-        old = live.build if live else None
+        old = live[0].build if live else None
         findings = check(uow, standing, build, channel)
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
@@ -57,10 +56,17 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
 
 
 def place(
-    services: Services, actor: Actor, slug: str, channel_name: str, number: int, expected: int | None, key: Once | None
+    services: Services,
+    actor: Actor,
+    slug: str,
+    channel_name: str,
+    asked: wire.PlaceIn,
+    expected: int | None,
+    key: Once | None,
 ) -> wire.Placement:
     """Raises `Refused` with the blockers, `Conflict` when the channel is not what the caller saw."""
     must(actor, Act.PLACE)
+    extent, number = extent_of(asked.share, asked.plan), asked.build
     # What gates ask can take seconds of reading: not while the channel is locked. What changes meanwhile changes the channel.
     gates = list_gates(services, actor, slug, channel_name, number)
 
@@ -79,33 +85,27 @@ def place(
         # Before the placement: afterwards the build itself would be among those that devices may have.
         held = likely(uow, build)
         code_line = line_of_build(uow, build)
-        placement = _put(uow, standing, channel, build, code_line)
+        audit.record(uow, "build.place", build.name, slug, channel=channel.name)
+        placement = lines.put(uow, channel, build, code_line.storefront, extent)
         ask(uow, build, held)
         queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
         if build.bundle is not None:
             bind(uow, build, code_line, build.bundle.fingerprint)
-        audit.record(uow, "build.place", build.name, slug, channel=channel.name)
         return describe_placement(actor, load_standing(uow, build.title), placement)
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Placement, make)
 
 
-def withdraw(services: Services, actor: Actor, slug: str, channel_name: str, number: int) -> wire.Placement:
-    """Takes a live placement off its channel: devices keep what they have and are offered nothing new."""
-    must(actor, Act.WITHDRAW)
-    with begin(services, actor) as uow:
-        channel = find_channel(uow.session, slug, channel_name, lock=True)
-        placement = uow.session.scalar(
-            select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.number == number)
-        )
-        if placement is None:
-            raise NotFound("placement.unknown", f"{channel_name} has no placement {number}")
-        transition(uow, placement, PlacementEvent.WITHDRAW, channel=channel.name)
-        queue.put(uow.session, "lower_content", queue.CONTENT, lock="visibility")
-        channel.version += 1
-        uow.session.flush()
-        return describe_placement(actor, load_standing(uow, placement.build.title), placement)
+def extent_of(share: float | None, plan: str) -> lines.Extent:
+    """What a call says: neither is everybody at once. Raises `Invalid` for a share or plan that cannot be."""
+    if plan:
+        if share is not None:
+            raise Invalid(
+                "plan.share", "a share and a plan are said", where="plan", hint="The plan says the first share."
+            )
+        return lines.Extent(plan=read_plan(plan))
+    return lines.WHOLE if share is None else lines.Extent(share_of(share))
 
 
 def _refuse(build: BuildRow, channel: ChannelRow, findings: list[Finding]) -> None:
@@ -114,38 +114,3 @@ def _refuse(build: BuildRow, channel: ChannelRow, findings: list[Finding]) -> No
         lines = "".join(f"\n  {f.message}. {f.hint}" for f in blockers)
         count = "one blocker" if len(blockers) == 1 else f"{len(blockers)} blockers"
         raise Refused("placement.blocked", f"{build.name} cannot be placed on {channel.name}: {count}{lines}")
-
-
-def _put(
-    uow: UnitOfWork, standing: TitleStanding, channel: ChannelRow, build: BuildRow, code_line: CodeLine
-) -> PlacementRow:
-    line = _line(uow, channel, build.platform, code_line.storefront)
-    # Two may be live on a line while one grows; a placement by hand ends them all.
-    for live in standing.live[channel.name, build.platform]:
-        if live.line_id == line.id:
-            transition(uow, live, PlacementEvent.SUPERSEDE, channel=channel.name, by=build.number)
-    last = uow.session.scalar(select(func.max(PlacementRow.number)).where(PlacementRow.channel_id == channel.id)) or 0
-    placement = PlacementRow(
-        line=line,
-        channel_id=channel.id,
-        number=last + 1,
-        build=build,
-        state=PlacementState.LIVE,
-        placed_by=uow.actor.name,
-        created_at=uow.now,
-    )
-    uow.session.add(placement)
-    channel.version += 1
-    uow.session.flush()
-    return placement
-
-
-def _line(uow: UnitOfWork, channel: ChannelRow, platform: str, storefront: str) -> LineRow:
-    """Made when something is first placed there; the channel is locked."""
-    rows = select(LineRow).where(LineRow.channel_id == channel.id, LineRow.platform == platform)
-    line = uow.session.scalar(rows.where(LineRow.storefront == storefront))
-    if line is None:
-        line = LineRow(channel=channel, platform=platform, storefront=storefront, created_at=uow.now)
-        uow.session.add(line)
-        uow.session.flush()
-    return line

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
 import uuid
 from collections import defaultdict
 from dataclasses import asdict
@@ -12,21 +10,27 @@ from sqlalchemy import select
 
 from rampa.core.errors import NotFound
 from rampa.core.placement import life
-from rampa.core.placement.life import PlacementEvent
+from rampa.core.placement.life import PlacementEvent, PlacementState
+from rampa.core.placement.plan import GrowthStep, next_step, plan_text
 from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import line_title
-from rampa.core.signing import offer as offer_format
-from rampa.db import ChannelRow, GateWaiverRow, PlacementRow, find_title
+from rampa.db import ChannelRow, GateWaiverRow, PlacementChangeRow, PlacementRow, find_title
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, actions, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.standing import TitleStanding, load_standing
-from rampa.operations.titles.titles import manifest_key
 from rampa.schema import channels as wire
 
 HISTORY = 50
 Waived = dict[tuple[uuid.UUID, uuid.UUID], list[wire.WaivedOut]]
 """By build and channel."""
 NOTHING: Waived = {}
+OFFERED = {
+    PlacementEvent.GROW: Act.ROLL_OUT,
+    PlacementEvent.HOLD: Act.ROLL_OUT,
+    PlacementEvent.GO_ON: Act.ROLL_OUT,
+    PlacementEvent.WITHDRAW: Act.WITHDRAW,
+}
+"""What people may do to a placement, in the order in which it is shown."""
 
 
 def list_channels(services: Services, actor: Actor, slug: str) -> wire.ChannelList:
@@ -55,38 +59,23 @@ def channel_of(standing: TitleStanding, name: str) -> ChannelRow:
     raise NotFound("channel.unknown", f"{standing.title.slug} has no channel {name!r}", where="channel", hint=hint)
 
 
-def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.Offer:
-    """What a device that follows the channel should have now. Raises `NotFound` when nothing is live."""
-    with begin(services) as uow:
+def get_placement(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.Rollout:
+    """One placement with all that it was."""
+    with begin(services, actor) as uow:
         standing = load_standing(uow, find_title(uow.session, slug))
-        live = standing.live_on(channel_of(standing, name).name, platform)
-        if live is None:
-            raise NotFound(
-                "offer.none",
-                f"nothing is live on {name} of {slug} for {platform}",
-                hint=f"Place a build: `rampa channel place {slug}#N --on {name}`.",
-            )
-        offer = offer_format.Offer(
-            title=standing.title.identifier,
-            # By the name that the device asks with: it takes no other's.
-            channel=name,
-            platform=platform,
-            number=live.channel.version,
-            build=live.build.number,
-            statement=hashlib.sha256(live.build.content.statement or b"").hexdigest(),
-            made_at=uow.now,
-            expires_at=uow.now + offer_format.LIFE,
-        )
-        signed = offer_format.sign(offer, manifest_key(services, standing.title))
-        return wire.Offer(
-            title=slug,
-            build=live.build.number,
-            name=live.build.name,
-            version_name=live.build.version_name,
-            version_code=live.build.version_code,
-            placed_at=live.created_at,
-            expires_at=offer.expires_at,
-            signed=base64.b64encode(signed).decode(),
+        channel = channel_of(standing, name)
+        rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.number == number)
+        placement = uow.session.scalar(rows)
+        if placement is None:
+            raise NotFound("placement.unknown", f"{name} has no placement {number}")
+        kept = select(PlacementChangeRow).where(PlacementChangeRow.placement_id == placement.id)
+        changes = uow.session.scalars(kept.order_by(PlacementChangeRow.at, PlacementChangeRow.id))
+        placed = describe_placement(actor, standing, placement, waived_for(uow, [placement]))
+        return wire.Rollout(
+            **dict(placed),
+            changes=[
+                wire.PlacementChange(at=c.at, state=c.state, share=c.share / 10, by=c.by, why=c.why) for c in changes
+            ],
         )
 
 
@@ -115,6 +104,12 @@ def describe_placement(
         storefront=placement.line.storefront,
         line=line_title(placement.line.platform, placement.line.storefront),
         state=placement.state,
+        share=placement.share / 10,
+        plan=plan_text(placement.plan) if placement.plan else "",
+        next_at=placement.next_at if placement.state != PlacementState.HELD else None,
+        next_share=step.share / 10 if (step := _next(placement)) else None,
+        held_why=placement.held_why,
+        back=placement.back,
         build=summary(placement.build, standing.names_of(placement.build.number)),
         placed_at=placement.created_at,
         placed_by=placement.placed_by,
@@ -122,8 +117,13 @@ def describe_placement(
         devices=standing.having.get((key, placement.build.number), 0),
         following=standing.following.get(key, 0),
         waived=waived.get((placement.build_id, placement.channel_id), []),
-        allowed_actions=actions(actor, life.TRANSITIONS, placement.state, {PlacementEvent.WITHDRAW: Act.WITHDRAW}),
+        allowed_actions=actions(actor, life.TRANSITIONS, placement.state, OFFERED),
     )
+
+
+def _next(placement: PlacementRow) -> GrowthStep | None:
+    waits = placement.plan is not None and placement.state in (PlacementState.PLACED, PlacementState.GROWING)
+    return next_step(placement.plan, placement.share) if placement.plan and waits else None
 
 
 def _channel(

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import func, select
 
 from rampa.core.check.placement import Standing
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE
 from rampa.db import BindingRow, BuildRow, ChannelRow, DeviceRow, LineRow, PlacementRow, SigningIdentityRow, TitleRow
 from rampa.operations.base import UnitOfWork
 
@@ -32,10 +32,10 @@ class TitleStanding:
     bindings: dict[tuple[str, str], BindingRow] = field(default_factory=dict)
     identities: list[SigningIdentityRow] = field(default_factory=list)
 
-    def live_on(self, channel: str, platform: str, storefront: str | None = None) -> PlacementRow | None:
-        """The newest live placement of a line; of all of the platform's lines, where no storefront is asked for."""
+    def live_on(self, channel: str, platform: str, storefront: str | None = None) -> list[PlacementRow]:
+        """A line's live placements, newest first; of all of the platform's lines, where no storefront is asked for."""
         found = [p for p in self.live[channel, platform] if storefront is None or p.line.storefront == storefront]
-        return max(found, key=lambda p: p.number, default=None)
+        return sorted(found, key=lambda p: -p.number)
 
     def names_of(self, number: int) -> list[str]:
         """The channels on which a build is live, in their order."""
@@ -67,7 +67,7 @@ def load_standing(uow: UnitOfWork, title: TitleRow) -> TitleStanding:
 
 def _placements(uow: UnitOfWork, standing: TitleStanding) -> None:
     of_title = [c.id for c in standing.channels.values()]
-    live = select(PlacementRow).where(PlacementRow.channel_id.in_(of_title), PlacementRow.state == PlacementState.LIVE)
+    live = select(PlacementRow).where(PlacementRow.channel_id.in_(of_title), PlacementRow.state.in_(LIVE))
     for row in uow.session.scalars(live.order_by(PlacementRow.number)):
         standing.live[row.channel.name, row.line.platform].append(row)
     ever = (

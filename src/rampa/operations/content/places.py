@@ -58,7 +58,8 @@ def build_locations(
 
     # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
     # made.
-    key = (build.id, depots, start and start.build.id, start and start.depots, made and made.pack, epoch, least)
+    begun = start and (start.build.id, start.depots)
+    key = (services.store, build.id, depots, begun, made and made.pack, epoch, least)
     return _locations.get(key, make)
 
 

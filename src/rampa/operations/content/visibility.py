@@ -14,7 +14,7 @@ from sqlalchemy import select
 from rampa.core.build.life import BuildState
 from rampa.core.content.pack.pack import index_size, read_index
 from rampa.core.content.visibility import Visibility
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE, PlacementState
 from rampa.db import BuildRow, ContentKeyRow, DifferenceSetRow, PackRow, PlacementRow, store_state
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.copies import Copy, copies_of, frames_of
@@ -22,7 +22,7 @@ from rampa.operations.content.packing import write_packs
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 TAIL = 64 * 1024
-WAS_LIVE = (PlacementState.LIVE, PlacementState.SUPERSEDED)
+WAS_LIVE = (*LIVE, PlacementState.SUPERSEDED)
 """A build that a later one replaced is still on devices, which verify, repair and go back to it."""
 
 

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import undefer
 
 from rampa.core.build.life import BuildState
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE
 from rampa.core.platform.table import line_title
 from rampa.db import BuildRow, BundleRow, ChunkRow, DifferenceSetRow, FrameRow, PackRow, PlacementRow
 from rampa.operations.base import Services, UnitOfWork, begin
@@ -80,7 +80,7 @@ def _bundles(uow: UnitOfWork) -> dict[object, set[bytes]]:
 
 def _live(uow: UnitOfWork) -> dict[object, list[str]]:
     out: dict[object, list[str]] = defaultdict(list)
-    for placement in uow.session.scalars(select(PlacementRow).where(PlacementRow.state == PlacementState.LIVE)):
+    for placement in uow.session.scalars(select(PlacementRow).where(PlacementRow.state.in_(LIVE))):
         line = line_title(placement.line.platform, placement.line.storefront)
         name = f"{placement.build.title.slug} {placement.channel.name}, {line}"
         out[placement.build_id].append(name)

@@ -11,7 +11,7 @@ from rampa.core.build.life import BuildState
 from rampa.core.content.patch import maker
 from rampa.core.content.patch.life import NEVER_ASKED, DifferenceState
 from rampa.core.errors import Refused
-from rampa.core.placement.life import PlacementState
+from rampa.core.placement.life import LIVE
 from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, UnsealingKeyRow, find_build, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.content.stored_trees import find_ready
@@ -38,7 +38,7 @@ def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
 def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
     """The builds that players of the title have on this platform now: live ones, and those that devices reported."""
     live = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-    live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state == PlacementState.LIVE)
+    live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state.in_(LIVE))
     held = select(DeviceRow.build_id).where(DeviceRow.title_id == build.title_id, DeviceRow.build_id.is_not(None))
     rows = select(BuildRow).where(
         or_(BuildRow.id.in_(live), BuildRow.id.in_(held)),

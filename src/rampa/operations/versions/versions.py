@@ -53,7 +53,7 @@ def line_of(profile: ResolvedProfile) -> CodeLine:
 def next_for(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> int:
     """The code that a build would get now. Raises `Refused` or `Invalid` when it would get none, with what frees it."""
     line = line_of(profile)
-    highest = uow.session.scalar(select(func.max(ReservationRow.code)).where(line.holds()))  # type: ignore[arg-type]
+    highest = highest_code(uow, profile)
     if profile.settings.version.per_architecture:
         return _with_digit(uow, line, profile, wanted, highest)
     limit = profile.code_limit
@@ -63,6 +63,12 @@ def next_for(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> i
     if highest is not None and code <= highest:
         raise _not_above(uow, line, profile, wanted, code, highest)
     return code
+
+
+def highest_code(uow: UnitOfWork, profile: ResolvedProfile) -> int | None:
+    """That was ever given on the profile's line."""
+    holds = line_of(profile).holds()
+    return uow.session.scalar(select(func.max(ReservationRow.code)).where(holds))  # type: ignore[arg-type]
 
 
 def _with_digit(
@@ -129,15 +135,31 @@ def holder(row: ReservationRow | None) -> str:
 
 def reserve(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> ReservationRow:
     """Takes the next code in the caller's transaction; the build is set by the caller."""
+    hold(uow, line_of(profile))
+    return _taken(uow, profile, wanted.version_name, next_for(uow, profile, wanted))
+
+
+def reserve_above(uow: UnitOfWork, profile: ResolvedProfile, version_name: str) -> ReservationRow:
+    """The same above all codes of the line, however the profile forms them: for content that had a code before."""
+    hold(uow, line_of(profile))
+    highest = highest_code(uow, profile)
+    if profile.settings.version.per_architecture:
+        base = next_code(None if highest is None else highest // PLACE, profile.code_limit)
+        code = code_for_architecture(base, profile.settings.code.architectures[0], profile.platform.code_limit)
+    else:
+        code = next_code(highest, profile.code_limit)
+    return _taken(uow, profile, version_name, code)
+
+
+def _taken(uow: UnitOfWork, profile: ResolvedProfile, version_name: str, code: int) -> ReservationRow:
     line = line_of(profile)
-    hold(uow, line)
     row = ReservationRow(
         id=new_id(),
         identifier=line.identifier,
         platform=line.platform,
         storefront=line.storefront,
-        code=next_for(uow, profile, wanted),
-        version_name=wanted.version_name,
+        code=code,
+        version_name=version_name,
         origin="build",
         note="",
         created_by=uow.actor.name,

@@ -210,6 +210,8 @@ class BuildSummary(Wire):
     run: int
     """The run that made it; 0: made from a folder by hand."""
     why: str
+    content_of: int
+    """The build that it is again, under a new version code; 0: none."""
     commit: str
     ref: str
     warnings: int

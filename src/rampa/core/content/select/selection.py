@@ -51,6 +51,12 @@ class ContentRules:
     classes: Mapping[str, str] = field(default_factory=dict)
 
 
+def only_file(name: str) -> ContentRules:
+    """One file of a folder, whatever characters its name has."""
+    escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
+    return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
+
+
 @dataclass(frozen=True)
 class Selection:
     root: Path

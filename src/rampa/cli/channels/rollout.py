@@ -1,0 +1,213 @@
+"""rampa rollout …"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import typer
+
+from rampa.cli.base.common import JSON, YES, confirmed, signed_in, the_build
+from rampa.cli.base.output import ago, err, facts, mb, moment, out, print_json, table
+from rampa.client import Client
+from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.core.placement.life import LIVE, PlacementState
+from rampa.core.placement.plan import plan_text, read_plan
+from rampa.core.placement.share import read_share
+from rampa.core.quantity import counted
+from rampa.schema.channels import Placement, RollBackPreview, Rollout
+
+app = typer.Typer(
+    rich_markup_mode=None, no_args_is_help=True, help="Rollouts: grow a placement, hold it, go on, roll back."
+)
+BUILD = typer.Argument(..., help="The build, as in peatlight#14.")
+ON = typer.Option(..., "--on", help="The channel.")
+WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, or it is held or ends.")
+LOOK = 2.0
+"""Seconds between two looks at what is followed."""
+
+
+@app.command("show")
+def show(spoken: str = BUILD, on: str = ON, wait: bool = WAIT, as_json: bool = JSON) -> None:
+    """A rollout: its share, its plan, and all that it was."""
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        found = client.rollouts.get(title, on, _placement(client, title, on, number, live=False).number)
+        if wait:
+            found = _followed(client, title, on, found)
+    _shown(found, as_json)
+
+
+@app.command("grow")
+def grow(
+    spoken: str = BUILD,
+    on: str = ON,
+    to: str = typer.Option(..., "--to", help="Percent of the devices: 5, 0.5 or all."),
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """Let more devices get it. Who is in stays in; a share only grows."""
+    share = read_share(to, "--to")
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        placed = _placement(client, title, on, number)
+        err().print(f"{placed.build.name} on {on}: {_share(placed)} now, {share / 10:g} % then.", highlight=False)
+        if not confirmed("Grow it?", yes):
+            raise typer.Exit(1)
+        done = client.rollouts.grow(title, on, placed.number, share / 10)
+    _shown(done, as_json)
+
+
+@app.command("plan")
+def plan(
+    spoken: str = BUILD,
+    on: str = ON,
+    said: str = typer.Option("", "--as", help="Such as: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."),
+    none: bool = typer.Option(False, "--none", help="No plan: it grows by hand."),
+    wait: bool = WAIT,
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """How it grows by itself. A first step without a time is taken at once; without --as or --none, shows the plan."""
+    if none and said:
+        raise Invalid("plan.none", "--none stands beside --as", hint="Say either.")
+    wanted = plan_text(read_plan(said)) if said else ""
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        placed = _placement(client, title, on, number)
+        if said or none:
+            now, then = placed.plan or "by hand", wanted or "by hand"
+            err().print(f"{placed.build.name} on {on} grows {now} now. Then: {then}.", highlight=False)
+            if not confirmed("Set it?", yes):
+                raise typer.Exit(1)
+            done = client.rollouts.plan(title, on, placed.number, wanted)
+        else:
+            done = client.rollouts.get(title, on, placed.number)
+        if wait:
+            done = _followed(client, title, on, done)
+    _shown(done, as_json)
+
+
+@app.command("hold")
+def hold(
+    spoken: str = BUILD,
+    on: str = ON,
+    why: str = typer.Option("", "--why", help="Why; everybody reads it."),
+    as_json: bool = JSON,
+) -> None:
+    """Stop it where it is: devices that have it keep it, and no other gets it."""
+    _act(spoken, on, as_json, lambda client, title, placed: client.rollouts.hold(title, on, placed.number, why))
+
+
+@app.command("go-on")
+def go_on(spoken: str = BUILD, on: str = ON, as_json: bool = JSON) -> None:
+    """Let a held one go on, as far as it was; its plan goes on, too."""
+    _act(spoken, on, as_json, lambda client, title, placed: client.rollouts.go_on(title, on, placed.number))
+
+
+@app.command("roll-back")
+def roll_back(
+    spoken: str = typer.Argument(..., help="The build to go back to; it was placed there before."),
+    on: str = ON,
+    dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
+    yes: bool = YES,
+    as_json: bool = JSON,
+) -> None:
+    """Go back to an earlier build, on every device at its next look. Nothing is built."""
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        seen = client.rollouts.preview_roll_back(title, on, number)
+        if as_json and dry:
+            print_json(seen)
+            return
+        if not as_json:
+            _preview(seen)
+        if dry:
+            return
+        if seen.obstacle and not as_json:
+            raise Refused("rollout.no-way-back", seen.obstacle)
+        if not seen.obstacle and not confirmed(f"Roll {seen.channel} back to {seen.build.name}?", yes):
+            raise typer.Exit(1)
+        # With --json the service says what is in the way, and the exit code says so too.
+        done = client.rollouts.roll_back(title, on, number, seen.etag)
+    _shown(done, as_json)
+
+
+def _act(spoken: str, on: str, as_json: bool, act: Callable[[Client, str, Placement], Rollout]) -> None:
+    with signed_in() as client:
+        title, number = the_build(client, spoken)
+        done = act(client, title, _placement(client, title, on, number))
+    _shown(done, as_json)
+
+
+def _placement(client: Client, title: str, on: str, number: int, *, live: bool = True) -> Placement:
+    """The live one of this build; with `live` off, else the newest that was there."""
+    channel = client.channels.get(title, on)
+    found = [p for p in channel.live if p.build.number == number]
+    if not live:
+        found += [p for p in channel.history if p.build.number == number]
+    if not found:
+        there = ", ".join(p.build.name for p in channel.live) or "nothing"
+        what = "is not live" if live else "was never placed"
+        raise NotFound("placement.none", f"{title}#{number} {what} on {on}", hint=f"Live there: {there}.")
+    return found[0]
+
+
+def _followed(client: Client, title: str, on: str, rollout: Rollout) -> Rollout:
+    """Until nothing more happens by itself."""
+    said = ""
+    while rollout.state == PlacementState.GROWING or (rollout.state == PlacementState.PLACED and rollout.plan):
+        line = _line(rollout)
+        if line != said:
+            err().print(line, highlight=False)
+            said = line
+        time.sleep(LOOK)
+        rollout = client.rollouts.get(title, on, rollout.number)
+    return rollout
+
+
+def _line(rollout: Rollout) -> str:
+    then = f"; {rollout.next_share:g} % {moment(rollout.next_at)}" if rollout.next_at and rollout.next_share else ""
+    return f"{rollout.build.name} on {rollout.channel}: {_share(rollout)}, {rollout.devices} have it{then}"
+
+
+def _share(placed: Placement) -> str:
+    return "every device" if placed.state == PlacementState.WHOLE else f"{placed.share:g} %"
+
+
+def _shown(rollout: Rollout, as_json: bool) -> None:
+    if as_json:
+        print_json(rollout)
+        return
+    live = rollout.state in LIVE
+    have = f"{rollout.devices} of {counted(rollout.following, 'device')} {'has' if rollout.devices == 1 else 'have'} it"
+    if not rollout.following:
+        have = "no device follows the channel"
+    rows: list[tuple[str, object]] = [
+        ("rollout", f"{rollout.build.name} ({rollout.build.version_name}) on {rollout.channel}, {rollout.line}"),
+        ("state", rollout.state.value + (f": {rollout.held_why}" if rollout.held_why else "")),
+        ("share", f"{_share(rollout)}; {have}" if live else f"was {rollout.share:g} %"),
+    ]
+    if rollout.plan and live:
+        rows.append(("plan", rollout.plan))
+    if rollout.next_at and rollout.next_share:
+        rows.append(("next", f"{rollout.next_share:g} % {moment(rollout.next_at)}"))
+    if rollout.back:
+        rows.append(("rolled back", "devices go down to it, whatever they have"))
+    facts(rows)
+    out().print()
+    past = [(ago(c.at), c.state, f"{c.share:g} %", c.by, c.why) for c in rollout.changes]
+    table(["when", "state", ">share", "~by", "~why"], past)
+
+
+def _preview(seen: RollBackPreview) -> None:
+    names = ", ".join(f"{b.name} ({b.version_name})" for b in seen.replaces) or "nothing"
+    out().print(f"{seen.channel} goes back to {seen.build.name} ({seen.build.version_name}), from {names}.")
+    if seen.new_code:
+        out().print(
+            f"{seen.build.platform} installs nothing over a higher version code: its bundle is signed again under a new one."
+        )
+    rows = [(d.build.name, d.devices, mb(d.update.download), mb(d.update.written)) for d in seen.devices]
+    table(["devices with", ">devices", ">download", ">written"], rows, "No device of the channel has another build.")
+    if rows:
+        out().print("A device that kept the build downloads nothing.", style="dim")
