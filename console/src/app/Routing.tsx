@@ -6,7 +6,7 @@ import { Frame } from "./Frame";
 import { Nowhere } from "./Nowhere";
 
 /** A page is fetched when it is first opened: the first load is small, however many pages there are. */
-function page<Name extends string>(name: Name, load: () => Promise<Record<Name, ComponentType>>) {
+function page<Name extends string, Props>(name: Name, load: () => Promise<Record<Name, ComponentType<Props>>>) {
   return lazy(async () => ({ default: (await load())[name] }));
 }
 
@@ -30,6 +30,7 @@ const ComparePage = page("ComparePage", () => import("../features/profiles/Compa
 const MatrixPage = page("MatrixPage", () => import("../features/profiles/MatrixPage"));
 const ProfilePage = page("ProfilePage", () => import("../features/profiles/ProfilePage"));
 const RampPage = page("RampPage", () => import("../features/ramp/RampPage"));
+const RolloutPage = page("RolloutPage", () => import("../features/channels/RolloutPage"));
 const QueuePage = page("QueuePage", () => import("../features/runs/QueuePage"));
 const RunPage = page("RunPage", () => import("../features/runs/RunPage"));
 const RunsPage = page("RunsPage", () => import("../features/runs/RunsPage"));
@@ -82,6 +83,8 @@ function Pages() {
           <Route path="titles/:title/channels" element={<ChannelsPage />} />
           <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
           <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
+          <Route path="titles/:title/channels/:channel/roll-back" element={<ChannelPage back />} />
+          <Route path="titles/:title/channels/:channel/rollouts/:rollout" element={<RolloutPage />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />
           <Route path="titles/:title/document" element={<DocumentPage />} />
           <Route path="titles/:title/document/edit" element={<EditPage />} />

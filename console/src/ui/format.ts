@@ -33,6 +33,7 @@ function hours(seconds: number): string {
 
 export function ago(moment: string, now = Date.now()): string {
   const seconds = (now - Date.parse(moment)) / 1000;
+  if (seconds < -5) return seconds > -90 ? `in ${Math.round(-seconds)} s` : `in ${hours(-seconds)}`;
   if (seconds < 5) return "just now";
   if (seconds < 90) return `${Math.round(seconds)} s ago`;
   return `${hours(seconds)} ago`;

@@ -10,9 +10,19 @@ export function Made({ build, title }: { build: Build; title: string }) {
   return (
     <div style={{ marginBottom: 16 }}>
       <Panel title="Made by" aside={<Link to={`/titles/${title}/builds/compare?right=${build.number}`}>compare it with another</Link>}>
-        {build.run ? <Origin build={build} title={title} /> : <div className="dim">{build.created_by}, from a folder.</div>}
+        {build.run ? <Origin build={build} title={title} /> : <ByHand build={build} title={title} />}
         {findings.length > 0 && <Findings findings={findings} />}
       </Panel>
+    </div>
+  );
+}
+
+function ByHand({ build, title }: { build: Build; title: string }) {
+  if (!build.content_of) return <div className="dim">{build.created_by}, from a folder.</div>;
+  return (
+    <div>
+      {build.created_by}, to roll back: the files of <Link to={`/titles/${title}/builds/${build.content_of}`}>#{build.content_of}</Link>,
+      signed again under version code {build.version_code}.
     </div>
   );
 }

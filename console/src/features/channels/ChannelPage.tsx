@@ -1,4 +1,4 @@
-import { Button, Select } from "@mantine/core";
+import { Button, Group, Select } from "@mantine/core";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
@@ -9,10 +9,12 @@ import { useTitle } from "../titles/queries";
 import { GateRules } from "./GateRules";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
+import { RollBackDialogue } from "./RollBackDialogue";
+import { Share } from "./Share";
 import { WithdrawDialogue } from "./WithdrawDialogue";
 
 /** What do devices on this channel get, and since when? */
-export function ChannelPage() {
+export function ChannelPage({ back = false }: { back?: boolean }) {
   const { title = "", channel: name = "", build } = useParams();
   const channel = useChannel(title, name);
   const { data: found } = useTitle(title);
@@ -22,7 +24,22 @@ export function ChannelPage() {
     <>
       <PageHead
         title={`${capital(name)} channel of ${found?.name ?? title}`}
-        aside={channel.data && <PlacePicker channel={channel.data} title={title} />}
+        aside={
+          channel.data && (
+            <Group gap={8} wrap="nowrap">
+              <Button
+                variant="default"
+                size="sm"
+                component={Link}
+                to={`/titles/${title}/channels/${name}/roll-back`}
+                data-disabled={channel.data.live.length === 0 || undefined}
+              >
+                Roll back …
+              </Button>
+              <PlacePicker channel={channel.data} title={title} />
+            </Group>
+          )
+        }
       >
         {channel.data?.closed || "Devices that follow it install what is live here for their platform."}
       </PageHead>
@@ -54,6 +71,9 @@ export function ChannelPage() {
       {build && (
         <PlaceDialogue title={title} channel={name} build={Number(build)} close={() => void go(`/titles/${title}/channels/${name}`)} />
       )}
+      {back && channel.data && (
+        <RollBackDialogue title={title} channel={channel.data} close={() => void go(`/titles/${title}/channels/${name}`)} />
+      )}
       {withdrawing && <WithdrawDialogue title={title} placement={withdrawing} close={() => setWithdrawing(null)} />}
     </>
   );
@@ -67,6 +87,7 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
           <th>For</th>
           <th>Build</th>
           <th className="wide">Version</th>
+          <th>Share</th>
           <th className="number">Devices that have it</th>
           <th className="wide">Placed</th>
           <th className="number">Act</th>
@@ -87,14 +108,27 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
               <td className="tight wide">
                 {p.build.version_name} <span className="dim">code {p.build.version_code}</span>
               </td>
+              <td className="tight">
+                <Share placement={p} />
+              </td>
               <td className="number">{p.following ? `${p.devices} of ${p.following}` : "none follows"}</td>
               <td className="wide tight">
                 <When at={p.placed_at} /> <span className="dim">by {p.placed_by}</span>
               </td>
               <td className="number">
-                <Button size="compact-xs" variant="default" disabled={!act?.possible} title={act?.reason} onClick={() => withdraw(p)}>
-                  Withdraw …
-                </Button>
+                <Group gap={6} justify="flex-end" wrap="nowrap">
+                  <Button
+                    size="compact-xs"
+                    variant="default"
+                    component={Link}
+                    to={`/titles/${title}/channels/${p.channel}/rollouts/${p.number}`}
+                  >
+                    Rollout
+                  </Button>
+                  <Button size="compact-xs" variant="default" disabled={!act?.possible} title={act?.reason} onClick={() => withdraw(p)}>
+                    Withdraw …
+                  </Button>
+                </Group>
               </td>
             </tr>
           );
@@ -134,7 +168,9 @@ function History({ placements, title }: { placements: Placement[]; title: string
             </td>
             <td className="tight">{p.build.version_name}</td>
             <td>
-              {p.state === "live" ? <b style={{ color: "var(--r-done)" }}>◉ live</b> : p.state}
+              <Link to={`/titles/${title}/channels/${p.channel}/rollouts/${p.number}`} className="plain">
+                <Share placement={p} />
+              </Link>
               {p.waived.map((w) => (
                 <div key={w.gate} className="dim" title={w.reason}>
                   ◇ {w.waived_by} waived {w.gate}: {w.reason}

@@ -7,6 +7,7 @@ import { Answer, Failure, Findings } from "../../ui/parts";
 import { Platform } from "../profiles/Platform";
 import { Gates } from "./Gates";
 import { type Preview, usePlace, usePreview } from "./queries";
+import { EVERY, extentBody, WhoGetsIt } from "./WhoGetsIt";
 
 interface Props {
   title: string;
@@ -19,6 +20,7 @@ interface Props {
 export function PlaceDialogue({ title, channel, build, close }: Props) {
   const preview = usePreview(title, channel, build);
   const place = usePlace(title, channel);
+  const [extent, setExtent] = useState(EVERY);
   const [key] = useState(() => crypto.randomUUID?.() ?? `place-${Date.now()}-${Math.random()}`);
   const seen = preview.data;
   const again = () => {
@@ -37,6 +39,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
       <Answer of={preview} rows={8}>
         {(data) => <Body title={title} seen={data} />}
       </Answer>
+      {seen?.possible && <WhoGetsIt extent={extent} set={setExtent} />}
       {place.error && <Failure error={place.error} retry={again} />}
       <Group justify="flex-end" gap="sm" mt="md">
         <Button variant="default" onClick={close}>
@@ -46,7 +49,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
           variant="filled"
           disabled={!seen?.possible || preview.isFetching}
           loading={place.isPending}
-          onClick={() => seen && place.mutate({ seen, key }, { onSuccess: close })}
+          onClick={() => seen && place.mutate({ seen, key, extent: extentBody(extent) }, { onSuccess: close })}
         >
           {seen && !seen.possible ? "Blocked" : `Place on ${channel}`}
         </Button>
@@ -71,7 +74,9 @@ function Body({ title, seen }: { title: string; seen: Preview }) {
         ) : (
           "is the first build here."
         )}{" "}
-        {seen.devices === 0 ? "No device follows this channel yet." : `${plural(seen.devices, "device")} will get it.`}
+        {seen.devices === 0
+          ? "No device follows this channel yet."
+          : `${plural(seen.devices, "device follows", "devices follow")} the channel.`}
       </p>
       {seen.findings.length > 0 && (
         <div style={{ marginBottom: 12 }}>

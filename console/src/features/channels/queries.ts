@@ -5,6 +5,14 @@ import { call, type Schemas } from "../../app/http";
 export type Channel = Schemas["Channel"];
 export type Preview = Schemas["PlacePreview"];
 export type Placement = Schemas["Placement"];
+export type Rollout = Schemas["Rollout"];
+export type RollBackPreview = Schemas["RollBackPreview"];
+
+export interface RolloutAct {
+  path: "grow" | "plan" | "hold" | "go-on";
+  method?: "PUT";
+  body?: object;
+}
 
 export function useChannels(title: string) {
   return useQuery({
@@ -35,10 +43,10 @@ export function usePreview(title: string, channel: string, build: number) {
 export function usePlace(title: string, channel: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ seen, key }: { seen: Preview; key: string }) =>
+    mutationFn: ({ seen, key, extent }: { seen: Preview; key: string; extent: { share?: number; plan?: string } }) =>
       call<Placement>(`/titles/${title}/channels/${channel}/placements`, {
         method: "POST",
-        body: { build: seen.build.number },
+        body: { build: seen.build.number, ...extent },
         ifMatch: seen.etag,
         key,
       }),
@@ -83,6 +91,49 @@ export function useSetGates(title: string, channel: string) {
   return useMutation({
     mutationFn: (gates: Schemas["GateIn"][]) =>
       call<Channel>(`/titles/${title}/channels/${channel}/gates`, { method: "PUT", body: { gates } }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+export function useRollout(title: string, channel: string, number: number) {
+  return useQuery({
+    queryKey: ["rollout", title, channel, number],
+    queryFn: () => call<Rollout>(`/titles/${title}/channels/${channel}/placements/${number}`),
+    refetchInterval: 5_000,
+  });
+}
+
+export function useRolloutAct(title: string, channel: string, number: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ path, method = undefined, body }: RolloutAct) =>
+      call<Rollout>(`/titles/${title}/channels/${channel}/placements/${number}/${path}`, { method: method ?? "POST", body: body ?? {} }),
+    onSuccess: (rollout) => {
+      queries.setQueryData(["rollout", title, channel, number], rollout);
+      return queries.invalidateQueries();
+    },
+  });
+}
+
+/** What rolling back would do; asked for again whenever a build is chosen. */
+export function useRollBackPreview(title: string, channel: string, build: number) {
+  return useQuery({
+    queryKey: ["roll-back", title, channel, build],
+    queryFn: () => call<RollBackPreview>(`/titles/${title}/channels/${channel}/roll-back/preview`, { method: "POST", body: { build } }),
+    staleTime: 0,
+    gcTime: 0,
+  });
+}
+
+export function useRollBack(title: string, channel: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (seen: RollBackPreview) =>
+      call<Rollout>(`/titles/${title}/channels/${channel}/roll-back`, {
+        method: "POST",
+        body: { build: seen.build.number },
+        ifMatch: seen.etag,
+      }),
     onSuccess: () => queries.invalidateQueries(),
   });
 }

@@ -258,6 +258,8 @@ def _build(build: Build) -> None:
         ("state", build.state + (f"; live on {', '.join(build.live_on)}" if build.live_on else "")),
         ("files", f"{build.files:,}, {mb(build.size)} before packing, {mb(build.packed)} after, ratio {ratio}"),
     ]
+    if build.content_of:
+        rows.append(("again", f"the files of {build.title}#{build.content_of} under a new version code, to roll back"))
     if bundle:
         signed = f"signed by {bundle.identity} (SHA-256 {bundle.fingerprint[:16]}…)" if build.signed else "not signed"
         rows += [("bundle", f"{bundle.name}, {mb(bundle.size)}"), ("signature", signed)]
