@@ -40,7 +40,7 @@ def test_from_a_part_to_all_and_back(said: Said, ready: Client) -> None:
         ["100", "%"],
     ] or ("5 %" in listed and "100 %" in listed)
     plan = "5 % after 30 min, 20 % after 4 h, all after 1 day"
-    assert "grows by hand now. Then: 5 % after 30 min" in said("rollout", "plan", *ON, "--as", plan, code=1)
+    assert "5 % now, by hand. Then: 5 % after 30 min" in said("rollout", "plan", *ON, "--as", plan, code=1)
     planned = said("rollout", "plan", *ON, "--as", plan, "--yes")
     assert plan in planned
     assert "20 % " in planned
@@ -52,9 +52,13 @@ def test_from_a_part_to_all_and_back(said: Said, ready: Client) -> None:
     ended = said("rollout", "plan", *ON, "--none", "--yes")
     assert "Then: by hand" in ended
     assert "next" not in ended
-    with refuses("plan.none"):
-        said("rollout", "plan", *ON, "--none", "--as", plan)
-    assert "5 % now, 100 % then" in said("rollout", "grow", *ON, "--to", "all", code=1)
+    for none in (["--none", "--as", plan], []):
+        with refuses("plan.none"):
+            said("rollout", "plan", *ON, *none)
+    for named in ([], ["peatlight#2", "--release", "1"]):
+        with refuses("rollout.which"):
+            said("rollout", "hold", *named, "--on", "studio")
+    assert "5 % now, by hand: 100 % then" in said("rollout", "grow", *ON, "--to", "all", code=1)
     assert "every device" in said("rollout", "grow", *ON, "--to", "all", "--yes")
     shown = json.loads(said("rollout", "show", *ON, "--json"))
     assert [c["state"] for c in shown["changes"]] == ["placed", "growing", "held", "growing", "whole"]
@@ -64,7 +68,7 @@ def test_from_a_part_to_all_and_back(said: Said, ready: Client) -> None:
     back = ("peatlight#1", "--on", "studio")
     told = said("rollout", "roll-back", *back, "--preview")
     assert "studio goes back to peatlight#1 (1.4.0), from peatlight#2 (1.4.0)." in told
-    assert json.loads(said("rollout", "roll-back", *back, "--preview", "--json"))["new_code"] is False
+    assert json.loads(said("rollout", "roll-back", *back, "--preview", "--json"))[0]["new_code"] is False
     said("rollout", "roll-back", *back, code=1)
     assert "devices go down to it" in said("rollout", "roll-back", *back, "--yes")
     with refuses("rollout.no-way-back"):

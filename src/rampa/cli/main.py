@@ -54,6 +54,7 @@ GROUPS: dict[str, tuple[str, str]] = {
         "Bundles on this machine: inspect, compare, verify, stamp, sign, split; no service needed.",
     ),
     "channel": ("channels.channel", "Channels: place a build, see what is live."),
+    "release": ("channels.release", "Releases: builds of one version over platforms, placed as one."),
     "rollout": ("channels.rollout", "Rollouts: grow a placement, hold it, go on, roll back."),
     "device": ("devices", "Simulated devices: install, update, verify, repair, start."),
     "person": ("people.person", "People of the studio and their roles."),

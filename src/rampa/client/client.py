@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from rampa.client.events import EventsCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
+    from rampa.client.releases import ReleasesCalls
     from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
     from rampa.client.signing.calls import SigningCalls
@@ -65,6 +66,12 @@ class Client:
         from rampa.client.builds.calls import BuildsCalls
 
         return BuildsCalls(self.connection)
+
+    @cached_property
+    def releases(self) -> ReleasesCalls:
+        from rampa.client.releases import ReleasesCalls
+
+        return ReleasesCalls(self.connection)
 
     @cached_property
     def rollouts(self) -> RolloutsCalls:

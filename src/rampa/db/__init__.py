@@ -47,6 +47,7 @@ from rampa.db.people import (
     TokenRow,
     WebSessionRow,
 )
+from rampa.db.releases import ReleaseBuildRow, ReleaseLeftOutRow, ReleaseNoteRow, ReleaseRow, find_release
 from rampa.db.runs import (
     LogKindRow,
     LogPartRow,
@@ -118,6 +119,10 @@ __all__ = [
     "PersonRow",
     "PlacementChangeRow",
     "PlacementRow",
+    "ReleaseBuildRow",
+    "ReleaseLeftOutRow",
+    "ReleaseNoteRow",
+    "ReleaseRow",
     "ReservationRow",
     "RevisionRow",
     "RunApprovalRow",
@@ -148,6 +153,7 @@ __all__ = [
     "find_channel",
     "find_folder",
     "find_key",
+    "find_release",
     "find_revision",
     "find_run",
     "find_source",

@@ -68,6 +68,8 @@ class PlacementRow(Identified, Base):
     held_at: Mapped[dt.datetime | None]
     held_why: Mapped[str] = mapped_column(Text, default="")
     back: Mapped[bool] = mapped_column(default=False)
+    release_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("release.id"), index=True)
+    """The release that it was placed with."""
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
     line: Mapped[LineRow] = relationship(lazy="joined", innerjoin=True)

@@ -193,6 +193,8 @@ class Placement(Wire):
     held_why: str
     back: bool
     """Rolled back to: devices go down to it."""
+    beside: int
+    """The build that takes a part of its devices; 0: none."""
     build: BuildSummary
     placed_at: dt.datetime
     placed_by: str
@@ -252,7 +254,6 @@ class Channel(Wire):
     gates: list[GateIn]
     live: list[Placement]
     history: list[Placement]
-    closed: str
     allowed_actions: list[Action]
 
 

@@ -106,27 +106,27 @@ def _rollouts(api: Resource, services: Services) -> None:
     @api.call("POST", PLACEMENT + "/grow", Act.ROLL_OUT, wire.Rollout)
     def grow_rollout(path: wire.PlacementPath, body: wire.GrowIn) -> wire.Rollout:
         """Let more devices get it. A share only grows; at 100 % what was live before is superseded."""
-        return rollouts.grow(services, current_actor(), path.title, path.channel, path.placement, body.share)
+        return rollouts.grow(services, current_actor(), path.title, path.channel, [path.placement], body.share)[0]
 
     @api.call("PUT", PLACEMENT + "/plan", Act.ROLL_OUT, wire.Rollout)
     def plan_rollout(path: wire.PlacementPath, body: wire.PlanIn) -> wire.Rollout:
         """Say how it grows by itself from now on."""
-        return rollouts.plan(services, current_actor(), path.title, path.channel, path.placement, body.plan)
+        return rollouts.plan(services, current_actor(), path.title, path.channel, [path.placement], body.plan)[0]
 
     @api.call("POST", PLACEMENT + "/hold", Act.ROLL_OUT, wire.Rollout)
     def hold_rollout(path: wire.PlacementPath, body: wire.HoldIn) -> wire.Rollout:
         """Stop it where it is: who has it keeps it, and nobody else gets it."""
-        return rollouts.hold(services, current_actor(), path.title, path.channel, path.placement, body.why)
+        return rollouts.hold(services, current_actor(), path.title, path.channel, [path.placement], body.why)[0]
 
     @api.call("POST", PLACEMENT + "/go-on", Act.ROLL_OUT, wire.Rollout)
     def go_on_with_rollout(path: wire.PlacementPath) -> wire.Rollout:
         """Let a held one go on."""
-        return rollouts.go_on(services, current_actor(), path.title, path.channel, path.placement)
+        return rollouts.go_on(services, current_actor(), path.title, path.channel, [path.placement])[0]
 
     @api.call("POST", PLACEMENT + "/withdraw", Act.WITHDRAW, wire.Rollout)
     def withdraw_placement(path: wire.PlacementPath) -> wire.Rollout:
         """Take a live placement off its channel."""
-        return rollouts.withdraw(services, current_actor(), path.title, path.channel, path.placement)
+        return rollouts.withdraw(services, current_actor(), path.title, path.channel, [path.placement])[0]
 
     @api.call("POST", CHANNEL + "/roll-back/preview", Act.READ, wire.RollBackPreview)
     def preview_roll_back(path: wire.ChannelPath, body: wire.RollBackIn) -> tuple[wire.RollBackPreview, str]:
@@ -138,7 +138,7 @@ def _rollouts(api: Resource, services: Services) -> None:
     def roll_back_channel(path: wire.ChannelPath, body: wire.RollBackIn, header: ChangeHeaders) -> wire.Rollout:
         """Go back to a build that was placed there before, on every device. If-Match: the ETag of the preview."""
         expected = expected_version(header.if_match, needed=True)
-        return roll_back.roll_back(services, current_actor(), path.title, path.channel, body.build, expected)
+        return roll_back.roll_back(services, current_actor(), path.title, path.channel, [body.build], expected)[0]
 
     @api.call("GET", "/offers/<string:identifier>/<string:channel>/<string:platform>", Act.OPEN, OFFER_TYPE)
     def get_public_offer(path: wire.PublicOfferPath) -> Response:

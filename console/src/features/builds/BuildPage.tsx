@@ -144,7 +144,7 @@ function Place({ build, title }: { build: Build; title: string }) {
   const { data } = useChannels(title);
   const go = useNavigate();
   const act = build.allowed_actions.find((a) => a.name === "place");
-  const open = (data?.items ?? []).filter((c) => !build.live_on.includes(c.name) && !c.closed);
+  const open = (data?.items ?? []).filter((c) => !build.live_on.includes(c.name));
   return open.map((channel) => (
     <Button
       key={channel.name}

@@ -41,7 +41,7 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
           )
         }
       >
-        {channel.data?.closed || "Devices that follow it install what is live here for their platform."}
+        Devices that follow it install what is live here for their platform.
       </PageHead>
       <Answer of={channel}>
         {(data) => (
@@ -49,7 +49,7 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
             <Panel title="Live" flush>
               {data.live.length === 0 ? (
                 <Empty command={`bin/rampa channel place ${title}#N --on ${name}`}>
-                  {data.closed || "Nothing is live here. Place a build; what it will do is shown first."}
+                  Nothing is live here. Place a build; what it will do is shown first.
                 </Empty>
               ) : (
                 <Live placements={data.live} title={title} withdraw={setWithdrawing} />

@@ -30,12 +30,13 @@ export function RolloutActs({ title, rollout, withdraw }: { title: string; rollo
           variant="default"
           data-disabled={!can.withdraw?.possible || undefined}
           title={can.withdraw?.reason}
+          style={{ flexShrink: 0 }}
         >
           Roll back …
         </Button>
       </Row>
       <Row text="Devices keep it, and no other gets it any more.">
-        <Button variant="default" disabled={!can.withdraw?.possible} title={can.withdraw?.reason} onClick={withdraw}>
+        <Button variant="default" disabled={!can.withdraw?.possible} title={can.withdraw?.reason} onClick={withdraw} style={{ flexShrink: 0 }}>
           Withdraw …
         </Button>
       </Row>

@@ -56,7 +56,7 @@ function Headline({ rollout }: { rollout: Rollout }) {
     : "No device follows the channel yet.";
   return (
     <div className={`headline ${kind}`}>
-      <Share placement={rollout} /> {have}{" "}
+      <Share placement={rollout} />. {have}{" "}
       {rollout.held_why && (
         <>
           Held because: <b>{rollout.held_why}</b>{" "}

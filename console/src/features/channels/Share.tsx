@@ -10,7 +10,7 @@ export function Share({ placement }: { placement: Placement }) {
   const colour = state === "held" ? "var(--r-blocker)" : state === "whole" ? "var(--r-done)" : undefined;
   return (
     <b style={{ color: colour, whiteSpace: "nowrap" }}>
-      <span aria-hidden>{SHAPES[state]}</span> {WORDS[state]}
+      <span aria-hidden>{SHAPES[state]}</span> {placement.beside ? "every other device" : WORDS[state]}
       {(state === "growing" || state === "held") && `, ${share} %`}
     </b>
   );

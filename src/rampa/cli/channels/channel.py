@@ -81,11 +81,8 @@ def list_(title: str = TITLE, as_json: bool = JSON) -> None:
             version = p.build.version_name
             rows.append((channel.name, p.line, p.build.name, version, share, devices, ago(p.placed_at), p.placed_by))
         if not channel.live:
-            rows.append((channel.name, "", "closed" if channel.closed else "nothing is live", "", "", "", "", ""))
+            rows.append((channel.name, "", "nothing is live", "", "", "", "", ""))
     table(["channel", "for", "build", "version", ">share", "devices", "since", "~placed by"], rows)
-    for channel in channels:
-        if channel.closed:
-            out().print(f"{channel.name} is closed: {channel.closed}", style="dim")
 
 
 @app.command("show")
@@ -105,7 +102,7 @@ def show(
         for p in found.history
     ]
     waived = [(p.number, w) for p in found.history for w in p.waived]
-    empty = found.closed or f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
+    empty = f"Nothing was placed yet: rampa channel place BUILD --on {channel}"
     table([">placement", "for", "build", "version", "state", "placed", "~by"], rows, empty)
     for number, w in waived:
         out().print(f"Placement {number}: {w.waived_by} waived {w.gate}: {w.reason}", highlight=False)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from dataclasses import dataclass
 
 import typer
 
-from rampa.cli.base.common import JSON, YES, confirmed, signed_in, the_build
+from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, err, facts, mb, moment, out, print_json, table
 from rampa.client import Client
 from rampa.core.errors import Invalid, NotFound, Refused
@@ -20,7 +20,8 @@ from rampa.schema.channels import Placement, RollBackPreview, Rollout
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Rollouts: grow a placement, hold it, go on, roll back."
 )
-BUILD = typer.Argument(..., help="The build, as in peatlight#14.")
+BUILD = typer.Argument("", help="The build, as in peatlight#14; or --release for all lines of one.")
+RELEASE = typer.Option(0, "--release", help="All builds of this release, together or not at all.")
 ON = typer.Option(..., "--on", help="The channel.")
 WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, or it is held or ends.")
 LOOK = 2.0
@@ -28,14 +29,19 @@ LOOK = 2.0
 
 
 @app.command("show")
-def show(spoken: str = BUILD, on: str = ON, wait: bool = WAIT, as_json: bool = JSON) -> None:
+def show(
+    spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
+    on: str = ON,
+    wait: bool = WAIT,
+    as_json: bool = JSON,
+) -> None:
     """A rollout: its share, its plan, and all that it was."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
         found = client.rollouts.get(title, on, _placement(client, title, on, number, live=False).number)
         if wait:
             found = _followed(client, title, on, found)
-    _shown(found, as_json)
+    _shown([found], as_json)
 
 
 @app.command("grow")
@@ -43,18 +49,22 @@ def grow(
     spoken: str = BUILD,
     on: str = ON,
     to: str = typer.Option(..., "--to", help="Percent of the devices: 5, 0.5 or all."),
+    release: int = RELEASE,
+    title: str = TITLE,
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
     """Let more devices get it. Who is in stays in; a share only grows."""
-    share = read_share(to, "--to")
+    share = read_share(to, "--to") / 10
     with signed_in() as client:
-        title, number = the_build(client, spoken)
-        placed = _placement(client, title, on, number)
-        err().print(f"{placed.build.name} on {on}: {_share(placed)} now, {share / 10:g} % then.", highlight=False)
+        what = _what(client, spoken, release, title, on)
+        err().print(f"{what.said}: {share:g} % then.", highlight=False)
         if not confirmed("Grow it?", yes):
             raise typer.Exit(1)
-        done = client.rollouts.grow(title, on, placed.number, share / 10)
+        if release:
+            done = client.releases.grow(what.title, release, on, share)
+        else:
+            done = [client.rollouts.grow(what.title, on, what.placement, share)]
     _shown(done, as_json)
 
 
@@ -64,27 +74,27 @@ def plan(
     on: str = ON,
     said: str = typer.Option("", "--as", help="Such as: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."),
     none: bool = typer.Option(False, "--none", help="No plan: it grows by hand."),
+    release: int = RELEASE,
+    title: str = TITLE,
     wait: bool = WAIT,
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
-    """How it grows by itself. A first step without a time is taken at once; without --as or --none, shows the plan."""
-    if none and said:
-        raise Invalid("plan.none", "--none stands beside --as", hint="Say either.")
+    """How it grows by itself. A first step without a time is taken at once."""
+    if none == bool(said):
+        raise Invalid("plan.none", "say how it grows, or --none", where="--as", hint="Either --as PLAN or --none.")
     wanted = plan_text(read_plan(said)) if said else ""
     with signed_in() as client:
-        title, number = the_build(client, spoken)
-        placed = _placement(client, title, on, number)
-        if said or none:
-            now, then = placed.plan or "by hand", wanted or "by hand"
-            err().print(f"{placed.build.name} on {on} grows {now} now. Then: {then}.", highlight=False)
-            if not confirmed("Set it?", yes):
-                raise typer.Exit(1)
-            done = client.rollouts.plan(title, on, placed.number, wanted)
+        what = _what(client, spoken, release, title, on)
+        err().print(f"{what.said}. Then: {wanted or 'by hand'}.", highlight=False)
+        if not confirmed("Set it?", yes):
+            raise typer.Exit(1)
+        if release:
+            done = client.releases.plan(what.title, release, on, wanted)
         else:
-            done = client.rollouts.get(title, on, placed.number)
+            done = [client.rollouts.plan(what.title, on, what.placement, wanted)]
         if wait:
-            done = _followed(client, title, on, done)
+            done = [_followed(client, what.title, on, each) for each in done]
     _shown(done, as_json)
 
 
@@ -93,51 +103,99 @@ def hold(
     spoken: str = BUILD,
     on: str = ON,
     why: str = typer.Option("", "--why", help="Why; everybody reads it."),
+    release: int = RELEASE,
+    title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
     """Stop it where it is: devices that have it keep it, and no other gets it."""
-    _act(spoken, on, as_json, lambda client, title, placed: client.rollouts.hold(title, on, placed.number, why))
+    with signed_in() as client:
+        what = _what(client, spoken, release, title, on)
+        if release:
+            done = client.releases.hold(what.title, release, on, why)
+        else:
+            done = [client.rollouts.hold(what.title, on, what.placement, why)]
+    _shown(done, as_json)
 
 
 @app.command("go-on")
-def go_on(spoken: str = BUILD, on: str = ON, as_json: bool = JSON) -> None:
+def go_on(spoken: str = BUILD, on: str = ON, release: int = RELEASE, title: str = TITLE, as_json: bool = JSON) -> None:
     """Let a held one go on, as far as it was; its plan goes on, too."""
-    _act(spoken, on, as_json, lambda client, title, placed: client.rollouts.go_on(title, on, placed.number))
+    with signed_in() as client:
+        what = _what(client, spoken, release, title, on)
+        if release:
+            done = client.releases.go_on(what.title, release, on)
+        else:
+            done = [client.rollouts.go_on(what.title, on, what.placement)]
+    _shown(done, as_json)
 
 
 @app.command("roll-back")
 def roll_back(
-    spoken: str = typer.Argument(..., help="The build to go back to; it was placed there before."),
+    spoken: str = typer.Argument("", help="The build to go back to; it was placed there before."),
     on: str = ON,
+    release: int = typer.Option(0, "--release", help="In place of a build: all lines to this release."),
+    title: str = TITLE,
     dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
     yes: bool = YES,
     as_json: bool = JSON,
 ) -> None:
-    """Go back to an earlier build, on every device at its next look. Nothing is built."""
+    """Go back to an earlier build or release, on every device at its next look. Nothing is built."""
     with signed_in() as client:
-        title, number = the_build(client, spoken)
-        seen = client.rollouts.preview_roll_back(title, on, number)
+        slug, number = _build_or_release(client, spoken, release, title)
+        if release:
+            whole = client.releases.preview_roll_back(slug, release, on)
+            seen, etag = whole.lines, whole.etag
+        else:
+            one = client.rollouts.preview_roll_back(slug, on, number)
+            seen, etag = [one], one.etag
         if as_json and dry:
             print_json(seen)
             return
         if not as_json:
-            _preview(seen)
+            for each in seen:
+                _preview(each)
         if dry:
             return
-        if seen.obstacle and not as_json:
-            raise Refused("rollout.no-way-back", seen.obstacle)
-        if not seen.obstacle and not confirmed(f"Roll {seen.channel} back to {seen.build.name}?", yes):
+        obstacle = next((s.obstacle for s in seen if s.obstacle), "")
+        if obstacle and not as_json:
+            raise Refused("rollout.no-way-back", obstacle)
+        if not obstacle and not confirmed(f"Roll {on} back to {_names(seen)}?", yes):
             raise typer.Exit(1)
         # With --json the service says what is in the way, and the exit code says so too.
-        done = client.rollouts.roll_back(title, on, number, seen.etag)
+        if release:
+            done = client.releases.roll_back(slug, release, on, etag)
+        else:
+            done = [client.rollouts.roll_back(slug, on, number, etag)]
     _shown(done, as_json)
 
 
-def _act(spoken: str, on: str, as_json: bool, act: Callable[[Client, str, Placement], Rollout]) -> None:
-    with signed_in() as client:
-        title, number = the_build(client, spoken)
-        done = act(client, title, _placement(client, title, on, number))
-    _shown(done, as_json)
+def _names(seen: list[RollBackPreview]) -> str:
+    return ", ".join(s.build.name for s in seen)
+
+
+@dataclass(frozen=True)
+class What:
+    """What an act is about: a placement, or (`placement` 0) a release; `said` is how it is now."""
+
+    title: str
+    placement: int
+    said: str
+
+
+def _what(client: Client, spoken: str, release: int, title: str, on: str) -> What:
+    slug, number = _build_or_release(client, spoken, release, title)
+    if release:
+        return What(slug, 0, f"Release {release} on {on}, all its lines")
+    placed = _placement(client, slug, on, number)
+    plan = f", by the plan {placed.plan}" if placed.plan else ", by hand"
+    return What(slug, placed.number, f"{placed.build.name} on {on}: {_share(placed)} now{plan}")
+
+
+def _build_or_release(client: Client, spoken: str, release: int, title: str) -> tuple[str, int]:
+    """(title, the build's number; 0 for a release)."""
+    if bool(spoken) == bool(release):
+        raise Invalid("rollout.which", "name a build, or a release with --release", hint="Such as peatlight#14.")
+    return (the_title(client, title), 0) if release else the_build(client, spoken, title)
 
 
 def _placement(client: Client, title: str, on: str, number: int, *, live: bool = True) -> Placement:
@@ -175,10 +233,28 @@ def _share(placed: Placement) -> str:
     return "every device" if placed.state == PlacementState.WHOLE else f"{placed.share:g} %"
 
 
-def _shown(rollout: Rollout, as_json: bool) -> None:
+def _shown(rollouts: list[Rollout], as_json: bool) -> None:
     if as_json:
-        print_json(rollout)
+        print_json(rollouts if len(rollouts) > 1 else rollouts[0])
         return
+    if len(rollouts) == 1:
+        _one(rollouts[0])
+        return
+    rows = [
+        (
+            r.line,
+            r.build.name,
+            r.state,
+            _share(r),
+            f"{r.devices} of {r.following}",
+            moment(r.next_at) if r.next_at else "",
+        )
+        for r in rollouts
+    ]
+    table(["for", "build", "state", ">share", ">devices", "next step"], rows)
+
+
+def _one(rollout: Rollout) -> None:
     live = rollout.state in LIVE
     have = f"{rollout.devices} of {counted(rollout.following, 'device')} {'has' if rollout.devices == 1 else 'have'} it"
     if not rollout.following:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Station:
-    """`channel`: builds are placed there. `closed` says why nothing can stand there yet; empty when it can."""
+    """`channel`: builds are placed there. `closed` says why it is passed over for now; empty where builds stand there."""
 
     name: str
     channel: bool
@@ -17,12 +17,11 @@ class Station:
 
 BUILT, SIGNED, DEPOTS = "built", "signed", "depots"
 MAKING = (Station(BUILT, False), Station(SIGNED, False), Station(DEPOTS, False))
-REVIEW = Station("review", False, "Submissions to a storefront's reviewers are not part of this version.")
-
-
-def closed_reason(channel: str, reviewed: bool) -> str:
-    """Why nothing can be placed on a channel; empty when it can."""
-    return f"{channel} needs a passed review, and reviews are not part of this version." if reviewed else ""
+REVIEW = Station(
+    "review",
+    False,
+    "Submissions to a storefront's reviewers are not part of this version: Rampa delivers all lines itself.",
+)
 
 
 def stations_of(channels: Iterable[tuple[str, bool]]) -> tuple[Station, ...]:
@@ -31,5 +30,5 @@ def stations_of(channels: Iterable[tuple[str, bool]]) -> tuple[Station, ...]:
     for name, reviewed in channels:
         if reviewed and REVIEW not in out:
             out.append(REVIEW)
-        out.append(Station(name, True, closed_reason(name, reviewed)))
+        out.append(Station(name, True))
     return tuple(out)

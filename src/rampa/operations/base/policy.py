@@ -57,6 +57,7 @@ class Act(StrEnum):
     SET_GATES = "set the gates of channels"
     APPROVE_BUILD = "approve builds for channels"
     WAIVE_GATE = "waive gates"
+    MAKE_RELEASE = "make releases and write their notes"
     PLACE = "place builds"
     WITHDRAW = "withdraw builds"
     ROLL_OUT = "grow, hold and roll back rollouts"
@@ -141,6 +142,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.SET_GATES: OWNERS,
     Act.APPROVE_BUILD: ENGINEERS,
     Act.WAIVE_GATE: OWNERS,
+    Act.MAKE_RELEASE: ENGINEERS,
     Act.PLACE: ENGINEERS,
     Act.WITHDRAW: ENGINEERS,
     Act.ROLL_OUT: ENGINEERS,

@@ -6,7 +6,6 @@ from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.placement import PlacementCandidate, check_placement
 from rampa.core.placement.life import PlacementState
-from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import resolve
 from rampa.db import BuildRow, ChannelRow, PlacementRow, load_document
@@ -24,18 +23,11 @@ def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: Ch
     highest = standing.highest(channel.name, build.platform, build.number)
     return in_order(
         [
-            *_closed(channel),
             *_live_already(build, channel, live),
             *check_placement(candidate(uow.services, build), highest),
             *_continues(uow, standing, build, code_line),
         ]
     )
-
-
-def _closed(channel: ChannelRow) -> list[Finding]:
-    closed = closed_reason(channel.name, channel.reviewed)
-    message = f"the channel {channel.name} is closed"
-    return [Finding("blocker", "channel.closed", message, channel.name, closed)] if closed else []
 
 
 def _live_already(build: BuildRow, channel: ChannelRow, live: list[PlacementRow]) -> list[Finding]:

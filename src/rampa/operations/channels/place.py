@@ -8,8 +8,8 @@ from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.placement.plan import read_plan
 from rampa.core.placement.share import share_of
-from rampa.db import BuildRow, ChannelRow, find_build, find_channel, queue
-from rampa.operations.base import Act, Actor, Once, Services, audit, begin, must, once
+from rampa.db import BuildRow, ChannelRow, PlacementRow, ReleaseRow, find_build, find_channel, queue
+from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once
 from rampa.operations.builds.views import summary
 from rampa.operations.channels import lines
 from rampa.operations.channels.gates import gates_of, list_gates, must_be_open
@@ -72,29 +72,44 @@ def place(
 
     def make() -> wire.Placement:
         channel = find_channel(uow.session, slug, channel_name, lock=True)
-        if expected is not None and expected != channel.version:
-            raise Conflict(
-                "channel.moved",
-                f"the channel {channel_name} changed meanwhile",
-                hint="Look again at what placing would do, then confirm.",
-            )
+        must_be_seen(channel, expected)
         build = find_build(uow.session, slug, number)
-        standing = load_standing(uow, build.title)
-        _refuse(build, channel, check(uow, standing, build, channel))
-        must_be_open(gates, build, channel)
-        # Before the placement: afterwards the build itself would be among those that devices may have.
-        held = likely(uow, build)
-        code_line = line_of_build(uow, build)
-        audit.record(uow, "build.place", build.name, slug, channel=channel.name)
-        placement = lines.put(uow, channel, build, code_line.storefront, extent)
-        ask(uow, build, held)
-        queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
-        if build.bundle is not None:
-            bind(uow, build, code_line, build.bundle.fingerprint)
+        placement = put_build(uow, channel, build, gates, extent)
         return describe_placement(actor, load_standing(uow, build.title), placement)
 
     with begin(services, actor) as uow:
         return once(uow, key, wire.Placement, make)
+
+
+def must_be_seen(channel: ChannelRow, expected: int | None) -> None:
+    """Raises `Conflict` when the channel is not what the caller saw."""
+    if expected is not None and expected != channel.version:
+        hint = "Look again at what it would do, then confirm."
+        raise Conflict("channel.moved", f"the channel {channel.name} changed meanwhile", hint=hint)
+
+
+def put_build(
+    uow: UnitOfWork,
+    channel: ChannelRow,
+    build: BuildRow,
+    gates: list[wire.GateOut],
+    extent: lines.Extent,
+    release: ReleaseRow | None = None,
+) -> PlacementRow:
+    """The channel is locked by the caller, who has looked at the gates. Raises `Refused` with what is in the way."""
+    _refuse(build, channel, check(uow, load_standing(uow, build.title), build, channel))
+    must_be_open(gates, build, channel)
+    # Before the placement: afterwards the build itself would be among those that devices may have.
+    held = likely(uow, build)
+    code_line = line_of_build(uow, build)
+    audit.record(uow, "build.place", build.name, build.title.slug, channel=channel.name)
+    placement = lines.put(uow, channel, build, code_line.storefront, extent)
+    placement.release_id = release.id if release else None
+    ask(uow, build, held)
+    queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
+    if build.bundle is not None:
+        bind(uow, build, code_line, build.bundle.fingerprint)
+    return placement
 
 
 def extent_of(share: float | None, plan: str) -> lines.Extent:

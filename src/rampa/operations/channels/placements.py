@@ -12,7 +12,6 @@ from rampa.core.errors import NotFound
 from rampa.core.placement import life
 from rampa.core.placement.life import PlacementEvent, PlacementState
 from rampa.core.placement.plan import GrowthStep, next_step, plan_text
-from rampa.core.placement.stations import closed_reason
 from rampa.core.platform.table import line_title
 from rampa.db import ChannelRow, GateWaiverRow, PlacementChangeRow, PlacementRow, find_title
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, actions, begin
@@ -110,6 +109,7 @@ def describe_placement(
         next_share=step.share / 10 if (step := _next(placement)) else None,
         held_why=placement.held_why,
         back=placement.back,
+        beside=next((p.build.number for p in standing.live[key] if _beside(placement, p)), 0),
         build=summary(placement.build, standing.names_of(placement.build.number)),
         placed_at=placement.created_at,
         placed_by=placement.placed_by,
@@ -121,6 +121,11 @@ def describe_placement(
     )
 
 
+def _beside(placement: PlacementRow, other: PlacementRow) -> bool:
+    """Another one takes a part of this one's devices."""
+    return placement.state == PlacementState.WHOLE and other.line_id == placement.line_id and other.id != placement.id
+
+
 def _next(placement: PlacementRow) -> GrowthStep | None:
     waits = placement.plan is not None and placement.state in (PlacementState.PLACED, PlacementState.GROWING)
     return next_step(placement.plan, placement.share) if placement.plan and waits else None
@@ -130,18 +135,17 @@ def _channel(
     actor: Actor, standing: TitleStanding, channel: ChannelRow, history: list[PlacementRow], waived: Waived
 ) -> wire.Channel:
     live = [p for rows in standing.live.values() for p in rows if p.channel_id == channel.id]
-    closed = closed_reason(channel.name, channel.reviewed)
+    live.sort(key=lambda p: (p.line.platform, p.line.storefront, -p.number))
     return wire.Channel(
         name=channel.name,
         title=standing.title.slug,
         audience=channel.audience,
-        live=[describe_placement(actor, standing, p, waived) for p in sorted(live, key=lambda p: p.line.platform)],
+        live=[describe_placement(actor, standing, p, waived) for p in live],
         history=[describe_placement(actor, standing, p, waived) for p in history],
-        closed=closed,
         former=channel.former,
         gates=[wire.GateIn(**asdict(gate)) for gate in channel.gates],
         allowed_actions=[
-            action(actor, Act.PLACE, "place", closed),
+            action(actor, Act.PLACE, "place"),
             action(actor, Act.CHANGE_CHANNEL, "change"),
             action(actor, Act.SET_GATES, "set gates"),
         ],

@@ -35,7 +35,8 @@ class _Heights:
         return max([self._places[DEPOTS if signed else BUILT], *(self._places[name] for name in live)])
 
     def above(self, height: int) -> Station | None:
-        return next(iter(self.stations[max(height, self._places[DEPOTS]) + 1 :]), None)
+        above = self.stations[max(height, self._places[DEPOTS]) + 1 :]
+        return next((s for s in above if not s.closed), None)
 
 
 def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
@@ -103,8 +104,6 @@ def _next(
     """What keeps the leading build from the next station, and the act that takes it there."""
     if station is None:
         return None, None
-    if station.closed and not station.channel:
-        return Finding("note", "station.closed", f"{station.name} is not open yet", station.name, station.closed), None
     found = check(uow, standing, build, standing.channels[station.name])
     blocker = next((f for f in found if f.severity == "blocker"), None)
     name = f"place on {station.name}"

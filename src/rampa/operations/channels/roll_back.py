@@ -6,18 +6,21 @@ Gates are not asked: the build passed them when it was placed there.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
-from rampa.core.errors import Conflict, NotFound, Refused
+from rampa.core.errors import NotFound, Refused
 from rampa.core.platform.table import PLATFORMS
-from rampa.db import BuildRow, LineRow, PlacementRow, find_build, find_channel, queue
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.builds.reissue import must_be_kept, reissue
 from rampa.operations.builds.views import summary
 from rampa.operations.channels import lines
 from rampa.operations.channels.having import builds_had
 from rampa.operations.channels.obstacles import line_of_build
+from rampa.operations.channels.place import must_be_seen
 from rampa.operations.channels.placements import get_placement
 from rampa.operations.updates.costs import update_costs
 from rampa.schema import channels as wire
@@ -51,34 +54,41 @@ def preview(services: Services, actor: Actor, slug: str, name: str, number: int)
 
 
 def roll_back(
-    services: Services, actor: Actor, slug: str, name: str, number: int, expected: int | None
-) -> wire.Rollout:
-    """Raises `Refused` for a build that was never there or is not kept, `Conflict` when the channel is not what was seen."""
+    services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int], expected: int | None
+) -> list[wire.Rollout]:
+    """To all of these builds, or to none. Raises `Refused` for one that was never there or is not kept, `Conflict` when the
+    channel is not what was seen."""
     must(actor, Act.ROLL_OUT)
     with begin(services, actor) as uow:
-        channel, build = find_channel(uow.session, slug, name), find_build(uow.session, slug, number)
-        _must_be_seen(channel.version, expected, name)
-        _must_be_possible(build, lines.live_on(uow, _line(uow, channel.id, build)))
-        rising = PLATFORMS[build.platform].rising_codes
+        channel = find_channel(uow.session, slug, name)
+        must_be_seen(channel, expected)
+        builds = [_checked(uow, slug, channel, number) for number in numbers]
     # Signing anew takes seconds: not while the channel is locked.
-    wanted = reissue(services, actor, slug, number).number if rising else number
+    puts = [
+        reissue(services, actor, slug, b.number).number if PLATFORMS[b.platform].rising_codes else b.number
+        for b in builds
+    ]
     with begin(services, actor) as uow:
         channel = find_channel(uow.session, slug, name, lock=True)
-        _must_be_seen(channel.version, expected, name)
-        build, put = find_build(uow.session, slug, number), find_build(uow.session, slug, wanted)
-        _must_be_possible(build, lines.live_on(uow, _line(uow, channel.id, build)))
-        audit.record(uow, "channel.roll-back", put.name, slug, channel=channel.name, to=build.version_name)
-        storefront = line_of_build(uow, build).storefront
-        placement = lines.put(uow, channel, put, storefront, lines.Extent(back=True))
-        queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(put.id))
-        made = placement.number
-    return get_placement(services, actor, slug, name, made)
+        must_be_seen(channel, expected)
+        made = [_put(uow, slug, channel, number, put) for number, put in zip(numbers, puts, strict=True)]
+    return [get_placement(services, actor, slug, name, number) for number in made]
 
 
-def _must_be_seen(version: int, expected: int | None, name: str) -> None:
-    if expected is not None and expected != version:
-        hint = "Look again at what rolling back would do, then confirm."
-        raise Conflict("channel.moved", f"the channel {name} changed meanwhile", hint=hint)
+def _put(uow: UnitOfWork, slug: str, channel: ChannelRow, number: int, put: int) -> int:
+    """`put` is the build itself, or the same under a new code. The number of the placement."""
+    build, again = _checked(uow, slug, channel, number), find_build(uow.session, slug, put)
+    audit.record(uow, "channel.roll-back", again.name, slug, channel=channel.name, to=build.version_name)
+    storefront = line_of_build(uow, build).storefront
+    placement = lines.put(uow, channel, again, storefront, lines.Extent(back=True))
+    queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(again.id))
+    return placement.number
+
+
+def _checked(uow: UnitOfWork, slug: str, channel: ChannelRow, number: int) -> BuildRow:
+    build = find_build(uow.session, slug, number)
+    _must_be_possible(build, lines.live_on(uow, _line(uow, channel.id, build)))
+    return build
 
 
 def _must_be_possible(build: BuildRow, live: list[PlacementRow]) -> None:

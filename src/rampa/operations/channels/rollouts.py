@@ -1,4 +1,4 @@
-"""Rollouts: growing a placement by hand or by its plan, holding it, going on, withdrawing it.
+"""Rollouts: growing placements of a channel by hand or by a plan, holding them, going on, withdrawing them: all or none.
 
 Whatever changes a line holds its channel's lock: two acts at once come one after the other, and the second sees the first.
 """
@@ -6,12 +6,13 @@ Whatever changes a line holds its channel's lock: two acts at once come one afte
 from __future__ import annotations
 
 import uuid
+from collections.abc import Sequence
 
 from sqlalchemy import select
 
 from rampa.core.errors import Conflict, NotFound
 from rampa.core.placement.life import PlacementEvent, PlacementState
-from rampa.core.placement.plan import plan_text, read_plan
+from rampa.core.placement.plan import GrowthPlan, plan_text, read_plan
 from rampa.core.placement.share import share_of
 from rampa.db import ChannelRow, PlacementRow, find_channel, locked, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor
@@ -23,40 +24,50 @@ PLAN = "the plan"
 """Who grows a rollout by its plan."""
 
 
-def grow(services: Services, actor: Actor, slug: str, name: str, number: int, share: float) -> wire.Rollout:
+def grow(
+    services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int], share: float
+) -> list[wire.Rollout]:
     """To a larger share. Raises `Invalid` for one that does not rise, `Conflict` where it is held or over."""
     must(actor, Act.ROLL_OUT)
     with begin(services, actor) as uow:
-        placement = _found(uow, slug, name, number)
-        lines.grow(uow, placement, share_of(share))
-    return get_placement(services, actor, slug, name, number)
+        for placement in _found(uow, slug, name, numbers):
+            lines.grow(uow, placement, share_of(share))
+    return _seen(services, actor, slug, name, numbers)
 
 
-def plan(services: Services, actor: Actor, slug: str, name: str, number: int, text: str) -> wire.Rollout:
-    """It grows by this plan from now on, in place of the one that it had; an empty one ends that."""
+def plan(
+    services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int], text: str
+) -> list[wire.Rollout]:
+    """They grow by this plan from now on, in place of the one that they had; an empty one ends that."""
     must(actor, Act.ROLL_OUT)
     read = read_plan(text) if text.strip() else None
     with begin(services, actor) as uow:
-        placement = _found(uow, slug, name, number)
-        if placement.state not in (PlacementState.PLACED, PlacementState.GROWING):
-            hint = "Let it go on first." if placement.state == PlacementState.HELD else ""
-            raise Conflict("rollout.state", f"{placement.name} is {placement.state}: no plan grows it", hint=hint)
-        said = plan_text(read) if read else "none"
-        audit.record(uow, "placement.plan", placement.name, slug, channel=placement.channel.name, plan=said)
-        if read is None:
-            placement.plan = placement.next_at = None
-        else:
-            lines.plan_on(uow, placement, read)
-    return get_placement(services, actor, slug, name, number)
+        for placement in _found(uow, slug, name, numbers):
+            _plan(uow, placement, read)
+    return _seen(services, actor, slug, name, numbers)
 
 
-def hold(services: Services, actor: Actor, slug: str, name: str, number: int, why: str) -> wire.Rollout:
+def _plan(uow: UnitOfWork, placement: PlacementRow, read: GrowthPlan | None) -> None:
+    if placement.state not in (PlacementState.PLACED, PlacementState.GROWING):
+        hint = "Let it go on first." if placement.state == PlacementState.HELD else ""
+        raise Conflict("rollout.state", f"{placement.name} is {placement.state}: no plan grows it", hint=hint)
+    said, channel = plan_text(read) if read else "none", placement.channel.name
+    audit.record(uow, "placement.plan", placement.name, placement.title_slug, channel=channel, plan=said)
+    if read is None:
+        placement.plan = placement.next_at = None
+    else:
+        lines.plan_on(uow, placement, read)
+
+
+def hold(
+    services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int], why: str
+) -> list[wire.Rollout]:
     """Who has it keeps it; nobody else gets it until it goes on."""
     must(actor, Act.ROLL_OUT)
     with begin(services, actor) as uow:
-        placement = _found(uow, slug, name, number)
-        hold_in(uow, placement, " ".join(why.split()))
-    return get_placement(services, actor, slug, name, number)
+        for placement in _found(uow, slug, name, numbers):
+            hold_in(uow, placement, " ".join(why.split()))
+    return _seen(services, actor, slug, name, numbers)
 
 
 def hold_in(uow: UnitOfWork, placement: PlacementRow, why: str) -> None:
@@ -65,26 +76,30 @@ def hold_in(uow: UnitOfWork, placement: PlacementRow, why: str) -> None:
     lines.change(uow, placement, PlacementEvent.HOLD, why)
 
 
-def go_on(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.Rollout:
+def go_on(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
     """As far as it was; its plan's next step is as far off as it was when it was held."""
     must(actor, Act.ROLL_OUT)
     with begin(services, actor) as uow:
-        placement = _found(uow, slug, name, number)
-        lines.change(uow, placement, PlacementEvent.GO_ON)
-        if placement.next_at is not None and placement.held_at is not None:
-            placement.next_at += uow.now - placement.held_at
-        placement.held_at, placement.held_why = None, ""
-    return get_placement(services, actor, slug, name, number)
+        for placement in _found(uow, slug, name, numbers):
+            lines.change(uow, placement, PlacementEvent.GO_ON)
+            if placement.next_at is not None and placement.held_at is not None:
+                placement.next_at += uow.now - placement.held_at
+            placement.held_at, placement.held_why = None, ""
+    return _seen(services, actor, slug, name, numbers)
 
 
-def withdraw(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.Rollout:
-    """Takes a live placement off its channel: devices keep what they have and are offered nothing of it any more."""
+def withdraw(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
+    """Takes live placements off their channel: devices keep what they have and are offered nothing of it any more."""
     must(actor, Act.WITHDRAW)
     with begin(services, actor) as uow:
-        placement = _found(uow, slug, name, number)
-        lines.change(uow, placement, PlacementEvent.WITHDRAW)
+        for placement in _found(uow, slug, name, numbers):
+            lines.change(uow, placement, PlacementEvent.WITHDRAW)
         queue.put(uow.session, "lower_content", queue.CONTENT, lock="visibility")
-    return get_placement(services, actor, slug, name, number)
+    return _seen(services, actor, slug, name, numbers)
+
+
+def _seen(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
+    return [get_placement(services, actor, slug, name, number) for number in numbers]
 
 
 def grow_due(services: Services) -> int:
@@ -107,10 +122,12 @@ def _grow_one(services: Services, ident: uuid.UUID, channel: uuid.UUID) -> bool:
         return placement is not None and placement.state in growing and lines.follow(uow, placement)
 
 
-def _found(uow: UnitOfWork, slug: str, name: str, number: int) -> PlacementRow:
+def _found(uow: UnitOfWork, slug: str, name: str, numbers: Sequence[int]) -> list[PlacementRow]:
     channel = find_channel(uow.session, slug, name, lock=True)
-    rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.number == number)
-    placement = next(iter(locked(uow.session, rows)), None)
-    if placement is None:
-        raise NotFound("placement.unknown", f"{name} has no placement {number}", hint="rampa channel show lists them.")
-    return placement
+    rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.number.in_(numbers))
+    found = locked(uow.session, rows.order_by(PlacementRow.number))
+    unknown = set(numbers) - {p.number for p in found}
+    if unknown:
+        hint = "rampa channel show lists them."
+        raise NotFound("placement.unknown", f"{name} has no placement {min(unknown)}", hint=hint)
+    return found

@@ -228,7 +228,6 @@ large enough (an icon square, and opaque where it must be).
 | `depot.none` | warning | a file of the bundle that no depot delivers |
 | `path.too-long` | blocker | a path is longer than the platform takes |
 | `build.not-ready`, `build.live` | blocker | the upload is not complete; it is live there already |
-| `channel.closed` | blocker | the channel is not open |
 """
 
 if __name__ == "__main__":
