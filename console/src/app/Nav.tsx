@@ -10,9 +10,9 @@ import {
   IconHistory,
   IconKey,
   IconListCheck,
-  IconListNumbers,
   IconNumbers,
   IconPackage,
+  IconPackages,
   IconPhoto,
   IconPlayerPlay,
   IconServer,
@@ -26,9 +26,7 @@ import {
 import { type ComponentType, type ReactNode, useEffect } from "react";
 import { NavLink, useMatch } from "react-router";
 
-import { useChannels } from "../features/channels/queries";
 import { useTitles } from "../features/titles/queries";
-import { capital } from "../ui/format";
 
 /** The menu follows the way of the work: how a title is set, made, cut, released. */
 export function Nav() {
@@ -85,10 +83,12 @@ export function Nav() {
             <Item to={at} icon={IconTrendingUp} end>
               Ramp
             </Item>
-            <Item to={`${at}/channels`} icon={IconListNumbers} end>
+            <Item to={`${at}/channels`} icon={IconBroadcast}>
               Channels
             </Item>
-            <Channels title={title} />
+            <Item to={`${at}/releases`} icon={IconPackages}>
+              Releases
+            </Item>
             <Item to={`${at}/devices`} icon={IconDeviceLaptop}>
               Devices
             </Item>
@@ -156,15 +156,6 @@ function Section({ name, children }: { name: string; children: ReactNode }) {
       {!folded && children}
     </section>
   );
-}
-
-function Channels({ title }: { title: string }) {
-  const { data } = useChannels(title);
-  return (data?.items ?? []).map((channel) => (
-    <Item key={channel.name} to={`/titles/${title}/channels/${channel.name}`} icon={IconBroadcast}>
-      {capital(channel.name)} channel
-    </Item>
-  ));
 }
 
 interface ItemProps {

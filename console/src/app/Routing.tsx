@@ -30,6 +30,8 @@ const ComparePage = page("ComparePage", () => import("../features/profiles/Compa
 const MatrixPage = page("MatrixPage", () => import("../features/profiles/MatrixPage"));
 const ProfilePage = page("ProfilePage", () => import("../features/profiles/ProfilePage"));
 const RampPage = page("RampPage", () => import("../features/ramp/RampPage"));
+const ReleasePage = page("ReleasePage", () => import("../features/releases/ReleasePage"));
+const ReleasesPage = page("ReleasesPage", () => import("../features/releases/ReleasesPage"));
 const RolloutPage = page("RolloutPage", () => import("../features/channels/RolloutPage"));
 const QueuePage = page("QueuePage", () => import("../features/runs/QueuePage"));
 const RunPage = page("RunPage", () => import("../features/runs/RunPage"));
@@ -85,6 +87,10 @@ function Pages() {
           <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
           <Route path="titles/:title/channels/:channel/roll-back" element={<ChannelPage back />} />
           <Route path="titles/:title/channels/:channel/rollouts/:rollout" element={<RolloutPage />} />
+          <Route path="titles/:title/releases" element={<ReleasesPage />} />
+          <Route path="titles/:title/releases/make" element={<ReleasesPage making />} />
+          <Route path="titles/:title/releases/:release" element={<ReleasePage />} />
+          <Route path="titles/:title/releases/:release/place/:channel" element={<ReleasePage />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />
           <Route path="titles/:title/document" element={<DocumentPage />} />
           <Route path="titles/:title/document/edit" element={<EditPage />} />

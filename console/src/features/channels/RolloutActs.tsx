@@ -36,7 +36,13 @@ export function RolloutActs({ title, rollout, withdraw }: { title: string; rollo
         </Button>
       </Row>
       <Row text="Devices keep it, and no other gets it any more.">
-        <Button variant="default" disabled={!can.withdraw?.possible} title={can.withdraw?.reason} onClick={withdraw} style={{ flexShrink: 0 }}>
+        <Button
+          variant="default"
+          disabled={!can.withdraw?.possible}
+          title={can.withdraw?.reason}
+          onClick={withdraw}
+          style={{ flexShrink: 0 }}
+        >
           Withdraw …
         </Button>
       </Row>
