@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from rampa.client.channels import ChannelsCalls
     from rampa.client.devices.calls import DevicesCalls
     from rampa.client.events import EventsCalls
+    from rampa.client.health import HealthCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
     from rampa.client.releases import ReleasesCalls
@@ -66,6 +67,12 @@ class Client:
         from rampa.client.builds.calls import BuildsCalls
 
         return BuildsCalls(self.connection)
+
+    @cached_property
+    def health(self) -> HealthCalls:
+        from rampa.client.health import HealthCalls
+
+        return HealthCalls(self.connection)
 
     @cached_property
     def releases(self) -> ReleasesCalls:

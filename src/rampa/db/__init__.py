@@ -37,6 +37,7 @@ from rampa.db.content import (
     VerifiedFileRow,
     store_state,
 )
+from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.people import (
     AuditEventRow,
     GuessRow,
@@ -109,6 +110,8 @@ __all__ = [
     "GateWaiverRow",
     "GrantRow",
     "GuessRow",
+    "HealthBatchRow",
+    "HealthEventRow",
     "IdempotentAnswerRow",
     "InnerSignatureRow",
     "LineRow",

@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
+from rampa.core.health.comparison import Verdict
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.gates import Gate
 from rampa.core.placement.life import LIVE, PlacementState
@@ -72,6 +73,10 @@ class PlacementRow(Identified, Base):
     """The release that it was placed with."""
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
+    verdict: Mapped[Verdict | None] = mapped_column(Coded(Verdict))
+    """What its devices say beside those of the build before, when it was last looked at; None: not yet."""
+    health_said: Mapped[str] = mapped_column(Text, default="")
+    health_at: Mapped[dt.datetime | None]
     line: Mapped[LineRow] = relationship(lazy="joined", innerjoin=True)
     build: Mapped[BuildRow] = relationship(lazy="joined", innerjoin=True)
     __table_args__ = (UniqueConstraint("channel_id", "number"), Index("ix_placement_live", "line_id", "state"))

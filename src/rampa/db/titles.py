@@ -32,6 +32,8 @@ class TitleRow(Identified, Base):
     source: Mapped[str] = mapped_column(String(300), default="")
     """The repository that owns the document; empty: the service owns it."""
     source_path: Mapped[str] = mapped_column(String(300), default="")
+    reports: Mapped[str] = mapped_column(String(64))
+    """What devices show with their reports; it stands in every offer, and keeps one title's out of another's."""
     sandbox_needed: Mapped[bool] = mapped_column(default=True)
     """Its runs go only to agents that have one."""
 

@@ -18,6 +18,7 @@ from rampa.jobs.letters import Post
 from rampa.operations.base import Services
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
+from rampa.operations.health import watch
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
@@ -67,6 +68,17 @@ def _channels(app: App, services: Services) -> None:
     def grow_rollouts(timestamp: int) -> None:
         """A worker that was killed in between leaves the step undone: the next look takes it."""
         rollouts.grow_due(services)
+
+    @app.periodic(cron="* * * * * */5")
+    @app.task(name="watch_rollouts", queue=queue.CHANNELS, lock="watch_rollouts", queueing_lock="watch_rollouts")
+    def watch_rollouts(timestamp: int) -> None:
+        """What grows is compared with the build before, and holds itself where it is worse."""
+        watch.watch(services)
+
+    @app.periodic(cron="41 3 * * *")
+    @app.task(name="forget_reports", queue=queue.CHANNELS, lock="forget_reports", queueing_lock="forget_reports")
+    def forget_reports(timestamp: int) -> None:
+        watch.forget(services)
 
 
 def _sources(app: App, services: Services) -> None:

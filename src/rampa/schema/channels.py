@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.check.findings import Finding
 from rampa.core.content.tree.file_change import FileChange
+from rampa.core.health.comparison import Verdict
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.gates import GateKind
 from rampa.core.placement.life import PlacementState
@@ -193,6 +194,10 @@ class Placement(Wire):
     held_why: str
     back: bool
     """Rolled back to: devices go down to it."""
+    verdict: Verdict | None
+    """What its devices say beside those of the build before; null: not looked at yet."""
+    health_said: str
+    health_at: dt.datetime | None
     beside: int
     """The build that takes a part of its devices; 0: none."""
     build: BuildSummary

@@ -7,6 +7,7 @@ import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useBuilds } from "../builds/queries";
 import { useTitle } from "../titles/queries";
 import { GateRules } from "./GateRules";
+import { Verdict } from "./HealthPanel";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
 import { RollBackDialogue } from "./RollBackDialogue";
@@ -24,29 +25,24 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
     <>
       <PageHead
         title={`${capital(name)} channel of ${found?.name ?? title}`}
-        aside={
-          channel.data && (
-            <Group gap={8} wrap="nowrap">
-              <Button
-                variant="default"
-                size="sm"
-                component={Link}
-                to={`/titles/${title}/channels/${name}/roll-back`}
-                data-disabled={channel.data.live.length === 0 || undefined}
-              >
-                Roll back …
-              </Button>
-              <PlacePicker channel={channel.data} title={title} />
-            </Group>
-          )
-        }
+        aside={channel.data && <PlacePicker channel={channel.data} title={title} />}
       >
         Devices that follow it install what is live here for their platform.
       </PageHead>
       <Answer of={channel}>
         {(data) => (
           <>
-            <Panel title="Live" flush>
+            <Panel
+              title="Live"
+              aside={
+                data.history.length > 1 && (
+                  <Button variant="subtle" size="compact-xs" component={Link} to={`/titles/${title}/channels/${name}/roll-back`}>
+                    Roll back …
+                  </Button>
+                )
+              }
+              flush
+            >
               {data.live.length === 0 ? (
                 <Empty command={`bin/rampa channel place ${title}#N --on ${name}`}>
                   Nothing is live here. Place a build; what it will do is shown first.
@@ -88,7 +84,7 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
           <th>Build</th>
           <th className="wide">Version</th>
           <th>Share</th>
-          <th className="number">Devices that have it</th>
+          <th className="number wide">Devices that have it</th>
           <th className="wide">Placed</th>
           <th className="number">Act</th>
         </tr>
@@ -110,13 +106,18 @@ function Live({ placements, title, withdraw }: { placements: Placement[]; title:
               </td>
               <td className="tight">
                 <Share placement={p} />
+                {p.verdict === "worse" && (
+                  <div title={p.health_said}>
+                    <Verdict verdict={p.verdict} />
+                  </div>
+                )}
               </td>
-              <td className="number">{p.following ? `${p.devices} of ${p.following}` : "none follows"}</td>
+              <td className="number wide">{p.following ? `${p.devices} of ${p.following}` : "none follows"}</td>
               <td className="wide tight">
                 <When at={p.placed_at} /> <span className="dim">by {p.placed_by}</span>
               </td>
               <td className="number">
-                <Group gap={6} justify="flex-end" wrap="nowrap">
+                <Group gap={6} justify="flex-end">
                   <Button
                     size="compact-xs"
                     variant="default"

@@ -30,7 +30,6 @@ export function RollBackDialogue({ title, channel, close }: { title: string; cha
         value={number === null ? null : String(number)}
         onChange={(value) => setNumber(value === null ? null : Number(value))}
         nothingFoundMessage="Nothing was placed here before"
-        data-autofocus
       />
       {number === null ? (
         <Group justify="flex-end" mt="md">

@@ -5,6 +5,7 @@ import { capital, plural } from "../../ui/format";
 import { Answer, PageHead, Panel, When } from "../../ui/parts";
 import { useTitle } from "../titles/queries";
 import { GrowthPicture } from "./GrowthPicture";
+import { HealthPanel } from "./HealthPanel";
 import { type Rollout, useRollout } from "./queries";
 import { RolloutActs } from "./RolloutActs";
 import { Share } from "./Share";
@@ -35,6 +36,9 @@ export function RolloutPage() {
               <Panel title="Acts">
                 <RolloutActs title={title} rollout={data} withdraw={() => setWithdrawing(true)} />
               </Panel>
+            </div>
+            <div style={{ marginTop: 16 }}>
+              <HealthPanel title={title} channel={channel} number={data.number} />
             </div>
             <div style={{ marginTop: 16 }}>
               <Panel title="What it was" aside="newest first" flush>

@@ -6,6 +6,7 @@ export type Channel = Schemas["Channel"];
 export type Preview = Schemas["PlacePreview"];
 export type Placement = Schemas["Placement"];
 export type Rollout = Schemas["Rollout"];
+export type Health = Schemas["PlacementHealth"];
 export type RollBackPreview = Schemas["RollBackPreview"];
 
 export interface RolloutAct {
@@ -135,5 +136,13 @@ export function useRollBack(title: string, channel: string) {
         ifMatch: seen.etag,
       }),
     onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+export function useHealth(title: string, channel: string, number: number) {
+  return useQuery({
+    queryKey: ["health", title, channel, number],
+    queryFn: () => call<Health>(`/titles/${title}/channels/${channel}/placements/${number}/health`),
+    refetchInterval: 5_000,
   });
 }

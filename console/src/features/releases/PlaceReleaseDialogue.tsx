@@ -66,7 +66,7 @@ function Body({ seen }: { seen: ReleasePreview }) {
             <th>State</th>
             <th>Build</th>
             <th>Replaces</th>
-            <th className="number">Update</th>
+            <th className="number">Download</th>
             <th className="number">Devices</th>
           </tr>
         </thead>

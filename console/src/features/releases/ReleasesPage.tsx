@@ -91,7 +91,6 @@ function Make({ title, close }: { title: string; close: () => void }) {
         }))}
         value={chosen}
         onChange={choose}
-        data-autofocus
       />
       {make.error && <Failure error={make.error} retry={send} />}
       <Group justify="flex-end" gap="sm" mt="md">

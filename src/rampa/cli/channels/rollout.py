@@ -38,7 +38,7 @@ def show(
     """A rollout: its share, its plan, and all that it was."""
     with signed_in() as client:
         title, number = the_build(client, spoken)
-        found = client.rollouts.get(title, on, _placement(client, title, on, number, live=False).number)
+        found = client.rollouts.get(title, on, placement_of(client, title, on, number, live=False).number)
         if wait:
             found = _followed(client, title, on, found)
     _shown([found], as_json)
@@ -186,7 +186,7 @@ def _what(client: Client, spoken: str, release: int, title: str, on: str) -> Wha
     slug, number = _build_or_release(client, spoken, release, title)
     if release:
         return What(slug, 0, f"Release {release} on {on}, all its lines")
-    placed = _placement(client, slug, on, number)
+    placed = placement_of(client, slug, on, number)
     plan = f", by the plan {placed.plan}" if placed.plan else ", by hand"
     return What(slug, placed.number, f"{placed.build.name} on {on}: {_share(placed)} now{plan}")
 
@@ -198,7 +198,7 @@ def _build_or_release(client: Client, spoken: str, release: int, title: str) -> 
     return (the_title(client, title), 0) if release else the_build(client, spoken, title)
 
 
-def _placement(client: Client, title: str, on: str, number: int, *, live: bool = True) -> Placement:
+def placement_of(client: Client, title: str, on: str, number: int, *, live: bool = True) -> Placement:
     """The live one of this build; with `live` off, else the newest that was there."""
     channel = client.channels.get(title, on)
     found = [p for p in channel.live if p.build.number == number]
@@ -264,6 +264,10 @@ def _one(rollout: Rollout) -> None:
         ("state", rollout.state.value + (f": {rollout.held_why}" if rollout.held_why else "")),
         ("share", f"{_share(rollout)}; {have}" if live else f"was {rollout.share:g} %"),
     ]
+    if rollout.health_said and live:
+        rows.append(
+            ("health", f"{rollout.verdict.value.replace('-', ' ') if rollout.verdict else ''}: {rollout.health_said}")
+        )
     if rollout.plan and live:
         rows.append(("plan", rollout.plan))
     if rollout.next_at and rollout.next_share:

@@ -31,7 +31,7 @@ NOTHING = Having()
 
 @dataclass(frozen=True)
 class Offer:
-    """`title` is the title's identifier; `builds` newest first; moments in UTC."""
+    """`title` is the title's identifier; `builds` newest first; moments in UTC; `reports` is shown with health reports."""
 
     title: str
     channel: str
@@ -40,6 +40,7 @@ class Offer:
     builds: tuple[OfferedBuild, ...]
     made_at: dt.datetime
     expires_at: dt.datetime
+    reports: str = ""
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ def verify(envelope: bytes, public_key: bytes) -> Offer:
         builds = tuple(_build(each) for each in body["builds"])
         return Offer(
             str(body["title"]), str(body["channel"]), str(body["platform"]), int(body["number"]), builds,
-            made_at, expires_at,
+            made_at, expires_at, str(body.get("reports", "")),
         )  # fmt: skip
     except RampaError:
         raise

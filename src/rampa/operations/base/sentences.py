@@ -49,6 +49,7 @@ SENTENCES = {
     "factor.throttle": "tried too often to type a code of the second factor of {subject}, from {address}",
     "gate.waive": "waived the gate {gate} of {channel} for {subject}: {reason}",
     "grant.make": "made {subject} for {devices} devices",
+    "health.worse": "found {subject} worse than the build before: {why}",
     "key.add": "added the signing identity {subject}",
     "key.connect": "connected {subject}, whose key is in the key module as {label}",
     "key.drill": "passed the restore drill of {subject}",

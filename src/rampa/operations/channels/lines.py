@@ -39,6 +39,7 @@ def put(uow: UnitOfWork, channel: ChannelRow, build: BuildRow, storefront: str, 
         plan=extent.plan,
         back=extent.back,
         held_why="",
+        health_said="",
         placed_by=uow.actor.name,
         created_at=uow.now,
     )

@@ -74,6 +74,7 @@ def _made(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wir
         builds=tuple(_offered(p) for p in live),
         made_at=uow.now,
         expires_at=uow.now + offer_format.LIFE,
+        reports=title.reports,
     )
     signed = offer_format.sign(offer, manifest_key(uow.services, title))
     return wire.Offer(

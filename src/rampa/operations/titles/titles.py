@@ -38,6 +38,7 @@ def import_title(services: Services, actor: Actor, asked: wire.DocumentIn, key: 
             slug=slug,
             name=name,
             identifier=identifier,
+            reports=services.random(16).hex(),
             manifest_public=signer.public_key().public_bytes_raw(),
             manifest_sealed=seal(
                 signer.private_bytes_raw(), services.master_key, f"manifest:{identifier}", services.random

@@ -30,6 +30,7 @@ STATUS_BY_CODE = {
     "sign-in.needed": 401,
     "sign-in.factor-needed": 401,
     "factor.throttled": 429,
+    "health.throttled": 429,
     "token.expired": 401,
     "token.unknown-bearer": 401,
     "sign-in.throttled": 429,

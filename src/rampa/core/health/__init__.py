@@ -1,0 +1,1 @@
+"""What devices report of a build, compared with the build before."""

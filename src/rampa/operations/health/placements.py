@@ -1,0 +1,133 @@
+"""The health of a placement: its devices beside those on the build before, over the same hours."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections import defaultdict
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+
+from rampa.core.errors import NotFound
+from rampa.core.health.comparison import ALL, ERROR, FIRST, Compared, Counts, Health, Part, Trouble, compare
+from rampa.core.health.sequential import Count
+from rampa.core.placement.life import PlacementState
+from rampa.db import HealthEventRow, PlacementChangeRow, PlacementRow, find_channel
+from rampa.operations.base import Actor, Services, UnitOfWork, begin
+from rampa.schema import health as wire
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A placement, the one before it on its line, since when both are looked at, and what that says."""
+
+    placement: PlacementRow
+    before: PlacementRow | None
+    since: dt.datetime
+    health: Health
+
+
+def get_health(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.PlacementHealth:
+    with begin(services, actor) as uow:
+        channel = find_channel(uow.session, slug, name)
+        rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.number == number)
+        placement = uow.session.scalar(rows)
+        if placement is None:
+            raise NotFound("placement.unknown", f"{name} has no placement {number}")
+        seen = look(uow, placement)
+        devices, simulated, seconds = _devices(uow, placement.build_id, seen.since)
+        return wire.PlacementHealth(
+            build=placement.build.name,
+            before=seen.before.build.name if seen.before else "",
+            since=seen.since,
+            verdict=seen.health.verdict,
+            said=seen.health.said,
+            devices=devices,
+            simulated=simulated,
+            play_seconds=seconds,
+            rows=[_row(c) for c in seen.health.compared],
+            error=ERROR,
+            held=placement.state == PlacementState.HELD,
+        )
+
+
+def look(uow: UnitOfWork, placement: PlacementRow) -> Watched:
+    """The same hours for both: from when the first device got the build, to its end or now."""
+    grown = select(func.min(PlacementChangeRow.at)).where(
+        PlacementChangeRow.placement_id == placement.id, PlacementChangeRow.share > 0
+    )
+    since = uow.session.scalar(grown) or placement.created_at
+    until = placement.ended_at or uow.now
+    before = _before(uow, placement)
+    new = _counts(uow, placement.build_id, since, until)
+    old = _counts(uow, before.build_id, since, until) if before else {}
+    return Watched(placement, before, since, compare(new, old))
+
+
+def _before(uow: UnitOfWork, placement: PlacementRow) -> PlacementRow | None:
+    """The newest other build that was whole on the line when this one came."""
+    rows = (
+        select(PlacementRow)
+        .where(PlacementRow.line_id == placement.line_id, PlacementRow.number < placement.number)
+        .where(PlacementRow.build_id != placement.build_id)
+        .order_by(PlacementRow.number.desc())
+        .limit(20)
+    )
+    for other in uow.session.scalars(rows):
+        whole = select(PlacementChangeRow.id).where(
+            PlacementChangeRow.placement_id == other.id, PlacementChangeRow.state == PlacementState.WHOLE
+        )
+        if uow.session.scalar(whole.limit(1)) is not None:
+            return other
+    return None
+
+
+def _counts(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime, until: dt.datetime) -> Counts:
+    """What went wrong of each device's first observations, over all devices and by class and level; one pass over the rows."""
+    bad = func.count().filter(HealthEventRow.bad)
+    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level)
+    rows = (
+        select(*of, bad, func.count())
+        .where(HealthEventRow.build_id == build, HealthEventRow.at >= since, HealthEventRow.at <= until)
+        .where(HealthEventRow.turn <= FIRST)
+        .group_by(*of)
+    )
+    found: dict[tuple[Part, Trouble], Count] = defaultdict(Count)
+    for kind, form, level, wrong, total in uow.session.execute(rows):
+        parts = [ALL] + [Part(word, name) for word, name in (("class", form), ("level", level)) if name]
+        for part in parts:
+            found[part, kind] += Count(wrong, total)
+    return found
+
+
+def _devices(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime) -> tuple[int, int, float]:
+    """(devices that reported, those of them that are simulated, seconds of play)"""
+    device = HealthEventRow.device.distinct()
+    rows = select(
+        func.count(device),
+        func.count(device).filter(HealthEventRow.simulated),
+        func.coalesce(func.sum(HealthEventRow.seconds), 0.0),
+    ).where(HealthEventRow.build_id == build, HealthEventRow.at >= since)
+    devices, simulated, seconds = uow.session.execute(rows).one()
+    return devices, simulated, float(seconds)
+
+
+def _row(seen: Compared) -> wire.HealthRow:
+    return wire.HealthRow(
+        part=seen.part.kind,
+        name=seen.part.name,
+        trouble=seen.trouble,
+        bad=seen.new.bad,
+        total=seen.new.total,
+        rate=seen.new.rate,
+        low=seen.new_bounds.low,
+        high=seen.new_bounds.high,
+        before_bad=seen.old.bad,
+        before_total=seen.old.total,
+        before_rate=seen.old.rate,
+        before_low=seen.old_bounds.low,
+        before_high=seen.old_bounds.high,
+        verdict=seen.verdict,
+        said=seen.said(),
+    )

@@ -1,0 +1,30 @@
+"""Health: reports of devices, and how a placement stands beside the build before."""
+
+from __future__ import annotations
+
+from rampa.operations.base import Act, Services
+from rampa.operations.health import placements, reports
+from rampa.schema import health as wire
+from rampa.service.base.access import current_actor
+from rampa.service.base.resource import Resource
+
+
+def resource(services: Services) -> Resource:
+    api = Resource("health")
+
+    @api.call("POST", "/health/<string:identifier>", Act.OPEN, wire.HealthTaken)
+    def report_health(path: wire.HealthPath, body: wire.HealthBatch) -> wire.HealthTaken:
+        """What a device kept since it last had a network. It shows the token of the title's offers; nothing says who plays."""
+        return reports.take(services, path.identifier, body)
+
+    @api.call(
+        "GET",
+        "/titles/<string:title>/channels/<string:channel>/placements/<int:placement>/health",
+        Act.READ,
+        wire.PlacementHealth,
+    )
+    def get_health(path: wire.PlacementHealthPath) -> wire.PlacementHealth:
+        """A placement's devices beside those on the build before, over the same hours."""
+        return placements.get_health(services, current_actor(), path.title, path.channel, path.placement)
+
+    return api
