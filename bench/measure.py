@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, filters, ours, peers, runs
+from bench import bundles, channels, filters, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.scan.files import read_tree
@@ -210,6 +210,9 @@ GROUPS = (
     Group(("bundle-inspect-time-zipfile",), bundles.inspect),
     Group(("bundle-sign-memory-4g",), bundles.memory),
     Group(("queue-latency-notify",), runs.queue_latency),
+    Group(("device-ask-rate-front", "device-ask-rate-service"), channels.ask_rate),
+    Group(("report-rate",), channels.report_rate),
+    Group(("health-false-alarms", "health-false-alarms-devices", "health-power"), channels.health_promise),
     Group(("log-million-lines-pipe", "log-memory-growth"), runs.log_throughput),
     Group(
         tuple(f"builds-{what}-sql-p{of}" for what in ("list", "filter", "compare") for of in (50, 99)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from pathlib import Path
 
@@ -35,6 +36,8 @@ def test_a_fleet_finds_a_build_that_crashes_on_one_class(
     assert told["simulated"]
     assert told["crashes"] > 5
     assert set(told["having"]) >= {"1", "2"}
+    now = dt.datetime.now(dt.UTC) + dt.timedelta(minutes=2)
+    object.__setattr__(world.services, "now", lambda: now)
     assert watch.watch(world.services) == 1
     shown = said("health", "show", "peatlight#2", "--on", "studio")
     assert "■ worse: 100.0 % of" in shown

@@ -74,7 +74,7 @@ def test_it_counts_once_however_often_it_is_sent(world: World, ready: Client) ->
     assert ready.health.report(IDENTIFIER, sent).taken == 2
     again = ready.health.report(IDENTIFIER, sent)
     assert (again.taken, again.again) == (0, True)
-    clock.pass_(minutes=1)
+    clock.pass_(minutes=2)
     found = ready.health.get(TITLE, ON, 1)
     assert (found.devices, found.simulated, found.play_seconds) == (1, 0, 120)
     assert {(r.trouble.value, r.part, r.total) for r in found.rows} == {
@@ -90,6 +90,7 @@ def test_a_clock_that_is_years_off(world: World, ready: Client, years: int) -> N
     sent_at = clock.now.replace(year=clock.now.year + years)
     sent = batch(ready, 1, [event(1, sent_at - dt.timedelta(minutes=10))], sent_at=sent_at)
     assert ready.health.report(IDENTIFIER, sent).taken == 1
+    clock.pass_(minutes=10)
     assert ready.health.get(TITLE, ON, 1).rows[0].total == 1
 
 
@@ -133,6 +134,7 @@ def test_a_device_that_reports_ten_thousand_times_a_second(world: World, ready: 
     assert ready.health.report(IDENTIFIER, batch(ready, 2, [event(1, clock.now)])).taken == 1
     clock.pass_(minutes=1)
     assert ready.health.report(IDENTIFIER, quick[-1]).taken == 1
+    clock.pass_(minutes=2)
     # However often it reports, its first sessions are what decides.
     assert ready.health.get(TITLE, ON, 1).rows[0].total == 3 + 1
 
@@ -149,12 +151,16 @@ def test_a_rollout_that_is_worse_holds_itself(world: World, ready: Client) -> No
     number = place(ready, 2, 20)
     clock.pass_(minutes=5)
     crowd(ready, clock, 1, 60, 0)
+    clock.pass_(minutes=1)
     assert watch.watch(world.services) == 0
     assert ready.rollouts.get(TITLE, ON, number).verdict == Verdict.UNSURE
     # One class alone, and all devices of it.
     crowd(ready, clock, 1, 25, 0, 1000, "visor-2")
     crowd(ready, clock, 2, 10, 0, 2000)
     crowd(ready, clock, 2, 22, 22, 3000, "visor-2")
+    # A span of time is looked at when it is over, and not before.
+    assert watch.watch(world.services) == 0
+    clock.pass_(minutes=1)
     assert watch.watch(world.services) == 1
     held = ready.rollouts.get(TITLE, ON, number)
     why = "100.0 % of 22 sessions crash on class visor-2, where the build before has 0.0 % of 25"
@@ -180,9 +186,11 @@ def test_hours_before_the_rollout_do_not_count(world: World, ready: Client) -> N
     number = place(ready, 2, 20)
     clock.pass_(minutes=1)
     crowd(ready, clock, 1, 5, 0, 500)
+    clock.pass_(minutes=1)
     seen = ready.health.get(TITLE, ON, number)
     assert seen.verdict == Verdict.UNSURE
     crowd(ready, clock, 2, 2, 0, 600)
+    clock.pass_(minutes=1)
     row = next(r for r in ready.health.get(TITLE, ON, number).rows if not r.part)
     assert (row.bad, row.total, row.before_bad, row.before_total) == (0, 2, 0, 5)
 

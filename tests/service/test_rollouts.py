@@ -343,7 +343,7 @@ def test_a_channel_for_everybody_answers_everybody_and_no_other_does(world: Worl
     ready.channels.change(TITLE, "studio", ChannelChange(audience=Audience.FOR_EVERYBODY))
     place(ready, 2, 20)
     answer = ask(world, "studio")
-    assert answer.headers["Cache-Control"] == "public, max-age=30"
+    assert answer.headers["Cache-Control"] == "public, max-age=5"
     key = bytes.fromhex(ready.titles.get(TITLE).manifest_key)
     assert [(b.build, b.share) for b in verify(answer.content, key).builds] == [(2, 200), (1, 1000)]
     # The same bytes for everybody, until something changes: who has them already is told so.

@@ -30,6 +30,7 @@ class HealthEventRow(Base):
     build_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("build.id"))
     device: Mapped[str] = mapped_column(String(64))
     at: Mapped[dt.datetime]
+    received_at: Mapped[dt.datetime]
     kind: Mapped[Trouble] = mapped_column(Coded(Trouble))
     bad: Mapped[bool]
     cause: Mapped[str] = mapped_column(String(60), default="")
@@ -40,6 +41,6 @@ class HealthEventRow(Base):
     turn: Mapped[int] = mapped_column(default=1)
     simulated: Mapped[bool] = mapped_column(default=False)
     __table_args__ = (
-        Index("ix_health_event_build_at", "build_id", "at"),
+        Index("ix_health_event_build_received", "build_id", "received_at"),
         Index("ix_health_event_device", "build_id", "device", "kind"),
     )

@@ -53,9 +53,27 @@ http {{
   limit_conn peers 400;
   limit_conn_status 429;
 
+  # What every device of a line asks for is the same: the service is asked once in a few seconds, however many there are.
+  proxy_cache_path {folder}/offers keys_zone=offers:4m max_size=64m inactive=1h use_temp_path=off;
+
   server {{
     listen {listen}{ssl};
-{tls}    location / {{
+{tls}    location /api/v1/offers/ {{
+      proxy_pass http://{behind};
+      proxy_http_version 1.1;
+      proxy_set_header Connection "";
+      proxy_set_header Host $http_host;
+      proxy_set_header X-Forwarded-For $remote_addr;
+      # Whoever asks, and with whatever: the answer is the same.
+      proxy_set_header Authorization "";
+      proxy_set_header Cookie "";
+      proxy_cache offers;
+      proxy_cache_key $uri;
+      proxy_cache_lock on;
+      proxy_cache_use_stale updating error timeout http_500 http_502 http_503 http_504;
+      error_page 502 504 = @away;
+    }}
+    location / {{
       proxy_pass http://{behind};
       proxy_http_version 1.1;
       proxy_set_header Connection "";
@@ -126,7 +144,7 @@ def new_folder() -> Path:
     """For what it buffers. As root its workers are another user, who enters no folder of the service's."""
     folder = Path(tempfile.mkdtemp(prefix="rampa-front-", dir=tempfile.gettempdir()))
     folder.chmod(0o711)
-    for name in ("body", "answers", "unused"):
+    for name in ("body", "answers", "unused", "offers"):
         (folder / name).mkdir(mode=0o700)
         if os.geteuid() == 0:
             shutil.chown(folder / name, _user())

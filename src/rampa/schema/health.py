@@ -75,6 +75,8 @@ class HealthRow(Wire):
     """One kind of trouble among some devices (`part` empty: all), with the new build and with the one before.
 
     Rates are shares of `total`; `low` and `high` are what is not ruled out at any time (rampa.core.health.sequential).
+    `evidence`: the natural logarithm of how much better a worse build explains it; worse from `limit` on
+    (rampa.core.health.odds).
     """
 
     part: str
@@ -90,6 +92,8 @@ class HealthRow(Wire):
     before_rate: float
     before_low: float
     before_high: float
+    evidence: float
+    limit: float
     verdict: Verdict
     said: str
 

@@ -15,7 +15,7 @@ from rampa.service.base.resource import ChangeHeaders, CreateFromHeaders, Resour
 
 BUILD = "/builds/<int:build>"
 OFFER_TYPE = "application/vnd.dsse.envelope+json"
-KEPT_SECONDS = 30
+KEPT_SECONDS = 5
 """For which whoever carries it may keep it; a roll back reaches devices no later than that after their look."""
 CHANNEL = "/titles/<string:title>/channels/<string:channel>"
 PLACEMENT = CHANNEL + "/placements/<int:placement>"

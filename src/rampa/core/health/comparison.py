@@ -1,21 +1,24 @@
 """A placement's devices beside those on the build before, over the same hours: what is worse, what is in order, what cannot
 be told.
 
-Whether a build is worse is asked for every kind of trouble, over all devices and for each class and system level of them;
-the error is shared among all these questions, so that a rollout of a build that is as good as the one before is held by
-mistake with a probability of at most `ERROR`, however long one watches.
+Whether a build is worse is asked for every kind of trouble, over all devices and for each class and system level of them
+(rampa.core.health.odds); the error is shared among all these questions, so that a rollout of a build that is as good as the
+one before is held by mistake with a probability of at most `ERROR`, however long one watches. Whether it is in order is told
+from bounds on both rates (rampa.core.health.sequential), which more is needed for.
 
-What is counted is each device's first sessions, launches and installs of a build (`FIRST` of them): a single device that
-starts a hundred times a day, or that lies, moves nothing. Those of one device are not independent of each other; bench/
-simulates how much that costs, and prints it beside the promise.
+What is counted is each device's first sessions, launches and installs of a build (`FIRST` of them), the first, the second
+and the third of all devices apart from each other: a single device that starts a hundred times a day, or that lies, moves
+nothing.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from rampa.core.health.odds import Span, log_evidence
 from rampa.core.health.sequential import Bounds, Count, bounds
 from rampa.core.quantity import counted
 
@@ -48,6 +51,7 @@ SAID = {
     Trouble.INSTALL: ("install", "fail"),
 }
 PART_ERROR = ERROR / (len(Trouble) * (1 + MOST_PARTS))
+LIMIT = -math.log(PART_ERROR)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +66,19 @@ class Part:
 
 
 ALL = Part()
-Counts = Mapping[tuple[Part, Trouble], Count]
+
+
+@dataclass(frozen=True, slots=True)
+class Key:
+    """What is counted together: some devices, a kind of trouble, and which of each device's it is (from 1)."""
+
+    part: Part
+    trouble: Trouble
+    turn: int
+
+
+Observed = Mapping[Key, Sequence[Span]]
+"""Spans of time in their order, both builds in each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +92,8 @@ class Compared:
     new_bounds: Bounds
     old_bounds: Bounds
     verdict: Verdict
+    evidence: float
+    """Natural logarithm of how much better a worse build explains it; worse from `LIMIT` on."""
 
     def said(self) -> str:
         """`4.1 % of 410 sessions crash on class visor-2, where the build before has 0.3 % of 2,031`."""
@@ -93,19 +111,14 @@ class Health:
     compared: tuple[Compared, ...]
 
 
-def compare(new: Counts, old: Counts) -> Health:
+def compare(observed: Observed) -> Health:
     """Worse where anything is; in order where sessions of all devices are, and nothing is worse; else too little to tell."""
-    parts = _parts(new)
-    rows = [
-        _one(part, trouble, new.get((part, trouble), Count()), old.get((part, trouble), Count()))
-        for part in parts
-        for trouble in Trouble
-        if new.get((part, trouble), Count()).total
-    ]
+    rows = [_one(observed, part, trouble) for part in _parts(observed) for trouble in Trouble]
+    rows = [row for row in rows if row.new.total]
     worse = [row for row in rows if row.verdict == Verdict.WORSE]
     if worse:
-        # The part that stands out most says where to look: a class before all devices.
-        clearest = max(worse, key=lambda r: (r.new_bounds.low - r.old_bounds.high, bool(r.part.kind)))
+        # What stands out most says where to look.
+        clearest = max(worse, key=lambda r: r.new_bounds.low - r.old_bounds.high)
         return Health(Verdict.WORSE, clearest.said(), tuple(rows))
     sessions = next((r for r in rows if r.part == ALL and r.trouble == Trouble.SESSION), None)
     if sessions is not None and sessions.verdict == Verdict.IN_ORDER:
@@ -113,23 +126,27 @@ def compare(new: Counts, old: Counts) -> Health:
     return Health(Verdict.UNSURE, _too_little(sessions), tuple(rows))
 
 
-def _one(part: Part, trouble: Trouble, new: Count, old: Count) -> Compared:
-    # Half of the error for each of the two: that both bounds hold is what the verdict rests on.
+def _one(observed: Observed, part: Part, trouble: Trouble) -> Compared:
+    turns = [observed[key] for n in range(1, FIRST + 1) if (key := Key(part, trouble, n)) in observed]
+    new = sum((span.new for spans in turns for span in spans), Count())
+    old = sum((span.old for spans in turns for span in spans), Count())
+    # Half of the error for each of the two: that both bounds hold is what "in order" rests on.
     ours, theirs = bounds(new, PART_ERROR / 2), bounds(old, PART_ERROR / 2)
+    evidence = log_evidence(turns)
     verdict = Verdict.UNSURE
-    if ours.low > theirs.high:
+    if evidence >= LIMIT:
         verdict = Verdict.WORSE
     elif old.total and ours.high - theirs.low <= TOLERANCE:
         verdict = Verdict.IN_ORDER
-    return Compared(part, trouble, new, old, ours, theirs, verdict)
+    return Compared(part, trouble, new, old, ours, theirs, verdict, evidence)
 
 
-def _parts(counts: Counts) -> list[Part]:
+def _parts(observed: Observed) -> list[Part]:
     """All devices, and the classes and levels with most observations."""
     sizes: dict[Part, int] = {}
-    for (part, _), count in counts.items():
-        if part.kind:
-            sizes[part] = sizes.get(part, 0) + count.total
+    for key, spans in observed.items():
+        if key.part.kind:
+            sizes[key.part] = sizes.get(key.part, 0) + sum(span.new.total for span in spans)
     return [ALL, *sorted(sizes, key=lambda p: (-sizes[p], p.kind, p.name))[:MOST_PARTS]]
 
 

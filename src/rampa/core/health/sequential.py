@@ -18,8 +18,8 @@ from dataclasses import dataclass
 
 PRIOR = 0.5
 """Of both parameters: Jeffreys' prior, which favours no rate."""
-STEPS = 60
-"""Of halving: to 2^-60 of the way."""
+STEPS = 40
+"""Of halving: to 2^-40 of the way."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,9 +56,10 @@ def bounds(count: Count, error: float) -> Bounds:
 
 def _edge(count: Count, limit: float, outside: float, inside: float) -> float:
     """Between a rate that is ruled out and one that is not; the ratio falls on the way to the observed rate."""
+    mixed = _mixed(count)
     for _ in range(STEPS):
         middle = (outside + inside) / 2
-        if log_ratio(count, middle) >= limit:
+        if mixed - _likelihood(count, middle) >= limit:
             outside = middle
         else:
             inside = middle
@@ -67,14 +68,22 @@ def _edge(count: Count, limit: float, outside: float, inside: float) -> float:
 
 def log_ratio(count: Count, rate: float) -> float:
     """The logarithm of M_n(p)."""
+    return _mixed(count) - _likelihood(count, rate)
+
+
+def _mixed(count: Count) -> float:
+    """log(B(a + s, b + n - s) / B(a, b))"""
     good = count.total - count.bad
-    ratio = _log_beta(PRIOR + count.bad, PRIOR + good) - _log_beta(PRIOR, PRIOR)
-    for seen, chance in ((count.bad, rate), (good, 1 - rate)):
+    return _log_beta(PRIOR + count.bad, PRIOR + good) - _log_beta(PRIOR, PRIOR)
+
+
+def _likelihood(count: Count, rate: float) -> float:
+    """log(p^s (1 - p)^(n - s))"""
+    out = 0.0
+    for seen, chance in ((count.bad, rate), (count.total - count.bad, 1 - rate)):
         if seen:
-            if chance <= 0:
-                return math.inf
-            ratio -= seen * math.log(chance)
-    return ratio
+            out += seen * math.log(chance) if chance > 0 else -math.inf
+    return out
 
 
 def _log_beta(a: float, b: float) -> float:

@@ -5,17 +5,23 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
 from rampa.core.errors import NotFound
-from rampa.core.health.comparison import ALL, ERROR, FIRST, Compared, Counts, Health, Part, Trouble, compare
+from rampa.core.health.comparison import ALL, ERROR, FIRST, LIMIT, Compared, Health, Key, Observed, Part, compare
+from rampa.core.health.odds import Span
 from rampa.core.health.sequential import Count
+from rampa.core.health.spans import SHORTEST, is_over, span_of
 from rampa.core.placement.life import PlacementState
 from rampa.db import HealthEventRow, PlacementChangeRow, PlacementRow, find_channel
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.schema import health as wire
+
+Counts = Mapping[tuple[Key, int], Count]
+"""By what is counted together, and the span of time."""
 
 
 @dataclass(frozen=True)
@@ -58,11 +64,20 @@ def look(uow: UnitOfWork, placement: PlacementRow) -> Watched:
         PlacementChangeRow.placement_id == placement.id, PlacementChangeRow.share > 0
     )
     since = uow.session.scalar(grown) or placement.created_at
-    until = placement.ended_at or uow.now
     before = _before(uow, placement)
+    until = placement.ended_at or uow.now
     new = _counts(uow, placement.build_id, since, until)
     old = _counts(uow, before.build_id, since, until) if before else {}
-    return Watched(placement, before, since, compare(new, old))
+    return Watched(placement, before, since, compare(_beside(new, old, since, uow.now)))
+
+
+def _beside(new: Counts, old: Counts, since: dt.datetime, now: dt.datetime) -> Observed:
+    """Spans that are over, in their order, both builds in each."""
+    observed: dict[Key, list[Span]] = defaultdict(list)
+    for key, span in sorted({*new, *old}, key=lambda row: row[1]):
+        if is_over(since, span, now):
+            observed[key].append(Span(new.get((key, span), Count()), old.get((key, span), Count())))
+    return observed
 
 
 def _before(uow: UnitOfWork, placement: PlacementRow) -> PlacementRow | None:
@@ -84,20 +99,23 @@ def _before(uow: UnitOfWork, placement: PlacementRow) -> PlacementRow | None:
 
 
 def _counts(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime, until: dt.datetime) -> Counts:
-    """What went wrong of each device's first observations, over all devices and by class and level; one pass over the rows."""
-    bad = func.count().filter(HealthEventRow.bad)
-    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level)
+    """What went wrong of each device's first observations, by span, over all devices and by class and level.
+
+    By when it was received: what a device kept for a day does not change a span that was looked at.
+    """
+    seen = func.date_bin(dt.timedelta(seconds=SHORTEST), HealthEventRow.received_at, since)
+    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level, HealthEventRow.turn, seen)
     rows = (
-        select(*of, bad, func.count())
-        .where(HealthEventRow.build_id == build, HealthEventRow.at >= since, HealthEventRow.at <= until)
-        .where(HealthEventRow.turn <= FIRST)
+        select(*of, func.count().filter(HealthEventRow.bad), func.count())
+        .where(HealthEventRow.build_id == build, HealthEventRow.received_at.between(since, until))
+        .where(HealthEventRow.at >= since, HealthEventRow.turn <= FIRST)
         .group_by(*of)
     )
-    found: dict[tuple[Part, Trouble], Count] = defaultdict(Count)
-    for kind, form, level, wrong, total in uow.session.execute(rows):
+    found: dict[tuple[Key, int], Count] = defaultdict(Count)
+    for kind, form, level, turn, at, wrong, total in uow.session.execute(rows):
         parts = [ALL] + [Part(word, name) for word, name in (("class", form), ("level", level)) if name]
         for part in parts:
-            found[part, kind] += Count(wrong, total)
+            found[Key(part, kind, turn), span_of(since, at)] += Count(wrong, total)
     return found
 
 
@@ -128,6 +146,8 @@ def _row(seen: Compared) -> wire.HealthRow:
         before_rate=seen.old.rate,
         before_low=seen.old_bounds.low,
         before_high=seen.old_bounds.high,
+        evidence=seen.evidence,
+        limit=LIMIT,
         verdict=seen.verdict,
         said=seen.said(),
     )

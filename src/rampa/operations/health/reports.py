@@ -106,6 +106,7 @@ def _row(
         "build_id": build,
         "device": batch.device,
         "at": now - age,
+        "received_at": now,
         "kind": event.kind,
         "bad": event.bad,
         "cause": event.cause,

@@ -28,6 +28,7 @@ def upgrade() -> None:
         sa.Column("build_id", sa.Uuid(), nullable=False),
         sa.Column("device", sa.String(64), nullable=False),
         sa.Column("at", TIME, nullable=False),
+        sa.Column("received_at", TIME, nullable=False),
         sa.Column("kind", sa.String(20), nullable=False),
         sa.Column("bad", sa.Boolean(), nullable=False),
         sa.Column("cause", sa.String(60), nullable=False),
@@ -39,7 +40,7 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["build_id"], ["build.id"], name="fk_health_event_build_id"),
         sa.PrimaryKeyConstraint("id", name="pk_health_event"),
     )
-    op.create_index("ix_health_event_build_at", "health_event", ["build_id", "at"])
+    op.create_index("ix_health_event_build_received", "health_event", ["build_id", "received_at"])
     op.create_index("ix_health_event_device", "health_event", ["build_id", "device", "kind"])
     op.add_column("placement", sa.Column("verdict", sa.String(20), nullable=True))
     op.add_column("placement", sa.Column("health_said", sa.Text(), nullable=False, server_default=""))
