@@ -159,6 +159,7 @@ EXPECTED = {
     "POST /api/v1/titles/<string:title>/releases/<int:release>/channels/<string:channel>/withdraw": ENGINEER,
     "POST /api/v1/titles/<string:title>/releases/<int:release>/channels/<string:channel>/roll-back/preview": ALL,
     "POST /api/v1/titles/<string:title>/releases/<int:release>/channels/<string:channel>/roll-back": ENGINEER,
+    "GET /api/v1/board": ALL,
     "POST /api/v1/health/<string:identifier>": "public",
     "GET /api/v1/titles/<string:title>/channels/<string:channel>/placements/<int:placement>/health": ALL,
     "GET /api/v1/offers/<string:identifier>/<string:channel>/<string:platform>": "public",

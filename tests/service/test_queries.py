@@ -16,6 +16,7 @@ from rampa.operations.sources import repository
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
 from rampa.schema.people import NewPerson, NewToken
+from rampa.schema.releases import NewRelease
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import NewTrigger, SourceIn, StepVariablesIn
 from tests.agents import FakeAgent
@@ -71,22 +72,25 @@ def grow(world: World, client: Client, tmp_path: Path) -> Callable[[int], None]:
     add_key(client)
     client.titles.add(DESKTOP)
     client.variables.put("desktop", StepVariablesIn(variables={"PACE": "1"}, secrets={"TOKEN": "lantern-4f9c"}))
-    made = peatlight(tmp_path / "repository", DESKTOP)
-    client.sources.connect(TITLE, SourceIn(address=str(made.root), every=0))
+    repo = peatlight(tmp_path / "repository", DESKTOP)
+    client.sources.connect(TITLE, SourceIn(address=str(repo.root), every=0))
     assert repository.fetch(world.services, TITLE)
     folder = make_folder(tmp_path / "folder", big=40_000)
 
     def add(index: int) -> None:
         (folder / "data/turn.txt").write_text(f"turn {index}")
+        made = []
         for profile in ("linux-release", "windows-release"):
             number = build(client, folder, tmp_path / "state", profile).build.number
             etag = client.channels.preview(TITLE, "studio", number).etag
             client.channels.place(TITLE, "studio", number, etag)
+            made.append(number)
             # What the worker does then: before, where content lies changes with the first who asks.
             visibility.settle(world.services)
             client.devices.register(
                 TITLE, NewDevice(name=f"desk-{number}", platform=profile.split("-")[0], channel="studio")
             )
+        client.releases.make(TITLE, NewRelease(builds=made))
         FakeAgent(client, world.services, f"kiln-{index}", toolchains=[CHAIN])
         client.runs.start(TITLE, NewRuns(profiles=["linux-release"]))
         add_key(client, f"key-{index}")

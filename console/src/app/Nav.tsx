@@ -9,6 +9,7 @@ import {
   IconGridDots,
   IconHistory,
   IconKey,
+  IconLayoutBoard,
   IconListCheck,
   IconNumbers,
   IconPackage,
@@ -17,7 +18,6 @@ import {
   IconPlayerPlay,
   IconServer,
   IconStack,
-  IconStack2,
   IconTable,
   IconTrendingUp,
   IconUsers,
@@ -34,8 +34,8 @@ export function Nav() {
   const at = `/titles/${title}`;
   return (
     <nav className="nav" aria-label="Pages">
-      <Item to="/" icon={IconStack2} end>
-        Titles
+      <Item to="/" icon={IconLayoutBoard} end>
+        Board
       </Item>
       {title && (
         <>

@@ -14,6 +14,7 @@ const AccountPage = page("AccountPage", () => import("../features/session/Accoun
 const AgentsPage = page("AgentsPage", () => import("../features/agents/AgentsPage"));
 const AllowPage = page("AllowPage", () => import("../features/session/AllowPage"));
 const ReturnPage = page("ReturnPage", () => import("../features/session/ReturnPage"));
+const BoardPage = page("BoardPage", () => import("../features/board/BoardPage"));
 const BuildPage = page("BuildPage", () => import("../features/builds/BuildPage"));
 const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPage"));
 const CompareBuildsPage = page("CompareBuildsPage", () => import("../features/builds/CompareBuildsPage"));
@@ -50,7 +51,6 @@ const GrantsPage = page("GrantsPage", () => import("../features/signing/GrantsPa
 const KeyPage = page("KeyPage", () => import("../features/signing/KeyPage"));
 const KeysPage = page("KeysPage", () => import("../features/signing/KeysPage"));
 const VersionsPage = page("VersionsPage", () => import("../features/versions/VersionsPage"));
-const TitlesPage = page("TitlesPage", () => import("../features/titles/TitlesPage"));
 
 /** Every page has an address of its own. */
 export function Routing() {
@@ -69,7 +69,7 @@ function Pages() {
     <SignedIn>
       <Routes>
         <Route element={<Frame />}>
-          <Route index element={<TitlesPage />} />
+          <Route index element={<BoardPage />} />
           <Route path="titles/:title" element={<RampPage />} />
           <Route path="titles/:title/builds" element={<BuildsPage />} />
           <Route path="titles/:title/builds/compare" element={<CompareBuildsPage />} />

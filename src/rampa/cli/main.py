@@ -30,6 +30,7 @@ EXIT_CODES: dict[type[errors.RampaError], int] = {
     errors.Unavailable: 8,
 }
 GROUPS: dict[str, tuple[str, str]] = {
+    "board": ("board", "The board: what is live where, now or at any moment before."),
     "title": ("titles", "Titles and their profile documents."),
     "profile": (
         "profiles.profile",

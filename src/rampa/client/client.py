@@ -16,6 +16,7 @@ from rampa.client.connection import Connection
 
 if TYPE_CHECKING:
     from rampa.client.agents import AgentsCalls
+    from rampa.client.board import BoardCalls
     from rampa.client.builds.calls import BuildsCalls
     from rampa.client.channels import ChannelsCalls
     from rampa.client.devices.calls import DevicesCalls
@@ -67,6 +68,12 @@ class Client:
         from rampa.client.builds.calls import BuildsCalls
 
         return BuildsCalls(self.connection)
+
+    @cached_property
+    def board(self) -> BoardCalls:
+        from rampa.client.board import BoardCalls
+
+        return BoardCalls(self.connection)
 
     @cached_property
     def health(self) -> HealthCalls:

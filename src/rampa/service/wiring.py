@@ -13,6 +13,7 @@ from rampa.operations.base import Act, Services
 from rampa.schema.common import Problem
 from rampa.service import (
     agents,
+    board,
     channels,
     console,
     devices,
@@ -82,6 +83,7 @@ def make_app(
         triggers.resource(services),
         runs.resource(services),
         agents.resource(services),
+        board.resource(services),
         channels.resource(services),
         releases.resource(services),
         health.resource(services),

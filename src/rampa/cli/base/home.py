@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 import os
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -62,3 +64,18 @@ def save(credentials: Credentials) -> None:
     home = folder()
     home.mkdir(parents=True, exist_ok=True, mode=0o700)
     replace_file(home / FILE, json.dumps(asdict(credentials), indent=1).encode(), 0o600)
+
+
+def last_seen(what: str) -> dt.datetime | None:
+    """When this machine's person last looked at something; None the first time."""
+    try:
+        return dt.datetime.fromisoformat((folder() / what).read_text().strip())
+    except (OSError, ValueError):
+        return None
+
+
+def saw(what: str, at: dt.datetime) -> None:
+    """A folder that cannot be written to costs nothing but the memory."""
+    with suppress(OSError):
+        folder().mkdir(parents=True, exist_ok=True, mode=0o700)
+        replace_file(folder() / what, at.isoformat().encode(), 0o600)

@@ -1,0 +1,35 @@
+import { Link } from "react-router";
+
+import { When } from "../../ui/parts";
+import type { BoardBuild } from "./queries";
+
+const SHAPES = { placed: "○", growing: "◐", held: "◫", whole: "◉", superseded: "", withdrawn: "" } as const;
+
+/** The builds of a line on a channel: what grows first, then what the other devices have. */
+export function BoardCell({ title, channel, builds }: { title: string; channel: string; builds: BoardBuild[] }) {
+  return builds.map((build) => (
+    <div key={build.placement} className={build.changed ? "board-build new" : "board-build"}>
+      <span aria-hidden className={`board-shape ${build.state}`}>
+        {SHAPES[build.state]}
+      </span>{" "}
+      <Link to={`/titles/${title}/channels/${channel}/rollouts/${build.placement}`}>#{build.build}</Link> {build.version_name}
+      <div className="dim">
+        {extent(build, builds.length > 1)}, <When at={build.since} />
+        {build.changed && <span className="hidden-words"> (new since you looked)</span>}
+      </div>
+      {build.state === "held" && build.why && <div className="board-stops">{build.why}</div>}
+      {build.state !== "held" && build.verdict === "worse" && <div className="board-stops">worse: {build.health_said}</div>}
+      {build.next_at && build.next_share !== null && (
+        <div className="dim">
+          {build.next_share} % <When at={build.next_at} />
+        </div>
+      )}
+    </div>
+  ));
+}
+
+function extent(build: BoardBuild, beside: boolean): string {
+  if (build.state === "whole") return beside ? "every other device" : "every device";
+  if (build.state === "placed") return "nobody yet";
+  return build.state === "held" ? `held at ${build.share} %` : `${build.share} %`;
+}

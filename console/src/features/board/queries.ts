@@ -1,0 +1,22 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { call, type Schemas } from "../../app/http";
+
+export type Board = Schemas["Board"];
+export type BoardTitle = Schemas["BoardTitle"];
+export type BoardLine = Schemas["BoardLine"];
+export type BoardBuild = Schemas["BoardBuild"];
+export type BoardChange = Schemas["BoardChange"];
+
+/** Now, looked at again every few seconds; or as it was at a moment, which does not change. */
+export function useBoard(at: string, since: string) {
+  const asked = new URLSearchParams();
+  if (at) asked.set("at", at);
+  if (since) asked.set("since", since);
+  return useQuery({
+    queryKey: ["board", at, since],
+    queryFn: () => call<Board>(`/board?${asked}`),
+    refetchInterval: at ? false : 5_000,
+    placeholderData: keepPreviousData,
+  });
+}

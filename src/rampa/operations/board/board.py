@@ -1,0 +1,230 @@
+"""The board, in a handful of queries however many titles there are. The past is read from what was kept of each change."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from sqlalchemy import Row, and_, exists, func, or_, select, true
+
+from rampa.core.build.life import BuildState
+from rampa.core.placement.life import LIVE, PlacementState
+from rampa.core.placement.plan import next_step
+from rampa.core.platform.table import line_title
+from rampa.core.run.life import RunState
+from rampa.db import (
+    BuildOriginRow,
+    BuildRow,
+    ChannelRow,
+    LineRow,
+    PlacementChangeRow,
+    PlacementRow,
+    ReleaseRow,
+    RunRow,
+    TitleRow,
+)
+from rampa.operations.base import Actor, Services, UnitOfWork, begin
+from rampa.schema import board as wire
+
+CHANGES = 100
+"""Moments of the past that are listed."""
+
+
+class Line(NamedTuple):
+    title: uuid.UUID
+    platform: str
+    storefront: str
+
+
+@dataclass
+class _Seen:
+    """What stands in the cells, and what waits for each platform of a title."""
+
+    cells: dict[tuple[Line, uuid.UUID], list[wire.BoardBuild]] = field(default_factory=lambda: defaultdict(list))
+    lines: dict[uuid.UUID, dict[Line, None]] = field(default_factory=lambda: defaultdict(dict))
+    waits: dict[tuple[uuid.UUID, str], tuple[int, str]] = field(default_factory=dict)
+    stops: dict[tuple[uuid.UUID, str], str] = field(default_factory=dict)
+
+
+def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.Board:
+    with begin(services, actor) as uow:
+        at = min(query.at or uow.now, uow.now)
+        past = query.at is not None and query.at < uow.now
+        seen = _Seen()
+        _live(uow, seen, at, query.since, past=past)
+        if not past:
+            _waiting(uow, seen)
+        titles = list(uow.session.scalars(select(TitleRow).where(TitleRow.created_at <= at).order_by(TitleRow.name)))
+        channels = _channels(uow)
+        return wire.Board(
+            at=at,
+            titles=[_title(title, channels[title.id], seen) for title in titles],
+            changes=_changes(uow, at if past else uow.now),
+        )
+
+
+def _live(uow: UnitOfWork, seen: _Seen, at: dt.datetime, since: dt.datetime | None, *, past: bool) -> None:
+    """The last change of each placement until then, where that left it live."""
+    last = (
+        select(PlacementChangeRow)
+        .where(PlacementChangeRow.placement_id == PlacementRow.id, PlacementChangeRow.at <= at)
+        .order_by(PlacementChangeRow.at.desc(), PlacementChangeRow.id.desc())
+        .limit(1)
+        .lateral("last")
+    )
+    of = (
+        *(last.c.state, last.c.share, last.c.at.label("changed_at"), last.c.why),
+        *(PlacementRow.number.label("placement"), PlacementRow.created_at, PlacementRow.placed_by),
+        *(PlacementRow.channel_id, PlacementRow.plan, PlacementRow.next_at, PlacementRow.verdict),
+        *(PlacementRow.health_said, LineRow.platform, LineRow.storefront, BuildRow.title_id),
+        *(BuildRow.number.label("build"), BuildRow.version_name, ReleaseRow.number.label("release")),
+    )
+    rows = (
+        select(*of)
+        .select_from(PlacementRow)
+        .join(last, true())
+        .join(LineRow, LineRow.id == PlacementRow.line_id)
+        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
+        .outerjoin(ReleaseRow, ReleaseRow.id == PlacementRow.release_id)
+        # Without what was over by then: what was ever placed is much more than what was live at once.
+        .where(PlacementRow.created_at <= at, or_(PlacementRow.ended_at.is_(None), PlacementRow.ended_at > at))
+        .where(last.c.state.in_(LIVE))
+        .order_by(PlacementRow.number.desc())
+    )
+    for row in uow.session.execute(rows):
+        line = Line(row.title_id, row.platform, row.storefront)
+        seen.lines[line.title][line] = None
+        seen.cells[line, row.channel_id].append(_build(row, since, past=past))
+
+
+def _build(row: Row[Any], since: dt.datetime | None, *, past: bool) -> wire.BoardBuild:
+    growing = row.state in (PlacementState.PLACED, PlacementState.GROWING)
+    step = next_step(row.plan, row.share) if row.plan and growing and not past else None
+    return wire.BoardBuild(
+        build=row.build,
+        version_name=row.version_name,
+        placement=row.placement,
+        release=row.release or 0,
+        state=row.state,
+        share=row.share / 10,
+        since=row.created_at,
+        placed_by=row.placed_by,
+        changed_at=row.changed_at,
+        changed=since is not None and row.changed_at > since,
+        why=row.why,
+        verdict=None if past else row.verdict,
+        health_said="" if past else row.health_said,
+        next_share=step.share / 10 if step else None,
+        next_at=row.next_at if step else None,
+    )
+
+
+def _waiting(uow: UnitOfWork, seen: _Seen) -> None:
+    """The newest build of each platform that was never placed, and whether the newest run failed; releases alone."""
+    placed = exists().where(PlacementRow.build_id == BuildRow.id)
+    builds = (
+        select(BuildRow.title_id, BuildRow.platform, BuildRow.number, BuildRow.version_name, placed)
+        .join(BuildOriginRow, BuildOriginRow.build_id == BuildRow.id)
+        .where(BuildRow.purpose == "release", BuildRow.state == BuildState.READY, BuildOriginRow.content_of == 0)
+        .distinct(BuildRow.title_id, BuildRow.platform)
+        .order_by(BuildRow.title_id, BuildRow.platform, BuildRow.number.desc())
+    )
+    for title, platform, number, version, is_placed in uow.session.execute(builds):
+        if not is_placed:
+            seen.waits[title, platform] = (number, version)
+    runs = (
+        select(RunRow.title_id, RunRow.platform, RunRow.number, RunRow.state, RunRow.cause)
+        .where(RunRow.purpose == "release")
+        .distinct(RunRow.title_id, RunRow.platform)
+        .order_by(RunRow.title_id, RunRow.platform, RunRow.number.desc())
+    )
+    for title, platform, number, state, cause in uow.session.execute(runs):
+        if state == RunState.FAILED:
+            seen.stops[title, platform] = f"run {number} failed" + (f": {cause.sentence}" if cause else "")
+
+
+def _channels(uow: UnitOfWork) -> dict[uuid.UUID, list[ChannelRow]]:
+    found: dict[uuid.UUID, list[ChannelRow]] = defaultdict(list)
+    for channel in uow.session.scalars(select(ChannelRow).order_by(ChannelRow.position)):
+        found[channel.title_id].append(channel)
+    return found
+
+
+def _title(title: TitleRow, channels: list[ChannelRow], seen: _Seen) -> wire.BoardTitle:
+    # What only waits has a line, too: it has no storefront before it is placed.
+    there = {line.platform for line in seen.lines[title.id]}
+    waiting = {platform for of, platform in (*seen.waits, *seen.stops) if of == title.id} - there
+    lines = [*seen.lines[title.id], *(Line(title.id, platform, "") for platform in waiting)]
+    return wire.BoardTitle(
+        slug=title.slug,
+        name=title.name,
+        identifier=title.identifier,
+        channels=[c.name for c in channels],
+        lines=[_line(line, channels, seen) for line in sorted(lines)],
+    )
+
+
+def _line(line: Line, channels: list[ChannelRow], seen: _Seen) -> wire.BoardLine:
+    waits, version = seen.waits.get((line.title, line.platform), (0, ""))
+    return wire.BoardLine(
+        platform=line.platform,
+        storefront=line.storefront,
+        line=line_title(line.platform, line.storefront),
+        cells=[wire.BoardCell(channel=c.name, builds=seen.cells.get((line, c.id), [])) for c in channels],
+        waits=waits,
+        waits_version=version,
+        stops=seen.stops.get((line.title, line.platform), ""),
+    )
+
+
+def _changes(uow: UnitOfWork, until: dt.datetime) -> list[wire.BoardChange]:
+    """The newest until then; of those that one act made of a placement in the same moment, the last."""
+    same = func.row_number().over(
+        partition_by=(PlacementChangeRow.placement_id, PlacementChangeRow.at), order_by=PlacementChangeRow.id.desc()
+    )
+    numbered = (
+        select(PlacementChangeRow.id, same.label("turn"))
+        .where(PlacementChangeRow.at <= until)
+        .order_by(PlacementChangeRow.at.desc())
+        .limit(3 * CHANGES)
+        .subquery()
+    )
+    of = (
+        *(PlacementChangeRow.at, PlacementChangeRow.state, PlacementChangeRow.share, PlacementChangeRow.by),
+        *(
+            PlacementChangeRow.why,
+            TitleRow.slug,
+            ChannelRow.name,
+            LineRow.platform,
+            LineRow.storefront,
+            BuildRow.number,
+        ),
+    )
+    rows = (
+        select(*of)
+        .join(numbered, and_(numbered.c.id == PlacementChangeRow.id, numbered.c.turn == 1))
+        .join(PlacementRow, PlacementRow.id == PlacementChangeRow.placement_id)
+        .join(LineRow, LineRow.id == PlacementRow.line_id)
+        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
+        .join(TitleRow, TitleRow.id == BuildRow.title_id)
+        .order_by(PlacementChangeRow.at.desc(), PlacementChangeRow.id.desc())
+        .limit(CHANGES)
+    )
+    return [
+        wire.BoardChange(
+            at=at,
+            state=state,
+            share=share / 10,
+            by=by,
+            why=why,
+            title=slug,
+            channel=channel,
+            line=line_title(platform, storefront),
+            build=build,
+        )
+        for at, state, share, by, why, slug, channel, platform, storefront, build in uow.session.execute(rows)
+    ]
