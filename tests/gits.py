@@ -15,6 +15,26 @@ CLEAN = {"GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
 WHO = ("-c", "user.name=Oskari", "-c", "user.email=oskari@quillback.example", "-c", "protocol.file.allow=always")
 
 
+def git(root: Path, *words: str) -> str:
+    kept = {k: v for k, v in os.environ.items() if not k.startswith("GIT_")}
+    done = subprocess.run(
+        ["git", *WHO, *words], cwd=root, env={**kept, **CLEAN}, check=True, capture_output=True, text=True
+    )
+    return done.stdout.strip()
+
+
+def commit(root: Path, message: str, files: dict[str, str | bytes]) -> str:
+    """These files, written and committed in a repository that is there."""
+    for path, data in files.items():
+        target = root / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(data if isinstance(data, bytes) else data.encode())
+        target.chmod(0o755 if path.startswith("bin/") else 0o644)
+    git(root, "add", "--all")
+    git(root, "commit", "-q", "--allow-empty", "-m", message)
+    return git(root, "rev-parse", "HEAD")
+
+
 class Repo:
     """A repository with a work tree."""
 
@@ -24,21 +44,10 @@ class Repo:
         self.git("init", "-q", "--initial-branch=main")
 
     def git(self, *words: str) -> str:
-        kept = {k: v for k, v in os.environ.items() if not k.startswith("GIT_")}
-        done = subprocess.run(
-            ["git", *WHO, *words], cwd=self.root, env={**kept, **CLEAN}, check=True, capture_output=True, text=True
-        )
-        return done.stdout.strip()
+        return git(self.root, *words)
 
     def commit(self, message: str, files: dict[str, str | bytes]) -> str:
-        for path, data in files.items():
-            target = self.root / path
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(data if isinstance(data, bytes) else data.encode())
-            target.chmod(0o755 if path.startswith("bin/") else 0o644)
-        self.git("add", "--all")
-        self.git("commit", "-q", "--allow-empty", "-m", message)
-        return self.git("rev-parse", "HEAD")
+        return commit(self.root, message, files)
 
 
 FILES: dict[str, str | bytes] = {

@@ -11,6 +11,7 @@ from rampa.core.agent.life import AgentEvent, AgentState, possible_events, state
 from rampa.core.build import life as build
 from rampa.core.content.patch import life as difference
 from rampa.core.placement import life as placement
+from rampa.core.placement import schedule
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance, possible, words
@@ -64,9 +65,21 @@ EXPECTED = {
         ("ready", "ask"): "waiting",
         ("skipped", "ask"): "waiting",
     },
+    schedule: {
+        ("waiting", "place"): "done",
+        ("waiting", "refuse"): "refused",
+        ("waiting", "cancel"): "cancelled",
+    },
     check: {("running", "finish"): "done", ("running", "cancel"): "cancelled"},
 }
-NAMES = {build: "Build", run: "Run", placement: "Placement", difference: "Difference", check: "Check"}
+NAMES = {
+    build: "Build",
+    run: "Run",
+    placement: "Placement",
+    schedule: "Scheduled",
+    difference: "Difference",
+    check: "Check",
+}
 
 
 @pytest.mark.parametrize("machine", EXPECTED, ids=list(NAMES.values()))

@@ -160,6 +160,10 @@ EXPECTED = {
     "POST /api/v1/titles/<string:title>/releases/<int:release>/channels/<string:channel>/roll-back/preview": ALL,
     "POST /api/v1/titles/<string:title>/releases/<int:release>/channels/<string:channel>/roll-back": ENGINEER,
     "GET /api/v1/board": ALL,
+    "GET /api/v1/titles/<string:title>/scheduled": ALL,
+    "POST /api/v1/titles/<string:title>/scheduled": ENGINEER,
+    "PATCH /api/v1/titles/<string:title>/scheduled/<int:scheduled>": ENGINEER,
+    "POST /api/v1/titles/<string:title>/scheduled/<int:scheduled>/cancel": ENGINEER,
     "POST /api/v1/health/<string:identifier>": "public",
     "GET /api/v1/titles/<string:title>/channels/<string:channel>/placements/<int:placement>/health": ALL,
     "GET /api/v1/offers/<string:identifier>/<string:channel>/<string:platform>": "public",
@@ -240,6 +244,7 @@ EXPECTED = {
 }
 FILLED = {
     "<int:release>": "1",
+    "<int:scheduled>": "1",
     "<string:person>": "00000000-0000-0000-0000-000000000000",
     "<int:folder>": "1",
     "<int:run>": "1",

@@ -20,6 +20,22 @@ export function When({ at }: { at: string }) {
   );
 }
 
+/** A moment that is to come: in this browser's zone and in UTC. */
+export function Soon({ at }: { at: string }) {
+  const here = new Date(at).toLocaleString("en-GB", {
+    weekday: "short",
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });
+  return (
+    <time dateTime={at}>
+      {here} ({exact(at).slice(11, 16)} UTC)
+    </time>
+  );
+}
+
 /** A digest: short to read, whole to copy. */
 export function Digest({ value, what, length = 12 }: { value: string; what: string; length?: number }) {
   return (

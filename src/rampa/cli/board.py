@@ -6,7 +6,7 @@ import datetime as dt
 import time
 
 import typer
-from rich.console import Group
+from rich.console import Group, RenderableType
 from rich.live import Live
 from rich.text import Text
 
@@ -17,7 +17,7 @@ from rampa.client import Client
 from rampa.core.errors import Invalid
 from rampa.core.health.comparison import Verdict
 from rampa.core.placement.life import PlacementState
-from rampa.schema.board import Board, BoardBuild, BoardLine, BoardTitle
+from rampa.schema.board import Board, BoardBuild, BoardLine, BoardScheduled, BoardTitle
 
 app = typer.Typer(rich_markup_mode=None, help="The board: what is live where, now or at any moment before.")
 LOOK = 2.0
@@ -90,7 +90,7 @@ def _drawn(seen: Board, only: str) -> Group:
     return Group(head, *(part for t in titles for part in _title(t)))
 
 
-def _title(title: BoardTitle) -> list[object]:
+def _title(title: BoardTitle) -> list[RenderableType]:
     name = Text(f"\n{title.name}", style="bold")
     name.append(f"  {title.slug}", style="dim")
     if not title.lines:
@@ -100,7 +100,14 @@ def _title(title: BoardTitle) -> list[object]:
         drawn.add_column(column, overflow="fold")
     for line in title.lines:
         drawn.add_row(line.line, *(_cell(cell.builds) for cell in line.cells), _waits(line))
-    return [name, drawn]
+    return [name, drawn, *(_planned(each) for each in title.scheduled)]
+
+
+def _planned(one: BoardScheduled) -> Text:
+    if one.refused:
+        return Text(f"■ {one.what} did not go to {one.channel}: {one.said}", style="red")
+    when = moment(one.at) if one.at else "when its gates open"
+    return Text(f"… {one.what} goes to {one.channel} {when}" + (f"; now: {one.said}" if one.said else ""), style="dim")
 
 
 def _cell(builds: list[BoardBuild]) -> Text:

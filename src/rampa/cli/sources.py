@@ -242,10 +242,11 @@ def default(
     pattern: str = typer.Argument(..., help="Of branches: * any characters, ? one."),
     profile: list[str] = typer.Option([], "--profile", help="A profile; repeatable. None: the default is removed."),
     step_variables: str = typer.Option("", "--variables", help="A set of step variables."),
+    place: str = typer.Option("", "--place", help="The channel that finished builds go to by themselves."),
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
-    """Which profiles and step variables branches have as their own; the first pattern that matches counts."""
+    """Which profiles, step variables and channel branches have as their own; the first pattern that matches counts."""
     from rampa.schema.sources import BranchDefault
 
     with signed_in() as client:
@@ -253,8 +254,8 @@ def default(
         matched = client.sources.matches(slug, "branch", pattern).matched
         kept = [d for d in client.sources.get(slug).defaults if d.pattern != pattern]
         new = (
-            [BranchDefault(pattern=pattern, profiles=profile, step_variables=step_variables)]
-            if profile or step_variables
+            [BranchDefault(pattern=pattern, profiles=profile, step_variables=step_variables, place=place)]
+            if profile or step_variables or place
             else []
         )
         found = client.sources.set_defaults(slug, [*kept, *new])

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from rampa.client.releases import ReleasesCalls
     from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
+    from rampa.client.schedule import ScheduleCalls
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
@@ -86,6 +87,12 @@ class Client:
         from rampa.client.releases import ReleasesCalls
 
         return ReleasesCalls(self.connection)
+
+    @cached_property
+    def schedule(self) -> ScheduleCalls:
+        from rampa.client.schedule import ScheduleCalls
+
+        return ScheduleCalls(self.connection)
 
     @cached_property
     def rollouts(self) -> RolloutsCalls:

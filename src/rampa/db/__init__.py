@@ -60,6 +60,7 @@ from rampa.db.runs import (
     find_run,
     held_run,
 )
+from rampa.db.schedule import ScheduledRow, find_scheduled
 from rampa.db.sign_in import PasskeyRow, SignInRequestRow, SpentChallengeRow
 from rampa.db.signing import (
     BindingRow,
@@ -134,6 +135,7 @@ __all__ = [
     "RunOrderRow",
     "RunRow",
     "RunStepRow",
+    "ScheduledRow",
     "SecondFactorRow",
     "SignInRequestRow",
     "SigningIdentityRow",
@@ -159,6 +161,7 @@ __all__ = [
     "find_release",
     "find_revision",
     "find_run",
+    "find_scheduled",
     "find_source",
     "find_title",
     "find_variables",

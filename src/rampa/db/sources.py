@@ -63,6 +63,8 @@ class TriggerRow(Identified, Base):
     schedule: Mapped[str] = mapped_column(String(100), default="")
     paths: Mapped[list[str]] = mapped_column(JSONB, default=list)
     profiles: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    place: Mapped[str] = mapped_column(String(60), default="")
+    """The channel that its finished builds go to by themselves; empty: what branch or profile say."""
     active: Mapped[bool] = mapped_column(default=True)
     sealed: Mapped[bytes | None] = mapped_column(LargeBinary)
     next_at: Mapped[dt.datetime | None]

@@ -19,6 +19,7 @@ from rampa.operations.base import Services
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.health import watch
+from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
@@ -68,6 +69,15 @@ def _channels(app: App, services: Services) -> None:
     def grow_rollouts(timestamp: int) -> None:
         """A worker that was killed in between leaves the step undone: the next look takes it."""
         rollouts.grow_due(services)
+
+    @app.periodic(cron="* * * * * */3")
+    @app.task(name="place_scheduled", queue=queue.CHANNELS, lock="place_scheduled", queueing_lock="place_scheduled")
+    def place_scheduled(timestamp: int) -> None:
+        schedule.place_due(services)
+
+    @app.task(name="place_by_itself", queue=queue.CHANNELS, lock="place_scheduled", retry=AGAIN)
+    def place_by_itself(build: str) -> None:
+        by_itself.place_by_itself(services, uuid.UUID(build))
 
     @app.periodic(cron="* * * * * */5")
     @app.task(name="watch_rollouts", queue=queue.CHANNELS, lock="watch_rollouts", queueing_lock="watch_rollouts")

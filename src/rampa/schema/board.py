@@ -57,12 +57,26 @@ class BoardLine(Wire):
     stops: str
 
 
+class BoardScheduled(Wire):
+    """What is to be placed, or was refused of late; `at` null: when gates open."""
+
+    number: int
+    what: str
+    build: int | None
+    release: int | None
+    channel: str
+    at: dt.datetime | None
+    refused: bool
+    said: str
+
+
 class BoardTitle(Wire):
     slug: str
     name: str
     identifier: str
     channels: list[str]
     lines: list[BoardLine]
+    scheduled: list[BoardScheduled]
 
 
 class BoardChange(Wire):

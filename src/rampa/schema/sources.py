@@ -28,12 +28,17 @@ class SourceIn(Wire):
     every: Annotated[int, Field(ge=0, le=86_400)] = 60
 
 
+PlaceName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
+
+
 class BranchDefault(Wire):
     """For branches that the pattern matches: these profiles, these step variables. The first that matches counts."""
 
     pattern: Pattern
     profiles: Profiles = []
     step_variables: StepVariablesName = ""
+    place: PlaceName = ""
+    """The channel that finished builds go to by themselves; empty: what the profile says."""
 
 
 class DefaultsIn(Wire):
@@ -181,6 +186,8 @@ class TriggerIn(Wire):
     schedule: Annotated[str, StringConstraints(max_length=100)] = ""
     paths: Annotated[list[Pattern], Field(max_length=100)] = []
     profiles: Profiles = []
+    place: PlaceName = ""
+    """The channel that finished builds go to by themselves; empty: what branch or profile say."""
     active: bool = True
 
 

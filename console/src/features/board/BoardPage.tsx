@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { exact, plural } from "../../ui/format";
-import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
+import { Answer, Empty, PageHead, Panel, Soon, When } from "../../ui/parts";
 import { BoardCell } from "./BoardCell";
 import "./board.css";
 import { type Board, type BoardLine, type BoardTitle, useBoard } from "./queries";
@@ -106,7 +106,32 @@ function Title({ title, past }: { title: BoardTitle; past: boolean }) {
           </table>
         </div>
       )}
+      {title.scheduled.map((one) => (
+        <Planned key={one.number} title={title.slug} one={one} />
+      ))}
     </Panel>
+  );
+}
+
+function Planned({ title, one }: { title: string; one: BoardTitle["scheduled"][number] }) {
+  return (
+    <div className="board-planned">
+      {one.refused ? (
+        <>
+          <span className="severity blocker">
+            <span aria-hidden>■</span> did not go
+          </span>{" "}
+          {one.what} to {one.channel}: {one.said}{" "}
+        </>
+      ) : (
+        <>
+          <span aria-hidden>…</span> {one.what} goes to {one.channel} {one.at ? <Soon at={one.at} /> : "when its gates open"}.{" "}
+          {one.said && <span className="dim">{one.said} </span>}
+        </>
+      )}
+      {one.build && <Link to={`/titles/${title}/channels/${one.channel}/place/${one.build}`}>Place it now …</Link>}
+      {one.release && <Link to={`/titles/${title}/releases/${one.release}/place/${one.channel}`}>Place it now …</Link>}
+    </div>
   );
 }
 

@@ -11,6 +11,7 @@ import { Verdict } from "./HealthPanel";
 import { PlaceDialogue } from "./PlaceDialogue";
 import { type Channel, type Placement, useChannel } from "./queries";
 import { RollBackDialogue } from "./RollBackDialogue";
+import { Scheduled } from "./Scheduled";
 import { Share } from "./Share";
 import { WithdrawDialogue } from "./WithdrawDialogue";
 
@@ -51,6 +52,7 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
                 <Live placements={data.live} title={title} withdraw={setWithdrawing} />
               )}
             </Panel>
+            <Scheduled title={title} channel={name} />
             <div style={{ marginTop: 16 }}>
               <Panel title="Gates" flush>
                 <GateRules title={title} channel={data} />

@@ -6,7 +6,8 @@ import { bytes, plural } from "../../ui/format";
 import { Answer, Failure, Findings } from "../../ui/parts";
 import { Platform } from "../profiles/Platform";
 import { Gates } from "./Gates";
-import { type Preview, usePlace, usePreview } from "./queries";
+import { type Preview, usePlace, usePreview, useSchedule } from "./queries";
+import { momentBody, NOW, WhenToPlace } from "./WhenToPlace";
 import { EVERY, extentBody, WhoGetsIt } from "./WhoGetsIt";
 
 interface Props {
@@ -20,9 +21,15 @@ interface Props {
 export function PlaceDialogue({ title, channel, build, close }: Props) {
   const preview = usePreview(title, channel, build);
   const place = usePlace(title, channel);
+  const plan = useSchedule(title);
   const [extent, setExtent] = useState(EVERY);
+  const [when, setWhen] = useState(NOW);
   const [key] = useState(() => crypto.randomUUID?.() ?? `place-${Date.now()}-${Math.random()}`);
   const seen = preview.data;
+  // Gates that are closed now may be open then; what the checks found will not go away.
+  const able = seen !== undefined && !seen.findings.some((f) => f.severity === "blocker");
+  const then = able && !seen.possible && when.kind === "now" ? { ...when, kind: "open" as const } : when;
+  const later = () => plan.mutate({ channel, build, at: momentBody(then), ...extentBody(extent) }, { onSuccess: close });
   const again = () => {
     place.reset();
     void preview.refetch();
@@ -39,14 +46,22 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
       <Answer of={preview} rows={8}>
         {(data) => <Body title={title} seen={data} />}
       </Answer>
-      {seen?.possible && <WhoGetsIt extent={extent} set={setExtent} />}
+      {able && <WhoGetsIt extent={extent} set={setExtent} />}
+      {able && <WhenToPlace when={then} set={setWhen} closed={!seen?.possible} />}
+      {plan.error && <Failure error={plan.error} />}
       {place.error && <Failure error={place.error} retry={again} />}
       <Group justify="flex-end" gap="sm" mt="md">
         <Button variant="default" onClick={close}>
           Do not place
         </Button>
+        {then.kind !== "now" && able ? (
+          <Button loading={plan.isPending} disabled={then.kind === "at" && !then.at} onClick={later}>
+            {then.kind === "at" ? `Schedule it for ${channel}` : `Place on ${channel} when they open`}
+          </Button>
+        ) : null}
         <Button
           variant="filled"
+          style={then.kind !== "now" && able ? { display: "none" } : undefined}
           disabled={!seen?.possible || preview.isFetching}
           loading={place.isPending}
           onClick={() => seen && place.mutate({ seen, key, extent: extentBody(extent) }, { onSuccess: close })}

@@ -146,3 +146,28 @@ export function useHealth(title: string, channel: string, number: number) {
     refetchInterval: 5_000,
   });
 }
+
+export function useScheduled(title: string) {
+  return useQuery({
+    queryKey: ["scheduled", title],
+    queryFn: () => call<Schemas["ScheduledList"]>(`/titles/${title}/scheduled`),
+    refetchInterval: 8_000,
+  });
+}
+
+export function useSchedule(title: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Partial<Schemas["NewScheduled"]>) =>
+      call<Schemas["Scheduled"]>(`/titles/${title}/scheduled`, { method: "POST", body }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+export function useCancelScheduled(title: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (number: number) => call<Schemas["Scheduled"]>(`/titles/${title}/scheduled/${number}/cancel`, { method: "POST", body: {} }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../app/http";
 import { Failure } from "../../ui/parts";
+import { useChannels } from "../channels/queries";
 import { useTitle } from "../titles/queries";
 import { Matches } from "./Matches";
 import { type Source, useDefaults, useStepVariables } from "./queries";
@@ -14,6 +15,7 @@ export function Defaults({ title, source }: { title: string; source: Source }) {
   const [rows, setRows] = useState<Default[]>(source.defaults);
   const { data: found } = useTitle(title);
   const groups = useStepVariables();
+  const channels = useChannels(title);
   const save = useDefaults(title);
   const put = (at: number, change: Partial<Default>) => setRows(rows.map((r, n) => (n === at ? { ...r, ...change } : r)));
   const changed = JSON.stringify(rows) !== JSON.stringify(source.defaults);
@@ -50,6 +52,17 @@ export function Defaults({ title, source }: { title: string; source: Source }) {
             value={row.step_variables || null}
             onChange={(v) => put(n, { step_variables: v ?? "" })}
           />
+          <Select
+            label={n === 0 ? "Builds go to" : undefined}
+            aria-label="Builds go to"
+            size="xs"
+            w={140}
+            clearable
+            placeholder="as the profile says"
+            data={channels.data?.items.map((c) => c.name) ?? []}
+            value={row.place || null}
+            onChange={(v) => put(n, { place: v ?? "" })}
+          />
           <Button size="compact-sm" variant="default" onClick={() => setRows(rows.filter((_, m) => m !== n))}>
             Take out
           </Button>
@@ -63,7 +76,7 @@ export function Defaults({ title, source }: { title: string; source: Source }) {
         <Button
           size="compact-md"
           variant="default"
-          onClick={() => setRows([...rows, { pattern: rows.length ? "feature/*" : "*", profiles: [], step_variables: "" }])}
+          onClick={() => setRows([...rows, { pattern: rows.length ? "feature/*" : "*", profiles: [], step_variables: "", place: "" }])}
         >
           Add a pattern
         </Button>

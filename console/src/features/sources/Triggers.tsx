@@ -1,7 +1,8 @@
-import { Button, Group, Modal, MultiSelect, SegmentedControl, TextInput } from "@mantine/core";
+import { Button, Group, Modal, MultiSelect, SegmentedControl, Select, TextInput } from "@mantine/core";
 import { useState } from "react";
 
 import { Answer, Command, Empty, Failure, When } from "../../ui/parts";
+import { useChannels } from "../channels/queries";
 import { useTitle } from "../titles/queries";
 import { Matches } from "./Matches";
 import { type Trigger, useTriggerActs, useTriggers } from "./queries";
@@ -75,6 +76,7 @@ export function Triggers({ title }: { title: string }) {
                               schedule: t.schedule,
                               paths: t.paths,
                               profiles: t.profiles,
+                              place: t.place,
                               active: !t.active,
                             },
                           })
@@ -129,6 +131,8 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
   const [schedule, setSchedule] = useState("30 2 * * 1-5");
   const [paths, setPaths] = useState("");
   const [profiles, setProfiles] = useState<string[]>([]);
+  const [place, setPlace] = useState("");
+  const channels = useChannels(title);
   const send = () =>
     add.mutate(
       {
@@ -138,6 +142,7 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
         schedule: kind === "schedule" ? schedule : "",
         paths: paths.split(/[\s,]+/).filter(Boolean),
         profiles,
+        place,
         active: true,
       },
       { onSuccess: done },
@@ -199,6 +204,14 @@ function Form({ title, done }: { title: string; done: (made: Trigger) => void })
         data={found?.profiles.map((p) => p.name) ?? []}
         value={profiles}
         onChange={setProfiles}
+      />
+      <Select
+        label="Finished builds go to"
+        placeholder="as the branch or the profile says"
+        clearable
+        data={channels.data?.items.map((c) => c.name) ?? []}
+        value={place || null}
+        onChange={(v) => setPlace(v ?? "")}
       />
       {add.error && <Failure error={add.error} />}
       <Button type="submit" loading={add.isPending} disabled={!name} style={{ justifySelf: "start" }}>

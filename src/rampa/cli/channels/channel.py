@@ -7,13 +7,14 @@ from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
-from rampa.cli.channels import gates, order
+from rampa.cli.channels import gates, order, schedule
 from rampa.core.errors import NotFound, Refused
 from rampa.core.placement.life import PlacementState
 from rampa.core.placement.plan import plan_text, read_plan
 from rampa.core.placement.share import read_share
 from rampa.core.quantity import counted
 from rampa.schema.channels import CostOut, PlacePreview
+from rampa.schema.schedule import NewScheduled
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Channels: place a build, see what is live.")
 SHOWN = 20
@@ -30,9 +31,12 @@ def place(
     plan: str = typer.Option(
         "", "--plan", help="How it grows: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."
     ),
+    at: str = typer.Option("", "--at", help="Not now but then: 2026-11-30T09:00, or in 3h."),
+    when_open: bool = typer.Option(False, "--when-open", help="Not now but when the channel's gates open."),
     as_json: bool = JSON,
 ) -> None:
-    """Show what placing a build will do; then, confirmed, place it."""
+    """Show what placing a build will do; then, confirmed, place it, or have it placed later."""
+    later = (schedule.read_moment(at, when_open), True) if at or when_open else (None, False)
     first = read_share(share, "--share") / 10 if share else None
     growth = plan_text(read_plan(plan)) if plan else ""
     with signed_in() as client:
@@ -44,6 +48,12 @@ def place(
         if not as_json:
             _preview(seen)
         if dry:
+            return
+        if later[1]:
+            asked = NewScheduled(channel=on, build=number, share=first, plan=growth, at=later[0])
+            if not confirmed(f"Place {seen.build.name} on {on} {at or 'when its gates open'}?", yes):
+                raise typer.Exit(1)
+            schedule.shown([client.schedule.add(title, asked)], as_json)
             return
         if not as_json and not seen.possible:
             count = sum(f.severity == "blocker" for f in seen.findings)
@@ -181,3 +191,4 @@ def _cost(cost: CostOut) -> tuple[str, str, str, str]:
 
 order.add_to(app)
 gates.add_to(app)
+schedule.add_to(app)

@@ -22,6 +22,7 @@ def add(
     of: str = typer.Option("", "--at", help="With --schedule or --call: the branch or pattern of branches."),
     path: list[str] = typer.Option([], "--path", help="Only when such a path changed (gitignore(5)); repeatable."),
     profile: list[str] = typer.Option([], "--profile", help="Profiles; none: those that the branch has as its own."),
+    place: str = typer.Option("", "--place", help="The channel that finished builds go to by themselves."),
     yes: bool = YES,
     title: str = TITLE,
     as_json: bool = JSON,
@@ -36,7 +37,7 @@ def add(
         raise Invalid("trigger.kind", "give one of --branch, --tag, --schedule and --call")
     pattern = branch or tag or of or ("*" if call else "")
     asked = NewTrigger(
-        name=name, kind=given[0], pattern=pattern, schedule=schedule, paths=list(path), profiles=list(profile)
+        name=name, kind=given[0], pattern=pattern, schedule=schedule, paths=list(path), profiles=list(profile), place=place
     )  # fmt: skip
     with signed_in() as client:
         slug = the_title(client, title)

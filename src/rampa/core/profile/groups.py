@@ -132,6 +132,7 @@ class Settings:
     platform: str
     purpose: str
     storefront: str
+    place: str
     title: TitleSettings
     version: VersionSettings
     content: ContentSettings
@@ -154,6 +155,7 @@ def typed(values: Mapping[str, Any]) -> Settings:
         platform=_value(values, "platform"),
         purpose=_value(values, "purpose"),
         storefront=_value(values, "storefront"),
+        place=_value(values, "place"),
         title=_group(TitleSettings, "title", values),
         version=_group(VersionSettings, "version", values),
         content=_group(ContentSettings, "content", values),

@@ -9,14 +9,15 @@ from typing import Any, NamedTuple
 from rampa.core.build import life as build
 from rampa.core.content.patch import life as differences
 from rampa.core.placement import life as placement
+from rampa.core.placement import schedule
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance
-from rampa.db import BuildRow, DifferenceSetRow, PlacementRow, RunRow, StoreCheckRow
+from rampa.db import BuildRow, DifferenceSetRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
 from rampa.operations.base import audit
 from rampa.operations.base.unit_of_work import UnitOfWork
 
-Living = BuildRow | RunRow | PlacementRow | DifferenceSetRow | StoreCheckRow
+Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | StoreCheckRow
 
 
 class Life(NamedTuple):
@@ -30,6 +31,7 @@ LIVES: dict[type[Living], Life] = {
     BuildRow: Life("build", build.TRANSITIONS),
     RunRow: Life("run", run.TRANSITIONS, "ended_at"),
     PlacementRow: Life("placement", placement.TRANSITIONS, "ended_at"),
+    ScheduledRow: Life("scheduled", schedule.TRANSITIONS, "ended_at"),
     DifferenceSetRow: Life("difference", differences.TRANSITIONS),
     StoreCheckRow: Life("store-check", check.TRANSITIONS, "ended_at"),
 }

@@ -25,18 +25,16 @@ class UnitOfWork:
     session: Session
     services: Services
     actor: Actor
+    now: dt.datetime
+    """One moment for all that happens in it."""
 
     def by(self, actor: Actor) -> UnitOfWork:
         """The same transaction, in somebody else's name."""
         return replace(self, actor=actor)
-
-    @property
-    def now(self) -> dt.datetime:
-        return self.services.now()
 
 
 @contextmanager
 def begin(services: Services, actor: Actor = NOBODY) -> Iterator[UnitOfWork]:
     """Commits at the end, rolls back on any error. A database that is not there is `Unavailable`."""
     with services.db.transaction() as session:
-        yield UnitOfWork(session, services, actor)
+        yield UnitOfWork(session, services, actor, services.now())

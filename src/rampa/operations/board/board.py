@@ -13,6 +13,7 @@ from sqlalchemy import Row, and_, exists, func, or_, select, true
 from rampa.core.build.life import BuildState
 from rampa.core.placement.life import LIVE, PlacementState
 from rampa.core.placement.plan import next_step
+from rampa.core.placement.schedule import ScheduledState
 from rampa.core.platform.table import line_title
 from rampa.core.run.life import RunState
 from rampa.db import (
@@ -24,6 +25,7 @@ from rampa.db import (
     PlacementRow,
     ReleaseRow,
     RunRow,
+    ScheduledRow,
     TitleRow,
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
@@ -31,6 +33,8 @@ from rampa.schema import board as wire
 
 CHANGES = 100
 """Moments of the past that are listed."""
+LATELY = dt.timedelta(days=3)
+"""For so long it is shown that a scheduled placement was refused."""
 
 
 class Line(NamedTuple):
@@ -47,6 +51,7 @@ class _Seen:
     lines: dict[uuid.UUID, dict[Line, None]] = field(default_factory=lambda: defaultdict(dict))
     waits: dict[tuple[uuid.UUID, str], tuple[int, str]] = field(default_factory=dict)
     stops: dict[tuple[uuid.UUID, str], str] = field(default_factory=dict)
+    scheduled: dict[uuid.UUID, list[wire.BoardScheduled]] = field(default_factory=lambda: defaultdict(list))
 
 
 def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.Board:
@@ -57,6 +62,7 @@ def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.
         _live(uow, seen, at, query.since, past=past)
         if not past:
             _waiting(uow, seen)
+            _scheduled(uow, seen)
         titles = list(uow.session.scalars(select(TitleRow).where(TitleRow.created_at <= at).order_by(TitleRow.name)))
         channels = _channels(uow)
         return wire.Board(
@@ -146,6 +152,28 @@ def _waiting(uow: UnitOfWork, seen: _Seen) -> None:
             seen.stops[title, platform] = f"run {number} failed" + (f": {cause.sentence}" if cause else "")
 
 
+def _scheduled(uow: UnitOfWork, seen: _Seen) -> None:
+    """Soonest first; what was refused of late comes first of all, unless it was placed since."""
+    placed = exists().where(
+        PlacementRow.build_id == ScheduledRow.build_id, PlacementRow.channel_id == ScheduledRow.channel_id
+    )
+    refused = (ScheduledRow.state == ScheduledState.REFUSED) & (ScheduledRow.ended_at > uow.now - LATELY) & ~placed
+    rows = select(ScheduledRow).where(or_(ScheduledRow.state == ScheduledState.WAITING, refused))
+    for row in uow.session.scalars(rows.order_by(ScheduledRow.state, ScheduledRow.at.asc().nulls_last()).limit(500)):
+        seen.scheduled[row.title_id].append(
+            wire.BoardScheduled(
+                number=row.number,
+                what=row.what,
+                build=row.build.number if row.build else None,
+                release=row.release.number if row.release else None,
+                channel=row.channel.name,
+                at=row.at,
+                refused=row.state == ScheduledState.REFUSED,
+                said=row.said,
+            )
+        )
+
+
 def _channels(uow: UnitOfWork) -> dict[uuid.UUID, list[ChannelRow]]:
     found: dict[uuid.UUID, list[ChannelRow]] = defaultdict(list)
     for channel in uow.session.scalars(select(ChannelRow).order_by(ChannelRow.position)):
@@ -164,6 +192,7 @@ def _title(title: TitleRow, channels: list[ChannelRow], seen: _Seen) -> wire.Boa
         identifier=title.identifier,
         channels=[c.name for c in channels],
         lines=[_line(line, channels, seen) for line in sorted(lines)],
+        scheduled=seen.scheduled[title.id],
     )
 
 

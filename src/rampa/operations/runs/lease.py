@@ -187,6 +187,8 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
             _ended(uow, run, RunEvent.FAIL)
         if run.state != RunState.DONE or run.order.reproduces:
             give_up_build(uow, run)
+        elif run.build_id is not None:
+            queue.put(uow.session, "place_by_itself", queue.CHANNELS, build=str(run.build_id))
 
 
 def _ended(uow: UnitOfWork, run: RunRow, event: RunEvent) -> None:

@@ -64,7 +64,7 @@ def change_trigger(services: Services, actor: Actor, slug: str, name: str, asked
 
 def _fill(uow: UnitOfWork, row: TriggerRow, asked: wire.TriggerIn) -> str:
     row.kind, row.pattern, row.schedule, row.active = asked.kind, asked.pattern, asked.schedule, asked.active
-    row.paths, row.profiles = list(asked.paths), list(asked.profiles)
+    row.paths, row.profiles, row.place = list(asked.paths), list(asked.profiles), asked.place
     row.next_at = next_time(asked.schedule, uow.now) if asked.kind == "schedule" else None
     uow.session.flush()
     if asked.kind != "call":
@@ -249,6 +249,7 @@ def _out(row: TriggerRow, secret: str = "") -> wire.TriggerOut:
         schedule=row.schedule,
         paths=row.paths,
         profiles=row.profiles,
+        place=row.place,
         active=row.active,
         next_at=row.next_at,
         last_at=row.last_at,

@@ -67,6 +67,7 @@ USED = {
     "build": "the build",
     "checks": "checks",
     "runs": "checks; the steps of a run",
+    "placing": "where finished builds go",
 }
 
 

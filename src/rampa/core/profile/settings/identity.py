@@ -41,6 +41,15 @@ SETTINGS = (
         everywhere=False,
     ),
     Setting(
+        "place",
+        "Place",
+        "The channel that finished builds go to by themselves, through its checks and gates; none without it.",
+        check=checks.name,
+        default="",
+        example='"studio"',
+        used="placing",
+    ),
+    Setting(
         "title.name",
         "Name",
         "What players read.",

@@ -26,7 +26,8 @@ class Setting:
 
     `kind` is one of KINDS. `allowed` lists choices. `check` looks at each text, `names` at each name of a table.
     `least` and `most` bound a number, in `unit`. `default` is a value, or is computed from what is known.
-    `used` says what the setting changes today: "build" (the bundle and depots), "checks", or "runs" (for an agent's steps).
+    `used` says what the setting changes today: "build" (the bundle and depots), "checks", "runs" (for an agent's steps),
+    or "placing".
     """
 
     key: str
