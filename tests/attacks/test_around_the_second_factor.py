@@ -33,7 +33,7 @@ from tests.samples import add_key
 
 @pytest.fixture
 def clock(world: World) -> Clock:
-    return Clock(world)
+    return Clock(world, START)
 
 
 @pytest.fixture

@@ -154,7 +154,7 @@ def summary(name: str) -> dict[str, object]:
         "commit",
         "ref",
     )
-    numbers = ("number", "version_code", "revision", "files", "size", "packed", "run", "warnings")
+    numbers = ("number", "version_code", "revision", "files", "size", "packed", "run", "content_of", "warnings")
     return {
         "name": name,
         "state": "ready",

@@ -75,7 +75,7 @@ def test_at_a_moment_and_not_before(world: World, ready: Client) -> None:
     sentences = [e.sentence for e in ready.events.all(act="scheduled.")]
     assert sentences == [
         "placed peatlight#1 on testers as scheduled",
-        "scheduled peatlight#1 on testers, 2026-11-29 14:00 UTC",
+        f"scheduled peatlight#1 on testers, {made.at:%F %H:%M} UTC",
     ]
 
 
