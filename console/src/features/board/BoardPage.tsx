@@ -162,7 +162,7 @@ function Changes({ board }: { board: Board }) {
   return (
     <div style={{ marginTop: 16 }}>
       <Panel title="What changed" aside="newest first" flush>
-        <table className="rows">
+        <table className="rows board-changes">
           <tbody>
             {shown.map((c) => (
               <tr key={`${c.at} ${c.title} ${c.channel} ${c.line} ${c.build} ${c.state} ${c.share}`}>

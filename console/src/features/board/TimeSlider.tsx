@@ -16,10 +16,11 @@ export function TimeSlider({ changes, at, go }: Props) {
   const [known] = useState(() => [...new Set(changes.map((c) => c.at))].sort());
   const moments = useMemo(() => [...new Set([...known, ...changes.map((c) => c.at), ...(at ? [at] : [])])].sort(), [known, changes, at]);
   const last = moments.length;
-  const place = at ? moments.indexOf(at) : last;
-  const [held, hold] = useState<number | null>(null);
+  // What the hand is at; the page follows when it lets go, and a second step must not begin from where the page still is.
+  const [held, hold] = useState(at);
   if (last === 0) return null;
-  const shown = held ?? place;
+  const shown = held ? Math.max(0, moments.indexOf(held)) : last;
+  const momentOf = (value: number) => (value === last ? "" : (moments[value] ?? ""));
   return (
     <div className="board-time">
       <Slider
@@ -28,15 +29,20 @@ export function TimeSlider({ changes, at, go }: Props) {
         min={0}
         max={last}
         value={shown}
-        onChange={hold}
-        onChangeEnd={(value) => {
-          hold(null);
-          go(value === last ? "" : (moments[value] ?? ""));
-        }}
+        onChange={(value) => hold(momentOf(value))}
+        onChangeEnd={(value) => go(momentOf(value))}
         label={(value) => (value === last ? "now" : exact(moments[value] ?? ""))}
         style={{ flex: 1 }}
       />
-      <Button size="compact-sm" variant="default" disabled={!at} onClick={() => go("")}>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={!at}
+        onClick={() => {
+          hold("");
+          go("");
+        }}
+      >
         Now
       </Button>
     </div>

@@ -61,7 +61,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
         ) : null}
         <Button
           variant="filled"
-          style={then.kind !== "now" && able ? { display: "none" } : undefined}
+          style={then.kind !== "now" && seen?.possible ? { display: "none" } : undefined}
           disabled={!seen?.possible || preview.isFetching}
           loading={place.isPending}
           onClick={() => seen && place.mutate({ seen, key, extent: extentBody(extent) }, { onSuccess: close })}
