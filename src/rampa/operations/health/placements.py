@@ -11,7 +11,19 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 
 from rampa.core.errors import NotFound
-from rampa.core.health.comparison import ALL, ERROR, FIRST, LIMIT, Compared, Health, Key, Observed, Part, compare
+from rampa.core.health.comparison import (
+    ALL,
+    ERROR,
+    FIRST,
+    LIMIT,
+    Compared,
+    Health,
+    Key,
+    Observed,
+    Part,
+    Verdict,
+    compare,
+)
 from rampa.core.health.odds import Span
 from rampa.core.health.sequential import Count
 from rampa.core.health.spans import SHORTEST, is_over, span_of
@@ -52,7 +64,7 @@ def get_health(services: Services, actor: Actor, slug: str, name: str, number: i
             devices=devices,
             simulated=simulated,
             play_seconds=seconds,
-            rows=[_row(c) for c in seen.health.compared],
+            rows=[_row(c) for c in sorted(seen.health.compared, key=lambda c: c.verdict != Verdict.WORSE)],
             error=ERROR,
             held=placement.state == PlacementState.HELD,
         )
