@@ -41,6 +41,13 @@ def test_what_goes_in_with_names_as_they_are(alone: Shell, folder: Path) -> None
     assert "There is: linux-release" in alone.run(*words[:3], code=1).stderr
 
 
+def test_what_is_over_its_budget_is_a_warning(alone: Shell, folder: Path) -> None:
+    said = DOCUMENT.replace("[version]", '[budgets]\nfolders = { data = "1 MB" }\n\n[version]', 1)
+    (folder / "rampa.toml").write_text(said)
+    told = alone.run("content", "preview", str(folder), "--profile", "linux-release", code=9).stdout
+    assert "the folder data weighs 4.6 MB, and its budget is 1.0 MB" in " ".join(told.split())
+
+
 def test_levels_are_measured_and_a_filter_is_proposed(alone: Shell, folder: Path) -> None:
     words = ("content", "tune", str(folder), "--profile", "linux-release", "--seconds", "1")
     assert '"*.wav" = "3 filtered"' in alone.run(*words).stdout

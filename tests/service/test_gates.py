@@ -16,7 +16,7 @@ from rampa.schema.people import PersonChange
 from tests.clock import Clock
 from tests.conftest import World
 from tests.refusals import refuses
-from tests.samples import add_key, build, change_folder, import_title, make_folder
+from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
 TITLE = "peatlight"
 APPROVALS = GateIn(kind=GateKind.APPROVED, count=1)
@@ -176,3 +176,27 @@ def test_a_table_that_nobody_can_pass(ready: Client) -> None:
     with refuses("channel.unknown"):
         gated(ready, GateIn(kind=GateKind.STOOD, channel="nowhere", hours=1))
     assert ready.channels.get(TITLE, "early").gates == []
+
+
+def test_a_budget_closes_its_gate_and_names_what_grew(client: Client, tmp_path: Path) -> None:
+    """A finding for everybody, and a blocker where a channel asks for it."""
+    add_key(client)
+    import_title(client, DOCUMENT.replace("[version]", '[budgets]\ndepots = { base = "470 kB" }\n\n[version]', 1))
+    folder = make_folder(tmp_path / "source", 300_000)
+    build(client, folder, tmp_path / "state")
+    gated(client, GateIn(kind=GateKind.BUDGETS))
+    assert states(client) == {"size-budgets": "passed"}
+    place(client)
+    change_folder(folder)
+    build(client, folder, tmp_path / "state")
+    seen = client.channels.preview(TITLE, "early", 2)
+    (found,) = [f for f in seen.findings if f.code == "budget.depot"]
+    assert (found.severity, found.where) == ("warning", "base")
+    assert (
+        "the depot base weighs 0.6 MB, and its budget is 0.5 MB; since peatlight#1 grew data/ +0.1 MB" in found.message
+    )
+    assert not seen.possible
+    with refuses("gate.closed", "no depot and no folder is heavier than its budget"):
+        place(client, 2)
+    gated(client)
+    place(client, 2)

@@ -158,6 +158,14 @@ class CostOut(Wire):
     peak_disk: int
 
 
+class DevicesWith(Wire):
+    """Devices that have a build, and what each of them does then."""
+
+    build: BuildSummary
+    devices: int
+    update: CostOut
+
+
 class PlacePreview(Wire):
     """What placing would do. `etag` is the channel's state; send it as If-Match when confirming."""
 
@@ -170,6 +178,8 @@ class PlacePreview(Wire):
     """Changes that are not listed, because there are many."""
     update: CostOut | None
     fresh: CostOut | None
+    updates: list[DevicesWith]
+    """Every build that devices have there now, commonest first (12 at most), and what each of them does then."""
     devices: int
     """Devices that follow the channel for this platform and will update."""
     gates: list[GateOut]
@@ -225,14 +235,6 @@ class PlacementChange(Wire):
 
 class Rollout(Placement):
     changes: list[PlacementChange]
-
-
-class DevicesWith(Wire):
-    """Devices that have a build, and what each of them does then."""
-
-    build: BuildSummary
-    devices: int
-    update: CostOut
 
 
 class RollBackPreview(Wire):

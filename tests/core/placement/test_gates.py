@@ -32,6 +32,12 @@ CASES: list[tuple[Gate, BuildFacts, str]] = [
     (Gate(GateKind.UPDATE, size=5_000_000), BuildFacts(update=5_000_000), ""),
     (Gate(GateKind.UPDATE, size=5_000_000), BuildFacts(update=5_200_000), "it downloads 5.2 MB"),
     (Gate(GateKind.UPDATE, size=1), BuildFacts(update=None), ""),
+    (Gate(GateKind.BUDGETS), BuildFacts(), ""),
+    (
+        Gate(GateKind.BUDGETS),
+        BuildFacts(over=("the depot base weighs 2 MB", "b")),
+        "the depot base weighs 2 MB, and 1 more",
+    ),
     (Gate(GateKind.SIGN_OFFS, count=1), BuildFacts(sign_offs=1), ""),
     (Gate(GateKind.SIGN_OFFS, count=3), BuildFacts(sign_offs=1), "1 of 3"),
 ]

@@ -21,6 +21,8 @@ export function ruleSaid(rule: Rule): string {
       return `approved by ${rule.count} other ${rule.count === 1 ? "person" : "people"}`;
     case "update-cost":
       return `the median device downloads at most ${bytes(rule.size ?? 0)}`;
+    case "size-budgets":
+      return "no depot and no folder is heavier than its budget";
     case "play-sign-offs":
       return `signed off in play by ${plural(rule.count ?? 0, "tester")}`;
   }
@@ -56,6 +58,7 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
   const set = useSetGates(title, channel.name);
   const rule = (kind: Rule["kind"]) => channel.gates.find((g) => g.kind === kind);
   const [clean, setClean] = useState(!!rule("clean-checks"));
+  const [light, setLight] = useState(!!rule("size-budgets"));
   const [bound, setBound] = useState(!!rule("bound-signature"));
   const [before, setBefore] = useState<string | null>(rule("stood-on")?.channel ?? null);
   const [hours, setHours] = useState(rule("stood-on")?.hours ?? 24);
@@ -73,6 +76,7 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
       ...others.filter((g) => g.channel !== before),
       ...(approvals ? [{ kind: "approvals", count: approvals } as Rule] : []),
       ...(megabytes ? [{ kind: "update-cost", size: Math.round(megabytes * 1e6) } as Rule] : []),
+      ...(light ? [{ kind: "size-budgets" } as Rule] : []),
       ...(signOffs ? [{ kind: "play-sign-offs", count: signOffs } as Rule] : []),
     ];
     set.mutate(gates, { onSuccess: close });
@@ -87,6 +91,11 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
           label="Signed by the identity that its storefront knows"
           checked={bound}
           onChange={(e) => setBound(e.currentTarget.checked)}
+        />
+        <Checkbox
+          label="No depot and no folder is heavier than its budget"
+          checked={light}
+          onChange={(e) => setLight(e.currentTarget.checked)}
         />
         <Group grow align="end">
           <Select label="Was live before on" placeholder="no other" clearable data={names} value={before} onChange={setBefore} />

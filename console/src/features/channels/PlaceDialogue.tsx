@@ -1,5 +1,6 @@
 import { Button, Group, Modal } from "@mantine/core";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import type { Schemas } from "../../app/http";
 import { bytes, plural } from "../../ui/format";
@@ -84,7 +85,14 @@ function Body({ title, seen }: { title: string; seen: Preview }) {
         for <Platform name={seen.build.platform} />{" "}
         {seen.replaces ? (
           <>
-            replaces <b>#{seen.replaces.number}</b> ({seen.replaces.version_name}).
+            replaces <b>#{seen.replaces.number}</b> ({seen.replaces.version_name}).{" "}
+            <Link
+              to={`/titles/${title}/builds/compare?left=${seen.replaces.number}&right=${seen.build.number}`}
+              style={{ textDecoration: "underline" }}
+            >
+              Settings and commits between
+            </Link>
+            .
           </>
         ) : (
           "is the first build here."
@@ -101,6 +109,7 @@ function Body({ title, seen }: { title: string; seen: Preview }) {
       )}
       <Gates title={title} channel={seen.channel} build={seen.build.number} gates={seen.gates} />
       <Costs seen={seen} />
+      <Having seen={seen} />
       {seen.replaces && <Changes seen={seen} />}
     </>
   );
@@ -113,6 +122,43 @@ function Costs({ seen }: { seen: Preview }) {
       {seen.update && seen.replaces && <Cost name={`Update from #${seen.replaces.number}`} cost={seen.update} />}
       <Cost name="Fresh install" cost={seen.fresh} />
     </div>
+  );
+}
+
+/** What every build that devices have now comes to, by how many have it. */
+function Having({ seen }: { seen: Preview }) {
+  if (seen.updates.length === 0) return null;
+  const devices = seen.updates.reduce((sum, u) => sum + u.devices, 0);
+  const total = seen.updates.reduce((sum, u) => sum + u.devices * u.update.download, 0);
+  return (
+    <table className="rows" style={{ marginBottom: 14 }}>
+      <thead>
+        <tr>
+          <th>Devices have</th>
+          <th className="number">Devices</th>
+          <th className="number">Each downloads</th>
+          <th className="number">Disk meanwhile</th>
+        </tr>
+      </thead>
+      <tbody>
+        {seen.updates.map((u) => (
+          <tr key={u.build.number}>
+            <td>
+              #{u.build.number} {u.build.version_name}
+            </td>
+            <td className="number">{u.devices.toLocaleString("en")}</td>
+            <td className="number">{bytes(u.update.download)}</td>
+            <td className="number">{bytes(u.update.peak_disk)}</td>
+          </tr>
+        ))}
+        <tr>
+          <td className="dim">all of them</td>
+          <td className="number">{devices.toLocaleString("en")}</td>
+          <td className="number dim">{bytes(Math.round(total / devices))} on average</td>
+          <td className="number dim">{bytes(total)} in all</td>
+        </tr>
+      </tbody>
+    </table>
   );
 }
 

@@ -164,12 +164,24 @@ def _preview(seen: PlacePreview) -> None:
     rows = []
     if seen.update and seen.replaces:
         rows.append((f"update from {seen.replaces.name}", *_cost(seen.update)))
+    for had in seen.updates:
+        if seen.replaces is None or had.build.number != seen.replaces.number:
+            rows.append((f"update from {had.build.name}", *_cost(had.update)))
     if seen.fresh:
         rows.append(("fresh install", *_cost(seen.fresh)))
     if rows:
         out().print()
         table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
     out().print(f"{counted(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
+    if seen.updates:
+        have = ", ".join(f"{had.build.name} on {had.devices:,}" for had in seen.updates)
+        total = sum(had.devices * had.update.download for had in seen.updates)
+        mean = total / sum(had.devices for had in seen.updates)
+        out().print(f"They have {have}: {mb(round(mean))} a device, {mb(total)} in all.")
+    if seen.replaces:
+        out().print(
+            f"Settings and commits between: rampa build compare {seen.replaces.name} {seen.build.name}", style="dim"
+        )
 
 
 def _changes(seen: PlacePreview) -> None:

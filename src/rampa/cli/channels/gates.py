@@ -29,6 +29,7 @@ def gates(
     stood: list[str] = typer.Option(None, "--stood-on", help="CHANNEL=HOURS: live there for so long. Repeatable."),
     approvals: int = typer.Option(0, "--approvals", help="So many others approved it."),
     update: float = typer.Option(0.0, "--update-cost", help="Megabytes that the median device downloads at most."),
+    budgets: bool = typer.Option(False, "--size-budgets", help="No depot or folder is heavier than its budget."),
     sign_offs: int = typer.Option(0, "--play-sign-offs", help="So many testers signed it off in play."),
     none: bool = typer.Option(False, "--none", help="No gates at all."),
     title: str = TITLE,
@@ -41,6 +42,7 @@ def gates(
     asked += [_stood(each) for each in stood or []]
     asked += [GateIn(kind=GateKind.APPROVED, count=approvals)] if approvals else []
     asked += [GateIn(kind=GateKind.UPDATE, size=round(update * 1e6))] if update else []
+    asked += [GateIn(kind=GateKind.BUDGETS)] if budgets else []
     asked += [GateIn(kind=GateKind.SIGN_OFFS, count=sign_offs)] if sign_offs else []
     if none and asked:
         raise Invalid("gate.none", "--none stands beside other gates", hint="Say either.")

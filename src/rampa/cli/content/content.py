@@ -40,10 +40,10 @@ def preview(
     """What a profile takes of a folder: each file with its rule, what matches none, leftovers, missing libraries.
 
     Exit code 6 when the build could not be placed: the launch entry is missing or not executable. Exit code 9 when a leftover
-    goes in, or a program needs a library that nothing brings.
+    goes in, a depot or folder is over its budget, or a program needs a library that nothing brings.
     """
     from rampa.core.check.findings import blocks
-    from rampa.core.check.selection import check_launch
+    from rampa.core.check.selection import check_launch, check_sizes
     from rampa.core.content.depots.preview import preview as look
 
     if show not in shown.VIEWS:
@@ -52,7 +52,7 @@ def preview(
     seen = look(
         folder, resolved.rules, resolved.depots, resolved.platform.name, resolved.settings.content.provided_libraries
     )
-    found = list(check_launch(seen.selection, resolved))
+    found = [*check_launch(seen.selection, resolved), *check_sizes(seen.selection, resolved)]
     answer = wire.preview_out(str(folder), resolved.name, seen, found)
     if as_json:
         print_json(answer)
@@ -60,7 +60,7 @@ def preview(
         shown.preview(seen, answer, show, under.strip("/"), depth)
     if blocks(found):
         raise typer.Exit(BLOCKED)
-    if answer.leftovers or answer.lacking:
+    if found or answer.leftovers or answer.lacking:
         raise typer.Exit(WARNED)
 
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from rampa.core.check.budgets import check_budgets
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.provided_libraries import check_provided_libraries
+from rampa.core.content.budgets import by_depot
 from rampa.core.content.select.selection import Selection
 from rampa.core.platform.rules import Platform
 from rampa.core.profile.resolved import ResolvedProfile
@@ -18,6 +20,7 @@ def check_selection(selection: Selection, profile: ResolvedProfile) -> list[Find
             *check_launch(selection, profile),
             *_units(selection, profile.settings.content.units),
             *check_provided_libraries(selection, profile),
+            *check_sizes(selection, profile),
         ]
     )
 
@@ -32,6 +35,12 @@ def check_launch(selection: Selection, profile: ResolvedProfile) -> Iterator[Fin
             yield Finding("blocker", "launch.missing", f"the launch entry {entry} does not go in", entry, hint)
         elif not executable[entry] and needs_bit(profile.platform):
             yield not_executable(entry)
+
+
+def check_sizes(selection: Selection, profile: ResolvedProfile) -> Iterator[Finding]:
+    """Depots and folders against their budgets."""
+    files = [(f.path, f.size) for f in selection.files]
+    yield from check_budgets(profile.budgets, by_depot(files, profile.depots))
 
 
 def needs_bit(platform: Platform) -> bool:

@@ -23,6 +23,7 @@ class GateKind(StrEnum):
     STOOD = "stood-on"
     APPROVED = "approvals"
     UPDATE = "update-cost"
+    BUDGETS = "size-budgets"
     SIGN_OFFS = "play-sign-offs"
 
 
@@ -58,6 +59,8 @@ class BuildFacts:
     update: int | None = None
     """Bytes that the median device downloads; None: no device of the channel has another build."""
     sign_offs: int = 0
+    over: tuple[str, ...] = ()
+    """What is heavier than its budget, as the check says it."""
 
 
 @dataclass(frozen=True)
@@ -152,6 +155,15 @@ def _update(gate: Gate, facts: BuildFacts) -> GateLook:
     return GateLook(gate, said, False, missing, "an engineer", "rampa update compare says which files")
 
 
+def _budgets(gate: Gate, facts: BuildFacts) -> GateLook:
+    said = "no depot and no folder is heavier than its budget"
+    if not facts.over:
+        return GateLook(gate, said, True)
+    more = f", and {len(facts.over) - 1} more" if len(facts.over) > 1 else ""
+    where = "in the content, or in budgets of the profile document; with a new build"
+    return GateLook(gate, said, False, facts.over[0] + more, "an engineer", where)
+
+
 def _sign_offs(gate: Gate, facts: BuildFacts) -> GateLook:
     said = f"signed off in play by {counted(gate.count, 'tester')}"
     if facts.sign_offs >= gate.count:
@@ -166,6 +178,7 @@ LOOKS: dict[GateKind, Callable[[Gate, BuildFacts], GateLook]] = {
     GateKind.STOOD: _stood,
     GateKind.APPROVED: _approved,
     GateKind.UPDATE: _update,
+    GateKind.BUDGETS: _budgets,
     GateKind.SIGN_OFFS: _sign_offs,
 }
 

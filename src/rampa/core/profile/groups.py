@@ -53,6 +53,14 @@ class ContentSettings:
 
 
 @dataclass(frozen=True, slots=True)
+class BudgetsSettings:
+    """Sizes as texts, such as `300 MB`."""
+
+    depots: Mapping[str, str]
+    folders: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
 class DisplaySettings:
     orientation: str
     window: str
@@ -136,6 +144,7 @@ class Settings:
     title: TitleSettings
     version: VersionSettings
     content: ContentSettings
+    budgets: BudgetsSettings
     display: DisplaySettings
     pictures: PicturesSettings
     code: CodeSettings
@@ -159,6 +168,7 @@ def typed(values: Mapping[str, Any]) -> Settings:
         title=_group(TitleSettings, "title", values),
         version=_group(VersionSettings, "version", values),
         content=_group(ContentSettings, "content", values),
+        budgets=_group(BudgetsSettings, "budgets", values),
         display=_group(DisplaySettings, "display", values),
         pictures=_group(PicturesSettings, "pictures", values),
         code=_group(CodeSettings, "code", values),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from rampa.core.content.budgets import Budgets, read_budgets
 from rampa.core.content.depots.depots import DepotRule
 from rampa.core.content.select.leave_out_classes import ALWAYS
 from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns
@@ -28,6 +29,10 @@ class ResolvedProfile:
     settings: Settings
     rules: ContentRules
     depots: tuple[DepotRule, ...]
+
+    @property
+    def budgets(self) -> Budgets:
+        return read_budgets(self.settings.budgets.depots, self.settings.budgets.folders)
 
     @property
     def launch(self) -> str:

@@ -8,6 +8,7 @@ from collections import defaultdict
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
+from rampa.core.check.budgets import CODES
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
 from rampa.core.placement.gates import BuildFacts, Gate, GateKind, GateLook, check_gates, look, weighted_median
@@ -136,6 +137,7 @@ def _facts(
         stood=_stood(uow, build),
         approved_by=_approved_by(uow, channel, build),
         update=update,
+        over=tuple(f.message for f in findings if f.code in CODES),
     )
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from rampa.core.build.life import BuildState
+from rampa.core.check.budgets import check_budgets
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.placement import PlacementCandidate, check_placement
 from rampa.core.placement.life import PlacementState
 from rampa.core.platform.table import PLATFORMS
-from rampa.core.profile.resolved import resolve
+from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.db import BuildRow, ChannelRow, PlacementRow, load_document
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.channels.standing import TitleStanding
@@ -18,13 +21,15 @@ from rampa.operations.versions.versions import CodeLine, line_of
 
 def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: ChannelRow) -> list[Finding]:
     """All findings that stand between this build and this channel."""
-    code_line = line_of_build(uow, build)
+    profile = profile_of_build(uow, build)
+    code_line = line_of(profile)
     live = standing.live_on(channel.name, build.platform, code_line.storefront)
     highest = standing.highest(channel.name, build.platform, build.number)
     return in_order(
         [
             *_live_already(build, channel, live),
             *check_placement(candidate(uow.services, build), highest),
+            *_heavy(uow.services, build, profile, live),
             *_continues(uow, standing, build, code_line),
         ]
     )
@@ -41,6 +46,22 @@ def _live_already(build: BuildRow, channel: ChannelRow, live: list[PlacementRow]
     return [Finding("blocker", "build.live", message, channel.name, hint)]
 
 
+def _heavy(
+    services: Services, build: BuildRow, profile: ResolvedProfile, live: list[PlacementRow]
+) -> Iterator[Finding]:
+    """Over budget, and what grew since what is live there."""
+    budgets = profile.budgets
+    if build.state != BuildState.READY or not (budgets.depots or budgets.folders):
+        return
+    before = next((p.build for p in live if p.build_id != build.id and p.build.state == BuildState.READY), None)
+    earlier = _sizes(services, before) if before else None
+    yield from check_budgets(budgets, _sizes(services, build), earlier, before.name if before else "")
+
+
+def _sizes(services: Services, build: BuildRow) -> dict[str, list[tuple[str, int]]]:
+    return {name: [(f.path, f.size) for f in tree.files] for name, tree in depot_trees(services, build).items()}
+
+
 def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_line: CodeLine) -> list[Finding]:
     if build.purpose != "release" or build.bundle is None:
         return []
@@ -52,7 +73,11 @@ def _continues(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, code_l
 
 def line_of_build(uow: UnitOfWork, build: BuildRow) -> CodeLine:
     """Where its codes rise, as the build's revision of the document said it."""
-    return line_of(resolve(load_document(uow.session, build.title, build.revision), build.profile))
+    return line_of(profile_of_build(uow, build))
+
+
+def profile_of_build(uow: UnitOfWork, build: BuildRow) -> ResolvedProfile:
+    return resolve(load_document(uow.session, build.title, build.revision), build.profile)
 
 
 def candidate(services: Services, build: BuildRow) -> PlacementCandidate:

@@ -13,12 +13,13 @@ from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit,
 from rampa.operations.builds.views import summary
 from rampa.operations.channels import lines
 from rampa.operations.channels.gates import gates_of, list_gates, must_be_open
+from rampa.operations.channels.having import builds_had
 from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import channel_of, describe_placement
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.content.stored_trees import build_tree
 from rampa.operations.signing.continuity import bind
-from rampa.operations.updates.costs import update_cost
+from rampa.operations.updates.costs import update_cost, update_costs
 from rampa.operations.updates.differences import ask, likely
 from rampa.schema import channels as wire
 
@@ -35,6 +36,7 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
         live = standing.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
         old = live[0].build if live else None
         findings = check(uow, standing, build, channel)
+        had = builds_had(uow, channel, build)
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
     changes = compare(build_tree(services, old) if old else Tree(), build_tree(services, build)) if whole else []
@@ -48,11 +50,20 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
         changes_left=max(0, len(changes) - SHOWN_CHANGES),
         update=update_cost(services, build, old) if whole and old else None,
         fresh=update_cost(services, build, None) if whole else None,
+        updates=_updates(services, build, had) if whole else [],
         devices=standing.following.get((channel_name, build.platform), 0),
         gates=gates,
         possible=not blocks(findings) and all(gate.state != "closed" for gate in gates),
         etag=str(channel.version),
     )
+
+
+def _updates(services: Services, build: BuildRow, had: list[tuple[BuildRow, int]]) -> list[wire.DevicesWith]:
+    costs = update_costs(services, [(build, old) for old, _ in had])
+    return [
+        wire.DevicesWith(build=summary(old, []), devices=count, update=cost)
+        for (old, count), cost in zip(had, costs, strict=True)
+    ]
 
 
 def place(

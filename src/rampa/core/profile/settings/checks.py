@@ -7,6 +7,7 @@ import re
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
+from rampa.core.content.budgets import read_size
 from rampa.core.content.pack.compression import read_rule
 from rampa.core.content.tree.paths import path_problem
 from rampa.core.platform.table import PLATFORMS
@@ -38,6 +39,10 @@ def reason(text: str) -> str:
 
 def name(text: str) -> str:
     return "" if NAME.fullmatch(text) else "it must be lower-case letters, digits and hyphens (at most 49)"
+
+
+def size(text: str) -> str:
+    return "" if read_size(text) else "it is a size such as 300 MB or 1.5 GB"
 
 
 def variable_name(text: str) -> str:

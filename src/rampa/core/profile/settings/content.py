@@ -224,4 +224,22 @@ SETTINGS = (
         example='"art/opening.png"',
         used="runs",
     ),
+    Setting(
+        "budgets.depots",
+        "Budgets of depots",
+        "What a depot may weigh, unpacked. More is a warning, and closes the gate size-budgets of a channel.",
+        kind="table",
+        names=checks.name,
+        check=checks.size,
+        example='{ base = "1.5 GB" }',
+    ),
+    Setting(
+        "budgets.folders",
+        "Budgets of folders",
+        "What a folder of the delivered files may weigh, unpacked.",
+        kind="table",
+        names=path_problem,
+        check=checks.size,
+        example='{ "textures" = "300 MB" }',
+    ),
 )

@@ -16,6 +16,7 @@ GROUPS = {
     "title": "Identity",
     "version": "Version",
     "content": "Content",
+    "budgets": "Budgets",
     "display": "Display",
     "pictures": "Pictures",
     "code": "Code",
