@@ -11,10 +11,11 @@ import datetime as dt
 import http.client
 import io
 import random
+import statistics
 import subprocess
 import time
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -22,14 +23,29 @@ from urllib.parse import urlsplit
 
 import psutil
 import psycopg
-from tests.samples import build, make_folder
+from sqlalchemy import select
+from tests.samples import DOCUMENT, build, make_folder
 
 from bench.rows import Figure, Tree
 from bench.runs import TITLE, World, world
+from rampa.core.build.life import BuildState
 from rampa.core.health.comparison import ALL, ERROR, Key, Part, Trouble, Verdict, compare
 from rampa.core.health.odds import Span
 from rampa.core.health.sequential import Count
 from rampa.core.placement.channels import Audience
+from rampa.core.placement.life import PlacementState
+from rampa.db import (
+    BuildContentRow,
+    BuildOriginRow,
+    BuildRow,
+    ChannelRow,
+    Database,
+    LineRow,
+    PlacementChangeRow,
+    PlacementRow,
+    TitleRow,
+    new_id,
+)
 from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.postgres import free_port
 from rampa.schema.channels import ChannelChange
@@ -38,6 +54,13 @@ from rampa.schema.health import HealthBatch, HealthEvent
 ASKS = 3000
 BATCHES = 400
 ROLLOUTS = 10_000
+TITLES, LINES, PAST, CLIENTS, QUESTIONS = 40, 8, 3, 20, 15
+BOARD_SQL = """
+select p.id, p.number, b.number, b.version_name, l.platform, l.storefront, c.name, t.slug, x.state, x.share, x.at
+from placement p join line l on l.id = p.line_id join channel c on c.id = p.channel_id join build b on b.id = p.build_id
+join title t on t.id = b.title_id
+join lateral (select state, share, at from placement_change where placement_id = p.id order by at desc limit 1) x on true
+where p.ended_at is null"""
 LOOKS = [10, 15, 22, 33, 50, 75, 110, 165, 250, 375, 560, 840, 1260, 1900, 2850]
 """Sessions of each of the two builds at which the test is looked at."""
 CRASH, WORSE = 0.01, 0.05
@@ -96,6 +119,97 @@ def report_rate(tree: Tree) -> list[Figure]:
             "report-rate", own * 1e6, theirs * 1e6, "us", 200.0, f"{1 / own:,.0f} events/s, one caller, batches of ten"
         )
     ]
+
+
+def board_answer(tree: Tree) -> list[Figure]:
+    """40 titles of 8 lines and 4 channels, each line with a past, asked for by 20 clients at once; beside the placements and
+    their last changes straight in SQL, 20 at once from this same process."""
+    at = world(tree.scratch)
+    _fill_board(at)
+    ours, theirs = _answers(partial(_ask_board, at)), _answers(partial(_ask_sql, at))
+    note = f"{TITLES} titles, {LINES} lines, {CLIENTS} clients; the aim is 150 ms"
+    return [
+        Figure("board-answer-p50", ours[0], theirs[0], "ms", 12.0, note),
+        Figure("board-answer-p99", ours[1], theirs[1], "ms", 12.0, note),
+    ]
+
+
+def _fill_board(at: World) -> None:
+    platforms = ("linux", "windows", "macos", "android", "ios", "headset")
+    kinds = [(p, "") for p in platforms] + [("linux", "northquay"), ("windows", "northquay")]
+    database = Database(at.database.replace("postgresql://", "postgresql+psycopg://"))
+    now = dt.datetime.now(dt.UTC)
+    with at.client() as client:
+        for n in range(TITLES):
+            name = f"bog{n}"
+            client.titles.add(DOCUMENT.replace("peatlight", name).replace("Peatlight", f"Bog {n}"))
+    with database.transaction() as session:
+        for title in session.scalars(select(TitleRow).where(TitleRow.slug.like("bog-%"))):
+            channels = session.scalars(select(ChannelRow).where(ChannelRow.title_id == title.id)).all()
+            for number, (platform, storefront) in enumerate(kinds[:LINES], 1):
+                build = _build_row(title, number, platform, now)
+                session.add(build)
+                for channel in channels:
+                    line = LineRow(channel=channel, platform=platform, storefront=storefront, created_at=now)
+                    session.add(line)
+                    for turn in range(PAST):
+                        session.add_all(_placed_row(line, channel, build, number * 100 + turn, turn == PAST - 1, now))
+
+
+def _build_row(title: TitleRow, number: int, platform: str, now: dt.datetime) -> BuildRow:
+    return BuildRow(
+        title=title, number=number, revision=1, profile="linux-release", platform=platform, purpose="release",
+        state=BuildState.READY, version_name="1.6.0", version_code=number, bundle_name="b", created_by="bench",
+        created_at=now, made=BuildOriginRow(), content=BuildContentRow(launch="bin/peatlight"),
+    )  # fmt: skip
+
+
+def _placed_row(
+    line: LineRow, channel: ChannelRow, build: BuildRow, number: int, last: bool, now: dt.datetime
+) -> list[object]:
+    state = PlacementState.WHOLE if last else PlacementState.SUPERSEDED
+    row = PlacementRow(
+        id=new_id(), line=line, channel_id=channel.id, number=number, build=build, state=state, share=1000,
+        held_why="", health_said="", back=False, placed_by="bench", created_at=now,
+        ended_at=None if last else now,
+    )  # fmt: skip
+    changes = [
+        PlacementChangeRow(id=new_id(), placement_id=row.id, at=now, state=state, share=share, by="bench", why="")
+        for share in (10, 50, 1000)
+    ]
+    return [row, *changes]
+
+
+def _ask_board(at: World) -> Callable[[], object]:
+    client = at.client()
+    return lambda: client.board.get()
+
+
+def _ask_sql(at: World) -> Callable[[], object]:
+    connection = psycopg.connect(at.database, autocommit=True)
+    return lambda: connection.execute(BOARD_SQL).fetchall()
+
+
+def _answers(make: Callable[[], Callable[[], object]]) -> tuple[float, float]:
+    """(p50, p99) in milliseconds."""
+    asks = [make() for _ in range(CLIENTS)]
+    times: list[float] = []
+
+    def ask(n: int) -> None:
+        began = time.perf_counter()
+        asks[n % CLIENTS]()
+        times.append(1000 * (time.perf_counter() - began))
+
+    def course(n: int) -> None:
+        for _ in range(QUESTIONS):
+            ask(n)
+
+    for n in range(CLIENTS):
+        ask(n)
+    times.clear()
+    with ThreadPoolExecutor(CLIENTS) as threads:
+        list(threads.map(course, range(CLIENTS)))
+    return statistics.median(times), statistics.quantiles(times, n=100)[98]
 
 
 def health_promise(tree: Tree) -> list[Figure]:

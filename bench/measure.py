@@ -212,6 +212,7 @@ GROUPS = (
     Group(("queue-latency-notify",), runs.queue_latency),
     Group(("device-ask-rate-front", "device-ask-rate-service"), channels.ask_rate),
     Group(("report-rate",), channels.report_rate),
+    Group(("board-answer-p50", "board-answer-p99"), channels.board_answer),
     Group(("health-false-alarms", "health-false-alarms-devices", "health-power"), channels.health_promise),
     Group(("log-million-lines-pipe", "log-memory-growth"), runs.log_throughput),
     Group(

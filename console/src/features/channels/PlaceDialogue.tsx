@@ -154,8 +154,10 @@ function Having({ seen }: { seen: Preview }) {
         <tr>
           <td className="dim">all of them</td>
           <td className="number">{devices.toLocaleString("en")}</td>
-          <td className="number dim">{bytes(Math.round(total / devices))} on average</td>
-          <td className="number dim">{bytes(total)} in all</td>
+          <td className="number dim">
+            {bytes(Math.round(total / devices))} on average, {bytes(total)} in all
+          </td>
+          <td />
         </tr>
       </tbody>
     </table>
