@@ -30,6 +30,6 @@ def test_now_and_then(said: Said, client: Client, tmp_path: Path, monkeypatch: p
     assert cell["builds"][0]["changed"] is False, "it was shown before"
     assert "Peatlight" not in said("board", "--at", "2d")
     assert "Peatlight" not in said("board", "--at", "2026-01-01T00:00")
-    for text, code in (("yesterday", "board.at"), ("2126-01-01", "board.ahead")):
+    for text, code in (("yesterday", "moment.unread"), ("2126-01-01", "board.ahead")):
         with refuses(code, where="--at"):
             said("board", "--at", text)

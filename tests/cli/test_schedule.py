@@ -18,7 +18,7 @@ def test_for_later(said: Said, client: Client, tmp_path: Path) -> None:
     assert "Nothing is scheduled" in said("channel", "scheduled")
     place = ("channel", "place", "peatlight#1", "--on", "testers")
     for words, code in (
-        (("--at", "soon"), "schedule.unread"),
+        (("--at", "soon"), "moment.unread"),
         (("--at", "in 3h", "--when-open"), "schedule.when"),
         (("--at", "2020-01-01T09:00", "--yes"), "schedule.past"),
     ):

@@ -22,8 +22,8 @@ from rampa.db.builds import find_build
 from rampa.db.signing import find_key
 from rampa.operations.base import begin
 from rampa.schema.builds.builds import SignaturesOut
-from rampa.schema.channels import Rollout
 from rampa.schema.devices import NewDevice
+from rampa.schema.rollouts import Rollout
 from rampa.schema.signing.grants import NewGrant
 from rampa.schema.signing.identities import UnlockIn
 from tests.conftest import World

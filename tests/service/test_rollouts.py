@@ -21,9 +21,10 @@ from rampa.core.signing.offer import verify
 from rampa.db import PlacementRow
 from rampa.operations.base import begin
 from rampa.operations.channels import rollouts
-from rampa.schema.channels import ChannelChange, Rollout
+from rampa.schema.channels import ChannelChange
 from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
+from rampa.schema.rollouts import Rollout
 from rampa.standin.device import DeviceIdentity, SimulatedDevice
 from tests.clock import Clock
 from tests.conftest import Begun, World

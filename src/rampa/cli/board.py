@@ -12,6 +12,7 @@ from rich.text import Text
 
 from rampa.cli.base import home
 from rampa.cli.base.common import JSON, signed_in
+from rampa.cli.base.moments import read_moment
 from rampa.cli.base.output import ago, moment, out, print_json, ruled
 from rampa.client import Client
 from rampa.core.errors import Invalid
@@ -67,19 +68,9 @@ def _watch(client: Client, seen: Board, title: str) -> None:
 
 
 def _moment(text: str) -> dt.datetime:
-    """A moment of the past, in this machine's zone where it names none."""
-    now = dt.datetime.now(dt.UTC)
-    units = {"min": 60, "h": 3600, "d": 86400}
-    for unit, seconds in units.items():
-        if text.endswith(unit) and text[: -len(unit)].isdigit():
-            return now - dt.timedelta(seconds=int(text[: -len(unit)]) * seconds)
-    try:
-        said = dt.datetime.fromisoformat(text)
-    except ValueError as error:
-        hint = "Such as 2026-11-29T14:30, or 3h, 2d."
-        raise Invalid("board.at", f"{text[:40]!r} is no moment", where="--at", hint=hint) from error
-    found = said.astimezone(dt.UTC)
-    if found > now:
+    """A moment of the past."""
+    found = read_moment(text, ahead=False)
+    if found > dt.datetime.now(dt.UTC):
         raise Invalid("board.ahead", "that moment is still to come", where="--at", hint="Leave --at out for now.")
     return found
 

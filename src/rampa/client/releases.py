@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from rampa.client.calls import API, JSON, Calls, json_of
-from rampa.schema import channels as channels_wire
 from rampa.schema import releases as wire
+from rampa.schema import rollouts as rollouts_wire
 
 
 class ReleasesCalls(Calls):
@@ -43,28 +43,28 @@ class ReleasesCalls(Calls):
         path = _on(title, number, channel) + "/placements"
         return self.connection.post(wire.Release, path, sent, if_match=f'"{etag}"')
 
-    def grow(self, title: str, number: int, channel: str, share: float) -> list[channels_wire.Rollout]:
+    def grow(self, title: str, number: int, channel: str, share: float) -> list[rollouts_wire.Rollout]:
         sent = wire.GrowReleaseIn(share=share)
         return self.connection.post(wire.Rollouts, _on(title, number, channel) + "/grow", sent).items
 
-    def plan(self, title: str, number: int, channel: str, plan: str) -> list[channels_wire.Rollout]:
-        sent = json_of(channels_wire.PlanIn(plan=plan))
+    def plan(self, title: str, number: int, channel: str, plan: str) -> list[rollouts_wire.Rollout]:
+        sent = json_of(rollouts_wire.PlanIn(plan=plan))
         return self.connection.send(wire.Rollouts, "PUT", _on(title, number, channel) + "/plan", sent, JSON).items
 
-    def hold(self, title: str, number: int, channel: str, why: str = "") -> list[channels_wire.Rollout]:
-        sent = channels_wire.HoldIn(why=why)
+    def hold(self, title: str, number: int, channel: str, why: str = "") -> list[rollouts_wire.Rollout]:
+        sent = rollouts_wire.HoldIn(why=why)
         return self.connection.post(wire.Rollouts, _on(title, number, channel) + "/hold", sent).items
 
-    def go_on(self, title: str, number: int, channel: str) -> list[channels_wire.Rollout]:
+    def go_on(self, title: str, number: int, channel: str) -> list[rollouts_wire.Rollout]:
         return self.connection.post(wire.Rollouts, _on(title, number, channel) + "/go-on").items
 
-    def withdraw(self, title: str, number: int, channel: str) -> list[channels_wire.Rollout]:
+    def withdraw(self, title: str, number: int, channel: str) -> list[rollouts_wire.Rollout]:
         return self.connection.post(wire.Rollouts, _on(title, number, channel) + "/withdraw").items
 
     def preview_roll_back(self, title: str, number: int, channel: str) -> wire.RollBackOfRelease:
         return self.connection.post(wire.RollBackOfRelease, _on(title, number, channel) + "/roll-back/preview")
 
-    def roll_back(self, title: str, number: int, channel: str, etag: str) -> list[channels_wire.Rollout]:
+    def roll_back(self, title: str, number: int, channel: str, etag: str) -> list[rollouts_wire.Rollout]:
         path = _on(title, number, channel) + "/roll-back"
         return self.connection.post(wire.Rollouts, path, if_match=f'"{etag}"').items
 

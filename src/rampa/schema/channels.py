@@ -120,26 +120,6 @@ class PlaceIn(Wire):
     plan: PlanText = ""
 
 
-class GrowIn(Wire):
-    share: Share
-
-
-class PlanIn(Wire):
-    """Empty: it grows by hand from now on."""
-
-    plan: PlanText
-
-
-class HoldIn(Wire):
-    why: Annotated[str, StringConstraints(max_length=1000, pattern=r"^[^\x00]*$")] = ""
-
-
-class RollBackIn(Wire):
-    """A build that was placed there before."""
-
-    build: Number
-
-
 class CostOut(Wire):
     """What going from one build to another takes, in bytes, exact for a device that has the first one whole.
 
@@ -221,35 +201,6 @@ class Placement(Wire):
     waived: list[WaivedOut]
     """Gates that an owner waived for it."""
     allowed_actions: list[Action]
-
-
-class PlacementChange(Wire):
-    """What it was from a moment on."""
-
-    at: dt.datetime
-    state: PlacementState
-    share: float
-    by: str
-    why: str
-
-
-class Rollout(Placement):
-    changes: list[PlacementChange]
-
-
-class RollBackPreview(Wire):
-    """What rolling back would do. `new_code`: the platform's codes cannot go down, and the build is signed under a new one.
-
-    `devices` have other builds, commonest first; one that kept the build downloads nothing. `obstacle`: why it is not possible.
-    """
-
-    build: BuildSummary
-    channel: str
-    replaces: list[BuildSummary]
-    new_code: bool
-    devices: list[DevicesWith]
-    obstacle: str
-    etag: str
 
 
 class Channel(Wire):

@@ -9,8 +9,9 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.placement.release import ReleaseLineState
 from rampa.schema.builds.builds import BuildSummary
-from rampa.schema.channels import PlacePreview, PlanText, RollBackPreview, Rollout, Share
+from rampa.schema.channels import PlacePreview, PlanText, Share
 from rampa.schema.common import Action, Number, Page, PageQuery, Slug, Wire
+from rampa.schema.rollouts import RollBackPreview, Rollout
 from rampa.schema.titles.titles import TitlePath
 
 Reason = Annotated[str, StringConstraints(min_length=1, max_length=1000, pattern=r"^[^\x00]*$")]

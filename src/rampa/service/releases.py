@@ -5,8 +5,8 @@ from __future__ import annotations
 from rampa.operations.base import Act, Services
 from rampa.operations.releases import notes, place, releases, rollouts
 from rampa.schema import releases as wire
-from rampa.schema.channels import HoldIn, PlanIn
 from rampa.schema.common import Page
+from rampa.schema.rollouts import HoldIn, PlanIn
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import (

@@ -36,7 +36,7 @@ def place(
     as_json: bool = JSON,
 ) -> None:
     """Show what placing a build will do; then, confirmed, place it, or have it placed later."""
-    later = (schedule.read_moment(at, when_open), True) if at or when_open else (None, False)
+    later = (schedule.when_to_place(at, when_open), True) if at or when_open else (None, False)
     first = read_share(share, "--share") / 10 if share else None
     growth = plan_text(read_plan(plan)) if plan else ""
     with signed_in() as client:

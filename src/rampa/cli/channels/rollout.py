@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass
 
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, err, facts, mb, moment, out, print_json, table
+from rampa.cli.base.output import err, print_json
+from rampa.cli.channels import rollout_views as views
 from rampa.client import Client
 from rampa.core.errors import Invalid, NotFound, Refused
-from rampa.core.placement.life import LIVE, PlacementState
 from rampa.core.placement.plan import plan_text, read_plan
-from rampa.core.placement.share import read_share
-from rampa.core.quantity import counted
-from rampa.schema.channels import Placement, RollBackPreview, Rollout
+from rampa.schema.channels import Placement
+from rampa.schema.rollouts import RollBackPreview
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Rollouts: grow a placement, hold it, go on, roll back."
@@ -24,8 +22,6 @@ BUILD = typer.Argument("", help="The build, as in peatlight#14; or --release for
 RELEASE = typer.Option(0, "--release", help="All builds of this release, together or not at all.")
 ON = typer.Option(..., "--on", help="The channel.")
 WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, or it is held or ends.")
-LOOK = 2.0
-"""Seconds between two looks at what is followed."""
 
 
 @app.command("show")
@@ -40,8 +36,8 @@ def show(
         title, number = the_build(client, spoken)
         found = client.rollouts.get(title, on, placement_of(client, title, on, number, live=False).number)
         if wait:
-            found = _followed(client, title, on, found)
-    _shown([found], as_json)
+            found = views.followed(client, title, on, found)
+    views.shown([found], as_json)
 
 
 @app.command("grow")
@@ -65,7 +61,7 @@ def grow(
             done = client.releases.grow(what.title, release, on, share)
         else:
             done = [client.rollouts.grow(what.title, on, what.placement, share)]
-    _shown(done, as_json)
+    views.shown(done, as_json)
 
 
 @app.command("plan")
@@ -94,8 +90,8 @@ def plan(
         else:
             done = [client.rollouts.plan(what.title, on, what.placement, wanted)]
         if wait:
-            done = [_followed(client, what.title, on, each) for each in done]
-    _shown(done, as_json)
+            done = [views.followed(client, what.title, on, each) for each in done]
+    views.shown(done, as_json)
 
 
 @app.command("hold")
@@ -114,7 +110,7 @@ def hold(
             done = client.releases.hold(what.title, release, on, why)
         else:
             done = [client.rollouts.hold(what.title, on, what.placement, why)]
-    _shown(done, as_json)
+    views.shown(done, as_json)
 
 
 @app.command("go-on")
@@ -126,7 +122,7 @@ def go_on(spoken: str = BUILD, on: str = ON, release: int = RELEASE, title: str 
             done = client.releases.go_on(what.title, release, on)
         else:
             done = [client.rollouts.go_on(what.title, on, what.placement)]
-    _shown(done, as_json)
+    views.shown(done, as_json)
 
 
 @app.command("roll-back")
@@ -153,7 +149,7 @@ def roll_back(
             return
         if not as_json:
             for each in seen:
-                _preview(each)
+                views.preview_shown(each)
         if dry:
             return
         obstacle = next((s.obstacle for s in seen if s.obstacle), "")
@@ -166,7 +162,7 @@ def roll_back(
             done = client.releases.roll_back(slug, release, on, etag)
         else:
             done = [client.rollouts.roll_back(slug, on, number, etag)]
-    _shown(done, as_json)
+    views.shown(done, as_json)
 
 
 def _names(seen: list[RollBackPreview]) -> str:
@@ -188,7 +184,7 @@ def _what(client: Client, spoken: str, release: int, title: str, on: str) -> Wha
         return What(slug, 0, f"Release {release} on {on}, all its lines")
     placed = placement_of(client, slug, on, number)
     plan = f", by the plan {placed.plan}" if placed.plan else ", by hand"
-    return What(slug, placed.number, f"{placed.build.name} on {on}: {_share(placed)} now{plan}")
+    return What(slug, placed.number, f"{placed.build.name} on {on}: {views.share_said(placed)} now{plan}")
 
 
 def _build_or_release(client: Client, spoken: str, release: int, title: str) -> tuple[str, int]:
@@ -209,85 +205,3 @@ def placement_of(client: Client, title: str, on: str, number: int, *, live: bool
         what = "is not live" if live else "was never placed"
         raise NotFound("placement.none", f"{title}#{number} {what} on {on}", hint=f"Live there: {there}.")
     return found[0]
-
-
-def _followed(client: Client, title: str, on: str, rollout: Rollout) -> Rollout:
-    """Until nothing more happens by itself."""
-    said = ""
-    while rollout.state == PlacementState.GROWING or (rollout.state == PlacementState.PLACED and rollout.plan):
-        line = _line(rollout)
-        if line != said:
-            err().print(line, highlight=False)
-            said = line
-        time.sleep(LOOK)
-        rollout = client.rollouts.get(title, on, rollout.number)
-    return rollout
-
-
-def _line(rollout: Rollout) -> str:
-    then = f"; {rollout.next_share:g} % {moment(rollout.next_at)}" if rollout.next_at and rollout.next_share else ""
-    return f"{rollout.build.name} on {rollout.channel}: {_share(rollout)}, {rollout.devices} have it{then}"
-
-
-def _share(placed: Placement) -> str:
-    return "every device" if placed.state == PlacementState.WHOLE else f"{placed.share:g} %"
-
-
-def _shown(rollouts: list[Rollout], as_json: bool) -> None:
-    if as_json:
-        print_json(rollouts if len(rollouts) > 1 else rollouts[0])
-        return
-    if len(rollouts) == 1:
-        _one(rollouts[0])
-        return
-    rows = [
-        (
-            r.line,
-            r.build.name,
-            r.state,
-            _share(r),
-            f"{r.devices} of {r.following}",
-            moment(r.next_at) if r.next_at else "",
-        )
-        for r in rollouts
-    ]
-    table(["for", "build", "state", ">share", ">devices", "next step"], rows)
-
-
-def _one(rollout: Rollout) -> None:
-    live = rollout.state in LIVE
-    have = f"{rollout.devices} of {counted(rollout.following, 'device')} {'has' if rollout.devices == 1 else 'have'} it"
-    if not rollout.following:
-        have = "no device follows the channel"
-    rows: list[tuple[str, object]] = [
-        ("rollout", f"{rollout.build.name} ({rollout.build.version_name}) on {rollout.channel}, {rollout.line}"),
-        ("state", rollout.state.value + (f": {rollout.held_why}" if rollout.held_why else "")),
-        ("share", f"{_share(rollout)}; {have}" if live else f"was {rollout.share:g} %"),
-    ]
-    if rollout.health_said and live:
-        rows.append(
-            ("health", f"{rollout.verdict.value.replace('-', ' ') if rollout.verdict else ''}: {rollout.health_said}")
-        )
-    if rollout.plan and live:
-        rows.append(("plan", rollout.plan))
-    if rollout.next_at and rollout.next_share:
-        rows.append(("next", f"{rollout.next_share:g} % {moment(rollout.next_at)}"))
-    if rollout.back:
-        rows.append(("rolled back", "devices go down to it, whatever they have"))
-    facts(rows)
-    out().print()
-    past = [(ago(c.at), c.state, f"{c.share:g} %", c.by, c.why) for c in rollout.changes]
-    table(["when", "state", ">share", "~by", "~why"], past)
-
-
-def _preview(seen: RollBackPreview) -> None:
-    names = ", ".join(f"{b.name} ({b.version_name})" for b in seen.replaces) or "nothing"
-    out().print(f"{seen.channel} goes back to {seen.build.name} ({seen.build.version_name}), from {names}.")
-    if seen.new_code:
-        out().print(
-            f"{seen.build.platform} installs nothing over a higher version code: its bundle is signed again under a new one."
-        )
-    rows = [(d.build.name, d.devices, mb(d.update.download), mb(d.update.written)) for d in seen.devices]
-    table(["devices with", ">devices", ">download", ">written"], rows, "No device of the channel has another build.")
-    if rows:
-        out().print("A device that kept the build downloads nothing.", style="dim")

@@ -8,6 +8,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
+from rampa.cli.base.moments import read_moment
 from rampa.cli.base.output import ago, err, moment, print_json, table
 from rampa.core.errors import Invalid
 from rampa.core.placement.schedule import ScheduledState
@@ -45,7 +46,7 @@ def scheduled(
 
 def move(number: int = NUMBER, at: str = AT, when_open: bool = OPEN, title: str = TITLE, as_json: bool = JSON) -> None:
     """Move a scheduled placement to another moment, or to when gates open."""
-    then = read_moment(at, when_open)
+    then = when_to_place(at, when_open)
     with signed_in() as client:
         done = client.schedule.move(the_title(client, title), number, then)
     shown([done], as_json)
@@ -64,22 +65,11 @@ def cancel(number: int = NUMBER, title: str = TITLE, yes: bool = YES, as_json: b
     shown([done], as_json)
 
 
-def read_moment(at: str, when_open: bool) -> dt.datetime | None:
+def when_to_place(at: str, when_open: bool) -> dt.datetime | None:
     """The moment; None for when gates open. Raises `Invalid` for neither, both, or what is no moment."""
     if bool(at) == when_open:
         raise Invalid("schedule.when", "say when: --at or --when-open", where="--at", hint="Either, not both.")
-    if when_open:
-        return None
-    units = {"min": 60, "h": 3600, "d": 86400}
-    said = at.removeprefix("in ").strip()
-    for unit, seconds in units.items():
-        if said.endswith(unit) and said[: -len(unit)].strip().isdigit():
-            return dt.datetime.now(dt.UTC) + dt.timedelta(seconds=int(said[: -len(unit)]) * seconds)
-    try:
-        return dt.datetime.fromisoformat(at).astimezone(dt.UTC)
-    except ValueError as error:
-        hint = "Such as 2026-11-30T09:00, or in 3h."
-        raise Invalid("schedule.unread", f"{at[:40]!r} is no moment", where="--at", hint=hint) from error
+    return None if when_open else read_moment(at, ahead=True)
 
 
 def shown(found: list[Scheduled], as_json: bool) -> None:

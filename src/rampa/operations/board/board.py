@@ -8,7 +8,7 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from sqlalchemy import Row, and_, exists, func, or_, select, true
+from sqlalchemy import Row, exists, or_, select, true
 
 from rampa.core.build.life import BuildState
 from rampa.core.placement.life import LIVE, PlacementState
@@ -29,10 +29,9 @@ from rampa.db import (
     TitleRow,
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
+from rampa.operations.board.changes import list_changes
 from rampa.schema import board as wire
 
-CHANGES = 100
-"""Moments of the past that are listed."""
 LATELY = dt.timedelta(days=3)
 """For so long it is shown that a scheduled placement was refused."""
 
@@ -68,7 +67,7 @@ def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.
         return wire.Board(
             at=at,
             titles=[_title(title, channels[title.id], seen) for title in titles],
-            changes=_changes(uow, at if past else uow.now),
+            changes=list_changes(uow, at if past else uow.now),
         )
 
 
@@ -207,53 +206,3 @@ def _line(line: Line, channels: list[ChannelRow], seen: _Seen) -> wire.BoardLine
         waits_version=version,
         stops=seen.stops.get((line.title, line.platform), ""),
     )
-
-
-def _changes(uow: UnitOfWork, until: dt.datetime) -> list[wire.BoardChange]:
-    """The newest until then; of those that one act made of a placement in the same moment, the last."""
-    same = func.row_number().over(
-        partition_by=(PlacementChangeRow.placement_id, PlacementChangeRow.at), order_by=PlacementChangeRow.id.desc()
-    )
-    numbered = (
-        select(PlacementChangeRow.id, same.label("turn"))
-        .where(PlacementChangeRow.at <= until)
-        .order_by(PlacementChangeRow.at.desc())
-        .limit(3 * CHANGES)
-        .subquery()
-    )
-    of = (
-        *(PlacementChangeRow.at, PlacementChangeRow.state, PlacementChangeRow.share, PlacementChangeRow.by),
-        *(
-            PlacementChangeRow.why,
-            TitleRow.slug,
-            ChannelRow.name,
-            LineRow.platform,
-            LineRow.storefront,
-            BuildRow.number,
-        ),
-    )
-    rows = (
-        select(*of)
-        .join(numbered, and_(numbered.c.id == PlacementChangeRow.id, numbered.c.turn == 1))
-        .join(PlacementRow, PlacementRow.id == PlacementChangeRow.placement_id)
-        .join(LineRow, LineRow.id == PlacementRow.line_id)
-        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
-        .join(TitleRow, TitleRow.id == BuildRow.title_id)
-        .order_by(PlacementChangeRow.at.desc(), PlacementChangeRow.id.desc())
-        .limit(CHANGES)
-    )
-    return [
-        wire.BoardChange(
-            at=at,
-            state=state,
-            share=share / 10,
-            by=by,
-            why=why,
-            title=slug,
-            channel=channel,
-            line=line_title(platform, storefront),
-            build=build,
-        )
-        for at, state, share, by, why, slug, channel, platform, storefront, build in uow.session.execute(rows)
-    ]

@@ -18,6 +18,7 @@ from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, acti
 from rampa.operations.builds.views import summary
 from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.schema import channels as wire
+from rampa.schema.rollouts import PlacementChange, Rollout
 
 HISTORY = 50
 Waived = dict[tuple[uuid.UUID, uuid.UUID], list[wire.WaivedOut]]
@@ -58,7 +59,7 @@ def channel_of(standing: TitleStanding, name: str) -> ChannelRow:
     raise NotFound("channel.unknown", f"{standing.title.slug} has no channel {name!r}", where="channel", hint=hint)
 
 
-def get_placement(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.Rollout:
+def get_placement(services: Services, actor: Actor, slug: str, name: str, number: int) -> Rollout:
     """One placement with all that it was."""
     with begin(services, actor) as uow:
         standing = load_standing(uow, find_title(uow.session, slug))
@@ -70,11 +71,9 @@ def get_placement(services: Services, actor: Actor, slug: str, name: str, number
         kept = select(PlacementChangeRow).where(PlacementChangeRow.placement_id == placement.id)
         changes = uow.session.scalars(kept.order_by(PlacementChangeRow.at, PlacementChangeRow.id))
         placed = describe_placement(actor, standing, placement, waived_for(uow, [placement]))
-        return wire.Rollout(
+        return Rollout(
             **dict(placed),
-            changes=[
-                wire.PlacementChange(at=c.at, state=c.state, share=c.share / 10, by=c.by, why=c.why) for c in changes
-            ],
+            changes=[PlacementChange(at=c.at, state=c.state, share=c.share / 10, by=c.by, why=c.why) for c in changes],
         )
 
 

@@ -23,7 +23,8 @@ from rampa.operations.channels.obstacles import line_of_build
 from rampa.operations.channels.place import must_be_seen
 from rampa.operations.channels.placements import get_placement
 from rampa.operations.updates.costs import update_costs
-from rampa.schema import channels as wire
+from rampa.schema import rollouts as wire
+from rampa.schema.channels import DevicesWith
 
 
 def preview(services: Services, actor: Actor, slug: str, name: str, number: int) -> wire.RollBackPreview:
@@ -45,7 +46,7 @@ def preview(services: Services, actor: Actor, slug: str, name: str, number: int)
         replaces=replaced,
         new_code=rising,
         devices=[
-            wire.DevicesWith(build=summary(old, []), devices=count, update=cost)
+            DevicesWith(build=summary(old, []), devices=count, update=cost)
             for (old, count), cost in zip(had, costs, strict=False)
         ],
         obstacle=obstacle,

@@ -18,7 +18,7 @@ from rampa.db import ChannelRow, PlacementRow, find_channel, locked, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor
 from rampa.operations.channels import lines
 from rampa.operations.channels.placements import get_placement
-from rampa.schema import channels as wire
+from rampa.schema import rollouts as wire
 
 PLAN = "the plan"
 """Who grows a rollout by its plan."""

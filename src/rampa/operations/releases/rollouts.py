@@ -10,8 +10,8 @@ from rampa.db import PlacementRow, ReleaseRow, find_channel, find_release
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.channels import roll_back, rollouts
 from rampa.operations.channels.lines import live_on
-from rampa.schema import channels as wire
 from rampa.schema import releases as releases_wire
+from rampa.schema import rollouts as wire
 
 
 def grow(services: Services, actor: Actor, slug: str, number: int, name: str, share: float) -> list[wire.Rollout]:
