@@ -12,6 +12,7 @@ from rampa.cli.channels import rollout_views as views
 from rampa.client import Client
 from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.placement.plan import plan_text, read_plan
+from rampa.core.placement.share import read_share
 from rampa.schema.channels import Placement
 from rampa.schema.rollouts import RollBackPreview
 
