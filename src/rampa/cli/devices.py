@@ -7,6 +7,7 @@ import datetime as dt
 import re
 import secrets
 import time
+from contextlib import suppress
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -18,7 +19,8 @@ from rampa.cli.base.output import ago, duration, err, facts, mb, out, print_json
 from rampa.cli.base.progress import Bars
 from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery, device_report
-from rampa.core.errors import Damaged, NotFound
+from rampa.core.errors import Damaged, NotFound, RampaError
+from rampa.core.health.comparison import Trouble
 from rampa.core.install.rate import RateLimited
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.quantity import counted
@@ -141,6 +143,7 @@ def choose(
     addon: list[str] = typer.Option(None, "--addon", help="Only these addons; all without any; `-` for none."),
     quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
     keep_previous: bool = typer.Option(False, "--keep-previous", help="Keep the build before, to roll back to."),
+    reports: bool = typer.Option(True, "--reports/--no-reports", help="Report installs, launches and crashes."),
 ) -> None:
     """What the player chose: languages, addons, quality. It counts from the next update on."""
     device = _device(folder)
@@ -152,6 +155,7 @@ def choose(
             addons=[a for a in addon if a != "-"] if addon else None,
             quality=quality,
             keep_previous=keep_previous,
+            reports=reports,
         )
     )
     out().print(f"Chosen. It counts from the next update on: rampa device update {folder}")
@@ -277,8 +281,15 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
 
         delivery = RateLimited(HttpDelivery(client, identity.title, build), limit * 1e6 / 8, CLOCK)
         statement = client.builds.statement(identity.title, build)
-        report = device.update(signed, statement, delivery, on)
+        try:
+            report = device.update(signed, statement, delivery, on)
+        except RampaError as error:
+            device.note(build, Trouble.INSTALL, bad=True, cause=error.code)
+            raise
+    if before != build:
+        device.note(build, Trouble.INSTALL, bad=False, seconds=report.seconds)
     client.devices.report(identity.title, identity.name, device_report(build, report))
+    _report_health(client, device, signed)
     now = device.installed()
     assert now is not None
     said = f"{identity.title}#{build} ({now.statement.version_name})"
@@ -291,6 +302,16 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
     was = f"was {identity.title}#{before}" if before else "had nothing"
     out().print(f"{identity.name} has {said} now; it {was}.")
     _report(report)
+
+
+def _report_health(client: Client, device: SimulatedDevice, signed: bytes) -> None:
+    """What the device kept; where that cannot be sent now, it goes with the next look."""
+    batch = device.to_report(signed)
+    if batch is None:
+        return
+    with suppress(RampaError):
+        client.health.report(device.identity.identifier, batch)
+        device.reported(batch)
 
 
 def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: bool) -> None:

@@ -2,6 +2,7 @@
 
 FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
 FOLDER/offer.dsse    the last offer that it took: no older one is taken after it
+FOLDER/reports.json  what happened and was not reported yet (rampa.standin.reports)
 FOLDER/title/        the installation (rampa.core.install.install)
 """
 
@@ -20,12 +21,15 @@ from pathlib import Path
 from rampa.core.content.depots.choice import Choice
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
 from rampa.core.files import replace_file
+from rampa.core.health.comparison import Trouble
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
 from rampa.core.placement.share import Having, OfferedBuild
 from rampa.core.signing.grant import must_allow, read
-from rampa.core.signing.offer import Follower, chosen, must_admit, must_hold
+from rampa.core.signing.offer import Follower, chosen, must_admit, must_hold, verify
+from rampa.schema.health import HealthBatch
+from rampa.standin.reports import Reports
 from rampa.system import CLOCK
 
 FILE, OFFER = "device.json", "offer.dsse"
@@ -50,6 +54,8 @@ class DeviceIdentity:
     addons: list[str] | None = None
     quality: str = ""
     keep_previous: bool = False
+    reports: bool = True
+    """Whether it reports what happened; its person's switch."""
 
     @property
     def choice(self) -> Choice:
@@ -109,6 +115,22 @@ class SimulatedDevice:
         """The number of the installed build, None when there is none or its manifests are damaged."""
         return self._having().build or None
 
+    def note(self, build: int, kind: Trouble, *, bad: bool, cause: str = "", seconds: float = 0.0) -> None:
+        """Kept to be reported; nothing where its person switched that off."""
+        if self.identity.reports and self.identity.number:
+            Reports(self.folder).note(build, kind, bad=bad, cause=cause, seconds=seconds)
+
+    def to_report(self, offer: bytes) -> HealthBatch | None:
+        """What is to be sent with the token of this offer; None for nothing."""
+        who = self.identity
+        if not who.reports or not who.number:
+            return None
+        token = verify(offer, bytes.fromhex(who.key)).reports
+        return Reports(self.folder).batch(token, who.number, f"{who.platform}-1")
+
+    def reported(self, batch: HealthBatch) -> None:
+        Reports(self.folder).taken(batch)
+
     def must_be_granted(self, signed: bytes, identifier: str, certificate: str, now: dt.datetime) -> None:
         """Raises `Refused` when the grant does not let this device run what `certificate` signed; `Damaged` when it is forged."""
         must_allow(read(signed), self.identity.name, identifier, certificate, now)
@@ -167,6 +189,8 @@ class SimulatedDevice:
     def choose(self, identity: DeviceIdentity) -> None:
         """From the next update on."""
         SimulatedDevice.add(self.folder, identity)
+        if not identity.reports:
+            Reports(self.folder).forget()
 
     def start(self, arguments: list[str]) -> int:
         """Starts the launch entry with the installed tree as its working folder; returns its exit code."""
@@ -180,10 +204,16 @@ class SimulatedDevice:
                 hint="Verifying and updating work; starting needs the platform itself.",
             )
         tree = self.installation.tree_folder(now)
-        entry = tree / now.statement.launch
+        entry, build = tree / now.statement.launch, now.statement.build
+        began = CLOCK.seconds()
         try:
-            return subprocess.run([str(entry.resolve()), *arguments], cwd=tree, check=False).returncode
+            code = subprocess.run([str(entry.resolve()), *arguments], cwd=tree, check=False).returncode
+            self.note(build, Trouble.LAUNCH, bad=False)
+            # Ended by a signal: that is what a crash is; an exit code is the title's own business.
+            self.note(build, Trouble.SESSION, bad=code < 0, seconds=CLOCK.seconds() - began)
+            return code
         except OSError as error:
+            self.note(build, Trouble.LAUNCH, bad=True, cause="launch.not-started")
             raise Invalid(
                 "device.start", f"the launch entry cannot be started ({error.strerror})", where=str(entry)
             ) from error
