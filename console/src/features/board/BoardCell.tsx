@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 
 import { When } from "../../ui/parts";
+import "./board.css";
 import type { BoardBuild } from "./queries";
 
 const SHAPES = { placed: "○", growing: "◐", held: "◫", whole: "◉", superseded: "", withdrawn: "" } as const;

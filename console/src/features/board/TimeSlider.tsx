@@ -2,6 +2,7 @@ import { Button, Slider } from "@mantine/core";
 import { useMemo, useState } from "react";
 
 import { exact } from "../../ui/format";
+import "./board.css";
 import type { BoardChange } from "./queries";
 
 interface Props {
