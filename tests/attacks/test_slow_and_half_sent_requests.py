@@ -15,14 +15,16 @@ import httpx
 import pytest
 
 from rampa.client import Client
+from rampa.core.placement.channels import Audience
 from rampa.local.front import BODY_MIB, Front, new_folder, start_front
 from rampa.local.postgres import free_port
 from rampa.local.service import THREADS, stop
+from rampa.schema.channels import ChannelChange
 from rampa.schema.runs import NewRuns
 from tests.conftest import Live
 from tests.hosts import make_authority, missing
 from tests.refusals import refuses
-from tests.samples import import_title
+from tests.samples import add_key, build, import_title, make_folder
 
 pytestmark = pytest.mark.skipif(bool(missing("nginx")), reason=missing("nginx"))
 
@@ -132,3 +134,28 @@ def test_a_front_that_does_not_start_says_why(live: Live, tmp_path: Path) -> Non
     broken = tmp_path / "none.pem"
     with refuses("front.failed", "cannot load certificate"), in_front(live, tmp_path, certificate=broken, key=broken):
         pass
+
+
+def test_offers_are_kept_for_everybody_also_while_the_service_is_away(live: Live, tmp_path: Path) -> None:
+    """Devices that look learn nothing new then, and are not turned away; a channel by invitation is never kept."""
+    with live.client() as client:
+        add_key(client)
+        import_title(client)
+        build(client, make_folder(tmp_path / "source", 100_000), tmp_path / "state")
+        client.channels.change("peatlight", "early", ChannelChange(audience=Audience.FOR_EVERYBODY))
+        for channel in ("early", "studio"):
+            seen = client.channels.preview("peatlight", channel, 1)
+            client.channels.place("peatlight", channel, 1, seen.etag)
+    with in_front(live, tmp_path) as at:
+
+        def ask(channel: str, **headers: str) -> httpx.Response:
+            path = f"http://{at}/api/v1/offers/example.quillback.peatlight/{channel}/linux"
+            return httpx.get(path, headers=headers, timeout=20, trust_env=False)
+
+        offer = ask("early").content
+        assert ask("early", Authorization="Bearer of nothing", Cookie="rampa_session=x").content == offer
+        assert ask("studio").status_code == 404
+        live.kill()
+        again = ask("early")
+        assert (again.status_code, again.content) == (200, offer)
+        assert ask("studio").status_code == 503

@@ -45,7 +45,7 @@ def test_what_is_over_its_budget_is_a_warning(alone: Shell, folder: Path) -> Non
     said = DOCUMENT.replace("[version]", '[budgets]\nfolders = { data = "1 MB" }\n\n[version]', 1)
     (folder / "rampa.toml").write_text(said)
     told = alone.run("content", "preview", str(folder), "--profile", "linux-release", code=9).stdout
-    assert "the folder data weighs 4.6 MB, and its budget is 1.0 MB" in " ".join(told.split())
+    assert "the folder data weighs 5.0 MB, and its budget is 1.0 MB" in " ".join(told.split())
 
 
 def test_levels_are_measured_and_a_filter_is_proposed(alone: Shell, folder: Path) -> None:

@@ -14,7 +14,8 @@ from tests.refusals import refuses
 
 texts = st.text(alphabet="ab/*?!.[]-\\ #é^$+(){}|", max_size=12)
 paths = st.text(alphabet="ab/.é#! ^$", min_size=1, max_size=12).filter(
-    lambda p: not p.startswith("/") and "//" not in p
+    # Files alone are asked for: of a folder's name with a slash behind it, `?` is another line to each of the two.
+    lambda p: not p.startswith("/") and "//" not in p and not p.endswith("/")
 )
 
 

@@ -11,9 +11,11 @@ import pytest
 
 from rampa.client import Client
 from rampa.core.health.comparison import Trouble, Verdict
+from rampa.core.placement.gates import GateKind
 from rampa.core.signing.offer import verify
 from rampa.operations.health import reports, watch
 from rampa.operations.health.pace import Pace
+from rampa.schema.channels import GateIn, GatesIn
 from rampa.schema.health import HealthBatch, HealthEvent
 from tests.clock import Clock
 from tests.conftest import Begun, World
@@ -171,6 +173,10 @@ def test_a_rollout_that_is_worse_holds_itself(world: World, ready: Client) -> No
     ]
     seen = ready.health.get(TITLE, ON, number)
     assert (seen.held, seen.before, seen.error) == (True, "peatlight#1", 0.01)
+    # What is worse on one channel does not climb to the next, however long it stood there.
+    ready.channels.set_gates(TITLE, "early", GatesIn(gates=[GateIn(kind=GateKind.STOOD, channel=ON)]))
+    (gate,) = ready.channels.gates(TITLE, "early", 2)
+    assert (gate.state, gate.missing) == ("closed", f"it is worse there than the build before: {why}")
     # A person who lets it go on is not overruled by the same figures.
     ready.rollouts.go_on(TITLE, ON, number)
     assert watch.watch(world.services) == 0

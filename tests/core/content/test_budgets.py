@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.check.budgets import check_budgets
-from rampa.core.content.budgets import Budgets, by_depot, over_budget, read_size
-from rampa.core.content.depots.depots import DepotRule
+from rampa.core.content.budgets import Budgets, over_budget, read_size
+from rampa.core.content.depots.depots import DepotRule, files_by_depot
 
 MB = 10**6
 BASE = [
@@ -73,7 +73,7 @@ def test_a_path_of_two_depots_counts_once_in_a_folder() -> None:
 
 def test_files_by_the_rules_of_depots() -> None:
     rules = (DepotRule("base", ("*",), ("voices/",)), DepotRule("voices", ("voices/",), ()))
-    found = by_depot([*BASE, *VOICES], rules)
+    found = files_by_depot([*BASE, *VOICES], rules)
     assert (found["base"], found["voices"]) == (BASE, VOICES)
 
 

@@ -25,6 +25,12 @@ CASES: list[tuple[Gate, BuildFacts, str]] = [
     (STOOD, BuildFacts(stood={"testers": 1.5 * HOUR}), "46 h 30 min are left"),
     (STOOD, BuildFacts(stood={"testers": 48 * HOUR - dt.timedelta(seconds=1)}), "1 minute is left"),
     (STOOD, BuildFacts(stood={"studio": 99 * HOUR}), "never live on testers"),
+    (
+        STOOD,
+        BuildFacts(stood={"testers": 99 * HOUR}, worse={"testers": "9 % crash"}),
+        "worse there than the build before: 9 % crash",
+    ),
+    (STOOD, BuildFacts(stood={"testers": 99 * HOUR}, worse={"studio": "9 % crash"}), ""),
     (Gate(GateKind.STOOD, channel="testers"), BuildFacts(stood={"testers": dt.timedelta()}), ""),
     (Gate(GateKind.APPROVED, count=2), BuildFacts(approved_by=("Aino", "Oskari")), ""),
     (Gate(GateKind.APPROVED, count=2), BuildFacts(approved_by=("Aino",)), "1 of 2: Aino"),

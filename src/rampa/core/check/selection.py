@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from rampa.core.check.budgets import check_budgets
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.provided_libraries import check_provided_libraries
-from rampa.core.content.budgets import by_depot
+from rampa.core.content.depots.depots import files_by_depot
 from rampa.core.content.select.selection import Selection
 from rampa.core.platform.rules import Platform
 from rampa.core.profile.resolved import ResolvedProfile
@@ -40,7 +40,7 @@ def check_launch(selection: Selection, profile: ResolvedProfile) -> Iterator[Fin
 def check_sizes(selection: Selection, profile: ResolvedProfile) -> Iterator[Finding]:
     """Depots and folders against their budgets."""
     files = [(f.path, f.size) for f in selection.files]
-    yield from check_budgets(profile.budgets, by_depot(files, profile.depots))
+    yield from check_budgets(profile.budgets, files_by_depot(files, profile.depots))
 
 
 def needs_bit(platform: Platform) -> bool:

@@ -7,8 +7,6 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from rampa.core.content.depots.depots import DepotRule, takers
-
 SIZE = re.compile(r"(\d{1,9}(?:\.\d{1,3})?) ?(kB|MB|GB)")
 UNITS = {"kB": 10**3, "MB": 10**6, "GB": 10**9}
 SHOWN = 3
@@ -48,12 +46,6 @@ def read_budgets(depots: Mapping[str, str], folders: Mapping[str, str]) -> Budge
         {name: read_size(text) or 0 for name, text in depots.items()},
         {name.strip("/"): read_size(text) or 0 for name, text in folders.items()},
     )
-
-
-def by_depot(files: Files, rules: tuple[DepotRule, ...]) -> dict[str, list[tuple[str, int]]]:
-    """Each depot's files, before they are cut into chunks."""
-    all_of_it = list(files)
-    return {name: [(path, size) for path, size in all_of_it if takes(path)] for name, takes in takers(rules)}
 
 
 def over_budget(

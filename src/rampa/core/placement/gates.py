@@ -55,6 +55,8 @@ class BuildFacts:
     """Whether its storefront knows the identity that signed it; None: it knows none yet."""
     stood: Mapping[str, dt.timedelta] = field(default_factory=dict)
     """How long it was live on each channel."""
+    worse: Mapping[str, str] = field(default_factory=dict)
+    """Channels on which its devices fare worse than those on the build before, and what says so."""
     approved_by: tuple[str, ...] = ()
     update: int | None = None
     """Bytes that the median device downloads; None: no device of the channel has another build."""
@@ -125,6 +127,9 @@ def _stood(gate: Gate, facts: BuildFacts) -> GateLook:
     said = f"live on {gate.channel} for {counted(gate.hours, 'hour')}" if gate.hours else f"was live on {gate.channel}"
     stood = facts.stood.get(gate.channel)
     wanted = dt.timedelta(hours=gate.hours)
+    if gate.channel in facts.worse:
+        missing = f"it is worse there than the build before: {facts.worse[gate.channel]}"
+        return GateLook(gate, said, False, missing, "an engineer", "with a new build, or rampa health show says more")
     if stood is not None and stood >= wanted:
         return GateLook(gate, said, True)
     if stood is None:

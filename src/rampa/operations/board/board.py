@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from sqlalchemy import Row, exists, or_, select, true
+from sqlalchemy.dialects.postgresql import distinct_on
 
 from rampa.core.build.life import BuildState
 from rampa.core.placement.life import LIVE, PlacementState
@@ -134,7 +135,7 @@ def _waiting(uow: UnitOfWork, seen: _Seen) -> None:
         select(BuildRow.title_id, BuildRow.platform, BuildRow.number, BuildRow.version_name, placed)
         .join(BuildOriginRow, BuildOriginRow.build_id == BuildRow.id)
         .where(BuildRow.purpose == "release", BuildRow.state == BuildState.READY, BuildOriginRow.content_of == 0)
-        .distinct(BuildRow.title_id, BuildRow.platform)
+        .ext(distinct_on(BuildRow.title_id, BuildRow.platform))
         .order_by(BuildRow.title_id, BuildRow.platform, BuildRow.number.desc())
     )
     for title, platform, number, version, is_placed in uow.session.execute(builds):
@@ -143,7 +144,7 @@ def _waiting(uow: UnitOfWork, seen: _Seen) -> None:
     runs = (
         select(RunRow.title_id, RunRow.platform, RunRow.number, RunRow.state, RunRow.cause)
         .where(RunRow.purpose == "release")
-        .distinct(RunRow.title_id, RunRow.platform)
+        .ext(distinct_on(RunRow.title_id, RunRow.platform))
         .order_by(RunRow.title_id, RunRow.platform, RunRow.number.desc())
     )
     for title, platform, number, state, cause in uow.session.execute(runs):

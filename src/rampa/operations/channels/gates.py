@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import insert
 from rampa.core.check.budgets import CODES
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
+from rampa.core.health.comparison import Verdict
 from rampa.core.placement.gates import BuildFacts, Gate, GateKind, GateLook, check_gates, look, weighted_median
 from rampa.core.placement.life import LIVE
 from rampa.db import (
@@ -135,6 +136,7 @@ def _facts(
         warnings=tuple(f.message for f in findings if f.severity == "warning"),
         bound=_bound(uow, build),
         stood=_stood(uow, build),
+        worse=_worse(uow, build),
         approved_by=_approved_by(uow, channel, build),
         update=update,
         over=tuple(f.message for f in findings if f.code in CODES),
@@ -159,6 +161,16 @@ def _stood(uow: UnitOfWork, build: BuildRow) -> dict[str, dt.timedelta]:
         for name in (row.channel.name, *row.channel.former):
             out[name] += stood
     return out
+
+
+def _worse(uow: UnitOfWork, build: BuildRow) -> dict[str, str]:
+    """Where its devices fared worse when they were last looked at, by the name that the channel has now and those it had."""
+    rows = select(PlacementRow).where(PlacementRow.build_id == build.id, PlacementRow.verdict == Verdict.WORSE)
+    return {
+        name: row.health_said
+        for row in uow.session.scalars(rows.order_by(PlacementRow.number))
+        for name in (row.channel.name, *row.channel.former)
+    }
 
 
 def _approved_by(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> tuple[str, ...]:

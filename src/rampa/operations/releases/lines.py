@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import distinct_on
 
 from rampa.core.build.life import BuildState
 from rampa.core.placement.release import Line, ReleaseLineState
@@ -78,7 +79,7 @@ def _lag(uow: UnitOfWork, release: ReleaseRow, lagging: list[Expected]) -> dict[
     newest_run = (
         select(RunRow)
         .where(RunRow.title_id == release.title_id, RunRow.profile.in_(profiles))
-        .distinct(RunRow.profile)
+        .ext(distinct_on(RunRow.profile))
         .order_by(RunRow.profile, RunRow.number.desc())
     )
     newest_build = (
@@ -86,7 +87,7 @@ def _lag(uow: UnitOfWork, release: ReleaseRow, lagging: list[Expected]) -> dict[
         .where(
             BuildRow.title_id == release.title_id, BuildRow.profile.in_(profiles), BuildRow.state == BuildState.READY
         )
-        .distinct(BuildRow.profile)
+        .ext(distinct_on(BuildRow.profile))
         .order_by(BuildRow.profile, BuildRow.number.desc())
     )
     runs = {r.profile: r for r in uow.session.scalars(newest_run)}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -45,6 +45,12 @@ def takers(rules: tuple[DepotRule, ...]) -> list[tuple[str, Callable[[str], bool
         return lambda path: path.startswith(below) and bool(only.match_file(path)) and not without.match_file(path)
 
     return [(r.name, taker(r)) for r in rules]
+
+
+def files_by_depot(files: Iterable[tuple[str, int]], rules: tuple[DepotRule, ...]) -> dict[str, list[tuple[str, int]]]:
+    """Each depot's files (path, bytes), before they are cut into chunks."""
+    all_of_it = list(files)
+    return {name: [(path, size) for path, size in all_of_it if takes(path)] for name, takes in takers(rules)}
 
 
 def split(tree: Tree, rules: tuple[DepotRule, ...]) -> tuple[dict[str, Tree], list[str]]:
