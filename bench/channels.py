@@ -143,6 +143,7 @@ def _fill_board(at: World) -> None:
         for n in range(TITLES):
             name = f"bog{n}"
             client.titles.add(DOCUMENT.replace("peatlight", name).replace("Peatlight", f"Bog {n}"))
+    placed: list[PlacementRow] = []
     with database.transaction() as session:
         for title in session.scalars(select(TitleRow).where(TitleRow.slug.like("bog-%"))):
             channels = session.scalars(select(ChannelRow).where(ChannelRow.title_id == title.id)).all()
@@ -153,7 +154,12 @@ def _fill_board(at: World) -> None:
                     line = LineRow(channel=channel, platform=platform, storefront=storefront, created_at=now)
                     session.add(line)
                     for turn in range(PAST):
-                        session.add_all(_placed_row(line, channel, build, number * 100 + turn, turn == PAST - 1, now))
+                        row = _placed_row(line, channel, build, number * 100 + turn, turn == PAST - 1, now)
+                        session.add(row)
+                        placed.append(row)
+        # A change points at its placement by its number alone: the placements have to be there first.
+        session.flush()
+        session.add_all(_change(row, share) for row in placed for share in (10, 50, 1000))
 
 
 def _build_row(title: TitleRow, number: int, platform: str, now: dt.datetime) -> BuildRow:
@@ -166,18 +172,19 @@ def _build_row(title: TitleRow, number: int, platform: str, now: dt.datetime) ->
 
 def _placed_row(
     line: LineRow, channel: ChannelRow, build: BuildRow, number: int, last: bool, now: dt.datetime
-) -> list[object]:
+) -> PlacementRow:
     state = PlacementState.WHOLE if last else PlacementState.SUPERSEDED
-    row = PlacementRow(
+    return PlacementRow(
         id=new_id(), line=line, channel_id=channel.id, number=number, build=build, state=state, share=1000,
         held_why="", health_said="", back=False, placed_by="bench", created_at=now,
         ended_at=None if last else now,
     )  # fmt: skip
-    changes = [
-        PlacementChangeRow(id=new_id(), placement_id=row.id, at=now, state=state, share=share, by="bench", why="")
-        for share in (10, 50, 1000)
-    ]
-    return [row, *changes]
+
+
+def _change(row: PlacementRow, share: int) -> PlacementChangeRow:
+    return PlacementChangeRow(
+        id=new_id(), placement_id=row.id, at=row.created_at, state=row.state, share=share, by="bench", why=""
+    )
 
 
 def _ask_board(at: World) -> Callable[[], object]:
