@@ -94,9 +94,31 @@ def _branches(repo: Repository) -> None:
     repo.put("src/fog.c", sources.FOG_BROKEN)
     repo.commit("Fog drifts along the line (not finished)", "Oskari")
     repo.git("checkout", "--quiet", "main")
+    _deep_fog(repo)
+    repo.git("checkout", "--quiet", "main")
     repo.git("checkout", "--quiet", "-b", "release/1.5")
     repo.put("texts/en.toml", _texts("en") + 'hurry = "Hurry, the thaw is near."\n')
     repo.commit("One more line for the last hour", "Marisol")
+
+
+def _deep_fog(repo: Repository) -> None:
+    """Ten commits; the fourth crashes on one class of visors, and nothing says so before somebody plays it there."""
+    repo.git("checkout", "--quiet", "-b", "deep-fog")
+    spanish, finnish = 'hurry = "Deprisa, se acerca el deshielo."', 'hurry = "Kiire, suoja lähestyy."'
+    for path, data, message, who in (
+        ("sounds/bell.notes", "880 0.4\n660 0.6\n440 0.8\n", "The bell rings three times", "Oskari"),
+        ("maps/kiln-yard.places", _places(3, 7), "Two more stacks in Kiln Yard", "Iida"),
+        ("texts/es.toml", f"{_texts('es')}{spanish}\n", "Spanish for the last hour", "Marisol"),
+        ("src/fog.c", sources.FOG_DEEP, "Fog is deeper where one stands in it", "Oskari"),
+        ("sounds/owl.notes", "330 0.3\n294 0.9\n", "The owl is further away", "Oskari"),
+        ("maps/sluice-junction.places", _places(1, 9), "Sluice Junction has a second gate", "Iida"),
+        ("art/signal-loft.png", _picture(4, 81), "The Signal Loft at four in the morning", "Iida"),
+        ("texts/fi.toml", f"{_texts('fi')}{finnish}\n", "Finnish for the last hour", "Marisol"),
+        ("maps/alder-halt.places", _places(0, 8), "The platform of Alder Halt is longer", "Iida"),
+        ("sounds/thaw.notes", "392 0.6\n440 0.6\n", "The thaw in two notes", "Oskari"),
+    ):
+        repo.put(path, data)
+        repo.commit(message, who)
 
 
 def push_to(root: Path, branch: str, path: str, data: str, message: str, who: str) -> str:
@@ -118,6 +140,7 @@ def _first(repo: Repository) -> None:
         ("src/night.c", sources.NIGHT),
         ("src/night.h", sources.NIGHT_H),
         ("src/fog.c", sources.FOG),
+        ("src/crash.c", sources.CRASH),
         ("tools/count_texts.py", sources.COUNT_TEXTS),
         ("texts/en.toml", _texts("en")),
     ):

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import io
+import shutil
+import subprocess
 import tempfile
 from collections.abc import Callable
 from functools import cache
@@ -14,6 +16,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from demo.lantern_export import manifests
 from PIL import Image
 
+from rampa.core.binaries.lines import places
 from rampa.core.binaries.program import needed, read_program
 from rampa.core.binaries.read_at import of_bytes
 from rampa.core.binaries.segments import read_image
@@ -34,6 +37,7 @@ from rampa.core.content.patch import locations, manifest_difference
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
+from rampa.core.health.crash import CrashModule, CrashReport, read_report, to_json
 from rampa.core.patterns import read_patterns
 from rampa.core.picture.source import read_source
 from rampa.core.placement.share import OfferedBuild
@@ -80,12 +84,34 @@ def program(data: bytes) -> None:
     read_image(data)
 
 
+def symbols(data: bytes) -> None:
+    with tempfile.NamedTemporaryFile() as file:
+        file.write(data)
+        file.flush()
+        places(Path(file.name), [0x1000, 0x1200])
+
+
+def debug_file() -> bytes:
+    """The smallest that holds lines: an object file of one function, where this system has a compiler."""
+    if not shutil.which("cc"):
+        return Path("/bin/true").read_bytes()[:32768]
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder) / "o"
+        words = ["cc", "-g", "-O2", "-nostdlib", "-static", "-Wl,-e,fog", "-xc", "-", "-o", str(out)]
+        subprocess.run(words, input=b"int fog(int *p) { return *p + 3; }", check=True)
+        return out.read_bytes()
+
+
 def signed_package() -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         made, out = make_identity("fuzz"), Path(folder) / "o"
         with FileBytes(write_zip_file(Path(folder) / "p", apk_files(21))) as source:
             sign_package(source, out, with_identity(made), key_of(made), ["v1", "v2", "v3"], workers=1)
         return out.read_bytes()
+
+
+def crash() -> bytes:
+    return to_json(CrashReport("SIGSEGV", (CrashModule("peatlight", "ab" * 20),), ((0, 4521), (0, 17))))
 
 
 def line_of_two() -> bytes:
@@ -163,6 +189,8 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     ),
     "difference": (lambda d: difference.decode(d, 4096, 4096), lambda: [bytes(40)]),
     "program": (program, lambda: [Path("/bin/true").read_bytes()[:32768], b"MZ" + bytes(200)]),
+    "symbols": (symbols, lambda: [debug_file()]),
+    "crash": (read_report, lambda: [crash()]),
     "statement": (
         lambda d: statement.verify(dsse.sign(statement.PAYLOAD_TYPE, d, KEY), PUBLIC),
         lambda: [payload_of(signed_statement())],

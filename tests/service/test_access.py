@@ -166,6 +166,8 @@ EXPECTED = {
     "POST /api/v1/titles/<string:title>/scheduled/<int:scheduled>/cancel": ENGINEER,
     "POST /api/v1/health/<string:identifier>": "public",
     "GET /api/v1/titles/<string:title>/channels/<string:channel>/placements/<int:placement>/health": ALL,
+    "GET /api/v1/titles/<string:title>/crashes": ENGINEER,
+    "GET /api/v1/titles/<string:title>/crashes/<int:crash>": ENGINEER,
     "GET /api/v1/offers/<string:identifier>/<string:channel>/<string:platform>": "public",
     "GET /api/v1/titles/<string:title>/devices": ALL,
     "POST /api/v1/titles/<string:title>/devices": INSTALL,
@@ -245,6 +247,7 @@ EXPECTED = {
 FILLED = {
     "<int:release>": "1",
     "<int:scheduled>": "1",
+    "<int:crash>": "1",
     "<string:person>": "00000000-0000-0000-0000-000000000000",
     "<int:folder>": "1",
     "<int:run>": "1",

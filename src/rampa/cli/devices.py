@@ -142,6 +142,7 @@ def choose(
     language: list[str] = typer.Option(None, "--language", help="Only these languages; all without any."),
     addon: list[str] = typer.Option(None, "--addon", help="Only these addons; all without any; `-` for none."),
     quality: str = typer.Option("", "--quality", help="The asset quality; the first without it."),
+    form: str = typer.Option("", "--class", help="What class of device it is, such as visor-2."),
     keep_previous: bool = typer.Option(False, "--keep-previous", help="Keep the build before, to roll back to."),
     reports: bool = typer.Option(True, "--reports/--no-reports", help="Report installs, launches and crashes."),
 ) -> None:
@@ -154,6 +155,7 @@ def choose(
             languages=language or None,
             addons=[a for a in addon if a != "-"] if addon else None,
             quality=quality,
+            form=form,
             keep_previous=keep_previous,
             reports=reports,
         )

@@ -5,26 +5,33 @@ from __future__ import annotations
 import base64
 import datetime as dt
 import re
+import tempfile
 import threading
 import time
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import asdict
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
 from rampa.cli.base.output import err, facts, out, print_json
+from rampa.client import Client
+from rampa.client.builds.symbols import bring_symbols
 from rampa.core.errors import Invalid
 from rampa.core.signing.offer import Offer, verify
 
 if TYPE_CHECKING:
+    from rampa.core.health.crash import CrashReport
     from rampa.standin.fleet import Faults, FleetSummary
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="A fleet of simulated devices: they ask, play and report."
 )
 CRASH = re.compile(r"(\d{1,9})=(0?\.\d+|[01](?:\.0+)?)(?:@([A-Za-z0-9._ +-]{1,40}))?")
+AT = re.compile(r"(\d{1,9})=([^:\s]{1,300}):(\d{1,7})")
 FRESH = 1.0
 """Seconds for which one answer is everybody's: as a cache in front of the service has it."""
 
@@ -42,6 +49,9 @@ def run(
     form: list[str] = typer.Option(None, "--class", help="A class of device, such as visor-2. Repeatable."),
     level: list[str] = typer.Option(None, "--level", help="A system level. Repeatable."),
     crash: list[str] = typer.Option(None, "--crash", help="BUILD=SHARE of sessions, or BUILD=SHARE@CLASS. Repeatable."),
+    crash_at: list[str] = typer.Option(
+        None, "--crash-at", help="Where: BUILD=FILE:LINE, looked up in the symbols that the build keeps. Repeatable."
+    ),
     sessions: float = typer.Option(2.0, "--sessions", min=0, help="Sessions of a device an hour."),
     offline: float = typer.Option(0.05, "--offline", min=0, max=1, help="Share of reports that wait for the next one."),
     speed: float = typer.Option(60.0, "--speed", min=0.1, help="Seconds of the fleet's time in one of ours."),
@@ -53,9 +63,9 @@ def run(
     """Run a fleet until interrupted or for so many seconds; then say what it did. It is simulated, and its reports say so."""
     from rampa.standin.fleet import Fleet, FleetPlan
 
-    faults = _faults(crash or [])
     with signed_in() as client:
         found = client.titles.get(the_title(client, title))
+        faults = _faults(crash or [], _places(client, found.slug, crash_at or []))
         key = bytes.fromhex(found.manifest_key)
         lock, kept = threading.Lock(), list[tuple[float, Offer]]()
 
@@ -102,7 +112,24 @@ def _go(fleet: object, speed: float, seconds: float, quiet: bool) -> None:
         err().print("Interrupted.")
 
 
-def _faults(said: list[str]) -> dict[int, Faults]:
+def _places(client: Client, slug: str, said: list[str]) -> dict[int, CrashReport]:
+    """Build -> what its devices report of a crash. Raises `Invalid`, `NotFound`."""
+    from rampa.standin.crash_site import report_at
+
+    found = {}
+    for text in said:
+        match = AT.fullmatch(text)
+        if match is None:
+            hint = "Such as 14=src/fog.c:21."
+            raise Invalid("fleet.crash", f"{text!r} is not BUILD=FILE:LINE", where="--crash-at", hint=hint)
+        build = int(match[1])
+        with tempfile.TemporaryDirectory(prefix="rampa-symbols-") as scratch:
+            bring_symbols(client, slug, build, Path(scratch))
+            found[build] = report_at(Path(scratch), match[2], int(match[3]))
+    return found
+
+
+def _faults(said: list[str], places: Mapping[int, CrashReport]) -> dict[int, Faults]:
     from rampa.standin.fleet import Faults
 
     crashes: dict[int, dict[str, float]] = defaultdict(dict)
@@ -112,7 +139,7 @@ def _faults(said: list[str]) -> dict[int, Faults]:
             hint = "Such as 14=0.3 or 14=0.3@visor-2."
             raise Invalid("fleet.crash", f"{text!r} is not BUILD=SHARE", where="--crash", hint=hint)
         crashes[int(match[1])][match[3] or ""] = float(match[2])
-    return {build: Faults(by_form) for build, by_form in crashes.items()}
+    return {build: Faults(by_form, crash=places.get(build)) for build, by_form in crashes.items()}
 
 
 def _summary(summary: FleetSummary, devices: int, slug: str) -> None:

@@ -37,6 +37,7 @@ from rampa.db.content import (
     VerifiedFileRow,
     store_state,
 )
+from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_group
 from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.people import (
     AuditEventRow,
@@ -100,6 +101,9 @@ __all__ = [
     "ChannelRow",
     "ChunkRow",
     "ContentKeyRow",
+    "CrashGroupRow",
+    "CrashRow",
+    "CrashStackRow",
     "Database",
     "DepotRow",
     "DeviceRow",
@@ -156,6 +160,7 @@ __all__ = [
     "find_agent",
     "find_build",
     "find_channel",
+    "find_crash_group",
     "find_folder",
     "find_key",
     "find_release",

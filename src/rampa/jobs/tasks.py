@@ -18,7 +18,7 @@ from rampa.jobs.letters import Post
 from rampa.operations.base import Services
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
-from rampa.operations.health import watch
+from rampa.operations.health import stacks, watch
 from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, triggers
 from rampa.operations.sources import repository
@@ -116,6 +116,11 @@ def _content(app: App, services: Services) -> None:
     @app.task(name="lower_content", queue=queue.CONTENT, lock="visibility", retry=AGAIN)
     def lower_content() -> None:
         visibility.lower(services)
+
+    @app.task(name="look_up_crashes", queue=queue.CONTENT, lock="look_up_crashes", retry=AGAIN)
+    def look_up_crashes() -> None:
+        """Names and groups for the stacks of crashes that came since."""
+        stacks.look_up(services)
 
     @app.task(name="check_store", queue=queue.CONTENT, lock="check_store", retry=AGAIN)
     def check_store(check: int) -> None:

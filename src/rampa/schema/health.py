@@ -13,6 +13,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.health.comparison import Trouble, Verdict
 from rampa.schema.common import Number, Query, Slug, Wire
+from rampa.schema.crashes import CrashIn, CrashSummary
 from rampa.schema.titles.titles import TitlePath
 
 Short = Annotated[str, StringConstraints(max_length=40, pattern=r"^[A-Za-z0-9._ +-]*$")]
@@ -39,6 +40,8 @@ class HealthEvent(Wire):
     bad: bool
     cause: Code = ""
     seconds: Annotated[float, Field(ge=0, le=1e6)] = 0.0
+    crash: CrashIn | None = None
+    """Where a session or a launch crashed."""
 
 
 class HealthBatch(Wire):
@@ -114,3 +117,5 @@ class PlacementHealth(Wire):
     error: float
     """The probability that a build as good as the one before is called worse, over all looks and questions together."""
     held: bool
+    crashes: list[CrashSummary]
+    """Of the placed build, the new ones first, at most ten; for who may not read symbols without their place."""

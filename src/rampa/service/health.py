@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from rampa.operations.base import Act, Services
-from rampa.operations.health import placements, reports
+from rampa.operations.health import crashes, placements, reports
+from rampa.schema import crashes as wire_crashes
 from rampa.schema import health as wire
+from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
+
+CRASHES = "/titles/<string:title>/crashes"
 
 
 def resource(services: Services) -> Resource:
@@ -26,5 +30,15 @@ def resource(services: Services) -> Resource:
     def get_health(path: wire.PlacementHealthPath) -> wire.PlacementHealth:
         """A placement's devices beside those on the build before, over the same hours."""
         return placements.get_health(services, current_actor(), path.title, path.channel, path.placement)
+
+    @api.call("GET", CRASHES, Act.READ_SYMBOLS, wire_crashes.CrashPage)
+    def list_crashes(path: TitlePath, query: wire_crashes.CrashQuery) -> wire_crashes.CrashPage:
+        """Groups of crashes of the same place, over the last 30 days."""
+        return crashes.list_crashes(services, path.title, query)
+
+    @api.call("GET", CRASHES + "/<int:crash>", Act.READ_SYMBOLS, wire_crashes.CrashGroup)
+    def get_crash(path: wire_crashes.CrashPath) -> wire_crashes.CrashGroup:
+        """One group: its stacks with functions and lines, who has it, since which build, and the commits that came with that."""
+        return crashes.get_crash(services, path.title, path.crash)
 
     return api

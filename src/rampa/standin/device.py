@@ -3,6 +3,7 @@
 FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
 FOLDER/offer.dsse    the last offer that it took: no older one is taken after it
 FOLDER/reports.json  what happened and was not reported yet (rampa.standin.reports)
+FOLDER/crash.json    what the title's program left behind when it crashed (rampa.core.health.crash)
 FOLDER/title/        the installation (rampa.core.install.install)
 """
 
@@ -22,6 +23,7 @@ from rampa.core.content.depots.choice import Choice
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
 from rampa.core.files import replace_file
 from rampa.core.health.comparison import Trouble
+from rampa.core.health.crash import CrashReport, left_behind
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import FillReport, Progress
 from rampa.core.install.install import Installation, Installed
@@ -32,7 +34,7 @@ from rampa.schema.health import HealthBatch
 from rampa.standin.reports import Reports
 from rampa.system import CLOCK
 
-FILE, OFFER = "device.json", "offer.dsse"
+FILE, OFFER, CRASH = "device.json", "offer.dsse", "crash.json"
 Listener = Callable[[Progress], None]
 
 
@@ -54,8 +56,15 @@ class DeviceIdentity:
     addons: list[str] | None = None
     quality: str = ""
     keep_previous: bool = False
+    form: str = ""
+    """Its class, such as visor-2; empty: by its platform."""
     reports: bool = True
     """Whether it reports what happened; its person's switch."""
+
+    @property
+    def kind(self) -> str:
+        """The class of device that it reports as, and that a title's program is told."""
+        return self.form or f"{self.platform}-1"
 
     @property
     def choice(self) -> Choice:
@@ -115,10 +124,19 @@ class SimulatedDevice:
         """The number of the installed build, None when there is none or its manifests are damaged."""
         return self._having().build or None
 
-    def note(self, build: int, kind: Trouble, *, bad: bool, cause: str = "", seconds: float = 0.0) -> None:
+    def note(
+        self,
+        build: int,
+        kind: Trouble,
+        *,
+        bad: bool,
+        cause: str = "",
+        seconds: float = 0.0,
+        crash: CrashReport | None = None,
+    ) -> None:
         """Kept to be reported; nothing where its person switched that off."""
         if self.identity.reports and self.identity.number:
-            Reports(self.folder).note(build, kind, bad=bad, cause=cause, seconds=seconds)
+            Reports(self.folder).note(build, kind, bad=bad, cause=cause, seconds=seconds, crash=crash)
 
     def to_report(self, offer: bytes) -> HealthBatch | None:
         """What is to be sent with the token of this offer; None for nothing."""
@@ -126,7 +144,7 @@ class SimulatedDevice:
         if not who.reports or not who.number:
             return None
         token = verify(offer, bytes.fromhex(who.key)).reports
-        return Reports(self.folder).batch(token, who.number, f"{who.platform}-1")
+        return Reports(self.folder).batch(token, who.number, who.kind)
 
     def reported(self, batch: HealthBatch) -> None:
         Reports(self.folder).taken(batch)
@@ -205,12 +223,15 @@ class SimulatedDevice:
             )
         tree = self.installation.tree_folder(now)
         entry, build = tree / now.statement.launch, now.statement.build
-        began = CLOCK.seconds()
+        began, left = CLOCK.seconds(), (self.folder / CRASH).resolve()
+        left.unlink(missing_ok=True)
+        told = {**os.environ, "RAMPA_CRASH_REPORT": str(left), "RAMPA_DEVICE_CLASS": self.identity.kind}
         try:
-            code = subprocess.run([str(entry.resolve()), *arguments], cwd=tree, check=False).returncode
+            code = subprocess.run([str(entry.resolve()), *arguments], cwd=tree, env=told, check=False).returncode
             self.note(build, Trouble.LAUNCH, bad=False)
             # Ended by a signal: that is what a crash is; an exit code is the title's own business.
-            self.note(build, Trouble.SESSION, bad=code < 0, seconds=CLOCK.seconds() - began)
+            crash = left_behind(left) if code < 0 else None
+            self.note(build, Trouble.SESSION, bad=code < 0, seconds=CLOCK.seconds() - began, crash=crash)
             return code
         except OSError as error:
             self.note(build, Trouble.LAUNCH, bad=True, cause="launch.not-started")

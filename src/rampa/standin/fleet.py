@@ -16,8 +16,10 @@ from dataclasses import dataclass, field
 
 from rampa.core.errors import NotFound, RampaError
 from rampa.core.health.comparison import Trouble
+from rampa.core.health.crash import CrashReport
 from rampa.core.placement.share import Having, build_for
 from rampa.core.signing.offer import Offer
+from rampa.schema.crashes import crash_in
 from rampa.schema.health import HealthBatch, HealthEvent, HealthTaken
 
 LOOK_EVERY = 600.0
@@ -26,11 +28,15 @@ LOOK_EVERY = 600.0
 
 @dataclass(frozen=True)
 class Faults:
-    """How often something goes wrong with a build, as shares. `crashes` is for each session, by class; "" is for all others."""
+    """How often something goes wrong with a build, as shares. `crashes` is for each session, by class; "" is for all others.
+
+    `crash` is what they report of it; None: that it crashed, and not where.
+    """
 
     crashes: Mapping[str, float] = field(default_factory=dict)
     installs: float = 0.0
     launches: float = 0.0
+    crash: CrashReport | None = None
 
     def crash_rate(self, form: str) -> float:
         return self.crashes.get(form, self.crashes.get("", 0.0))
@@ -158,7 +164,12 @@ class Fleet:
             crashed = self._random.random() < faults.crash_rate(device.form)
             seconds = self._random.expovariate(1 / (60 * self._plan.minutes))
             event = HealthEvent(
-                at=clock, build=device.build, kind=Trouble.SESSION, bad=crashed, seconds=round(min(seconds, 36_000), 1)
+                at=clock,
+                build=device.build,
+                kind=Trouble.SESSION,
+                bad=crashed,
+                seconds=round(min(seconds, 36_000), 1),
+                crash=crash_in(faults.crash) if crashed and faults.crash else None,
             )
             device.kept.append(event)
             self.summary.sessions += 1

@@ -10,6 +10,8 @@ from pydantic import ValidationError
 
 from rampa.core.files import replace_file
 from rampa.core.health.comparison import Trouble
+from rampa.core.health.crash import CrashReport
+from rampa.schema.crashes import crash_in
 from rampa.schema.health import HealthBatch, HealthEvent
 
 FILE = "reports.json"
@@ -32,9 +34,25 @@ class Reports:
             # A file that was damaged costs what was in it, and never the device.
             return int(dt.datetime.now(dt.UTC).timestamp()), []
 
-    def note(self, build: int, kind: Trouble, *, bad: bool, cause: str = "", seconds: float = 0.0) -> None:
-        now = dt.datetime.now(dt.UTC)
-        event = HealthEvent(at=now, build=build, kind=kind, bad=bad, cause=cause[:60], seconds=round(seconds, 1))
+    def note(
+        self,
+        build: int,
+        kind: Trouble,
+        *,
+        bad: bool,
+        cause: str = "",
+        seconds: float = 0.0,
+        crash: CrashReport | None = None,
+    ) -> None:
+        event = HealthEvent(
+            at=dt.datetime.now(dt.UTC),
+            build=build,
+            kind=kind,
+            bad=bad,
+            cause=cause[:60],
+            seconds=round(seconds, 1),
+            crash=crash_in(crash) if crash else None,
+        )
         self._events = [*self._events, event][-MOST:]
         self._write()
 

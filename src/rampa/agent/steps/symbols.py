@@ -5,11 +5,13 @@ ELF files are split with the system's binutils (`objcopy`), in the attempt's own
 
 from __future__ import annotations
 
+import platform
 import shutil
 from pathlib import Path
 
 from rampa.agent.context import PATH, AttemptContext
 from rampa.agent.process import Limits, run_program
+from rampa.agent.self_test import MACHINES
 from rampa.core.binaries.elf import Elf, whole_elf
 from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
@@ -50,9 +52,12 @@ def _split(a: AttemptContext, tool: str, path: str, file: Path, elf: Elf) -> boo
     kept.parent.mkdir(parents=True, exist_ok=True)
     a.folder.own(a.folder.symbols)
     bare = file.with_name(f"{file.name}.bare")
+    kind = _target(elf)
     try:
-        _run(a, tool, "--only-keep-debug", str(file), str(kept))
-        _run(a, tool, "--strip-debug", "--strip-unneeded", str(file), str(bare))
+        _run(a, tool, *kind, "--only-keep-debug", str(file), str(kept))
+        _run(a, tool, *kind, "--strip-debug", "--strip-unneeded", str(file), str(bare))
+        if kind:
+            _put_machine_back(elf, file, kept, bare)
     except _Refused as error:
         a.report.say(f"warning: the symbols of {path} stay inside: {error}", "warning")
         kept.unlink(missing_ok=True)
@@ -61,6 +66,26 @@ def _split(a: AttemptContext, tool: str, path: str, file: Path, elf: Elf) -> boo
     bare.chmod(file.stat().st_mode)
     bare.replace(file)
     return True
+
+
+def _target(elf: Elf) -> list[str]:
+    """What objcopy is told of a file for another processor: it knows this machine's by itself, and any other as plain ELF."""
+    here = platform.machine().lower()
+    if elf.machine == MACHINES.get(here, here):
+        return []
+    return ["-I", f"elf{elf.bits}-{'little' if elf.little else 'big'}"]
+
+
+def _put_machine_back(elf: Elf, before: Path, *made: Path) -> None:
+    """Plain ELF has no processor: e_machine and e_flags (gABI, chapter 4, ELF Header) are written as they were."""
+    flags = 48 if elf.wide else 36
+    with before.open("rb") as stream:
+        head = stream.read(64)
+    for file in made:
+        with file.open("r+b") as out:
+            for at, size in ((18, 2), (flags, 4)):
+                out.seek(at)
+                out.write(head[at : at + size])
 
 
 class _Refused(Exception):

@@ -22,7 +22,12 @@ if TYPE_CHECKING:
 
 P = ParamSpec("P")
 T = TypeVar("T")
-PRELOADED = ["rampa.core.check.bundle", "rampa.core.signing.key_file", "rampa.core.picture.picture_file"]
+PRELOADED = [
+    "rampa.core.binaries.lines",
+    "rampa.core.check.bundle",
+    "rampa.core.signing.key_file",
+    "rampa.core.picture.picture_file",
+]
 
 
 @dataclass

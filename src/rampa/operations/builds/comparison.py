@@ -11,12 +11,12 @@ from rampa.db import BuildRow, find_build, has_source, live_channels, load_docum
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.builds.views import summary
 from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.sources.commits import commit_out
 from rampa.operations.sources.repository import mirror_of
 from rampa.schema.builds import changes as wire
 from rampa.schema.profiles.of_core import difference_out
 from rampa.schema.profiles.profiles import DifferenceOut
 from rampa.schema.sources import CommitOut
-from rampa.store.mirror import Commit
 
 COMMITS = 200
 
@@ -69,11 +69,7 @@ def _commits(uow: UnitOfWork, left: BuildRow, right: BuildRow) -> tuple[str, lis
     # A branch that was pushed over leaves builds whose commits the repository has forgotten.
     except RampaError:
         return "A commit of these is not in the repository any more.", [], []
-    return "", [_commit(c) for c in forth], [_commit(c) for c in back]
-
-
-def _commit(c: Commit) -> CommitOut:
-    return CommitOut(commit=c.commit, subject=c.subject[:300], author=c.author[:100], at=c.at)
+    return "", [commit_out(c) for c in forth], [commit_out(c) for c in back]
 
 
 def _contents(services: Services, left: BuildRow, right: BuildRow) -> tuple[list[FileChange], list[wire.SizePair], int]:

@@ -29,9 +29,11 @@ from rampa.core.health.sequential import Count
 from rampa.core.health.spans import SHORTEST, is_over, span_of
 from rampa.core.placement.life import PlacementState
 from rampa.db import HealthEventRow, PlacementChangeRow, PlacementRow, find_channel
-from rampa.operations.base import Actor, Services, UnitOfWork, begin
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, begin, may
+from rampa.operations.health.crashes import crashes_of
 from rampa.schema import health as wire
 
+SHOWN_CRASHES = 10
 Counts = Mapping[tuple[Key, int], Count]
 """By what is counted together, and the span of time."""
 
@@ -67,6 +69,7 @@ def get_health(services: Services, actor: Actor, slug: str, name: str, number: i
             rows=[_row(c) for c in sorted(seen.health.compared, key=lambda c: c.verdict != Verdict.WORSE)],
             error=ERROR,
             held=placement.state == PlacementState.HELD,
+            crashes=crashes_of(uow, placement.build, SHOWN_CRASHES, places=may(actor.role, Act.READ_SYMBOLS)),
         )
 
 

@@ -6,15 +6,18 @@ import datetime as dt
 import hmac
 import uuid
 from collections import Counter
+from collections.abc import Sequence
 
 from sqlalchemy import func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from rampa.core.errors import Denied, Unavailable
 from rampa.core.health.comparison import Trouble
-from rampa.db import BuildRow, HealthBatchRow, HealthEventRow, PlacementRow, TitleRow
+from rampa.core.health.crash import CrashReport
+from rampa.db import BuildRow, CrashRow, HealthBatchRow, HealthEventRow, PlacementRow, TitleRow
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.health.pace import Pace
+from rampa.operations.health.stacks import keep_stacks
 from rampa.schema import health as wire
 
 OLDEST = dt.timedelta(days=30)
@@ -37,6 +40,7 @@ def take(services: Services, identifier: str, batch: wire.HealthBatch) -> wire.H
             return wire.HealthTaken(taken=0, again=True, refused=[])
         placed = _placed(uow, title, {e.build for e in batch.events})
         refused, rows = [], []
+        crashes: list[tuple[uuid.UUID, CrashReport, dict[str, object]]] = []
         turns = _turns(uow, batch.device, set(placed.values()))
         for index, event in enumerate(batch.events):
             why = _wrong(event, batch, placed, title.slug)
@@ -45,10 +49,31 @@ def take(services: Services, identifier: str, batch: wire.HealthBatch) -> wire.H
                 continue
             build = placed[event.build]
             turns[build, event.kind] += 1
-            rows.append(_row(event, batch, now, build, turns[build, event.kind]))
+            row = _row(event, batch, now, build, turns[build, event.kind])
+            rows.append(row)
+            if event.crash:
+                crashes.append((build, event.crash.report(), row))
         if rows:
             uow.session.execute(insert(HealthEventRow), rows)
+        if crashes:
+            _keep(uow, title, crashes)
         return wire.HealthTaken(taken=len(rows), again=False, refused=refused)
+
+
+def _keep(
+    uow: UnitOfWork, title: TitleRow, crashes: Sequence[tuple[uuid.UUID, CrashReport, dict[str, object]]]
+) -> None:
+    stacks = keep_stacks(uow, title, [(build, report) for build, report, _ in crashes])
+    rows = [
+        {
+            "stack_id": stacks[build, report.digest],
+            **{k: row[k] for k in ("device", "at", "form", "level", "simulated")},
+        }
+        for build, report, row in crashes
+        if (build, report.digest) in stacks
+    ]
+    if rows:
+        uow.session.execute(insert(CrashRow), rows)
 
 
 def _title(uow: UnitOfWork, identifier: str, token: str) -> TitleRow:
@@ -89,6 +114,10 @@ def _turns(uow: UnitOfWork, device: str, builds: set[uuid.UUID]) -> Counter[Turn
 def _wrong(event: wire.HealthEvent, batch: wire.HealthBatch, placed: dict[int, uuid.UUID], slug: str) -> str:
     if event.build not in placed:
         return f"{slug}#{event.build} was never placed"
+    if event.crash and (not event.bad or event.kind == Trouble.INSTALL):
+        return "it has a crash, and neither a session nor a launch that ended badly"
+    if event.crash and any(module >= len(event.crash.modules) for module, _ in event.crash.frames):
+        return "a frame of its crash names a module that is not listed"
     # Both by the device's clock, so that one which is years off does not matter.
     age = batch.sent_at.astimezone(dt.UTC) - event.at.astimezone(dt.UTC)
     if age < -AHEAD:

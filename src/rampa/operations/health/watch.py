@@ -13,6 +13,7 @@ from rampa.db import ChannelRow, HealthBatchRow, HealthEventRow, PlacementRow, l
 from rampa.operations.base import Services, audit, begin, service_actor
 from rampa.operations.channels.rollouts import hold_in
 from rampa.operations.health.placements import look
+from rampa.operations.health.stacks import forget_crashes
 
 WATCH = "the watch"
 """Who holds a rollout that is worse than the build before."""
@@ -65,3 +66,4 @@ def forget(services: Services) -> None:
         before = uow.now - KEPT
         uow.session.execute(delete(HealthEventRow).where(HealthEventRow.at < before))
         uow.session.execute(delete(HealthBatchRow).where(HealthBatchRow.at < before))
+        forget_crashes(uow, before)

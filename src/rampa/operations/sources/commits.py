@@ -5,7 +5,7 @@ from __future__ import annotations
 import posixpath
 import re
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from sqlalchemy import select
@@ -46,7 +46,7 @@ def list_refs(services: Services, slug: str, query: wire.RefQuery) -> Page[wire.
     items = []
     for r in shown:
         profiles, step_variables = defaults_for(row, r.name) if r.kind == "branch" else ([], "")
-        facts = _commit(r.commit, built).model_dump()
+        facts = commit_out(r.commit, built).model_dump()
         items.append(wire.RefOut(name=r.name, kind=r.kind, profiles=profiles, step_variables=step_variables, **facts))
     more = at + query.limit < len(found)
     return Page[wire.RefOut](items=items, next=encode_cursor(str(at + query.limit)) if more else None)
@@ -59,7 +59,7 @@ def list_commits(services: Services, slug: str, query: wire.CommitQuery) -> Page
     found = mirror.log(commit, at, query.limit + 1)
     built = _built(services, row, [c.commit for c in found])
     more = len(found) > query.limit
-    items = [_commit(c, built) for c in found[: query.limit]]
+    items = [commit_out(c, built) for c in found[: query.limit]]
     return Page[wire.CommitOut](items=items, next=encode_cursor(str(at + query.limit)) if more else None)
 
 
@@ -137,13 +137,13 @@ def modules(services: Services, slug: str, commit: str) -> wire.ModuleList:
     return wire.ModuleList(modules=out)
 
 
-def _commit(commit: Commit, built: dict[str, list[wire.BuiltFrom]]) -> wire.CommitOut:
+def commit_out(commit: Commit, built: Mapping[str, list[wire.BuiltFrom]] | None = None) -> wire.CommitOut:
     return wire.CommitOut(
         commit=commit.commit,
         subject=commit.subject[:300],
         author=commit.author[:100],
         at=commit.at,
-        built=built.get(commit.commit, []),
+        built=(built or {}).get(commit.commit, []),
     )
 
 
