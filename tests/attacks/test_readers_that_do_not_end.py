@@ -12,9 +12,9 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 
 from rampa.client import Client
+from rampa.core.apart import Readers
 from rampa.core.errors import Damaged, RampaError
 from rampa.core.signing.effort import ROUNDS
-from rampa.operations.base.apart import Readers
 from rampa.operations.signing import identities
 from rampa.schema.signing.identities import NewKey
 from tests.attacks.test_key_files_that_ask_for_years import hashed, sealed

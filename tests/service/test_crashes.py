@@ -136,7 +136,7 @@ def test_symbols_that_end_their_reader(
     def ended(*_: object) -> None:
         raise Invalid("reader.ended", "its reader fell over")
 
-    monkeypatch.setattr("rampa.operations.base.apart.Readers.read", ended)
+    monkeypatch.setattr("rampa.core.apart.Readers.read", ended)
     crashed(ready, 1, programs[0].crash(), 1, Clock(world).now)
     assert stacks.look_up(world.services) == 1
     assert ready.health.crashes(TITLE).items[0].place.startswith("peatlight at 0x")

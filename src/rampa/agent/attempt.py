@@ -84,8 +84,9 @@ def _all_steps(a: AttemptContext) -> EndIn:
             if failure is None:
                 failure = EndIn(result="failed", code=error.code, step=step.name, detail=error.detail[:800])
     if failure is not None:
-        return failure
-    return EndIn(result="done", build=a.build.number if a.build and a.build.state == BuildState.READY else None)
+        return failure.model_copy(update={"measured": a.measured})
+    build = a.build.number if a.build and a.build.state == BuildState.READY else None
+    return EndIn(result="done", build=build, measured=a.measured)
 
 
 def _when(when: str) -> str:

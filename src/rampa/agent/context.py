@@ -18,6 +18,7 @@ from rampa.core.content.select.selection import Selection
 from rampa.core.profile.document import Document, read_document
 from rampa.core.profile.resolution import Resolved
 from rampa.core.profile.resolved import ResolvedProfile, resolve
+from rampa.core.run.bisect import Measured
 from rampa.core.run.step import Step
 from rampa.schema.agents import Work
 from rampa.schema.builds import builds as builds_wire
@@ -58,6 +59,8 @@ class AttemptContext:
     symbols: builds_wire.ManifestIn | None = None
     findings: list[Finding] = field(default_factory=list)
     pointers: list[str] = field(default_factory=list)
+    measured: Measured = field(default_factory=Measured)
+    """What it found out about what it made."""
 
     def __post_init__(self) -> None:
         self.document: Document = read_document(self.work.document.encode())

@@ -22,6 +22,7 @@ from rampa.core.binaries.read_at import of_bytes
 from rampa.core.bundle.desktop import unpack
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.errors import NotFound
+from rampa.core.health.crash import CrashReport, left_behind
 
 HEAD = 4096
 SECONDS = 60.0
@@ -32,6 +33,7 @@ NOT_STARTED = {
     "isolation": "its sandbox could not be made",
 }
 SAID = 4000
+SIGNALS = {int(s): s.name for s in signal.Signals}
 SYSTEMS = {"linux": "linux", "darwin": "macos", "win32": "windows"}
 MACHINES = {"amd64": "x86_64", "aarch64": "arm64"}
 
@@ -45,6 +47,8 @@ class SelfTest:
     why: str
     said: str
     seconds: float
+    crash: CrashReport | None = None
+    """What the program left behind, where it crashed."""
 
 
 def self_test(
@@ -54,9 +58,10 @@ def self_test(
     seconds: float = SECONDS,
     place: Place = BARE,
     scratch: Path | None = None,
+    form: str = "",
 ) -> SelfTest:
     """`launch` is the launch entry from the top folder; `target` the platform, empty: this machine's. It runs in `place`,
-    unpacked into a folder below `scratch`. Raises `NotFound`."""
+    unpacked into a folder below `scratch`, and is told that the device is of the class `form`. Raises `NotFound`."""
     here = SYSTEMS.get(sys.platform, sys.platform)
     if target and target != here:
         return SelfTest(False, False, f"a {target} program does not run on this machine ({here})", "", 0.0)
@@ -77,7 +82,7 @@ def self_test(
         (Path(made) / "home").mkdir()
         if place.user is not None:
             give(Path(made), place.user)
-        return _run(program, tops[0], Path(made), seconds, place)
+        return _run(program, tops[0], Path(made), seconds, place, form)
 
 
 def _cannot(program: Path) -> str:
@@ -91,14 +96,16 @@ def _cannot(program: Path) -> str:
     return ""
 
 
-def _run(program: Path, top: Path, scratch: Path, seconds: float, place: Place) -> SelfTest:
+def _run(program: Path, top: Path, scratch: Path, seconds: float, place: Place, form: str) -> SelfTest:
+    left = scratch / "home" / "crash.json"
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(scratch / "home"), "TMPDIR": str(scratch), "LANG": "C.UTF-8"}
+    environment |= {"RAMPA_CRASH_REPORT": str(left), **({"RAMPA_DEVICE_CLASS": form} if form else {})}
     started = time.monotonic()
     try:
         with place.start([str(program), "--self-test"], top, environment) as child:
             try:
                 said, _ = child.communicate(timeout=seconds)
-                why = "" if child.returncode == 0 else f"it ended with {child.returncode}"
+                why = _why(child.returncode)
             except subprocess.TimeoutExpired:
                 os.killpg(child.pid, signal.SIGKILL)
                 said, _ = child.communicate()
@@ -107,4 +114,13 @@ def _run(program: Path, top: Path, scratch: Path, seconds: float, place: Place) 
         return SelfTest(
             True, False, f"it could not be started: {NOT_STARTED[error.why]}", "", time.monotonic() - started
         )
-    return SelfTest(True, not why, why, said[-SAID:].decode("utf-8", "replace"), time.monotonic() - started)
+    crash = left_behind(left) if why else None
+    return SelfTest(True, not why, why, said[-SAID:].decode("utf-8", "replace"), time.monotonic() - started, crash)
+
+
+def _why(code: int) -> str:
+    """Empty for an end that is none. A program in a sandbox that a signal ended is told as 128 and the signal's number."""
+    number = -code if code < 0 else code - 128
+    if code and number in SIGNALS:
+        return f"it was ended by {SIGNALS[number]}"
+    return f"it ended with {code}" if code else ""

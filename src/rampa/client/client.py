@@ -16,6 +16,7 @@ from rampa.client.connection import Connection
 
 if TYPE_CHECKING:
     from rampa.client.agents import AgentsCalls
+    from rampa.client.bisects import BisectsCalls
     from rampa.client.board import BoardCalls
     from rampa.client.builds.calls import BuildsCalls
     from rampa.client.channels import ChannelsCalls
@@ -81,6 +82,12 @@ class Client:
         from rampa.client.health import HealthCalls
 
         return HealthCalls(self.connection)
+
+    @cached_property
+    def bisects(self) -> BisectsCalls:
+        from rampa.client.bisects import BisectsCalls
+
+        return BisectsCalls(self.connection)
 
     @cached_property
     def releases(self) -> ReleasesCalls:

@@ -2,6 +2,7 @@
 
 from rampa.db.agents import AgentRow, AgentTokenRow, EnrolmentRow, find_agent
 from rampa.db.base import Database, first_of, locked, new_id
+from rampa.db.bisects import BisectRow, BisectTrialRow, find_bisect
 from rampa.db.builds import (
     BuildContentRow,
     BuildOriginRow,
@@ -91,6 +92,8 @@ __all__ = [
     "AgentTokenRow",
     "AuditEventRow",
     "BindingRow",
+    "BisectRow",
+    "BisectTrialRow",
     "BuildApprovalRow",
     "BuildContentRow",
     "BuildOriginRow",
@@ -158,6 +161,7 @@ __all__ = [
     "VerifiedFileRow",
     "WebSessionRow",
     "find_agent",
+    "find_bisect",
     "find_build",
     "find_channel",
     "find_crash_group",

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import Conflict, NotFound
 from rampa.core.run.abilities import Isolation, WantedAbilities
+from rampa.core.run.bisect import Measured, Trial
 from rampa.core.run.causes import Cause
 from rampa.core.run.life import HELD, RunState, StepState
 from rampa.core.run.step import Step
@@ -34,13 +35,14 @@ class RunRow(Identified, Base):
     revision: Mapped[int]
     state: Mapped[RunState] = mapped_column(Coded(RunState))
     why: Mapped[str] = mapped_column(String(20))
-    """manual, trigger, schedule, call or repeat."""
+    """manual, trigger, schedule, call, repeat or bisect."""
     trigger: Mapped[str] = mapped_column(String(60), default="")
     started_by: Mapped[str] = mapped_column(String(200))
     note: Mapped[str] = mapped_column(String(500), default="")
     ended_at: Mapped[dt.datetime | None]
     cause: Mapped[Cause | None] = mapped_column(Typed(Cause))
     """Why it failed."""
+    measured: Mapped[Measured | None] = mapped_column(Typed(Measured))
     superseded_by: Mapped[int] = mapped_column(default=0)
     build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
     title: Mapped[TitleRow] = relationship(lazy="joined", innerjoin=True)
@@ -84,11 +86,18 @@ class RunOrderRow(Base):
     """The signing identity that it needs; a locked one is waited for before anything is built."""
     reproduces: Mapped[int] = mapped_column(default=0)
     """The number of the build that it makes again, to compare; 0: it makes a build of its own."""
+    trial: Mapped[Trial | None] = mapped_column(Typed(Trial))
+    """What it tries a commit for."""
     native: Mapped[str] = mapped_column(String(64), default="")
     steps: Mapped[list[Step]] = mapped_column(Typed(list[Step]), default=list)
     wanted: Mapped[WantedAbilities] = mapped_column(Typed(WantedAbilities))
     expected: Mapped[dict[str, float]] = mapped_column(JSONB, default=dict)
     """Step -> seconds, from how long it took before."""
+
+    @property
+    def keeps(self) -> bool:
+        """Whether it makes a build of its own, with a version code and a signature, that stays."""
+        return not self.reproduces and (self.trial is None or self.trial.keeps)
 
 
 class RunAttemptRow(Base):

@@ -2,6 +2,7 @@
 
 from rampa.db import (
     agents,
+    bisects,
     builds,
     channels,
     content,
@@ -22,6 +23,7 @@ from rampa.db.base import Base
 
 __all__ = [
     "agents",
+    "bisects",
     "builds",
     "channels",
     "content",

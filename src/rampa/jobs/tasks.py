@@ -20,7 +20,7 @@ from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.health import stacks, watch
 from rampa.operations.releases import by_itself, schedule
-from rampa.operations.runs import assignment, triggers
+from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
@@ -61,6 +61,16 @@ def _runs(app: App, services: Services) -> None:
         """Agents that fall silent say nothing: they are looked for."""
         assignment.look_for_lost(services)
         assignment.assign(services)
+
+    @app.task(name="go_on_bisecting", queue=queue.RUNS, lock="bisect", retry=AGAIN)
+    def go_on_bisecting() -> None:
+        bisect_trials.go_on(services)
+
+    @app.periodic(cron="* * * * * */5")
+    @app.task(name="look_after_bisects", queue=queue.RUNS, lock="bisect", queueing_lock="look_after_bisects")
+    def look_after_bisects(timestamp: int) -> None:
+        """An agent that comes free is one try more at once."""
+        bisect_trials.go_on(services)
 
 
 def _channels(app: App, services: Services) -> None:

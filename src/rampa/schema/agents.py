@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.agent.life import AgentState
 from rampa.core.run.abilities import Isolation
+from rampa.core.run.bisect import Measured, Trial
 from rampa.core.run.life import AttemptResult, StepState
 from rampa.core.run.step import Step
 from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
@@ -123,6 +124,8 @@ class Work(Wire):
     """The build that is made again, to compare; 0: a build of its own."""
     expected_bare: str = ""
     """The SHA-256 of that build's bundle before its signature."""
+    trial: Trial | None = None
+    """What it tries a commit for."""
     steps: list[Step]
 
 
@@ -179,6 +182,7 @@ class EndIn(Wire):
     step: Annotated[str, StringConstraints(max_length=60)] = ""
     detail: Annotated[str, StringConstraints(max_length=800, pattern=r"^[^\x00]*$")] = ""
     build: Number | None = None
+    measured: Measured | None = None
 
 
 class AgentRun(Wire):

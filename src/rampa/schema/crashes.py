@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from rampa.core.health.crash import IDENT, MODULE, MOST_FRAMES, MOST_MODULES, REASON, CrashModule, CrashReport
-from rampa.schema.common import Number, PageQuery, Wire
+from rampa.schema.common import Number, Page, PageQuery, Wire
 from rampa.schema.sources import CommitOut
 from rampa.schema.titles.titles import TitlePath
 
@@ -83,9 +83,7 @@ class CrashSummary(Wire):
     forms: list[CrashCount]
 
 
-class CrashPage(Wire):
-    items: list[CrashSummary]
-    next: str | None = None
+class CrashPage(Page[CrashSummary]):
     waiting: int
     """Stacks whose symbols are still being looked for."""
 

@@ -188,7 +188,7 @@ class RunQuery(PageQuery):
     state: Annotated[str, StringConstraints(max_length=20, pattern=r"^[a-z]*$")] | None = None
     profile: Slug | None = None
     ref: Ref | None = None
-    why: Literal["manual", "trigger", "schedule", "call", "repeat"] | None = None
+    why: Literal["manual", "trigger", "schedule", "call", "repeat", "bisect"] | None = None
     search: Annotated[str, StringConstraints(max_length=100, pattern=r"^[^\x00]*$")] | None = None
 
 

@@ -34,7 +34,7 @@ from rampa.service.base.address import PROXIES
 from rampa.service.base.resource import PREFIX
 from rampa.service.builds import builds, changes
 from rampa.service.people import people, sign_in
-from rampa.service.runs import runs, triggers
+from rampa.service.runs import bisects, runs, triggers
 from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
 from rampa.service.titles import drafts, titles
@@ -84,6 +84,7 @@ def make_app(
         sources.resource(services),
         triggers.resource(services),
         runs.resource(services),
+        bisects.resource(services),
         agents.resource(services),
         board.resource(services),
         channels.resource(services),

@@ -137,6 +137,40 @@ class Mirror:
         shown = self._ask(*words, commit, *([f"^{since}"] if since else []), "--").decode("utf-8", "replace")
         return [_read_commit(line) for line in shown.split("\n") if line]
 
+    def line(self, good: str, bad: str, most: int) -> list[str]:
+        """The commits from `good` to `bad`, both with it, along first parents; empty where `good` is not one of them."""
+        shown = self._ask("rev-list", "--first-parent", f"--max-count={most + 1}", bad, f"^{good}^@", "--").decode()
+        found = shown.split()
+        return found[::-1][found[::-1].index(good) :] if good in found else []
+
+    def base(self, left: str, right: str) -> str:
+        """The newest commit that both have; empty for none."""
+        try:
+            return self._ask("merge-base", left, right).decode().strip()
+        except Unavailable as error:
+            if error.code != "git.failed":
+                raise
+            return ""
+
+    def diff(self, commit: str, most: int) -> tuple[str, bool]:
+        """(what a commit changed against its first parent, whether that is cut), at most so many bytes."""
+        words = (
+            "--format=",
+            "--no-color",
+            "--no-ext-diff",
+            "--no-textconv",
+            "--first-parent",
+            "--patch",
+            "--stat",
+            "-M",
+        )
+        with self._open("show", *words, commit, "--") as running:
+            assert running.stdout
+            data = running.stdout.read(most + 1)
+            running.stdout.close()
+            running.kill()
+        return data[:most].decode("utf-8", "replace"), len(data) > most
+
     def count(self, commit: str) -> int:
         """How many commits lead to it, itself included."""
         return int(self._ask("rev-list", "--count", commit, "--"))

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 from rampa.agent.context import AttemptContext, StepFailed, Stopped
 from rampa.agent.self_test import self_test
 from rampa.agent.steps.collect import symbols_of
+from rampa.agent.steps.symbols import crash_place
 from rampa.client.builds.parts import BuildParts, BuildProgress
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
+from rampa.core.content.tree.paths import lies_in
 from rampa.core.quantity import counted
 from rampa.core.run.step import Step
 
@@ -36,7 +39,10 @@ def bundle(a: AttemptContext, step: Step) -> None:
     a.file = a.parts.write_bundle(a.folder.bundle)
     a.report.say(f"Wrote {a.file.name}, {a.file.stat().st_size / MB:.1f} MB.")
     _look_at_package(a)
-    if a.profile.settings.launch.self_test:
+    if a.work.trial and a.work.trial.weigh:
+        size = sum(f.size for f in tree.files if lies_in(f.path, a.work.trial.weigh))
+        a.measured = replace(a.measured, size=size)
+    if a.profile.settings.launch.self_test or (a.work.trial and a.work.trial.self_test):
         _self_test(a)
     if a.work.reproduces:
         _compare(a)
@@ -68,15 +74,24 @@ def _look_at_package(a: AttemptContext) -> None:
 
 def _self_test(a: AttemptContext) -> None:
     assert a.file is not None
-    done = self_test(a.file, a.profile.launch, a.profile.platform.name, place=a.place(), scratch=a.folder.tmp)
+    form = a.work.trial.form if a.work.trial else ""
+    done = self_test(
+        a.file, a.profile.launch, a.profile.platform.name, place=a.place(), scratch=a.folder.tmp, form=form
+    )
     for line in done.said.splitlines()[-20:]:
         a.report.say(f"  {line}")
     if not done.ran:
         a.report.say(f"The self-test did not run: {done.why}.")
-    elif done.passed:
-        a.report.say(f"The self-test passed in {done.seconds:.1f} s, unpacked into an empty folder.")
-    else:
-        raise StepFailed("bundle.self-test", f"{a.profile.launch} --self-test: {done.why}")
+        return
+    crash = crash_place(a, done.crash) if done.crash else None
+    told = "passed" if done.passed else "failed"
+    a.measured = replace(
+        a.measured, self_test=told, crash=crash.key if crash else "", place=crash.name if crash else ""
+    )
+    if not done.passed:
+        where = f" in {crash.name}" if crash else ""
+        raise StepFailed("bundle.self-test", f"{a.profile.launch} --self-test: {done.why}{where}")
+    a.report.say(f"The self-test passed in {done.seconds:.1f} s, unpacked into an empty folder.")
 
 
 def _compare(a: AttemptContext) -> None:

@@ -12,9 +12,14 @@ from pathlib import Path
 from rampa.agent.context import PATH, AttemptContext
 from rampa.agent.process import Limits, run_program
 from rampa.agent.self_test import MACHINES
+from rampa.core.apart import QUICK
+from rampa.core.binaries import lines
 from rampa.core.binaries.elf import Elf, whole_elf
+from rampa.core.binaries.lines import Place
 from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
+from rampa.core.errors import RampaError
+from rampa.core.health.crash import CrashPlace, CrashReport, code_addresses, named, place_of
 from rampa.core.quantity import counted
 
 FOLDER = ".build-id"
@@ -35,6 +40,26 @@ def split_symbols(a: AttemptContext, selection: Selection) -> int:
         )
         return 0
     return sum(_split(a, tool, path, file, elf) for path, file, elf in found)
+
+
+def crash_place(a: AttemptContext, report: CrashReport) -> CrashPlace:
+    """Where a program of this attempt crashed, by the symbols that were split off it; the same as for crashes of devices."""
+    found: dict[tuple[int, int], tuple[Place, ...]] = {}
+    for ident in {m.build_id for m in report.modules if m.build_id}:
+        kept = a.folder.symbols / FOLDER / ident[:2] / f"{ident[2:]}.debug"
+        own = {(m, at) for m, at in code_addresses(report) if report.modules[m].build_id == ident}
+        if kept.is_file():
+            places = _places(kept, sorted({at for _, at in own}))
+            found |= {(m, at): places.get(at, ()) for m, at in own}
+    return place_of(named(report, found))
+
+
+def _places(kept: Path, addresses: list[int]) -> dict[int, tuple[Place, ...]]:
+    """What a title's own programs wrote is read where a reader can be ended."""
+    try:
+        return QUICK.read(lines.places, kept, addresses)
+    except RampaError:
+        return {}
 
 
 def _read(file: Path) -> Elf | None:

@@ -8,6 +8,7 @@ import typer
 
 from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, first_rows, signed_in, the_title
 from rampa.cli.base.output import BLOCKED, ago, duration, err, out, print_json, print_text, table
+from rampa.cli.runs import bisect
 from rampa.cli.runs.tables import built_from, native, plan_view, run_view, silent, state_text, step_words, superseded
 from rampa.core.run.life import NOT_ENDED
 
@@ -265,3 +266,6 @@ def again(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> Non
         print_json(run)
         return
     out().print(f"Run {run.number}: {run.profile} at {built_from(run)}. Watch: rampa run watch {run.number}")
+
+
+bisect.add_to(app)

@@ -27,7 +27,7 @@ MOST_NAME, MOST_FILE = 200, 300
 MOST_DEPTH = 32
 DAMAGED = (
     ELFError, DWARFError, struct.error, zlib.error, LookupError, ValueError, TypeError, AttributeError, AssertionError,
-    ArithmeticError, RecursionError, OSError,
+    ArithmeticError, RecursionError, MemoryError, OSError,
 )  # fmt: skip
 """What pyelftools raises for bytes that are no debug information; it has no error of its own for most of them."""
 

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -96,10 +97,14 @@ def read_report(data: bytes) -> CrashReport:
 
 
 def left_behind(file: Path) -> CrashReport | None:
-    """What a program left in this file when it crashed; None where that is nothing, or no report."""
+    """What a program left in this file when it crashed; None where that is nothing, or no report.
+
+    The program chose what lies there: no link is followed, and a pipe that nobody writes to is not waited for.
+    """
     try:
-        with file.open("rb") as stream:
-            return read_report(stream.read(MOST_BYTES + 1))
+        found = os.open(file, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        with os.fdopen(found, "rb") as stream:
+            return read_report(stream.read(MOST_BYTES + 1) or b"")
     except (OSError, Invalid):
         return None
 

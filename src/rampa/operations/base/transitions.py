@@ -10,14 +10,15 @@ from rampa.core.build import life as build
 from rampa.core.content.patch import life as differences
 from rampa.core.placement import life as placement
 from rampa.core.placement import schedule
+from rampa.core.run import bisect
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance
-from rampa.db import BuildRow, DifferenceSetRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
+from rampa.db import BisectRow, BuildRow, DifferenceSetRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
 from rampa.operations.base import audit
 from rampa.operations.base.unit_of_work import UnitOfWork
 
-Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | StoreCheckRow
+Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | StoreCheckRow | BisectRow
 
 
 class Life(NamedTuple):
@@ -33,6 +34,7 @@ LIVES: dict[type[Living], Life] = {
     PlacementRow: Life("placement", placement.TRANSITIONS, "ended_at"),
     ScheduledRow: Life("scheduled", schedule.TRANSITIONS, "ended_at"),
     DifferenceSetRow: Life("difference", differences.TRANSITIONS),
+    BisectRow: Life("bisect", bisect.TRANSITIONS, "ended_at"),
     StoreCheckRow: Life("store-check", check.TRANSITIONS, "ended_at"),
 }
 

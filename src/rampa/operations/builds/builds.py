@@ -26,7 +26,7 @@ from rampa.db import (
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, transition
 from rampa.operations.builds.views import describe
 from rampa.operations.signing.continuity import profile_continues
-from rampa.operations.versions.versions import WantedCode, reserve
+from rampa.operations.versions.versions import WantedCode, next_for, reserve
 from rampa.schema.builds import builds as wire
 
 
@@ -108,6 +108,13 @@ def _must_continue(uow: UnitOfWork, profile: ResolvedProfile) -> None:
         raise Refused(f.code, f.message, where=f.where, hint=f.hint)
 
 
+def _unreserved(uow: UnitOfWork, profile: ResolvedProfile, wanted: WantedCode) -> int:
+    try:
+        return next_for(uow, profile, wanted)
+    except (Refused, Invalid):
+        return 1  # an old commit's code may be behind what was given since, and no one is shown it
+
+
 def _add(
     uow: UnitOfWork,
     title: TitleRow,
@@ -118,7 +125,10 @@ def _add(
 ) -> BuildRow:
     reserved = None
     # Made again to compare bytes: another version code would be another bundle.
-    if run and run.order.reproduces:
+    if run and run.order.trial and not run.order.keeps:
+        # Nobody ever gets it: the code that the next build will have is not taken from it.
+        code = _unreserved(uow, profile, WantedCode(version, run.order.commits))
+    elif run and run.order.reproduces:
         code = find_build(uow.session, title.slug, run.order.reproduces).version_code
     else:
         reserved = reserve(uow, profile, WantedCode(version, run.order.commits if run else 0))

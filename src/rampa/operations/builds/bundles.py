@@ -7,6 +7,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from rampa.core.apart import LONG
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
 from rampa.core.bundle.report import Who
@@ -20,7 +21,6 @@ from rampa.core.signing.cms import sign_detached
 from rampa.core.signing.key_policy import KeyUse
 from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
 from rampa.operations.base import Services, UnitOfWork
-from rampa.operations.base.apart import LONG
 from rampa.operations.builds.assembled import assembled, verify_bundle
 from rampa.operations.signing.grants import grant_for
 from rampa.operations.signing.identities import open_identity, used

@@ -14,13 +14,13 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from rampa.core.apart import LONG
 from rampa.core.build.life import BuildState
 from rampa.core.bundle.stamp import Stamp, stamp_file
 from rampa.core.errors import Refused
 from rampa.core.profile.resolved import ResolvedProfile, bundle_name
 from rampa.db import BuildContentRow, BuildOriginRow, BuildRow, BundleRow, find_build, find_title
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
-from rampa.operations.base.apart import LONG
 from rampa.operations.builds.assembled import assembled
 from rampa.operations.builds.builds import get_build
 from rampa.operations.builds.bundle_signatures import signed_inside

@@ -12,13 +12,13 @@ from pathlib import Path
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from rampa.core.apart import LONG
 from rampa.core.binaries import lines
 from rampa.core.binaries.lines import Place
 from rampa.core.errors import RampaError
 from rampa.core.health.crash import CrashReport, NamedFrame, code_addresses, named, place_of
 from rampa.db import BuildRow, CrashGroupRow, CrashRow, CrashStackRow, SymbolFileRow, TitleRow, locked, new_id, queue
 from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.base.apart import LONG
 from rampa.operations.content.stored_trees import manifest_tree, stream_chunks
 
 MOST_STACKS = 2000

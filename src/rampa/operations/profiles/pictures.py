@@ -7,6 +7,7 @@ import binascii
 
 from sqlalchemy import select
 
+from rampa.core.apart import QUICK
 from rampa.core.errors import Invalid
 from rampa.core.picture import picture_file
 from rampa.core.picture.sets import MadePicture
@@ -16,7 +17,6 @@ from rampa.core.profile import proposal
 from rampa.core.profile.file_probe import Seen
 from rampa.db import PersonRow, StudioRow
 from rampa.operations.base import Actor, Services, begin
-from rampa.operations.base.apart import QUICK
 from rampa.schema.profiles import pictures as wire
 
 

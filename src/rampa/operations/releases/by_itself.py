@@ -64,12 +64,12 @@ def wanted_channel(uow: UnitOfWork, build: BuildRow, run: RunRow) -> str:
 
 
 def _run(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
-    """The run that made it; none for what was made by hand, or again to compare."""
+    """The run that made it; none for what was made by hand, again to compare, or to try a commit."""
     if not build.made.run:
         return None
     rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
     run = uow.session.scalar(rows)
-    return None if run is None or run.order.reproduces else run
+    return None if run is None or run.order.reproduces or run.order.trial else run
 
 
 def _is_scheduled(uow: UnitOfWork, build: BuildRow) -> bool:

@@ -36,25 +36,16 @@ def assign(services: Services) -> int:
             uow.session, select(RunRow).where(RunRow.state == RunState.WAITING).order_by(RunRow.id).limit(AT_ONCE)
         )
         agents = _there(uow)
-        busy = Counter(
-            dict(
-                uow.session.execute(
-                    select(RunAttemptRow.agent_id, func.count())
-                    .join(RunRow)
-                    .where(RunRow.state.in_(life.HELD))
-                    .group_by(RunAttemptRow.agent_id)
-                ).all()
-            )
-        )
+        busy = _busy(uow)
         for run in waiting:
-            locked_key = locked_for(uow, run) if run.order.identity and not run.order.reproduces else ""
+            locked_key = locked_for(uow, run) if run.order.identity and run.order.keeps else ""
             if locked_key:
                 who = "an owner or engineer who knows its passphrase"
                 _say_waits(
                     uow, run, f"Waits for {locked_key} to be unlocked by {who}: rampa key unlock {locked_key}", ""
                 )
                 continue
-            missing = approvals_missing(uow, run) if run.order.identity and not run.order.reproduces else 0
+            missing = approvals_missing(uow, run) if run.order.identity and run.order.keeps else 0
             if missing:
                 people = "one more person's approval" if missing == 1 else f"approval by {missing} more people"
                 _say_waits(uow, run, f"Waits for {people}: rampa run approve {run.number}", "")
@@ -89,6 +80,24 @@ def _choose(run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -
     # A run whose agent just lost it may have lost it because of what it does to the machine: another one is tried
     # first.
     return min(free, key=lambda a: (a.name in run.attempt.lost_agents, busy[a.id] / a.at_once, a.name), default=None)
+
+
+def free_slots(uow: UnitOfWork, wanted: WantedAbilities) -> int:
+    """How many runs more could begin now on the agents that can do it."""
+    able = [a for a, abilities in _there(uow) if not a.paused and not lacks(wanted, abilities)]
+    busy = _busy(uow)
+    return sum(max(0, a.at_once - busy[a.id]) for a in able)
+
+
+def _busy(uow: UnitOfWork) -> Busy:
+    """Agent -> runs that it has."""
+    rows = (
+        select(RunAttemptRow.agent_id, func.count())
+        .join(RunRow)
+        .where(RunRow.state.in_(life.HELD))
+        .group_by(RunAttemptRow.agent_id)
+    )
+    return Counter(dict(uow.session.execute(rows).all()))
 
 
 def _wait(uow: UnitOfWork, run: RunRow, agents: list[tuple[AgentRow, Abilities]], busy: Busy) -> None:

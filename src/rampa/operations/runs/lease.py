@@ -116,6 +116,7 @@ def _work(uow: UnitOfWork, run: RunRow) -> wire.Work:
         native=run.order.native,
         reproduces=run.order.reproduces,
         expected_bare=_expected_bare(uow, run),
+        trial=run.order.trial,
         steps=list(run.order.steps),
     )
 
@@ -185,9 +186,10 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
         else:
             run.cause = cause_of(asked.code or "step.failed", step=asked.step, agent=agent, detail=asked.detail)
             _ended(uow, run, RunEvent.FAIL)
-        if run.state != RunState.DONE or run.order.reproduces:
+        run.measured = asked.measured
+        if run.state != RunState.DONE or not run.order.keeps:
             give_up_build(uow, run)
-        elif run.build_id is not None:
+        elif run.build_id is not None and run.order.trial is None:
             queue.put(uow.session, "place_by_itself", queue.CHANNELS, build=str(run.build_id))
 
 
@@ -202,6 +204,8 @@ def _ended(uow: UnitOfWork, run: RunRow, event: RunEvent) -> None:
         said = run.cause.sentence if run.cause else ""
         say(uow, run, f"The run is {run.state}{': ' + said if said else ''}.")
     queue.put(uow.session, "assign", queue.RUNS, lock="assign")
+    if run.order.trial:
+        queue.put(uow.session, "go_on_bisecting", queue.RUNS, lock="bisect")
     queue.tell(uow.session, f"run/{run.id}")
     queue.tell(uow.session, f"title/{run.title.slug}")
 

@@ -51,6 +51,8 @@ class Prepared:
     code: int
     """The version code that it would get now; 0 where it would get none."""
     identity: str
+    keeps: bool
+    """Whether it makes a build of its own."""
 
     @property
     def secrets(self) -> set[str]:
@@ -58,8 +60,8 @@ class Prepared:
         return {name for step in self.steps for name in step.secrets}
 
 
-def prepare(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> list[Prepared]:
-    """One for each profile asked for; none named: the branch's defaults."""
+def prepare(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns, *, keeps: bool = True) -> list[Prepared]:
+    """One for each profile asked for; none named: the branch's defaults. Without `keeps` it takes no version code."""
     document = load_document(uow.session, title)
     origin = find_origin(uow, title, asked)
     names = list(dict.fromkeys(asked.profiles or origin.profiles))
@@ -71,7 +73,7 @@ def prepare(uow: UnitOfWork, title: TitleRow, asked: wire.NewRuns) -> list[Prepa
         problem = resolve(document, name).version_problem(version)
         if problem:
             raise Invalid("version.name", f"{version!r} cannot be used: {problem}", where="version_name")
-    return [_prepare(uow, title, document, name, origin, asked) for name in names]
+    return [_prepare(uow, title, document, name, origin, asked, keeps and not asked.reproduces) for name in names]
 
 
 def _prepare(
@@ -81,6 +83,7 @@ def _prepare(
     name: str,
     origin: RunOrigin,
     asked: wire.NewRuns,
+    keeps: bool,
 ) -> Prepared:
     profile = document.profile(name)
     # What is asked for first, then what the branch says, then the profile.
@@ -90,16 +93,17 @@ def _prepare(
     stops = [f.message for f in stops_a_build(findings)]
     stops += _secret_stops(uow, step_variables, steps)
     typed = resolve(document, name)
-    if typed.settings.signing.identity and not asked.reproduces:
+    if typed.settings.signing.identity and keeps:
         use = KeyUse(title.slug, typed.settings.title.identifier, typed.settings.purpose, origin.ref)
         stops += stops_of(uow, typed.settings.signing.identity, use)
     wanted = WantedCode(asked.version_name or typed.settings.version.name, origin.commits)
     code = 0
     # Last: what cannot be built gets no code, and none is shown for it.
-    if not stops and not asked.reproduces:
+    if not stops and keeps:
         stops, code = _version_stops(uow, typed, wanted)
     return Prepared(
         code=code,
+        keeps=keeps,
         identity=typed.settings.signing.identity,
         title=title,
         profile=profile,

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from rampa.core.errors import Conflict, Refused
 from rampa.core.run import life
 from rampa.core.run.abilities import wanted_of
+from rampa.core.run.bisect import Trial
 from rampa.core.run.life import RunEvent, RunState
 from rampa.core.run.step import Step
 from rampa.db import (
@@ -32,10 +33,11 @@ from rampa.schema import runs as wire
 
 @dataclass(frozen=True)
 class Why:
-    """`kind` is manual, trigger, schedule, call or repeat; `trigger` the trigger's name."""
+    """`kind` is manual, trigger, schedule, call, repeat or bisect; `trigger` the trigger's name; what a commit is tried for."""
 
     kind: str = "manual"
     trigger: str = ""
+    trial: Trial | None = None
 
 
 def start_runs(
@@ -56,7 +58,7 @@ def start_in(uow: UnitOfWork, slug: str, asked: wire.NewRuns, why: Why) -> list[
     title = find_title(uow.session, slug, lock=True)
     if asked.reproduces:
         asked = _of_build(uow, slug, asked.reproduces)
-    prepared = prepare(uow, title, asked)
+    prepared = prepare(uow, title, asked, keeps=not asked.reproduces and (why.trial is None or why.trial.keeps))
     # All or none: some platforms of a release, without the others, would be taken for the release.
     _must_start(prepared)
     together = secrets.token_hex(8)
@@ -117,7 +119,7 @@ def _must_start(prepared: list[Prepared]) -> None:
 def _add(uow: UnitOfWork, p: Prepared, asked: wire.NewRuns, why: Why, together: str) -> RunRow:
     title: TitleRow = p.title
     title.last_run += 1
-    steps = _until_bundle(p.steps) if asked.reproduces else p.steps
+    steps = p.steps if p.keeps else _until_bundle(p.steps)
     run = RunRow(
         title=title,
         number=title.last_run,
@@ -142,6 +144,7 @@ def _add(uow: UnitOfWork, p: Prepared, asked: wire.NewRuns, why: Why, together: 
             version_name=asked.version_name,
             identity=p.identity,
             reproduces=asked.reproduces or 0,
+            trial=why.trial,
             native=p.native,
             steps=steps,
             wanted=wanted_of(p.profile),

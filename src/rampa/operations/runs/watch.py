@@ -74,14 +74,18 @@ def get_queue(services: Services) -> wire.Queue:
 def cancel_run(services: Services, actor: Actor, slug: str, number: int) -> wire.Run:
     """A waiting run is cancelled at once; one that is worked on is stopped by its agent. Doing it twice is no error."""
     with begin(services, actor) as uow:
-        run = find_run(uow.session, slug, number, lock=True)
-        if run.state not in (RunState.STOPPING, RunState.CANCELLED):
-            transition(uow, run, RunEvent.CANCEL, step=run.attempt.step)
-            run.attempt.waits_for = ""
-            say(uow, run, f"Cancelled by {actor.name}.")
-            for what in (f"agent/{run.attempt.agent_id}", f"run/{run.id}", f"title/{slug}"):
-                queue.tell(uow.session, what)
-        return describe(uow, run)
+        return describe(uow, cancel_in(uow, find_run(uow.session, slug, number, lock=True)))
+
+
+def cancel_in(uow: UnitOfWork, run: RunRow) -> RunRow:
+    """In the caller's transaction, which has it locked."""
+    if run.state not in (RunState.STOPPING, RunState.CANCELLED):
+        transition(uow, run, RunEvent.CANCEL, step=run.attempt.step)
+        run.attempt.waits_for = ""
+        say(uow, run, f"Cancelled by {uow.actor.name}.")
+        for what in (f"agent/{run.attempt.agent_id}", f"run/{run.id}", f"title/{run.title.slug}"):
+            queue.tell(uow.session, what)
+    return run
 
 
 def run_stream(services: Services, actor: Actor, slug: str, number: int, after: int) -> Iterator[tuple[str, int, str]]:

@@ -12,6 +12,7 @@ from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import rsa
 from sqlalchemy import select
 
+from rampa.core.apart import QUICK
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.signing import passphrase
 from rampa.core.signing.identity import Identity, certificate_pem, to_pkcs12, validity_warning
@@ -22,7 +23,6 @@ from rampa.core.signing.seal import seal, unseal
 from rampa.db import SigningIdentityRow, find_key
 from rampa.db.signing import locked
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
-from rampa.operations.base.apart import QUICK
 from rampa.operations.signing.unlock import find_unlock
 from rampa.operations.signing.views import describe, describe_all
 from rampa.schema.signing import identities as wire

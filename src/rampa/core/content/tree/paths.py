@@ -83,3 +83,9 @@ def printable(path: str) -> str:
         if (not path.isprintable())
         else path
     )
+
+
+def lies_in(path: str, folder: str) -> bool:
+    """Whether a path is this one or lies below it; everything lies in an empty one."""
+    wanted = folder.strip("/")
+    return not wanted or path == wanted or path.startswith(wanted + "/")
