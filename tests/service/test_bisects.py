@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
@@ -11,85 +9,19 @@ import pytest
 from rampa.client import Client
 from rampa.core.run.bisect import BisectState, By, Measured, TrialState
 from rampa.operations.runs import bisect_trials
-from rampa.operations.sources import repository
-from rampa.schema.bisects import Bisect, NewBisect
+from rampa.schema.bisects import NewBisect
 from rampa.schema.common import Role
 from rampa.schema.runs import NewRuns
-from rampa.schema.sources import SourceIn
 from tests.agents import FakeAgent
+from tests.bisecting import COUNT, PROFILE, TITLE, Bench, from_, made_bench
 from tests.conftest import Begun, World
-from tests.gits import peatlight
 from tests.refusals import refuses
-from tests.samples import DOCUMENT, add_key, change_folder, make_folder
-
-TITLE, PROFILE = "peatlight", "linux-release"
-COUNT = 12
-
-
-@dataclass
-class Bench:
-    """A title with twelve commits behind its first, and agents that answer for each by its place."""
-
-    world: World
-    client: Client
-    commits: list[str]
-    agents: list[FakeAgent]
-    tried: list[int] = field(default_factory=list)
-
-    def start(self, by: By = By.SELF_TEST, subject: str = "", **more: object) -> Bisect:
-        ends = {"good": self.commits[0], "bad": self.commits[-1], "profile": PROFILE}
-        asked = NewBisect.model_validate({**ends, "by": by, "subject": subject, **more})
-        return self.client.bisects.start(TITLE, asked)
-
-    def go(self, number: int, answer: Callable[[int], Measured | str]) -> Bisect:
-        """Until it ends. `answer`: what is measured of the commit at a place, or the code of a failure."""
-        for _ in range(40):
-            bisect_trials.go_on(self.world.services)
-            found = self.client.bisects.get(TITLE, number)
-            if found.state != BisectState.WORKING:
-                return found
-            for agent in self.agents:
-                work = agent.ask().work
-                if work is None:
-                    continue
-                agent.holds.append(work.lease)
-                assert work.trial
-                assert work.steps[-1].name == "bundle", "nothing is signed or sent"
-                place = self.commits.index(work.commit)
-                self.tried.append(place)
-                said = answer(place)
-                if isinstance(said, str):
-                    agent.end(work, "failed", code=said, step="export")
-                elif said.self_test == "failed":
-                    agent.end(work, "failed", code="bundle.self-test", measured=said)
-                else:
-                    agent.end(work, measured=said)
-        raise AssertionError(f"it does not end: {found}")
+from tests.samples import build, change_folder, make_folder
 
 
 @pytest.fixture
 def bench(world: World, client: Client, begun: Begun, tmp_path: Path) -> Bench:
-    root = tmp_path / "peatlight"
-
-    def fill() -> None:
-        add_key(client)
-        client.titles.add(DOCUMENT)
-        repo = peatlight(root, DOCUMENT)
-        for number in range(COUNT):
-            repo.commit(f"Commit {number + 1}", {"data/night.txt": f"{number}\n"})
-        repo.git("checkout", "-q", "-b", "aside", "main~6")
-        repo.commit("Aside", {"data/aside.txt": "1\n"})
-        repo.git("checkout", "-q", "main")
-        client.sources.connect(TITLE, SourceIn(address=str(root), every=0))
-        assert repository.fetch(world.services, TITLE)
-
-    begun(fill)
-    commits = [c.commit for c in client.sources.commits(TITLE, of="main")][::-1]
-    return Bench(world, client, commits, [FakeAgent(client, world.services, "kiln-1")])
-
-
-def from_(first: int, crash: str = "") -> Callable[[int], Measured]:
-    return lambda place: Measured("failed" if place >= first else "passed", crash if place >= first else "")
+    return made_bench(world, client, begun, tmp_path / "peatlight")
 
 
 @pytest.mark.parametrize("culprit", [1, 5, 12])
@@ -140,7 +72,7 @@ def test_ends_that_are_not_what_was_said(bench: Bench) -> None:
     always = bench.go(bench.start().number, lambda place: Measured("failed"))
     assert (always.state, always.said) == (
         BisectState.REFUTED,
-        f"{bench.commits[0]} has it, too: begin with an older one.",
+        f"{bench.commits[0][:10]} has it, too: begin with an older one.",
     )
     never = bench.go(bench.start(form="visor-2").number, lambda place: Measured("passed"))
     assert never.state == BisectState.REFUTED
@@ -283,6 +215,7 @@ def test_it_can_be_given_up(bench: Bench) -> None:
         ({"profile": "linux-other"}, "bisect.profile", "there is no profile 'linux-other'"),
         ({"by": "crash", "subject": "fog"}, "bisect.subject", "a crash group is named by its number"),
         ({"by": "crash", "subject": "7"}, "crash.unknown", "peatlight has no crash group 7"),
+        ({"profile": "phone"}, "bisect.platform", "phone is for devices that no agent is: no self-test runs there"),
         ({"limit": 5}, "bisect.limit", "self-test has no limit"),
         ({"by": "size", "form": "visor-2"}, "bisect.form", "a class of device is told to a self-test"),
     ],
@@ -294,9 +227,15 @@ def test_what_cannot_be_asked(bench: Bench, more: dict[str, object], code: str, 
         bench.client.bisects.get(TITLE, 1)
 
 
+def test_a_build_made_by_hand_is_no_end(bench: Bench, tmp_path: Path) -> None:
+    build(bench.client, make_folder(tmp_path / "source", 1000), tmp_path / "state")
+    with refuses("bisect.by-hand", "peatlight#1 was not made from a commit", where="good"):
+        bench.start(good="1")
+
+
 def test_two_branches_have_no_line(bench: Bench) -> None:
     aside = next(iter(bench.client.sources.commits(TITLE, of="aside"))).commit
-    with refuses("bisect.no-line", f"{aside} does not lie before main on its branch"):
+    with refuses("bisect.no-line", f"{aside[:10]} does not lie before main on its branch"):
         bench.start(good=aside, bad="main")
 
 

@@ -203,7 +203,7 @@ def _end(uow: UnitOfWork, slug: str, mirror: Mirror, said: str, where: str) -> E
             raise Refused("bisect.by-hand", f"{build.name} was not made from a commit", where=where)
         return End(build.name, build.made.commit, build)
     commit, _ = mirror.resolve(said)
-    return End(said, commit)
+    return End(said[:SHORT] if said == commit else said, commit)
 
 
 def _profile(document: Document, asked: str | None, bad: End) -> str:
