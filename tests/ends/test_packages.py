@@ -12,6 +12,7 @@ from demo.peatlight.repository import make
 from rampa.client import Client
 from rampa.core.binaries.elf import whole_elf
 from rampa.core.binaries.read_at import of_bytes
+from rampa.core.bundle.desktop import unpack
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
@@ -35,13 +36,15 @@ def ready(client: Client, machines: Machines, tmp_path: Path) -> Client:
     client.signing.add(new_key("lantern-2026").model_copy(update={"passphrase": PASSPHRASE}))
     root = make(tmp_path / "demo-peatlight")
     client.titles.add((root / "rampa.toml").read_text())
-    for name in ("desktop", "phones"):
+    for name in ("desktop", "phones", "headsets"):
         client.variables.put(
             name, StepVariablesIn(variables={"LANTERN_PACE": "0"}, secrets={"LANTERN_TOKEN": "lantern-4f9c"})
         )
     client.sources.connect(TITLE, SourceIn(address=str(root), every=0))
     until(lambda: client.sources.get(TITLE).fetched_at, "the repository was fetched")
-    machines.agent("kiln-1", "--toolchains", str(install(tmp_path / "toolchains", "3.3.0", ["linux", "android"])))
+    machines.agent(
+        "kiln-1", "--toolchains", str(install(tmp_path / "toolchains", "3.3.0", ["linux", "android", "headset"]))
+    )
     return client
 
 
@@ -95,6 +98,21 @@ def test_symbols_go_apart_by_build_id_and_bytes_repeat(ready: Client, tmp_path: 
     with refuses("build.no-bundle", "has no bundle to compare with"):
         ready.runs.start(TITLE, NewRuns(reproduces=opened.number))
     assert build.version_code + 2 == next(n.code for n in ready.versions.next(TITLE) if n.profile == "linux-release")
+
+
+@pytest.mark.skipif(not shutil.which("cc") or not shutil.which("objcopy"), reason="no compiler or no binutils")
+def test_symbols_of_another_processor_go_apart_too(ready: Client, tmp_path: Path) -> None:
+    run = ended(ready, ready.runs.start(TITLE, NewRuns(profiles=["visor-release"]))[0].number)
+    assert run.state == "done", run.cause
+    build = ready.builds.get(TITLE, run.build)
+    ready.builds.save_bundle(TITLE, build.number, tmp_path / "o")
+    unpack(FileBytes(tmp_path / "o"), tmp_path / "unpacked")
+    (elf,) = (
+        e for p in (tmp_path / "unpacked").rglob("*") if p.is_file() and (e := whole_elf(of_bytes(p.read_bytes())))
+    )
+    assert (elf.machine, elf.has_debug, build.symbols_files) == ("arm64", False, 1)
+    (found,) = ready.builds.find_symbols(elf.build_id).items
+    assert found.build == build.name
 
 
 def test_what_a_storefront_would_refuse_ends_the_run_before_anything_is_sent(ready: Client, tmp_path: Path) -> None:

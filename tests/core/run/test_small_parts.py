@@ -48,7 +48,7 @@ def able(*chains: Toolchain, platforms: tuple[str, ...] = (), disk: int = 10**10
         (able(Toolchain("lantern-export", "3.3.0")), [f"has not accepted the licence “{TERMS}”"]),
         (
             able(Toolchain("lantern-export", "3.3.0", (TERMS,), ("windows",))),
-            ["its lantern-export does not export for linux"],
+            ["has a lantern-export that does not export for linux"],
         ),
         (able(Toolchain("lantern-export", "3.3.0", (TERMS,)), platforms=("windows",)), ["is not there for linux"]),
         (able(Toolchain("lantern-export", "3.1.9"), Toolchain("lantern-export", "3.4.0", (TERMS,))), []),

@@ -107,7 +107,7 @@ def _one_lacks(wanted: WantedAbilities, found: Toolchain) -> list[Lack]:
         message = f"has {found.name} {found.version}, and {wanted.versions} is wanted"
         out.append(Lack("toolchain.version", message))
     if found.platforms and wanted.platform not in found.platforms:
-        out.append(Lack("toolchain.version", f"its {found.name} does not export for {wanted.platform}"))
+        out.append(Lack("toolchain.version", f"has a {found.name} that does not export for {wanted.platform}"))
     return out
 
 
