@@ -15,6 +15,7 @@ from sqlalchemy import select
 from rampa.client import Client
 from rampa.client.devices.delivery import HttpDelivery, device_report
 from rampa.core.errors import Unavailable
+from rampa.core.health.comparison import Verdict
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.share import reaches
 from rampa.core.signing.offer import verify
@@ -196,6 +197,23 @@ def test_a_service_that_stood_still_catches_up_one_step_at_a_time(world: World, 
     assert [rollouts.grow_due(world.services) for _ in range(3)] == [1, 0, 0]
     found = ready.rollouts.get(TITLE, ON, placed.number)
     assert (found.share, found.next_at) == (5, clock.now + dt.timedelta(minutes=200))
+
+
+def test_a_plan_that_waits_for_health(world: World, ready: Client) -> None:
+    """Too little to tell is not in order: the step that is due stays where it is until devices have said enough."""
+    clock = Clock(world)
+    number = place(ready, 2, plan=f"{PLAN}, only while health is in order").number
+    clock.pass_(hours=5)
+    assert rollouts.grow_due(world.services) == 0
+    waiting = ready.rollouts.get(TITLE, ON, number)
+    assert (waiting.share, waiting.next_share, waiting.waits) == (1, 5, "health is too little to tell")
+    (cell,) = [b for t in ready.board.get().titles for r in t.lines for c in r.cells for b in c.builds if b.build == 2]
+    assert cell.waits == "health is too little to tell"
+    with world.services.db.transaction() as session:
+        session.scalars(select(PlacementRow).where(PlacementRow.number == number)).one().verdict = Verdict.IN_ORDER
+    assert rollouts.grow_due(world.services) == 1
+    grown = ready.rollouts.get(TITLE, ON, number)
+    assert (grown.share, grown.waits, grown.plan) == (5, "", f"{PLAN}, only while health is in order")
 
 
 def test_time_that_it_was_held_does_not_count(world: World, ready: Client) -> None:

@@ -1,6 +1,7 @@
 import { useLocalStorage } from "@mantine/hooks";
 import {
   IconBroadcast,
+  IconBug,
   IconCertificate,
   IconDatabase,
   IconDeviceLaptop,
@@ -88,6 +89,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/releases`} icon={IconPackages}>
               Releases
+            </Item>
+            <Item to={`${at}/crashes`} icon={IconBug}>
+              Crashes
             </Item>
             <Item to={`${at}/devices`} icon={IconDeviceLaptop}>
               Devices

@@ -14,6 +14,8 @@ const AccountPage = page("AccountPage", () => import("../features/session/Accoun
 const AgentsPage = page("AgentsPage", () => import("../features/agents/AgentsPage"));
 const AllowPage = page("AllowPage", () => import("../features/session/AllowPage"));
 const ReturnPage = page("ReturnPage", () => import("../features/session/ReturnPage"));
+const BisectPage = page("BisectPage", () => import("../features/bisects/BisectPage"));
+const BisectsPage = page("BisectsPage", () => import("../features/bisects/BisectsPage"));
 const BoardPage = page("BoardPage", () => import("../features/board/BoardPage"));
 const BuildPage = page("BuildPage", () => import("../features/builds/BuildPage"));
 const BuildsPage = page("BuildsPage", () => import("../features/builds/BuildsPage"));
@@ -21,6 +23,8 @@ const CompareBuildsPage = page("CompareBuildsPage", () => import("../features/bu
 const RetentionPage = page("RetentionPage", () => import("../features/builds/RetentionPage"));
 const ChannelPage = page("ChannelPage", () => import("../features/channels/ChannelPage"));
 const ChannelsPage = page("ChannelsPage", () => import("../features/channels/ChannelsPage"));
+const CrashPage = page("CrashPage", () => import("../features/crashes/CrashPage"));
+const CrashesPage = page("CrashesPage", () => import("../features/crashes/CrashesPage"));
 const DevicesPage = page("DevicesPage", () => import("../features/devices/DevicesPage"));
 const DocumentPage = page("DocumentPage", () => import("../features/document/DocumentPage"));
 const EditPage = page("EditPage", () => import("../features/document/EditPage"));
@@ -81,6 +85,9 @@ function Pages() {
           <Route path="titles/:title/runs" element={<RunsPage />} />
           <Route path="titles/:title/runs/start" element={<StartPage />} />
           <Route path="titles/:title/runs/:run" element={<RunPage />} />
+          <Route path="titles/:title/bisects" element={<BisectsPage />} />
+          <Route path="titles/:title/bisects/find" element={<BisectsPage finding />} />
+          <Route path="titles/:title/bisects/:bisect" element={<BisectPage />} />
           <Route path="titles/:title/source" element={<SourcePage />} />
           <Route path="titles/:title/channels" element={<ChannelsPage />} />
           <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
@@ -91,6 +98,9 @@ function Pages() {
           <Route path="titles/:title/releases/make" element={<ReleasesPage making />} />
           <Route path="titles/:title/releases/:release" element={<ReleasePage />} />
           <Route path="titles/:title/releases/:release/place/:channel" element={<ReleasePage />} />
+          <Route path="titles/:title/crashes" element={<CrashesPage />} />
+          <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
+          <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
           <Route path="titles/:title/devices" element={<DevicesPage />} />
           <Route path="titles/:title/document" element={<DocumentPage />} />
           <Route path="titles/:title/document/edit" element={<EditPage />} />

@@ -44,25 +44,26 @@ def board(
     """What is live where, since when, how far, and how it goes; what waits and what stops it. Bold: new since you looked."""
     then = _moment(at) if at else None
     with signed_in() as client:
-        seen = client.board.get(then, home.last_seen(SEEN))
+        looked = home.last_seen(SEEN)
+        seen = client.board.get(then)
         if then is None:
             home.saw(SEEN, seen.at)
         if as_json:
             print_json(seen)
             return
         if not watch or then is not None:
-            out().print(_drawn(seen, title))
+            out().print(_drawn(seen, title, looked))
             return
         _watch(client, seen, title)
 
 
 def _watch(client: Client, seen: Board, title: str) -> None:
     began = seen.at
-    with Live(_drawn(seen, title), console=out(), auto_refresh=False) as live:
+    with Live(_drawn(seen, title, began), console=out(), auto_refresh=False) as live:
         try:
             while True:
                 time.sleep(LOOK)
-                live.update(_drawn(client.board.get(None, began), title), refresh=True)
+                live.update(_drawn(client.board.get(), title, began), refresh=True)
         except KeyboardInterrupt:
             return
 
@@ -75,13 +76,13 @@ def _moment(text: str) -> dt.datetime:
     return found
 
 
-def _drawn(seen: Board, only: str) -> Group:
+def _drawn(seen: Board, only: str, looked: dt.datetime | None) -> Group:
     titles = [t for t in seen.titles if not only or t.slug == only]
     head = Text(f"{moment(seen.at)}", style="dim")
-    return Group(head, *(part for t in titles for part in _title(t)))
+    return Group(head, *(part for t in titles for part in _title(t, looked)))
 
 
-def _title(title: BoardTitle) -> list[RenderableType]:
+def _title(title: BoardTitle, looked: dt.datetime | None) -> list[RenderableType]:
     name = Text(f"\n{title.name}", style="bold")
     name.append(f"  {title.slug}", style="dim")
     if not title.lines:
@@ -90,7 +91,7 @@ def _title(title: BoardTitle) -> list[RenderableType]:
     for column in ("", *title.channels, "waits"):
         drawn.add_column(column, overflow="fold")
     for line in title.lines:
-        drawn.add_row(line.line, *(_cell(cell.builds) for cell in line.cells), _waits(line))
+        drawn.add_row(line.line, *(_cell(cell.builds, looked) for cell in line.cells), _waits(line))
     return [name, drawn, *(_planned(each) for each in title.scheduled)]
 
 
@@ -101,7 +102,7 @@ def _planned(one: BoardScheduled) -> Text:
     return Text(f"… {one.what} goes to {one.channel} {when}" + (f"; now: {one.said}" if one.said else ""), style="dim")
 
 
-def _cell(builds: list[BoardBuild]) -> Text:
+def _cell(builds: list[BoardBuild], looked: dt.datetime | None) -> Text:
     text = Text()
     for n, build in enumerate(builds):
         shape, style = SHAPES[build.state]
@@ -109,14 +110,17 @@ def _cell(builds: list[BoardBuild]) -> Text:
         share = "" if build.state == PlacementState.WHOLE else f" {build.share:g} %"
         text.append("\n" if n else "")
         text.append(f"{shape} ", style=style)
-        text.append(f"#{build.build} {build.version_name}", style="bold" if build.changed else "")
+        text.append(
+            f"#{build.build} {build.version_name}", style="bold" if looked and build.changed_at > looked else ""
+        )
         text.append(f"{' the others' if rest else share} {ago(build.since)}", style="dim")
         if build.state == PlacementState.HELD and build.why:
             text.append(f"\n  held: {build.why}", style="red")
         elif build.verdict == Verdict.WORSE:
             text.append(f"\n  worse: {build.health_said}", style="red")
         if build.next_at and build.next_share:
-            text.append(f"\n  {build.next_share:g} % {moment(build.next_at)}", style="dim")
+            waits = f", waits: {build.waits}" if build.waits else ""
+            text.append(f"\n  {build.next_share:g} % {moment(build.next_at)}{waits}", style="dim")
     return text
 
 

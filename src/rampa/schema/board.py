@@ -10,10 +10,9 @@ from rampa.schema.common import Query, Wire
 
 
 class BoardQuery(Query):
-    """`at`: how it was then; now without it. `since`: when the reader looked last, for what changed."""
+    """`at`: how it was then; now without it."""
 
     at: dt.datetime | None = None
-    since: dt.datetime | None = None
 
 
 class BoardBuild(Wire):
@@ -31,12 +30,13 @@ class BoardBuild(Wire):
     since: dt.datetime
     placed_by: str
     changed_at: dt.datetime
-    changed: bool
     why: str
     verdict: Verdict | None
     health_said: str
     next_share: float | None
     next_at: dt.datetime | None
+    waits: str
+    """What that waits for beside its time."""
 
 
 class BoardCell(Wire):

@@ -181,6 +181,8 @@ class Placement(Wire):
     plan: str
     next_at: dt.datetime | None
     next_share: float | None
+    waits: str
+    """What the next step waits for beside its time, as its plan says: `health is too little to tell`."""
     held_why: str
     back: bool
     """Rolled back to: devices go down to it."""

@@ -20,13 +20,19 @@ def plans(draw: st.DrawFn) -> GrowthPlan:
     shares = sorted(draw(st.sets(st.integers(1, ALL - 1), max_size=8)))
     minutes = sorted(draw(st.sets(st.integers(0, 90 * 24 * 60), min_size=len(shares) + 1, max_size=len(shares) + 1)))
     steps = zip([*shares, ALL], minutes, strict=True)
-    return check_plan(GrowthPlan(tuple(GrowthStep(share, after * 60) for share, after in steps)))
+    made = tuple(GrowthStep(share, after * 60) for share, after in steps)
+    return check_plan(GrowthPlan(made, draw(st.booleans())))
 
 
 def test_as_people_write_it() -> None:
     steps = read_plan("1%,5 %  after 4 hours, 20% AFTER a day,all after 2 d").steps
     assert [(s.share, s.after) for s in steps] == [(10, 0), (50, 4 * 3600), (200, 86400), (ALL, 2 * 86400)]
     assert plan_text(read_plan(USUAL)) == USUAL
+    careful = read_plan(USUAL + ",  Only while health is in  order")
+    assert (careful.in_order, careful.steps) == (True, read_plan(USUAL).steps)
+    assert plan_text(careful) == USUAL + ", only while health is in order"
+    with refuses("plan.impossible", "'only while health is in order' is no step"):
+        read_plan("only while health is in order")
 
 
 @given(plans())

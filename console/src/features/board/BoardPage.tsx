@@ -15,7 +15,7 @@ export function BoardPage() {
   const [asked, ask] = useSearchParams();
   const at = asked.get("at") ?? "";
   const [since] = useState(() => localStorage.getItem(SEEN) ?? "");
-  const board = useBoard(at, since);
+  const board = useBoard(at);
   const shown = board.data?.at;
   // What was new stays marked while the page is open; the next visit begins from here.
   useEffect(() => {
@@ -45,7 +45,7 @@ export function BoardPage() {
               <TimeSlider changes={data.changes} at={at} go={(moment) => ask(moment ? { at: moment } : {}, { replace: true })} />
               <div style={{ display: "grid", gap: 16 }}>
                 {data.titles.map((title) => (
-                  <Title key={title.slug} title={title} past={Boolean(at)} />
+                  <Title key={title.slug} title={title} past={Boolean(at)} since={at ? "" : since} />
                 ))}
               </div>
               <Changes board={data} />
@@ -57,7 +57,7 @@ export function BoardPage() {
   );
 }
 
-function Title({ title, past }: { title: BoardTitle; past: boolean }) {
+function Title({ title, past, since }: { title: BoardTitle; past: boolean; since: string }) {
   return (
     <Panel
       title={
@@ -92,7 +92,7 @@ function Title({ title, past }: { title: BoardTitle; past: boolean }) {
                   <th scope="row">{line.line}</th>
                   {line.cells.map((cell) => (
                     <td key={cell.channel} data-head={cell.builds.length ? cell.channel : undefined}>
-                      <BoardCell title={title.slug} channel={cell.channel} builds={cell.builds} />
+                      <BoardCell title={title.slug} channel={cell.channel} builds={cell.builds} since={since} />
                     </td>
                   ))}
                   {!past && (

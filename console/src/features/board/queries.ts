@@ -9,12 +9,10 @@ export type BoardBuild = Schemas["BoardBuild"];
 export type BoardChange = Schemas["BoardChange"];
 
 /** Now, looked at again every few seconds; or as it was at a moment, which does not change. */
-export function useBoard(at: string, since: string) {
-  const asked = new URLSearchParams();
-  if (at) asked.set("at", at);
-  if (since) asked.set("since", since);
+export function useBoard(at: string) {
+  const asked = new URLSearchParams(at ? { at } : {});
   return useQuery({
-    queryKey: ["board", at, since],
+    queryKey: ["board", at],
     queryFn: () => call<Board>(`/board?${asked}`),
     refetchInterval: at ? false : 5_000,
     placeholderData: keepPreviousData,

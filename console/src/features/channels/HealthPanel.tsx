@@ -1,5 +1,6 @@
 import { plural } from "../../ui/format";
 import { Answer, Panel, When } from "../../ui/parts";
+import { CrashRows } from "../crashes/CrashRows";
 import { type Health, useHealth } from "./queries";
 
 const VERDICTS = {
@@ -14,7 +15,14 @@ export function HealthPanel({ title, channel, number }: { title: string; channel
   const health = useHealth(title, channel, number);
   return (
     <Panel title="Health" aside={health.data && <Who health={health.data} />} flush>
-      <Answer of={health}>{(data) => <Body health={data} />}</Answer>
+      <Answer of={health}>
+        {(data) => (
+          <>
+            <Body health={data} />
+            {data.crashes.length > 0 && <CrashRows title={title} crashes={data.crashes} devices="Crashes most on" />}
+          </>
+        )}
+      </Answer>
     </Panel>
   );
 }

@@ -68,7 +68,8 @@ function Headline({ rollout }: { rollout: Rollout }) {
       )}
       {rollout.next_at && rollout.next_share && (
         <>
-          Next: {rollout.next_share} % <When at={rollout.next_at} />.{" "}
+          Next: {rollout.next_share} % <When at={rollout.next_at} />
+          {rollout.waits && `, and it waits while ${rollout.waits}`}.{" "}
         </>
       )}
       {rollout.back && "Rolled back to: devices go down to it, whatever they have."}

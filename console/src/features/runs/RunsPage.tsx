@@ -17,6 +17,7 @@ const WHY = [
   { value: "schedule", label: "By a schedule" },
   { value: "call", label: "By a call" },
   { value: "repeat", label: "Repeated" },
+  { value: "bisect", label: "By a bisect" },
 ];
 
 /** What runs, what waits, what came of the others? */
@@ -33,6 +34,9 @@ export function RunsPage() {
         title={`Runs of ${found?.name ?? title}`}
         aside={
           <>
+            <Button component={Link} to={`/titles/${title}/bisects`} variant="default" size="compact-md">
+              Bisects
+            </Button>
             <Button component={Link} to="/queue" variant="default" size="compact-md">
               Whole queue
             </Button>

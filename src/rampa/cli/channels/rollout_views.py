@@ -29,8 +29,13 @@ def followed(client: Client, title: str, on: str, rollout: Rollout) -> Rollout:
 
 
 def _line(rollout: Rollout) -> str:
-    then = f"; {rollout.next_share:g} % {moment(rollout.next_at)}" if rollout.next_at and rollout.next_share else ""
+    then = f"; {_next(rollout)}" if rollout.next_share else ""
     return f"{rollout.build.name} on {rollout.channel}: {share_said(rollout)}, {rollout.devices} have it{then}"
+
+
+def _next(rollout: Placement) -> str:
+    waits = f", and it waits while {rollout.waits}" if rollout.waits else ""
+    return f"{rollout.next_share:g} % {moment(rollout.next_at)}{waits}" if rollout.next_at else ""
 
 
 def share_said(placed: Placement) -> str:
@@ -75,7 +80,7 @@ def _one(rollout: Rollout) -> None:
     if rollout.plan and live:
         rows.append(("plan", rollout.plan))
     if rollout.next_at and rollout.next_share:
-        rows.append(("next", f"{rollout.next_share:g} % {moment(rollout.next_at)}"))
+        rows.append(("next", _next(rollout)))
     if rollout.back:
         rows.append(("rolled back", "devices go down to it, whatever they have"))
     facts(rows)

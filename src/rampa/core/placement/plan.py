@@ -1,5 +1,8 @@
 """A rollout's plan: `1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days`. Times count from when the plan began.
 
+`…, only while health is in order` at its end: a step that is due waits until the build's health is told to be in order, and
+too little to tell is not that. Without it a step waits for its time alone; what is worse holds itself either way.
+
 A step that comes late, because the rollout was held or the service stood still, moves those after it: devices are watched for
 as long as the plan says before more of them get the build.
 """
@@ -12,6 +15,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from rampa.core.errors import Invalid
+from rampa.core.health.comparison import Verdict
 from rampa.core.placement.share import ALL, percent, read_share
 from rampa.core.quantity import counted
 
@@ -29,6 +33,7 @@ UNITS = {
     "days": 86400,
 }
 STEP = re.compile(r"(?P<share>[0-9.]+ ?%?|all)(?: after (?P<count>[0-9]{1,6}|an?) ?(?P<unit>[a-z]+))?")
+IN_ORDER = "only while health is in order"
 EXAMPLE = "Such as: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."
 
 
@@ -45,6 +50,8 @@ class GrowthPlan:
     """Steps with rising shares at rising times; the last one reaches every device."""
 
     steps: tuple[GrowthStep, ...]
+    in_order: bool = False
+    """Whether a step after the first waits for health that is told to be in order."""
 
 
 def check_plan(plan: GrowthPlan) -> GrowthPlan:
@@ -69,8 +76,9 @@ def check_plan(plan: GrowthPlan) -> GrowthPlan:
 
 def read_plan(text: str) -> GrowthPlan:
     """Raises `Invalid` with the step that cannot be read."""
-    steps = []
-    for part in text.split(","):
+    steps, parts = [], text.split(",")
+    in_order = len(parts) > 1 and " ".join(parts[-1].lower().split()) == IN_ORDER
+    for part in parts[: len(parts) - in_order]:
         said = " ".join(part.lower().split())
         match = STEP.fullmatch(said)
         if match is None or (match["unit"] and match["unit"] not in UNITS):
@@ -79,12 +87,12 @@ def read_plan(text: str) -> GrowthPlan:
         steps.append(
             GrowthStep(read_share(match["share"], "plan"), count * UNITS[match["unit"]] if match["unit"] else 0)
         )
-    return check_plan(GrowthPlan(tuple(steps)))
+    return check_plan(GrowthPlan(tuple(steps), in_order))
 
 
 def plan_text(plan: GrowthPlan) -> str:
     """What `read_plan` reads."""
-    return ", ".join(_step(step) for step in plan.steps)
+    return ", ".join([*(_step(step) for step in plan.steps), *([IN_ORDER] if plan.in_order else [])])
 
 
 def next_step(plan: GrowthPlan, share: int) -> GrowthStep | None:
@@ -99,6 +107,13 @@ def wait_for(plan: GrowthPlan, share: int) -> dt.timedelta | None:
         return None
     reached = max((s.after for s in plan.steps if s.share <= share), default=0)
     return dt.timedelta(seconds=step.after - reached)
+
+
+def waits_for(plan: GrowthPlan | None, share: int, told: Verdict | None) -> str:
+    """What the next step waits for beside its time; empty for nothing. The first step never: its devices tell the health."""
+    if plan is None or not plan.in_order or not share or share == ALL or told == Verdict.IN_ORDER:
+        return ""
+    return f"health is {(told or Verdict.UNSURE).value.replace('-', ' ')}"
 
 
 def _step(step: GrowthStep) -> str:

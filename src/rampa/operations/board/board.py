@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 
 from rampa.core.build.life import BuildState
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.core.placement.plan import next_step
+from rampa.core.placement.plan import next_step, waits_for
 from rampa.core.placement.schedule import ScheduledState
 from rampa.core.platform.table import line_title
 from rampa.core.run.life import RunState
@@ -55,11 +55,12 @@ class _Seen:
 
 
 def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.Board:
+    """The same for everybody who may read: nothing in it is of the one who asks."""
     with begin(services, actor) as uow:
         at = min(query.at or uow.now, uow.now)
         past = query.at is not None and query.at < uow.now
         seen = _Seen()
-        _live(uow, seen, at, query.since, past=past)
+        _live(uow, seen, at, past=past)
         if not past:
             _waiting(uow, seen)
             _scheduled(uow, seen)
@@ -72,7 +73,7 @@ def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.
         )
 
 
-def _live(uow: UnitOfWork, seen: _Seen, at: dt.datetime, since: dt.datetime | None, *, past: bool) -> None:
+def _live(uow: UnitOfWork, seen: _Seen, at: dt.datetime, *, past: bool) -> None:
     """The last change of each placement until then, where that left it live."""
     last = (
         select(PlacementChangeRow)
@@ -103,10 +104,10 @@ def _live(uow: UnitOfWork, seen: _Seen, at: dt.datetime, since: dt.datetime | No
     for row in uow.session.execute(rows):
         line = Line(row.title_id, row.platform, row.storefront)
         seen.lines[line.title][line] = None
-        seen.cells[line, row.channel_id].append(_build(row, since, past=past))
+        seen.cells[line, row.channel_id].append(_build(row, past=past))
 
 
-def _build(row: Row[Any], since: dt.datetime | None, *, past: bool) -> wire.BoardBuild:
+def _build(row: Row[Any], *, past: bool) -> wire.BoardBuild:
     growing = row.state in (PlacementState.PLACED, PlacementState.GROWING)
     step = next_step(row.plan, row.share) if row.plan and growing and not past else None
     return wire.BoardBuild(
@@ -119,12 +120,12 @@ def _build(row: Row[Any], since: dt.datetime | None, *, past: bool) -> wire.Boar
         since=row.created_at,
         placed_by=row.placed_by,
         changed_at=row.changed_at,
-        changed=since is not None and row.changed_at > since,
         why=row.why,
         verdict=None if past else row.verdict,
         health_said="" if past else row.health_said,
         next_share=step.share / 10 if step else None,
         next_at=row.next_at if step else None,
+        waits=waits_for(row.plan, row.share, row.verdict) if step else "",
     )
 
 

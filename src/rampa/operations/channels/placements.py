@@ -11,7 +11,7 @@ from sqlalchemy import select
 from rampa.core.errors import NotFound
 from rampa.core.placement import life
 from rampa.core.placement.life import PlacementEvent, PlacementState
-from rampa.core.placement.plan import GrowthStep, next_step, plan_text
+from rampa.core.placement.plan import GrowthStep, next_step, plan_text, waits_for
 from rampa.core.platform.table import line_title
 from rampa.db import ChannelRow, GateWaiverRow, PlacementChangeRow, PlacementRow, find_title
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, actions, begin
@@ -106,6 +106,7 @@ def describe_placement(
         plan=plan_text(placement.plan) if placement.plan else "",
         next_at=placement.next_at if placement.state != PlacementState.HELD else None,
         next_share=step.share / 10 if (step := _next(placement)) else None,
+        waits=waits_for(placement.plan, placement.share, placement.verdict) if _next(placement) else "",
         held_why=placement.held_why,
         back=placement.back,
         verdict=placement.verdict,

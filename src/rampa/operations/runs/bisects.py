@@ -255,7 +255,7 @@ def _check_subject(uow: UnitOfWork, slug: str, row: BisectRow, document: Documen
         raise Invalid("bisect.form", "a class of device is told to a self-test, and this runs none", where="form")
     # Where codes only rise, devices install from a store, and a bundle is no program that an agent could start.
     if row.by in (By.SELF_TEST, By.CRASH) and PLATFORMS[document.profile(row.profile).settings.platform].rising_codes:
-        hint = "Name one for desktops with --profile: the commits are the same."
+        hint = "Choose a profile for desktops to try with: the commits are the same."
         message = f"{row.profile} is for devices that no agent is: no self-test runs there"
         raise Refused("bisect.platform", message, where="profile", hint=hint)
 
