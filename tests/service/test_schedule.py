@@ -145,6 +145,12 @@ def test_a_closed_gate_at_the_moment_refuses_and_says_why(world: World, ready: C
     ((state, said),) = states(ready)
     assert state == "refused"
     assert "approved by 1 other person: 0 of 1" in said
+    # It stays in sight until it goes.
+    assert [s.state for s in ready.schedule.all(TITLE)] == ["refused"]
+    ready.channels.set_gates(TITLE, ON, GatesIn(gates=[]))
+    ready.channels.place(TITLE, ON, 1, ready.channels.preview(TITLE, ON, 1).etag)
+    assert ready.schedule.all(TITLE) == []
+    assert [s.state for s in ready.schedule.all(TITLE, over=True)] == ["refused"]
 
 
 def test_all_lines_of_a_release(world: World, ready: Client) -> None:

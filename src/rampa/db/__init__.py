@@ -62,7 +62,7 @@ from rampa.db.runs import (
     find_run,
     held_run,
 )
-from rampa.db.schedule import ScheduledRow, find_scheduled
+from rampa.db.schedule import ScheduledRow, find_scheduled, pending
 from rampa.db.sign_in import PasskeyRow, SignInRequestRow, SpentChallengeRow
 from rampa.db.signing import (
     BindingRow,
@@ -185,5 +185,6 @@ __all__ = [
     "new_id",
     "newest_documents",
     "parsed_document",
+    "pending",
     "store_state",
 ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import ForeignKey, String, Text, UniqueConstraint, select
+from sqlalchemy import ColumnElement, ForeignKey, String, Text, UniqueConstraint, and_, exists, or_, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
@@ -13,9 +13,12 @@ from rampa.core.placement.plan import GrowthPlan
 from rampa.core.placement.schedule import ScheduledState
 from rampa.db.base import Base, Coded, Identified, Typed, first_of
 from rampa.db.builds import BuildRow
-from rampa.db.channels import ChannelRow
+from rampa.db.channels import ChannelRow, PlacementRow
 from rampa.db.releases import ReleaseRow
 from rampa.db.titles import TitleRow, find_title
+
+LATELY = dt.timedelta(days=3)
+"""For so long it is shown that a scheduled placement was refused."""
 
 
 class ScheduledRow(Identified, Base):
@@ -58,6 +61,15 @@ class ScheduledRow(Identified, Base):
     @property
     def title_slug(self) -> str:
         return self.title.slug
+
+
+def pending(now: dt.datetime) -> ColumnElement[bool]:
+    """What waits, and what was refused of late and did not go there since: one click from going."""
+    same = or_(PlacementRow.build_id == ScheduledRow.build_id, PlacementRow.release_id == ScheduledRow.release_id)
+    since = PlacementRow.created_at > ScheduledRow.created_at
+    went = exists().where(same, PlacementRow.channel_id == ScheduledRow.channel_id, since)
+    refused = and_(ScheduledRow.state == ScheduledState.REFUSED, ScheduledRow.ended_at > now - LATELY, ~went)
+    return or_(ScheduledRow.state == ScheduledState.WAITING, refused)
 
 
 def find_scheduled(session: Session, slug: str, number: int, *, lock: bool = False) -> ScheduledRow:

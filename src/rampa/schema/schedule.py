@@ -18,7 +18,7 @@ class ScheduledPath(TitlePath):
 
 
 class ScheduledQuery(Query):
-    """`over`: also those that are done, refused or cancelled."""
+    """Those that wait, and those that were refused of late and did not go since. `over`: also all that are done or cancelled."""
 
     over: bool = False
     limit: Annotated[int, Field(ge=1, le=200)] = 50

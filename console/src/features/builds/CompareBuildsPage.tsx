@@ -1,13 +1,10 @@
 import { Select } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 
-import { call, type Schemas } from "../../app/http";
 import { bytes, duration, plural } from "../../ui/format";
-import { Answer, Digest, Findings, PageHead, Panel, When } from "../../ui/parts";
-import { useBuilds } from "./queries";
-
-type Comparison = Schemas["BuildComparison"];
+import { Answer, Findings, PageHead, Panel } from "../../ui/parts";
+import { Commits, Settings } from "./Between";
+import { type Comparison, useBuildComparison, useBuilds } from "./queries";
 
 /** What changed between two builds? */
 export function CompareBuildsPage() {
@@ -19,12 +16,7 @@ export function CompareBuildsPage() {
   const left =
     search.get("left") ??
     String(items.find((b) => b.profile === items[0]?.profile && b.number < items[0].number)?.number ?? items[1]?.number ?? "");
-  const found = useQuery({
-    queryKey: ["build-comparison", title, left, right],
-    queryFn: () => call<Comparison>(`/titles/${title}/builds/comparison?left=${left}&right=${right}`),
-    enabled: left !== "" && right !== "",
-    retry: false,
-  });
+  const found = useBuildComparison(title, left, right);
   const data = items.map((b) => ({ value: String(b.number), label: `#${b.number} ${b.profile} ${b.version_name}` }));
   const set = (side: string, value: string | null) => value && setSearch({ left, right, [side]: value }, { replace: true });
   return (
@@ -88,36 +80,7 @@ function Whole({ c, title }: { c: Comparison; title: string }) {
           <Commits c={c} />
         </Panel>
         <Panel title="Settings" aside={c.settings.length ? plural(c.settings.length, "difference") : "the same"} flush>
-          {c.settings.length === 0 ? (
-            <div className="dim" style={{ padding: 14 }}>
-              Both were made with the same settings.
-            </div>
-          ) : (
-            <table className="rows">
-              <tbody>
-                {c.settings.map((s) => (
-                  <tr key={s.key}>
-                    <td className="mono">{s.key}</td>
-                    {s.added.length + s.taken.length > 0 ? (
-                      <td className="path" colSpan={2}>
-                        {s.added.map((item) => (
-                          <div key={`+${item}`}>+ {item}</div>
-                        ))}
-                        {s.taken.map((item) => (
-                          <div key={`-${item}`}>− {item}</div>
-                        ))}
-                      </td>
-                    ) : (
-                      <>
-                        <td className="path">{s.left?.text ?? <span className="dim">not set</span>}</td>
-                        <td className="path">{s.right?.text ?? <span className="dim">not set</span>}</td>
-                      </>
-                    )}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
+          <Settings c={c} />
         </Panel>
       </div>
       <Panel title="Files" aside={c.files.length < c.added + c.removed + c.changed ? `the first ${c.files.length}` : undefined} flush>
@@ -152,34 +115,6 @@ function Whole({ c, title }: { c: Comparison; title: string }) {
         })}
       </div>
     </div>
-  );
-}
-
-function Commits({ c }: { c: Comparison }) {
-  if (c.commits_said)
-    return (
-      <div className="dim" style={{ padding: 14 }}>
-        {c.commits_said}
-      </div>
-    );
-  const rows = [...c.commits.map((k) => ({ ...k, sign: "+" })), ...c.commits_back.map((k) => ({ ...k, sign: "−" }))];
-  return (
-    <table className="rows">
-      <tbody>
-        {rows.map((k) => (
-          <tr key={k.commit}>
-            <td>{k.sign}</td>
-            <td>
-              <Digest value={k.commit} what="commit" length={8} />
-            </td>
-            <td>{k.subject}</td>
-            <td className="wide tight dim">
-              {k.author}, <When at={k.at} />
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }
 

@@ -5,6 +5,8 @@ import { call, type Schemas } from "../../app/http";
 export type Build = Schemas["Build"];
 export type BuildSummary = Schemas["BuildSummary"];
 
+export type Comparison = Schemas["BuildComparison"];
+
 export interface BuildFilter {
   profile?: string;
   state?: string;
@@ -63,5 +65,14 @@ export function usePin(title: string, number: number) {
   return useMutation({
     mutationFn: (pinned: boolean) => call<Build>(`/titles/${title}/builds/${number}`, { method: "PATCH", body: { pinned }, ifMatch: "*" }),
     onSuccess: (build) => queries.setQueryData(["build", title, number], build),
+  });
+}
+
+export function useBuildComparison(title: string, left: string | number, right: string | number) {
+  return useQuery({
+    queryKey: ["build-comparison", title, String(left), String(right)],
+    queryFn: () => call<Comparison>(`/titles/${title}/builds/comparison?left=${left}&right=${right}`),
+    enabled: left !== "" && right !== "",
+    retry: false,
   });
 }

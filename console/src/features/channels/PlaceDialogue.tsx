@@ -1,13 +1,9 @@
 import { Button, Group, Modal } from "@mantine/core";
 import { useState } from "react";
-import { Link } from "react-router";
 
-import type { Schemas } from "../../app/http";
-import { bytes, plural } from "../../ui/format";
-import { Answer, Failure, Findings } from "../../ui/parts";
-import { Platform } from "../profiles/Platform";
-import { Gates } from "./Gates";
-import { type Preview, usePlace, usePreview, useSchedule } from "./queries";
+import { Answer, Failure } from "../../ui/parts";
+import { PlacePreview } from "./PlacePreview";
+import { usePlace, usePreview, useSchedule } from "./queries";
 import { momentBody, NOW, WhenToPlace } from "./WhenToPlace";
 import { EVERY, extentBody, WhoGetsIt } from "./WhoGetsIt";
 
@@ -45,7 +41,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
       attributes={{ header: { role: "presentation" } }}
     >
       <Answer of={preview} rows={8}>
-        {(data) => <Body title={title} seen={data} />}
+        {(data) => <PlacePreview title={title} seen={data} />}
       </Answer>
       {able && <WhoGetsIt extent={extent} set={setExtent} />}
       {able && <WhenToPlace when={then} set={setWhen} closed={!seen?.possible} />}
@@ -71,151 +67,5 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
         </Button>
       </Group>
     </Modal>
-  );
-}
-
-function Body({ title, seen }: { title: string; seen: Preview }) {
-  const blockers = seen.findings.filter((f) => f.severity === "blocker").length;
-  return (
-    <>
-      <p style={{ marginTop: 0 }}>
-        <b>
-          {seen.build.version_name}, code {seen.build.version_code}
-        </b>{" "}
-        for <Platform name={seen.build.platform} />{" "}
-        {seen.replaces ? (
-          <>
-            replaces <b>#{seen.replaces.number}</b> ({seen.replaces.version_name}).{" "}
-            <Link
-              to={`/titles/${title}/builds/compare?left=${seen.replaces.number}&right=${seen.build.number}`}
-              style={{ textDecoration: "underline" }}
-            >
-              Settings and commits between
-            </Link>
-            .
-          </>
-        ) : (
-          "is the first build here."
-        )}{" "}
-        {seen.devices === 0
-          ? "No device follows this channel yet."
-          : `${plural(seen.devices, "device follows", "devices follow")} the channel.`}
-      </p>
-      {seen.findings.length > 0 && (
-        <div style={{ marginBottom: 12 }}>
-          {blockers > 0 && <b>{plural(blockers, "blocker")}: it cannot be placed as it is.</b>}
-          <Findings findings={seen.findings} />
-        </div>
-      )}
-      <Gates title={title} channel={seen.channel} build={seen.build.number} gates={seen.gates} />
-      <Costs seen={seen} />
-      <Having seen={seen} />
-      {seen.replaces && <Changes seen={seen} />}
-    </>
-  );
-}
-
-function Costs({ seen }: { seen: Preview }) {
-  if (!seen.fresh) return null;
-  return (
-    <div style={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(260px, 1fr))", gap: 12, marginBottom: 14 }}>
-      {seen.update && seen.replaces && <Cost name={`Update from #${seen.replaces.number}`} cost={seen.update} />}
-      <Cost name="Fresh install" cost={seen.fresh} />
-    </div>
-  );
-}
-
-/** What every build that devices have now comes to, by how many have it. */
-function Having({ seen }: { seen: Preview }) {
-  if (seen.updates.length === 0) return null;
-  const devices = seen.updates.reduce((sum, u) => sum + u.devices, 0);
-  const total = seen.updates.reduce((sum, u) => sum + u.devices * u.update.download, 0);
-  return (
-    <table className="rows" style={{ marginBottom: 14 }}>
-      <thead>
-        <tr>
-          <th>Devices have</th>
-          <th className="number">Devices</th>
-          <th className="number">Each downloads</th>
-          <th className="number">Disk meanwhile</th>
-        </tr>
-      </thead>
-      <tbody>
-        {seen.updates.map((u) => (
-          <tr key={u.build.number}>
-            <td>
-              #{u.build.number} {u.build.version_name}
-            </td>
-            <td className="number">{u.devices.toLocaleString("en")}</td>
-            <td className="number">{bytes(u.update.download)}</td>
-            <td className="number">{bytes(u.update.peak_disk)}</td>
-          </tr>
-        ))}
-        <tr>
-          <td className="dim">all of them</td>
-          <td className="number">{devices.toLocaleString("en")}</td>
-          <td className="number dim">
-            {bytes(Math.round(total / devices))} on average, {bytes(total)} in all
-          </td>
-          <td />
-        </tr>
-      </tbody>
-    </table>
-  );
-}
-
-function Cost({ name, cost }: { name: string; cost: Schemas["CostOut"] }) {
-  return (
-    <div className="panel" style={{ padding: "10px 14px" }}>
-      <div className="dim">{name}</div>
-      <div style={{ fontSize: 24, fontWeight: 600, lineHeight: 1.3 }}>
-        {bytes(cost.download)} <span style={{ fontSize: 14, fontWeight: 400 }}>download</span>
-      </div>
-      <div className="dim" style={{ fontSize: 12.5 }}>
-        {bytes(cost.reused)} reused, {bytes(cost.written)} written, {plural(cost.requests, "request")}
-      </div>
-    </div>
-  );
-}
-
-function Changes({ seen }: { seen: Preview }) {
-  if (seen.changes.length === 0) return <p>No file differs from #{seen.replaces?.number}.</p>;
-  return (
-    <div
-      style={{ maxHeight: 300, overflowY: "auto", border: "1px solid var(--r-line)", borderRadius: 4 }}
-      tabIndex={0}
-      aria-label="Files that change"
-    >
-      <table className="rows">
-        <thead>
-          <tr>
-            <th>Change</th>
-            <th>File</th>
-            <th className="number">Size</th>
-            <th className="number">New content</th>
-          </tr>
-        </thead>
-        <tbody>
-          {seen.changes.map((c) => (
-            <tr key={`${c.kind} ${c.path}`}>
-              <td>{c.kind}</td>
-              <td className="path">
-                {c.path}
-                {c.kind === "moved" && <span className="dim"> was {c.old_path}</span>}
-              </td>
-              <td className="number">{c.kind === "moved" ? "same" : bytes(c.new_size - c.old_size, true)}</td>
-              <td className="number">{c.kind === "changed" || c.kind === "added" ? bytes(c.new_size - c.shared) : ""}</td>
-            </tr>
-          ))}
-          {seen.changes_left > 0 && (
-            <tr>
-              <td colSpan={4} className="dim">
-                and {plural(seen.changes_left, "more file")}
-              </td>
-            </tr>
-          )}
-        </tbody>
-      </table>
-    </div>
   );
 }

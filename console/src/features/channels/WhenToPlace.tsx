@@ -7,8 +7,17 @@ export interface Moment {
 
 export const NOW: Moment = { kind: "now", at: "" };
 
+interface Props {
+  when: Moment;
+  set: (when: Moment) => void;
+  /** The gates are closed now. */
+  closed: boolean;
+  /** It is about later: now is no choice. */
+  never?: boolean;
+}
+
 /** Now, at a moment in this browser's zone, or when the channel's gates open. */
-export function WhenToPlace({ when, set, closed }: { when: Moment; set: (when: Moment) => void; closed: boolean }) {
+export function WhenToPlace({ when, set, closed, never }: Props) {
   const chosen = when.at ? new Date(when.at) : null;
   return (
     <div style={{ display: "flex", gap: 12, alignItems: "center", flexWrap: "wrap", margin: "4px 0" }}>
@@ -17,7 +26,7 @@ export function WhenToPlace({ when, set, closed }: { when: Moment; set: (when: M
         value={when.kind}
         onChange={(kind) => set({ ...when, kind: kind as Moment["kind"] })}
         data={[
-          { value: "now", label: "Now", disabled: closed },
+          ...(never ? [] : [{ value: "now", label: "Now", disabled: closed }]),
           { value: "at", label: "At a moment" },
           { value: "open", label: "When its gates open" },
         ]}

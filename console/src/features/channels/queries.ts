@@ -164,6 +164,15 @@ export function useSchedule(title: string) {
   });
 }
 
+export function useMoveScheduled(title: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ number, at }: { number: number; at: string | null }) =>
+      call<Schemas["Scheduled"]>(`/titles/${title}/scheduled/${number}`, { method: "PATCH", body: { at } }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
 export function useCancelScheduled(title: string) {
   const queries = useQueryClient();
   return useMutation({

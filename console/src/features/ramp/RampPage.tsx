@@ -3,6 +3,7 @@ import { useParams } from "react-router";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { BuildTable } from "../builds/BuildTable";
 import { useBuilds } from "../builds/queries";
+import { Scheduled } from "../channels/Scheduled";
 import { useTitle } from "../titles/queries";
 import { useRamp } from "./queries";
 import { RampView } from "./RampView";
@@ -47,6 +48,7 @@ export function RampPage() {
           )
         }
       </Answer>
+      <Scheduled title={title} />
       <div className="halves">
         <Panel title="Recent builds" flush>
           <Answer of={recent} rows={4}>

@@ -28,13 +28,11 @@ from rampa.db import (
     RunRow,
     ScheduledRow,
     TitleRow,
+    pending,
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.board.changes import list_changes
 from rampa.schema import board as wire
-
-LATELY = dt.timedelta(days=3)
-"""For so long it is shown that a scheduled placement was refused."""
 
 
 class Line(NamedTuple):
@@ -155,11 +153,7 @@ def _waiting(uow: UnitOfWork, seen: _Seen) -> None:
 
 def _scheduled(uow: UnitOfWork, seen: _Seen) -> None:
     """Soonest first; what was refused of late comes first of all, unless it was placed since."""
-    placed = exists().where(
-        PlacementRow.build_id == ScheduledRow.build_id, PlacementRow.channel_id == ScheduledRow.channel_id
-    )
-    refused = (ScheduledRow.state == ScheduledState.REFUSED) & (ScheduledRow.ended_at > uow.now - LATELY) & ~placed
-    rows = select(ScheduledRow).where(or_(ScheduledRow.state == ScheduledState.WAITING, refused))
+    rows = select(ScheduledRow).where(pending(uow.now))
     for row in uow.session.scalars(rows.order_by(ScheduledRow.state, ScheduledRow.at.asc().nulls_last()).limit(500)):
         seen.scheduled[row.title_id].append(
             wire.BoardScheduled(

@@ -25,6 +25,7 @@ from rampa.db import (
     find_release,
     find_scheduled,
     find_title,
+    pending,
 )
 from rampa.operations.base import (
     Act,
@@ -94,14 +95,16 @@ def new_scheduled(
 
 
 def list_scheduled(services: Services, actor: Actor, slug: str, query: wire.ScheduledQuery) -> wire.ScheduledList:
-    """Those that wait, soonest first; then those that are over, newest first."""
+    """What was refused of late and what waits, soonest first; then what is over, newest first."""
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug)
         rows = select(ScheduledRow).where(ScheduledRow.title_id == title.id)
-        waiting = rows.where(ScheduledRow.state == ScheduledState.WAITING)
-        found = list(uow.session.scalars(waiting.order_by(ScheduledRow.at.asc().nulls_last(), ScheduledRow.number)))
+        soon = rows.where(pending(uow.now)).order_by(
+            ScheduledRow.state, ScheduledRow.at.asc().nulls_last(), ScheduledRow.number
+        )
+        found = list(uow.session.scalars(soon))
         if query.over:
-            over = rows.where(ScheduledRow.state != ScheduledState.WAITING)
+            over = rows.where(~pending(uow.now))
             found += uow.session.scalars(over.order_by(ScheduledRow.number.desc()).limit(query.limit))
         return wire.ScheduledList(items=[_out(actor, row) for row in found])
 
