@@ -30,7 +30,7 @@ def test_a_fleet_finds_a_build_that_crashes_on_one_class(
     said("channel", "place", "peatlight#2", "--on", "studio", "--share", "50", "--yes")
     fleet = ("fleet", "run", "--on", "studio", "--devices", "60", "--class", "desk-1", "--class", "visor-2")
     fast = ("--speed", "20000", "--sessions", "12", "--offline", "0", "--seconds", "0.2")
-    with refuses("fleet.crash", "'often' is not BUILD=SHARE"):
+    with refuses("fleet.share", "'often' is not BUILD=SHARE"):
         said(*fleet, "--crash", "often")
     told = json.loads(said(*fleet, *fast, "--crash", "2=1.0@visor-2", "--json"))
     assert told["simulated"]

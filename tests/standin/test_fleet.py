@@ -9,7 +9,8 @@ from rampa.core.errors import Unavailable
 from rampa.core.placement.share import ALL, OfferedBuild
 from rampa.core.signing.offer import Offer
 from rampa.schema.health import HealthBatch, HealthTaken
-from rampa.standin.fleet import LOOK_EVERY, Faults, Fleet, FleetPlan
+from rampa.standin.fleet import LOOK_EVERY, Bring, Fleet, nothing
+from rampa.standin.fleet_plan import Begin, Faults, FleetPlan
 
 NOW = dt.datetime(2026, 11, 29, 12, tzinfo=dt.UTC)
 FORMS = ["visor-1", "visor-2"]
@@ -42,9 +43,9 @@ class Service:
         return HealthTaken(taken=len(batch.events), again=False, refused=[])
 
 
-def run(service: Service, looks: int, **more: object) -> Fleet:
+def run(service: Service, looks: int, bring: Bring = nothing, **more: object) -> Fleet:
     plan = FleetPlan(**{"devices": 200, "forms": FORMS, "levels": ["1"], "sessions": 6.0, "offline": 0.0, **more})  # type: ignore[arg-type]
-    fleet = Fleet(plan, service.ask, service.take)
+    fleet = Fleet(plan, service.ask, service.take, bring)
     for look in range(1, looks + 1):
         fleet.step(look * LOOK_EVERY, NOW + dt.timedelta(seconds=look * LOOK_EVERY))
     return fleet
@@ -105,3 +106,44 @@ def test_faults_of_installs_and_launches() -> None:
     assert {(e.kind.value, e.bad) for b in service.batches for e in b.events} == {("install", True)}
     launches = Service(offered(1))
     assert run(launches, 3, faults={1: Faults(launches=1.0)}).summary.sessions == 0
+
+
+def test_what_it_begins_with_is_what_updates_begin_from() -> None:
+    went: Counter[tuple[int, int]] = Counter()
+
+    def bring(have: int, build: int) -> int:
+        went[have, build] += 1
+        return 1000
+
+    fleet = run(Service(offered(3)), 2, bring, begins=[Begin(1, 1, 0.5), Begin(2, 2, 0.25)])
+    assert went == {(1, 3): 100, (2, 3): 50, (0, 3): 50}
+    assert (fleet.summary.having, fleet.summary.downloaded) == ({3: 200}, 200_000)
+
+
+def test_a_download_takes_the_time_of_its_bandwidth() -> None:
+    """6 MB at 10 kB a second are ten minutes of the fleet's time; meanwhile the build before is played."""
+    fleet = run(Service(offered(2)), 1, lambda *_: 6_000_000, bandwidths=[10_000.0], begins=[Begin(1, 1, 1.0)])
+    assert fleet.summary.having == {1: 200}
+    assert fleet.summary.sessions > 0
+    fleet.step(2 * LOOK_EVERY, NOW)
+    assert (fleet.summary.having, fleet.summary.updates) == ({2: 200}, 200)
+
+
+def test_a_download_that_breaks_off_is_a_failed_install() -> None:
+    def bring(_have: int, _build: int) -> int:
+        raise Unavailable("network.gone", "nothing answers")
+
+    service = Service(offered(1))
+    fleet = run(service, 1, bring)
+    assert fleet.summary.failed_updates >= 200
+    assert fleet.summary.having == {0: 200}
+    assert {(e.kind.value, e.bad, e.cause) for b in service.batches for e in b.events} == {
+        ("install", True, "network.gone")
+    }
+
+
+def test_they_play_at_their_hours() -> None:
+    assert run(Service(offered(1)), 3, hours=(18, 23)).summary.sessions == 0
+    assert run(Service(offered(1)), 3, hours=(12, 13)).summary.sessions > 0
+    late = FleetPlan(1, FORMS, ["1"], hours=(22, 2))
+    assert [late.plays_at(hour) for hour in (21, 22, 23, 0, 1, 2)] == [False, True, True, True, True, False]
