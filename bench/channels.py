@@ -21,7 +21,6 @@ from itertools import pairwise
 from pathlib import Path
 from urllib.parse import urlsplit
 
-import httpx
 import psutil
 import psycopg
 from sqlalchemy import select
@@ -130,8 +129,8 @@ def board_answer(tree: Tree) -> list[Figure]:
     ours, theirs = _answers(partial(_ask_board, at)), _answers(partial(_ask_sql, at))
     note = f"{TITLES} titles, {LINES} lines, {CLIENTS} clients; the aim is 150 ms"
     return [
-        Figure("board-answer-p50", ours[0], theirs[0], "ms", 12.0, note),
-        Figure("board-answer-p99", ours[1], theirs[1], "ms", 12.0, note),
+        Figure("board-answer-p50", ours[0], theirs[0], "ms", 2.0, note),
+        Figure("board-answer-p99", ours[1], theirs[1], "ms", 2.0, note),
     ]
 
 
@@ -190,10 +189,14 @@ def _change(row: PlacementRow, share: int) -> PlacementChangeRow:
 
 def _ask_board(at: World) -> Callable[[], object]:
     """The bytes of the answer, as SQL's rows are those of the driver: to read them is the asking one's work."""
-    http = httpx.Client(base_url=at.address, headers={"Authorization": f"Bearer {at.token}"}, timeout=60)
+    place, headers = urlsplit(at.address).netloc, {"Authorization": f"Bearer {at.token}"}
 
     def ask() -> object:
-        return http.get("/api/v1/board").raise_for_status().content
+        connection = http.client.HTTPConnection(place, timeout=60)
+        connection.request("GET", "/api/v1/board", headers=headers)
+        answer = connection.getresponse()
+        assert answer.status == 200, answer.status
+        return answer.read()
 
     return ask
 

@@ -3,6 +3,7 @@
 from rampa.db.agents import AgentRow, AgentTokenRow, EnrolmentRow, find_agent
 from rampa.db.base import Database, first_of, locked, new_id
 from rampa.db.bisects import BisectRow, BisectTrialRow, find_bisect
+from rampa.db.board import BoardChangeRow, board_changed, board_snapshot, forget_board_changes
 from rampa.db.builds import (
     BuildContentRow,
     BuildOriginRow,
@@ -94,6 +95,7 @@ __all__ = [
     "BindingRow",
     "BisectRow",
     "BisectTrialRow",
+    "BoardChangeRow",
     "BuildApprovalRow",
     "BuildContentRow",
     "BuildOriginRow",
@@ -160,6 +162,8 @@ __all__ = [
     "VariablesRow",
     "VerifiedFileRow",
     "WebSessionRow",
+    "board_changed",
+    "board_snapshot",
     "find_agent",
     "find_bisect",
     "find_build",
@@ -175,6 +179,7 @@ __all__ = [
     "find_title",
     "find_variables",
     "first_of",
+    "forget_board_changes",
     "has_source",
     "held_run",
     "identity_names",

@@ -3,6 +3,7 @@
 from rampa.db import (
     agents,
     bisects,
+    board,
     builds,
     channels,
     content,
@@ -24,6 +25,7 @@ from rampa.db.base import Base
 __all__ = [
     "agents",
     "bisects",
+    "board",
     "builds",
     "channels",
     "content",

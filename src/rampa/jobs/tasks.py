@@ -16,6 +16,7 @@ from rampa.core.errors import Refused, Unavailable
 from rampa.db import queue
 from rampa.jobs.letters import Post
 from rampa.operations.base import Services
+from rampa.operations.board import kept
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.health import stacks, watch
@@ -94,6 +95,11 @@ def _channels(app: App, services: Services) -> None:
     def watch_rollouts(timestamp: int) -> None:
         """What grows is compared with the build before, and holds itself where it is worse."""
         watch.watch(services)
+
+    @app.periodic(cron="23 * * * *")
+    @app.task(name="forget_board_changes", queue=queue.CHANNELS, queueing_lock="forget_board_changes")
+    def forget_board_changes(timestamp: int) -> None:
+        kept.forget(services)
 
     @app.periodic(cron="41 3 * * *")
     @app.task(name="forget_reports", queue=queue.CHANNELS, lock="forget_reports", queueing_lock="forget_reports")

@@ -1,0 +1,56 @@
+"""The board as it is now, for everybody who has it open: worked out once, and again when something on it changed."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from rampa.db import board_changed, board_snapshot, forget_board_changes
+from rampa.operations.base import Actor, Services, begin
+from rampa.operations.base.together import Together
+from rampa.operations.board.board import get_board
+from rampa.schema.board import BoardQuery
+
+LONGEST = dt.timedelta(minutes=1)
+"""What is listed for a while only goes by the clock: for no longer is an answer kept, whatever the database says."""
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """`rest` of the answer without its moment; it was true of this snapshot."""
+
+    snapshot: str
+    made_at: dt.datetime
+    rest: str
+
+
+class KeptBoard:
+    """Never older than the question: an answer is given again only after the database said that nothing changed since."""
+
+    def __init__(self) -> None:
+        self._together: Together[_Kept] = Together()
+        self._kept: _Kept | None = None
+
+    def get(self, services: Services, actor: Actor) -> str:
+        """The board's JSON; what `rampa.schema.board.Board` reads."""
+        kept = self._kept
+        with begin(services, actor) as uow:
+            now = uow.now
+            fresh = kept and now - kept.made_at < LONGEST and not board_changed(uow.session, kept.snapshot)
+        if kept is None or not fresh:
+            kept = self._kept = self._together.get(lambda: _make(services, actor))
+            now = kept.made_at
+        return f'{{"at":"{now.isoformat()}",{kept.rest}'
+
+
+def forget(services: Services) -> None:
+    """Notes of changes that no answer is old enough to ask for."""
+    with begin(services) as uow:
+        forget_board_changes(uow.session, uow.now)
+
+
+def _make(services: Services, actor: Actor) -> _Kept:
+    with begin(services, actor) as uow:
+        seen = board_snapshot(uow.session)
+    made = get_board(services, actor, BoardQuery())
+    return _Kept(seen, made.at, made.model_dump_json(exclude={"at"}).removeprefix("{"))
