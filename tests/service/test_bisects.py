@@ -52,6 +52,7 @@ def test_several_at_once_where_agents_are_free(bench: Bench) -> None:
     assert found.found
     assert found.found.commit == bench.commits[7]
     assert len({r.agent for r in bench.client.runs.all(TITLE, why="bisect")}) == 3
+    assert not [c for c in found.items if c.state == TrialState.WAITING], "what was still tried then was not tried"
     assert len(bench.tried) == len(set(bench.tried))
 
 
@@ -215,6 +216,7 @@ def test_it_can_be_given_up(bench: Bench) -> None:
         ({"profile": "linux-other"}, "bisect.profile", "there is no profile 'linux-other'"),
         ({"by": "crash", "subject": "fog"}, "bisect.subject", "a crash group is named by its number"),
         ({"by": "crash", "subject": "7"}, "crash.unknown", "peatlight has no crash group 7"),
+        ({"profile": "phone", "by": "crash", "subject": "1"}, "crash.unknown", "peatlight has no crash group 1"),
         ({"profile": "phone"}, "bisect.platform", "phone is for devices that no agent is: no self-test runs there"),
         ({"limit": 5}, "bisect.limit", "self-test has no limit"),
         ({"by": "size", "form": "visor-2"}, "bisect.form", "a class of device is told to a self-test"),

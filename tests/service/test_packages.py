@@ -23,6 +23,7 @@ from rampa.db.signing import find_key
 from rampa.operations.base import begin
 from rampa.schema.builds.builds import SignaturesOut
 from rampa.schema.devices import NewDevice
+from rampa.schema.releases import NewRelease
 from rampa.schema.rollouts import Rollout
 from rampa.schema.signing.grants import NewGrant
 from rampa.schema.signing.identities import UnlockIn
@@ -301,6 +302,10 @@ def test_rolled_back_under_a_new_code(ready: Client, tmp_path: Path, profile: st
         assert (facts.version_code, facts.version_name) == (3, "1.6.0")
         if profile != "handset":
             assert verify_package(source).holds
+    release = ready.releases.make("peatlight", NewRelease(builds=[1]))
+    assert release.live_on == ["studio"], "its files are live there, under another code"
+    assert next(line for line in release.lines if line.build).said == "as #3 on studio"
+    assert ready.releases.make("peatlight", NewRelease(builds=[2])).live_on == []
     assert "made peatlight#3 again of #1, under version code 3" in [e.sentence for e in ready.events.all(act="build.")]
 
 

@@ -28,7 +28,7 @@ SHAPES = {
 
 @app.command("show")
 def show(
-    spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
+    spoken: str = typer.Argument(..., metavar="BUILD", help="The build, as in peatlight#14."),
     on: str = typer.Option(..., "--on", help="The channel."),
     as_json: bool = JSON,
 ) -> None:

@@ -26,6 +26,7 @@ from rampa.db.channels import (
     PlacementRow,
     find_channel,
     live_channels,
+    live_files,
 )
 from rampa.db.content import (
     ChunkRow,
@@ -184,6 +185,7 @@ __all__ = [
     "held_run",
     "identity_names",
     "live_channels",
+    "live_files",
     "load_document",
     "locked",
     "must_be_open",

@@ -43,7 +43,9 @@ class BisectRow(Identified, Base):
     ended_at: Mapped[dt.datetime | None]
     title: Mapped[TitleRow] = relationship(lazy="joined", innerjoin=True)
     good_build: Mapped[BuildRow | None] = relationship(lazy="joined")
-    trials: Mapped[list[BisectTrialRow]] = relationship(lazy="selectin", order_by="BisectTrialRow.position")
+    trials: Mapped[list[BisectTrialRow]] = relationship(
+        lazy="selectin", order_by="BisectTrialRow.position", cascade="all, delete-orphan"
+    )
     __table_args__ = (UniqueConstraint("title_id", "number"),)
 
     @property

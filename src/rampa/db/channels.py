@@ -6,7 +6,7 @@ import datetime as dt
 import uuid
 from collections.abc import Iterable
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, Text, UniqueConstraint, or_, select
+from sqlalchemy import BigInteger, ForeignKey, Index, String, Text, UniqueConstraint, case, or_, select, tuple_
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
@@ -18,7 +18,7 @@ from rampa.core.placement.life import LIVE, PlacementState
 from rampa.core.placement.plan import GrowthPlan
 from rampa.core.placement.share import ALL
 from rampa.db.base import Base, Coded, Identified, Typed, first_of, new_id
-from rampa.db.builds import BuildRow
+from rampa.db.builds import BuildOriginRow, BuildRow
 from rampa.db.titles import find_title
 
 
@@ -161,6 +161,25 @@ def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, lis
     live: dict[int, list[str]] = {}
     for build_id, name in rows:
         live.setdefault(numbers[build_id], []).append(name)
+    return live
+
+
+def live_files(session: Session, builds: Iterable[BuildRow]) -> dict[int, dict[str, int]]:
+    """Build number -> channel -> the live build that has its files there: itself, or the same under a new version code."""
+    known = {(b.title_id, b.number) for b in builds}
+    of = case((BuildOriginRow.content_of > 0, BuildOriginRow.content_of), else_=BuildRow.number)
+    rows = (
+        select(of, ChannelRow.name, BuildRow.number)
+        .select_from(PlacementRow)
+        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
+        .join(BuildOriginRow, BuildOriginRow.build_id == BuildRow.id)
+        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+        .where(PlacementRow.state.in_(LIVE), tuple_(BuildRow.title_id, of).in_(known))
+        .order_by(ChannelRow.position, BuildRow.number.desc())
+    )
+    live: dict[int, dict[str, int]] = {}
+    for number, name, there in session.execute(rows) if known else ():
+        live.setdefault(number, {})[name] = there
     return live
 
 

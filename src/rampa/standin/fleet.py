@@ -71,7 +71,11 @@ class Fleet:
 
     def step(self, now: float, clock: dt.datetime) -> int:
         """Everything that is due by `now`, in seconds of the fleet's time; how many devices took their turn."""
-        self._began = self._began or clock - dt.timedelta(seconds=now)
+        if self._began is None:
+            self._began = clock - dt.timedelta(seconds=now)
+            # The same seed is the same devices: what they report now comes after what they ever reported.
+            for device in self.devices:
+                device.batch = int(clock.timestamp() * 1000)
         taken = 0
         while self._due and self._due[0][0] <= now:
             at, index = heapq.heappop(self._due)

@@ -23,7 +23,7 @@ def seen(new: tuple[int, int], old: tuple[int, int], part: Part = ALL, trouble: 
     [
         ({}, Verdict.UNSURE, "no session was reported yet"),
         (seen((0, 50), (0, 0)), Verdict.UNSURE, "50 sessions, and none of the build before in these hours"),
-        (seen((0, 50), (0, 900)), Verdict.UNSURE, "50 sessions beside 900 of the build before: too little to tell"),
+        (seen((0, 50), (0, 900)), Verdict.UNSURE, "50 sessions beside 900 of the build before"),
         # A few crashes among few sessions are no proof, however large the share.
         (seen((1, 3), (0, 90)), Verdict.UNSURE, "3 sessions beside 90"),
         (

@@ -30,7 +30,7 @@ WORDS = {
     "write": "writing the bundle",
     "bundle": "uploading the bundle",
 }
-SPOKEN = typer.Argument(..., help="The build, as in peatlight#14.")
+SPOKEN = typer.Argument(..., metavar="BUILD", help="The build, as in peatlight#14.")
 
 
 add_to(app)

@@ -23,7 +23,7 @@ STYLES = {"changed": "yellow", "added": "green", "moved": "cyan", "removed": "re
 
 @app.command("place")
 def place(
-    spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
+    spoken: str = typer.Argument(..., metavar="BUILD", help="The build, as in peatlight#14."),
     on: str = typer.Option(..., "--on", help="The channel: studio, testers, early, public, or one of the title's own."),
     yes: bool = YES,
     dry: bool = typer.Option(False, "--preview", help="Show what it would do, and stop."),
@@ -120,7 +120,7 @@ def show(
 
 @app.command("withdraw")
 def withdraw(
-    spoken: str = typer.Argument(..., help="The live build, as in peatlight#14."),
+    spoken: str = typer.Argument(..., metavar="BUILD", help="The live build, as in peatlight#14."),
     from_: str = typer.Option(..., "--from", help="The channel."),
     yes: bool = YES,
     as_json: bool = JSON,

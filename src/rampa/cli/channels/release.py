@@ -33,7 +33,7 @@ SHAPES = {
 
 @app.command("make")
 def make(
-    spoken: list[str] = typer.Argument(None, help="Builds, as in peatlight#14; one for each line."),
+    spoken: list[str] = typer.Argument(None, metavar="BUILD", help="Builds, as in peatlight#14; one for each line."),
     run: int = typer.Option(0, "--run", help="In place of builds: what was made by the runs started with this one."),
     commit: str = typer.Option("", "--commit", help="In place of builds: the newest of each line that it gave."),
     title: str = TITLE,
@@ -86,7 +86,7 @@ def show(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None
 @app.command("add")
 def add(
     number: int = NUMBER,
-    spoken: str = typer.Argument(..., help="A build of a line that has none yet."),
+    spoken: str = typer.Argument(..., metavar="BUILD", help="A build of a line that has none yet."),
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
@@ -182,7 +182,8 @@ def place(
         print_json(done)
         return
     count = sum(line.placing is not None for line in seen.lines)
-    out().print(f"Release {number} ({done.version_name}) is live on {on}: {counted(count, 'line')}.")
+    how = f"begins on {on}, {reach}" if growth or (first or 100) < 100 else f"is live on {on}"
+    out().print(f"Release {number} ({done.version_name}) {how}: {counted(count, 'line')}.")
 
 
 def _preview(seen: ReleasePreview) -> None:

@@ -27,7 +27,7 @@ WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, 
 
 @app.command("show")
 def show(
-    spoken: str = typer.Argument(..., help="The build, as in peatlight#14."),
+    spoken: str = typer.Argument(..., metavar="BUILD", help="The build, as in peatlight#14."),
     on: str = ON,
     wait: bool = WAIT,
     as_json: bool = JSON,
@@ -69,7 +69,9 @@ def grow(
 def plan(
     spoken: str = BUILD,
     on: str = ON,
-    said: str = typer.Option("", "--as", help="Such as: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."),
+    said: str = typer.Option(
+        "", "--as", help="Such as: 1 %, 5 % after 4 h, all after 2 days, only while health is in order."
+    ),
     none: bool = typer.Option(False, "--none", help="No plan: it grows by hand."),
     release: int = RELEASE,
     title: str = TITLE,
@@ -128,7 +130,7 @@ def go_on(spoken: str = BUILD, on: str = ON, release: int = RELEASE, title: str 
 
 @app.command("roll-back")
 def roll_back(
-    spoken: str = typer.Argument("", help="The build to go back to; it was placed there before."),
+    spoken: str = typer.Argument("", metavar="BUILD", help="The build to go back to; it was placed there before."),
     on: str = ON,
     release: int = typer.Option(0, "--release", help="In place of a build: all lines to this release."),
     title: str = TITLE,

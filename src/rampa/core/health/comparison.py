@@ -155,4 +155,4 @@ def _too_little(sessions: Compared | None) -> str:
         return "no session was reported yet"
     if not sessions.old.total:
         return f"{counted(sessions.new.total, 'session')}, and none of the build before in these hours"
-    return f"{counted(sessions.new.total, 'session')} beside {sessions.old.total:,} of the build before: too little to tell"
+    return f"{counted(sessions.new.total, 'session')} beside {sessions.old.total:,} of the build before"

@@ -37,7 +37,7 @@ def preview(services: Services, actor: Actor, slug: str, name: str, number: int)
         obstacle = _obstacle(build, live)
         had = builds_had(uow, channel, build)
         rising = PLATFORMS[build.platform].rising_codes
-        replaced = [summary(p.build, []) for p in live]
+        replaced = [summary(p.build, []) for p in live if p.build_id != build.id]
     # Under a new code the same files travel, and another statement.
     costs = update_costs(services, [(build, old) for old, _ in had]) if not obstacle else []
     return wire.RollBackPreview(

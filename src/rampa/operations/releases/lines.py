@@ -11,7 +11,7 @@ from rampa.core.build.life import BuildState
 from rampa.core.placement.release import Line, ReleaseLineState
 from rampa.core.platform.table import line_title
 from rampa.core.run.life import RunState
-from rampa.db import BuildRow, ReleaseRow, RunRow, live_channels, load_document
+from rampa.db import BuildRow, ReleaseRow, RunRow, live_channels, live_files, load_document
 from rampa.operations.base import UnitOfWork
 from rampa.operations.builds.views import summary
 from rampa.schema import releases as wire
@@ -44,7 +44,7 @@ def expected_lines(uow: UnitOfWork, release: ReleaseRow) -> list[Expected]:
 def describe_lines(uow: UnitOfWork, release: ReleaseRow) -> list[wire.ReleaseLine]:
     there = {(r.build.platform, r.storefront): r.build for r in release.builds}
     left_out = {(o.platform, o.storefront): o for o in release.left_out}
-    live = live_channels(uow.session, list(there.values()))
+    live, files = live_channels(uow.session, there.values()), live_files(uow.session, there.values())
     expected = expected_lines(uow, release)
     lagging = [e for e in expected if e.line not in there and e.line not in left_out]
     states = _lag(uow, release, lagging)
@@ -52,7 +52,8 @@ def describe_lines(uow: UnitOfWork, release: ReleaseRow) -> list[wire.ReleaseLin
     for each in expected:
         build = there.get(each.line)
         if build is not None:
-            state, said = ReleaseLineState.READY, ""
+            again = {name: n for name, n in files.get(build.number, {}).items() if n != build.number}
+            state, said = ReleaseLineState.READY, ", ".join(f"as #{n} on {name}" for name, n in again.items())
         elif each.line in left_out:
             gone = left_out[each.line]
             state, said = ReleaseLineState.LEFT_OUT, f"{gone.reason} ({gone.by})"

@@ -6,14 +6,11 @@ from sqlalchemy import func, select
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, NotFound
-from rampa.core.placement.life import LIVE
 from rampa.core.placement.release import Candidate, check_release
 from rampa.core.platform.table import line_title
 from rampa.db import (
     BuildOriginRow,
     BuildRow,
-    ChannelRow,
-    PlacementRow,
     ReleaseBuildRow,
     ReleaseLeftOutRow,
     ReleaseRow,
@@ -22,6 +19,7 @@ from rampa.db import (
     find_build,
     find_release,
     find_title,
+    live_files,
 )
 from rampa.operations.base import (
     Act,
@@ -174,20 +172,12 @@ def _fields(release: ReleaseRow, live_on: list[str]) -> dict[str, object]:
 
 
 def _live_on(uow: UnitOfWork, releases: list[ReleaseRow]) -> dict[int, list[str]]:
-    """Release -> channels on which all its builds are live; one question for all."""
-    builds = {r.build_id for release in releases for r in release.builds}
-    rows = (
-        select(PlacementRow.build_id, ChannelRow.name)
-        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-        .where(PlacementRow.build_id.in_(builds), PlacementRow.state.in_(LIVE))
-        .order_by(ChannelRow.position)
-    )
-    found = [(ident, name) for ident, name in uow.session.execute(rows)] if builds else []
+    """Release -> channels on which the files of all its builds are live; one question for all."""
+    found = live_files(uow.session, [r.build for release in releases for r in release.builds])
     out = {}
     for release in releases:
-        wanted = {r.build_id for r in release.builds}
-        names = dict.fromkeys(name for _, name in found)
-        out[release.number] = [n for n in names if wanted <= {ident for ident, name in found if name == n}]
+        first, *others = [found.get(r.build.number, {}) for r in release.builds]
+        out[release.number] = [name for name in first if all(name in other for other in others)]
     return out
 
 

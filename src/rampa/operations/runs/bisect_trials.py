@@ -148,12 +148,12 @@ def _end(uow: UnitOfWork, row: BisectRow, ended: Outcome) -> None:
 
 
 def stop_runs(uow: UnitOfWork, row: BisectRow) -> None:
-    """What is still being tried tells nothing any more."""
-    for trial in row.trials:
-        if trial.run_id and trial.state == TrialState.WAITING:
-            run = next(iter(locked(uow.session, select(RunRow).where(RunRow.id == trial.run_id))))
-            if run.state not in ENDED:
-                cancel_in(uow, run)
+    """What is still being tried tells nothing any more: it was not tried."""
+    for trial in [t for t in row.trials if t.state == TrialState.WAITING]:
+        run = next(iter(locked(uow.session, select(RunRow).where(RunRow.id == trial.run_id))), None)
+        if run is not None and run.state not in ENDED:
+            cancel_in(uow, run)
+        row.trials.remove(trial)
 
 
 def _words(row: BisectRow, ended: Outcome) -> str:

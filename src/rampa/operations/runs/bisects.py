@@ -176,7 +176,7 @@ def _prepared(uow: UnitOfWork, slug: str, asked: wire.NewBisect) -> BisectRow:
         title=title,
         title_id=title.id,
         number=0,
-        profile=_profile(document, asked.profile, bad),
+        profile=_profile(document, asked, bad),
         by=asked.by,
         subject=asked.subject.strip().strip("/"),
         crash="",
@@ -206,8 +206,13 @@ def _end(uow: UnitOfWork, slug: str, mirror: Mirror, said: str, where: str) -> E
     return End(said[:SHORT] if said == commit else said, commit)
 
 
-def _profile(document: Document, asked: str | None, bad: End) -> str:
-    name = asked or (bad.build.profile if bad.build else "")
+def _profile(document: Document, asked: wire.NewBisect, bad: End) -> str:
+    """The one asked for, or the bad build's; where that is for devices that no agent is, the document's first for desktops."""
+    name = asked.profile or (bad.build.profile if bad.build else "")
+    if not asked.profile and asked.by in (By.SELF_TEST, By.CRASH) and name in document.profiles:
+        purpose = document.profile(name).settings.purpose
+        others = [n for n in document.profiles if document.profile(n).settings.purpose == purpose]
+        name = next((n for n in [name, *others] if _starts_here(document, n)), name)
     if name not in document.profiles:
         hint = f"There is: {', '.join(document.profiles)}."
         said = f"there is no profile {name!r}" if name else "no build is named, so the profile must be"
@@ -253,11 +258,15 @@ def _check_subject(uow: UnitOfWork, slug: str, row: BisectRow, document: Documen
         raise Invalid("bisect.limit", f"{row.by.value} has no limit: it is there or not", where="limit")
     if row.form and row.by not in (By.SELF_TEST, By.CRASH):
         raise Invalid("bisect.form", "a class of device is told to a self-test, and this runs none", where="form")
-    # Where codes only rise, devices install from a store, and a bundle is no program that an agent could start.
-    if row.by in (By.SELF_TEST, By.CRASH) and PLATFORMS[document.profile(row.profile).settings.platform].rising_codes:
+    if row.by in (By.SELF_TEST, By.CRASH) and not _starts_here(document, row.profile):
         hint = "Choose a profile for desktops to try with: the commits are the same."
         message = f"{row.profile} is for devices that no agent is: no self-test runs there"
         raise Refused("bisect.platform", message, where="profile", hint=hint)
+
+
+def _starts_here(document: Document, profile: str) -> bool:
+    """Where codes only rise, devices install from a store, and a bundle is no program that an agent could start."""
+    return not PLATFORMS[document.profile(profile).settings.platform].rising_codes
 
 
 def _form_of(uow: UnitOfWork, group: CrashGroupRow) -> str:
