@@ -140,9 +140,9 @@ function Ends({ title, form, set }: { title: string } & Part) {
       <Select
         label="Try with"
         description="The profile that is built of each commit. A self-test needs one that this studio's agents can start: for desktops."
-        placeholder="The bad build's own"
+        placeholder="The bad build's own; for a self-test one for desktops"
         clearable
-        clearButtonProps={{ "aria-label": "The bad build's own" }}
+        clearButtonProps={{ "aria-label": "The bad build's own, or one for desktops" }}
         data={found?.profiles.map((p) => p.name) ?? []}
         value={form.profile}
         onChange={(profile) => set({ profile })}

@@ -1,3 +1,7 @@
+import { Button } from "@mantine/core";
+import { useState } from "react";
+import { Link } from "react-router";
+
 import { plural } from "../../ui/format";
 import { Answer, Panel, When } from "../../ui/parts";
 import { CrashRows } from "../crashes/CrashRows";
@@ -11,19 +15,21 @@ const VERDICTS = {
 const WHAT = { session: "sessions that crash", launch: "launches that fail", install: "installs that fail" } as const;
 
 /** Is it worse than the build before, on which devices, and how sure is that? */
-export function HealthPanel({ title, channel, number }: { title: string; channel: string; number: number }) {
+export function HealthPanel({ title, channel, number, build }: { title: string; channel: string; number: number; build: number }) {
   const health = useHealth(title, channel, number);
   return (
-    <Panel title="Health" aside={health.data && <Who health={health.data} />} flush>
-      <Answer of={health}>
-        {(data) => (
-          <>
-            <Body health={data} />
-            {data.crashes.length > 0 && <CrashRows title={title} crashes={data.crashes} devices="Crashes most on" />}
-          </>
-        )}
-      </Answer>
-    </Panel>
+    <>
+      <Panel title="Health" aside={health.data && <Who health={health.data} />} flush>
+        <Answer of={health}>{(data) => <Body health={data} />}</Answer>
+      </Panel>
+      {health.data && health.data.crashes.length > 0 && (
+        <div style={{ marginTop: 16 }}>
+          <Panel title="Where it crashes" aside={<Link to={`/titles/${title}/crashes?build=${build}`}>All crashes of #{build}</Link>} flush>
+            <CrashRows title={title} crashes={health.data.crashes} />
+          </Panel>
+        </div>
+      )}
+    </>
   );
 }
 
@@ -48,6 +54,9 @@ export function Verdict({ verdict }: { verdict: Health["verdict"] }) {
 }
 
 function Body({ health }: { health: Health }) {
+  const [all, showAll] = useState(false);
+  const telling = health.rows.filter((row) => row.verdict === "worse" || !row.part);
+  const rows = all ? health.rows : telling;
   return (
     <>
       <div style={{ padding: "10px 14px" }}>
@@ -56,7 +65,7 @@ function Body({ health }: { health: Health }) {
           A build as good as the one before is called worse in at most {percent(health.error)} of rollouts, however often one looks.
         </span>
       </div>
-      {health.rows.length > 0 && (
+      {rows.length > 0 && (
         <table className="rows">
           <thead>
             <tr>
@@ -70,7 +79,7 @@ function Body({ health }: { health: Health }) {
             </tr>
           </thead>
           <tbody>
-            {health.rows.map((row) => (
+            {rows.map((row) => (
               <tr key={`${row.part} ${row.name} ${row.trouble}`}>
                 <td className="tight">
                   <Verdict verdict={row.verdict} />
@@ -99,6 +108,13 @@ function Body({ health }: { health: Health }) {
             ))}
           </tbody>
         </table>
+      )}
+      {telling.length < health.rows.length && (
+        <div style={{ padding: "6px 14px 10px" }}>
+          <Button size="compact-sm" variant="default" onClick={() => showAll(!all)}>
+            {all ? "Only what tells something" : `By class and level: ${plural(health.rows.length - telling.length, "more question")}`}
+          </Button>
+        </div>
       )}
     </>
   );

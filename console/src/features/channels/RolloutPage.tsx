@@ -38,7 +38,7 @@ export function RolloutPage() {
               </Panel>
             </div>
             <div style={{ marginTop: 16 }}>
-              <HealthPanel title={title} channel={channel} number={data.number} />
+              <HealthPanel title={title} channel={channel} number={data.number} build={data.build.number} />
             </div>
             <div style={{ marginTop: 16 }}>
               <Panel title="What it was" aside="newest first" flush>
@@ -60,7 +60,7 @@ function Headline({ rollout }: { rollout: Rollout }) {
     : "No device follows the channel yet.";
   return (
     <div className={`headline ${kind}`}>
-      <Share placement={rollout} />. {have}{" "}
+      <Share placement={rollout} />. {rollout.state !== "superseded" && rollout.state !== "withdrawn" && `${have} `}
       {rollout.held_why && (
         <>
           Held because: <b>{rollout.held_why}</b>{" "}

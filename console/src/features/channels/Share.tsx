@@ -1,3 +1,4 @@
+import { capital } from "../../ui/format";
 import type { Placement } from "./queries";
 
 const SHAPES = { placed: "○", growing: "◐", held: "◫", whole: "◉", superseded: "", withdrawn: "" } as const;
@@ -6,7 +7,7 @@ const WORDS = { placed: "nobody yet", growing: "growing", held: "held", whole: "
 /** How far a placement is out: a shape, a word, a figure. */
 export function Share({ placement }: { placement: Placement }) {
   const { state, share } = placement;
-  if (state === "superseded" || state === "withdrawn") return <span>{state}</span>;
+  if (state === "superseded" || state === "withdrawn") return <span>{capital(state)}</span>;
   const colour = state === "held" ? "var(--r-blocker)" : state === "whole" ? "var(--r-done)" : undefined;
   return (
     <b style={{ color: colour, whiteSpace: "nowrap" }}>

@@ -45,7 +45,7 @@ export function Stacks({ stacks }: { stacks: CrashGroup["stacks"] }) {
 function rows(frame: CrashFrame, number: number) {
   const module = (
     <span className="mono dim">
-      {frame.module} {frame.address}
+      {frame.module} 0x{frame.address}
     </span>
   );
   if (!frame.places.length) {

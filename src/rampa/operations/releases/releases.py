@@ -164,7 +164,7 @@ def _fields(release: ReleaseRow, live_on: list[str]) -> dict[str, object]:
         "title": release.title.slug,
         "version_name": release.version_name,
         "purpose": release.purpose,
-        "builds": [r.build.number for r in release.builds],
+        "builds": sorted(r.build.number for r in release.builds),
         "live_on": live_on,
         "created_at": release.created_at,
         "created_by": release.created_by,
