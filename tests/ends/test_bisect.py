@@ -86,7 +86,8 @@ def test_it_names_the_commit_that_a_device_crashed_on(client: Client, commits: l
     assert "data/bog" not in diff
     told = [e for e in client.events.all() if e.act == "bisect.find"]
     assert len(told) == 1
-    assert [b.number for b in client.builds.all(TITLE, state="ready")] == [bad, good], "to try a commit keeps no build"
+    assert [b.number for b in client.builds.all(TITLE)] == [bad, good], "to try a commit keeps no build"
+    assert {b.why for b in client.builds.all(TITLE, state="abandoned")} == {"bisect"}
     assert max(v.code for v in client.versions.all(TITLE)) == 2, "and takes no version code"
     # Where no device of the class is meant, nothing crashes, and the search says so.
     plain = NewBisect(good=str(good), bad=str(bad), by=By.SELF_TEST)

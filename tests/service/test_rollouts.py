@@ -172,6 +172,14 @@ def test_another_build_ends_what_grew_and_its_devices_wait(ready: Client, tmp_pa
     assert [p.state.value for p in ready.channels.get(TITLE, ON).history] == ["growing", "superseded", "whole"]
 
 
+def test_the_ramp_says_how_far_each_is(ready: Client) -> None:
+    held = place(ready, 2, 20).number
+    ready.rollouts.hold(TITLE, ON, held, "It stutters.")
+    builds = next(row.builds for row in ready.titles.ramp(TITLE).rows if row.profile == "linux-release")
+    places = {b.number: [(p.channel, p.state.value, p.share, p.rest) for p in b.places] for b in builds}
+    assert places == {3: [], 2: [(ON, "held", 20, False)], 1: [(ON, "whole", 100, True)]}
+
+
 def test_a_plan_is_followed_step_by_step_and_no_step_twice(world: World, ready: Client) -> None:
     clock = Clock(world)
     placed = place(ready, 2, plan=PLAN)

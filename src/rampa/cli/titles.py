@@ -8,8 +8,9 @@ import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_title
 from rampa.cli.base.output import ago, err, facts, out, print_json, table
+from rampa.core.placement.life import PlacementState
 from rampa.core.profile.values import FILE_NAME
-from rampa.schema.titles.titles import Title
+from rampa.schema.titles.titles import RampBuild, RampPlace, Title
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Titles and their profile documents.")
 
@@ -71,11 +72,18 @@ def show(title: str = typer.Argument("", help="The title's short name."), as_jso
     for row in ramp.rows:
         for build in row.builds:
             station = ramp.stations[build.height].name
-            live = ", ".join(f"{c} {build.shares[c]}%" if c in build.shares else c for c in build.live_on)
+            live = ", ".join(_live(build, place) for place in build.places)
             stop = build.stop.message if build.stop else (build.next.name if build.next and build.next.possible else "")
             rows.append((row.profile, f"#{build.number}", build.version_name, build.version_code, station, live, stop))
     columns = ["profile", "build", "version", ">code", "reached", "~live on", "~what comes next"]
     table(columns, rows, "No build yet. Make one: rampa build create --profile PROFILE --from FOLDER")
+
+
+def _live(build: RampBuild, place: RampPlace) -> str:
+    extent = {PlacementState.WHOLE: " the others" if place.rest else "", PlacementState.PLACED: " nobody yet"}
+    held = " held at" if place.state == PlacementState.HELD else ""
+    have = f" ({build.shares[place.channel]} % have it)" if place.channel in build.shares else ""
+    return f"{place.channel}{extent.get(place.state, f'{held} {place.share:g} %')}{have}"
 
 
 @app.command("revisions")

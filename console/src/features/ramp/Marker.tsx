@@ -2,7 +2,7 @@ import { Tooltip } from "@mantine/core";
 import { Link } from "react-router";
 
 import { ago, bytes } from "../../ui/format";
-import type { RampBuild, Station } from "./queries";
+import type { RampBuild, RampPlace, Station } from "./queries";
 import "./ramp.css";
 
 interface Props {
@@ -15,12 +15,23 @@ interface Props {
   top: boolean;
 }
 
+const SHAPES: Record<string, string> = { placed: "○", growing: "◐", held: "◫", whole: "◉" };
+
+function extent({ state, share, rest }: RampPlace): string {
+  if (state === "whole") return rest ? "the others" : "live";
+  if (state === "placed") return "nobody yet";
+  return state === "held" ? `held, ${share} %` : `${share} %`;
+}
+
 /** A build on the ramp. Live is said in words, with the share of devices that have it. */
 export function Marker({ build, station, title, leads, top }: Props) {
-  const live = build.live_on.includes(station.name);
+  const place = build.places.find((p) => p.channel === station.name);
+  const live = place !== undefined;
   const following = build.devices[station.name] ?? 0;
   const share = build.shares[station.name];
-  const kind = ["marker", live && "live", leads && top && "leads", build.state === "open" && "open"].filter(Boolean).join(" ");
+  const kind = ["marker", live && "live", place?.state === "held" && "held", leads && top && "leads", build.state === "open" && "open"]
+    .filter(Boolean)
+    .join(" ");
   const about = `${build.version_name}, code ${build.version_code}, ${bytes(build.size)}, by ${build.created_by} ${ago(build.created_at)}`;
   return (
     <Tooltip label={about}>
@@ -28,9 +39,10 @@ export function Marker({ build, station, title, leads, top }: Props) {
         <span className="marker-name">
           <b>#{build.number}</b> {build.version_name}
         </span>
-        {live && (
+        {place && (
           <span className="marker-live">
-            <span aria-hidden>◉</span> live{following > 0 && share !== undefined ? ` · ${share}%\u00a0of\u00a0${following}` : ""}
+            <span aria-hidden>{SHAPES[place.state]}</span> {extent(place)}
+            {following > 0 && share !== undefined ? ` · ${share}%\u00a0of\u00a0${following}` : ""}
           </span>
         )}
         {build.state === "open" && <span className="marker-live">uploading</span>}

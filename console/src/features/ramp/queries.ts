@@ -5,6 +5,7 @@ import { call, type Schemas } from "../../app/http";
 export type Ramp = Schemas["Ramp"];
 export type RampRow = Schemas["RampRow"];
 export type RampBuild = Schemas["RampBuild"];
+export type RampPlace = Schemas["RampPlace"];
 export type Station = Schemas["Station"];
 
 /** Asked again every few seconds: the ramp is kept open all day. */

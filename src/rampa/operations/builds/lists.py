@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Select, exists, or_, select, tuple_
 from sqlalchemy.orm import contains_eager
 
+from rampa.core.build.life import BuildState
 from rampa.core.placement.life import LIVE
 from rampa.db import BuildContentRow, BuildOriginRow, BuildRow, PlacementRow, find_title, live_channels
 from rampa.operations.base import Services, begin, cursor_numbers, page_of
@@ -40,6 +41,9 @@ def _whole() -> Select[BuildRow]:
 
 
 def _filtered(rows: Select[BuildRow], query: wire.BuildQuery) -> Select[BuildRow]:
+    if query.state is None:
+        # To try a commit opens a build and lets it go: nobody looks for those here.
+        rows = rows.where(or_(BuildRow.state != BuildState.ABANDONED, BuildOriginRow.why != "bisect"))
     equal = (
         (BuildRow.profile, query.profile),
         (BuildRow.platform, query.platform),

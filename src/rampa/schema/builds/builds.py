@@ -247,7 +247,10 @@ class BuildChange(Wire):
 
 
 class BuildQuery(PageQuery):
-    """`sort` by number, newest first, or by size, largest first. `search` looks in notes, version names and commits."""
+    """`sort` by number, newest first, or by size, largest first. `search` looks in notes, version names and commits.
+
+    What was abandoned after a commit was tried for a bisect is listed with `state=abandoned` alone.
+    """
 
     profile: Slug | None = None
     platform: Slug | None = None

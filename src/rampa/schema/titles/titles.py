@@ -9,6 +9,7 @@ from pydantic import StringConstraints
 
 from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding
+from rampa.core.placement.life import PlacementState
 from rampa.core.placement.stations import Station
 from rampa.schema.common import Action, Number, Query, Slug, Wire
 
@@ -81,6 +82,15 @@ class RevisionText(Revision):
     document: str
 
 
+class RampPlace(Wire):
+    """How far a build is out on a channel. `rest`: another build takes a part of its devices."""
+
+    channel: str
+    state: PlacementState
+    share: float
+    rest: bool
+
+
 class RampBuild(Wire):
     """A build on the ramp. `height` is the index of the station it has reached."""
 
@@ -90,6 +100,7 @@ class RampBuild(Wire):
     height: int
     state: BuildState
     live_on: list[str]
+    places: list[RampPlace]
     shares: dict[str, int]
     """channel -> per cent of the devices that follow it and have this build; only where it is live and devices report."""
     devices: dict[str, int]
