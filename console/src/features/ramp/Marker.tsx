@@ -32,7 +32,9 @@ export function Marker({ build, station, title, leads, top }: Props) {
   const kind = ["marker", live && "live", place?.state === "held" && "held", leads && top && "leads", build.state === "open" && "open"]
     .filter(Boolean)
     .join(" ");
-  const about = `${build.version_name}, code ${build.version_code}, ${bytes(build.size)}, by ${build.created_by} ${ago(build.created_at)}`;
+  const having = following > 0 && share !== undefined ? `${share}%\u00a0of\u00a0${following}` : "";
+  const whole = place?.state === "whole" && !place.rest;
+  const about = `${having && !whole ? `${having} devices have it; ` : ""}${build.version_name}, code ${build.version_code}, ${bytes(build.size)}, by ${build.created_by} ${ago(build.created_at)}`;
   return (
     <Tooltip label={about}>
       <Link to={`/titles/${title}/builds/${build.number}`} className={kind} data-marker>
@@ -42,7 +44,7 @@ export function Marker({ build, station, title, leads, top }: Props) {
         {place && (
           <span className="marker-live">
             <span aria-hidden>{SHAPES[place.state]}</span> {extent(place)}
-            {following > 0 && share !== undefined ? ` · ${share}%\u00a0of\u00a0${following}` : ""}
+            {having && whole ? ` · ${having}` : ""}
           </span>
         )}
         {build.state === "open" && <span className="marker-live">uploading</span>}
