@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
+from rampa.cli.channels import rollout_views
 from rampa.client import Client
+from rampa.operations.channels import rollouts
+from rampa.schema.releases import NewRelease
 from tests.cli.conftest import Said
+from tests.clock import Clock
+from tests.conftest import World
 from tests.refusals import refuses
 from tests.samples import add_key, build, change_folder, import_title, make_folder
 
@@ -25,6 +31,28 @@ def ready(client: Client, tmp_path: Path) -> Client:
     change_folder(folder)
     build(client, folder, tmp_path / "state")
     return client
+
+
+def test_placed_and_followed_until_every_device_has_it(
+    said: Said, world: World, ready: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    clock = Clock(world)
+
+    def passes(_: float) -> None:
+        clock.pass_(minutes=30)
+        rollouts.grow_due(world.services)
+
+    monkeypatch.setattr(rollout_views, "time", SimpleNamespace(sleep=passes))
+    told = said("channel", "place", *ON, "--plan", "5 %, 20 % after 30 min, all after 1 h", "--wait", "--yes")
+    steps = [line for line in told.splitlines() if line.startswith("peatlight#2 on studio: ")]
+    assert [line.split(", ")[0] for line in steps] == ["peatlight#2 on studio: 5 %", "peatlight#2 on studio: 20 %"]
+    assert "peatlight#2 is live on studio for linux.\n" in told
+    # What differs from what is live stands before the question.
+    assert "peatlight#1 was not made from a commit" in told or "commit" in told
+    release = ready.releases.make("peatlight", NewRelease(builds=[1])).number
+    ready.releases.leave_out("peatlight", release, "windows-release", "Later.")
+    placed = said("release", "place", str(release), "--on", "testers", "--share", "20", "--yes")
+    assert "begins on testers, 20 % of the devices: 1 line." in placed
 
 
 def test_from_a_part_to_all_and_back(said: Said, ready: Client) -> None:

@@ -1,8 +1,9 @@
 import { Button, Group, Modal } from "@mantine/core";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 
 import { bytes } from "../../ui/format";
 import { Answer, Failure } from "../../ui/parts";
+import { PlacePreview } from "../channels/PlacePreview";
 import { EVERY, extentBody, WhoGetsIt } from "../channels/WhoGetsIt";
 import { Platform } from "../profiles/Platform";
 import { LineState } from "./LineState";
@@ -36,7 +37,7 @@ export function PlaceReleaseDialogue({ title, number, channel, close }: Props) {
       attributes={{ header: { role: "presentation" } }}
     >
       <Answer of={preview} rows={6}>
-        {(data) => <Body seen={data} />}
+        {(data) => <Body title={title} seen={data} />}
       </Answer>
       {seen?.possible && <WhoGetsIt extent={extent} set={setExtent} />}
       {place.error && <Failure error={place.error} retry={again} />}
@@ -56,7 +57,8 @@ export function PlaceReleaseDialogue({ title, number, channel, close }: Props) {
   );
 }
 
-function Body({ seen }: { seen: ReleasePreview }) {
+function Body({ title, seen }: { title: string; seen: ReleasePreview }) {
+  const [open, setOpen] = useState("");
   return (
     <>
       <table className="rows">
@@ -68,32 +70,53 @@ function Body({ seen }: { seen: ReleasePreview }) {
             <th>Replaces</th>
             <th className="number">Download</th>
             <th className="number">Devices</th>
+            <th className="number">Details</th>
           </tr>
         </thead>
         <tbody>
           {seen.lines.map(({ line, placing, said }) => (
-            <tr key={line.line}>
-              <td className="tight">
-                <Platform name={line.platform} />
-              </td>
-              <td className="tight">
-                <LineState state={line.state} />
-              </td>
-              {placing ? (
-                <>
-                  <td>#{placing.build.number}</td>
-                  <td>{placing.replaces ? `#${placing.replaces.number} (${placing.replaces.version_name})` : "nothing"}</td>
-                  <td className="number">
-                    {placing.update ? bytes(placing.update.download) : placing.fresh && bytes(placing.fresh.download)}
-                  </td>
-                  <td className="number">{placing.devices}</td>
-                </>
-              ) : (
-                <td colSpan={4} className="dim">
-                  {said}
+            <Fragment key={line.line}>
+              <tr>
+                <td className="tight">
+                  <Platform name={line.platform} />
                 </td>
+                <td className="tight">
+                  <LineState state={line.state} />
+                </td>
+                {placing ? (
+                  <>
+                    <td>#{placing.build.number}</td>
+                    <td>{placing.replaces ? `#${placing.replaces.number} (${placing.replaces.version_name})` : "nothing"}</td>
+                    <td className="number">
+                      {placing.update ? bytes(placing.update.download) : placing.fresh && bytes(placing.fresh.download)}
+                    </td>
+                    <td className="number">{placing.devices}</td>
+                    <td className="number">
+                      <Button
+                        size="compact-xs"
+                        variant="default"
+                        aria-expanded={open === line.line}
+                        aria-label={`Details of #${placing.build.number}`}
+                        onClick={() => setOpen(open === line.line ? "" : line.line)}
+                      >
+                        {open === line.line ? "Hide" : "Show"}
+                      </Button>
+                    </td>
+                  </>
+                ) : (
+                  <td colSpan={5} className="dim">
+                    {said}
+                  </td>
+                )}
+              </tr>
+              {placing && open === line.line && (
+                <tr>
+                  <td colSpan={7} style={{ padding: "12px 14px" }}>
+                    <PlacePreview title={title} seen={placing} />
+                  </td>
+                </tr>
               )}
-            </tr>
+            </Fragment>
           ))}
         </tbody>
       </table>

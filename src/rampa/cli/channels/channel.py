@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 import typer
-from rich.text import Text
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, err, findings, mb, out, print_json, table
+from rampa.cli.base.output import ago, err, out, print_json, table
 from rampa.cli.channels import gates, order, schedule
+from rampa.cli.channels.place_views import between_shown, preview_shown
+from rampa.cli.channels.rollout_views import WAIT, followed
 from rampa.core.errors import NotFound, Refused
 from rampa.core.placement.life import PlacementState
 from rampa.core.placement.plan import plan_text, read_plan
 from rampa.core.placement.share import read_share
 from rampa.core.quantity import counted
-from rampa.schema.channels import CostOut, PlacePreview
 from rampa.schema.schedule import NewScheduled
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Channels: place a build, see what is live.")
-SHOWN = 20
-STYLES = {"changed": "yellow", "added": "green", "moved": "cyan", "removed": "red"}
 
 
 @app.command("place")
@@ -33,6 +31,7 @@ def place(
     ),
     at: str = typer.Option("", "--at", help="Not now but then: 2026-11-30T09:00, or in 3h."),
     when_open: bool = typer.Option(False, "--when-open", help="Not now but when the channel's gates open."),
+    wait: bool = WAIT,
     as_json: bool = JSON,
 ) -> None:
     """Show what placing a build will do; then, confirmed, place it, or have it placed later."""
@@ -46,7 +45,8 @@ def place(
             print_json(seen)
             return
         if not as_json:
-            _preview(seen)
+            preview_shown(seen)
+            between_shown(client, title, seen)
         if dry:
             return
         if later[1]:
@@ -65,6 +65,8 @@ def place(
             raise typer.Exit(1)
         # With --json the service says what blocks it, and the exit code says so too.
         placed = client.channels.place(title, on, number, seen.etag, first, growth)
+        if wait:
+            placed = followed(client, title, on, client.rollouts.get(title, on, placed.number))
     if as_json:
         print_json(placed)
         return
@@ -143,62 +145,6 @@ def withdraw(
 
 def _have(devices: int) -> str:
     return "1 device has it" if devices == 1 else f"{devices} devices have it"
-
-
-def _preview(seen: PlacePreview) -> None:
-    over = (
-        f"replaces {seen.replaces.name} ({seen.replaces.version_name})"
-        if seen.replaces
-        else "nothing is live there yet"
-    )
-    head = Text(f"{seen.build.name} ", style="bold")
-    head.append(
-        f"{seen.build.version_name}, code {seen.build.version_code}, on {seen.channel}: {over}", style="default"
-    )
-    out().print(head)
-    findings(seen.findings)
-    if seen.gates:
-        gates.gate_table(seen.gates)
-    if seen.replaces:
-        _changes(seen)
-    rows = []
-    if seen.update and seen.replaces:
-        rows.append((f"update from {seen.replaces.name}", *_cost(seen.update)))
-    for had in seen.updates:
-        if seen.replaces is None or had.build.number != seen.replaces.number:
-            rows.append((f"update from {had.build.name}", *_cost(had.update)))
-    if seen.fresh:
-        rows.append(("fresh install", *_cost(seen.fresh)))
-    if rows:
-        out().print()
-        table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
-    out().print(f"{counted(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
-    if seen.updates:
-        have = ", ".join(f"{had.build.name} on {had.devices:,}" for had in seen.updates)
-        total = sum(had.devices * had.update.download for had in seen.updates)
-        mean = total / sum(had.devices for had in seen.updates)
-        out().print(f"They have {have}: {mb(round(mean))} a device, {mb(total)} in all.")
-    if seen.replaces:
-        out().print(
-            f"Settings and commits between: rampa build compare {seen.replaces.name} {seen.build.name}", style="dim"
-        )
-
-
-def _changes(seen: PlacePreview) -> None:
-    rows = []
-    for c in seen.changes[:SHOWN]:
-        path = f"{c.old_path} -> {c.path}" if c.kind == "moved" else c.path
-        new = mb(c.new_size - c.shared) if c.kind in ("changed", "added") else ""
-        rows.append((Text(c.kind, style=STYLES[c.kind]), path, mb(c.new_size - c.old_size, signed=True), new))
-    left = len(seen.changes) - SHOWN + seen.changes_left
-    out().print()
-    table(["", "~file", ">size", ">new content"], rows, "No file differs.")
-    if left > 0:
-        out().print(f"and {counted(left, 'more file')}")
-
-
-def _cost(cost: CostOut) -> tuple[str, str, str, str]:
-    return mb(cost.download), mb(cost.reused), mb(cost.written), str(cost.requests)
 
 
 order.add_to(app)

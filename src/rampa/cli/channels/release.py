@@ -6,29 +6,22 @@ import sys
 from pathlib import Path
 
 import typer
-from rich.text import Text
 
 from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, err, facts, mb, out, print_json, table
+from rampa.cli.base.output import ago, out, print_json, table
+from rampa.cli.channels.release_views import draft_shown, notes_shown, preview_shown, release_shown
+from rampa.cli.channels.rollout_views import WAIT, followed
 from rampa.core.errors import Invalid, Refused
 from rampa.core.placement.plan import plan_text, read_plan
-from rampa.core.placement.release import ReleaseLineState
 from rampa.core.placement.share import read_share
 from rampa.core.quantity import counted
-from rampa.schema.releases import NewRelease, NotesDraft, Release, ReleaseNote, ReleasePreview
+from rampa.schema.releases import NewRelease, ReleaseNote
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Releases: builds of one version over platforms, placed as one."
 )
 NUMBER = typer.Argument(..., help="The release's number.")
 ON = typer.Option(..., "--on", help="The channel.")
-SHAPES = {
-    ReleaseLineState.READY: ("○ ready", "green"),
-    ReleaseLineState.LEFT_OUT: ("◇ left out", "yellow"),
-    ReleaseLineState.MAKING: ("◐ making", "default"),
-    ReleaseLineState.FAILED: ("■ failed", "red"),
-    ReleaseLineState.LAGS: ("▲ lags", "yellow"),
-}
 
 
 @app.command("make")
@@ -48,7 +41,7 @@ def make(
         slug = titles.pop() if titles else the_title(client, title)
         asked = NewRelease(builds=[n for _, n in named], run=run or None, commit=commit.lower())
         made = client.releases.make(slug, asked)
-    _shown(made, as_json)
+    release_shown(made, as_json)
 
 
 @app.command("list")
@@ -80,7 +73,7 @@ def show(number: int = NUMBER, title: str = TITLE, as_json: bool = JSON) -> None
     """A release: its lines, what lags or was left out and why, its notes."""
     with signed_in() as client:
         found = client.releases.get(the_title(client, title), number)
-    _shown(found, as_json)
+    release_shown(found, as_json)
 
 
 @app.command("add")
@@ -94,7 +87,7 @@ def add(
     with signed_in() as client:
         slug, build = the_build(client, spoken, title)
         done = client.releases.add(slug, number, build)
-    _shown(done, as_json)
+    release_shown(done, as_json)
 
 
 @app.command("leave-out")
@@ -111,7 +104,7 @@ def leave_out(
         raise Invalid("release.reason", "say why with --reason, or --back to expect it again", where="--reason")
     with signed_in() as client:
         done = client.releases.leave_out(the_title(client, title), number, profile, reason)
-    _shown(done, as_json)
+    release_shown(done, as_json)
 
 
 @app.command("notes")
@@ -130,7 +123,7 @@ def notes(
     with signed_in() as client:
         slug = the_title(client, title)
         if draft:
-            _draft(client.releases.draft_notes(slug, number, draft), as_json)
+            draft_shown(client.releases.draft_notes(slug, number, draft), as_json)
             return
         if file:
             text = sys.stdin.read() if file == "-" else Path(file).read_text()
@@ -141,7 +134,7 @@ def notes(
     if as_json:
         print_json(found.notes)
         return
-    _notes(found)
+    notes_shown(found)
 
 
 @app.command("place")
@@ -153,6 +146,7 @@ def place(
     plan: str = typer.Option(
         "", "--plan", help="How it grows: 1 %, 5 % after 4 h, 20 % after 1 day, all after 2 days."
     ),
+    wait: bool = WAIT,
     title: str = TITLE,
     yes: bool = YES,
     as_json: bool = JSON,
@@ -167,7 +161,7 @@ def place(
             print_json(seen)
             return
         if not as_json:
-            _preview(seen)
+            preview_shown(seen)
         if dry:
             return
         if not seen.possible and not as_json:
@@ -178,73 +172,13 @@ def place(
             raise typer.Exit(1)
         # With --json the service says what is in the way, and the exit code says so too.
         done = client.releases.place(slug, number, on, seen.etag, first, growth)
+        if wait:
+            for placed in [p for p in client.channels.get(slug, on).live if p.build.number in done.builds]:
+                followed(client, slug, on, client.rollouts.get(slug, on, placed.number))
+            done = client.releases.get(slug, number)
     if as_json:
         print_json(done)
         return
     count = sum(line.placing is not None for line in seen.lines)
     how = f"begins on {on}, {reach}" if growth or (first or 100) < 100 else f"is live on {on}"
     out().print(f"Release {number} ({done.version_name}) {how}: {counted(count, 'line')}.")
-
-
-def _preview(seen: ReleasePreview) -> None:
-    out().print(Text(f"Release {seen.number} ({seen.version_name}) on {seen.channel}", style="bold"))
-    rows = []
-    for each in seen.lines:
-        goes = each.placing
-        build = each.line.build.name if each.line.build else ""
-        over = goes.replaces.name if goes and goes.replaces else ""
-        cost = (
-            mb(goes.update.download) if goes and goes.update else mb(goes.fresh.download) if goes and goes.fresh else ""
-        )
-        shape, style = SHAPES[each.line.state]
-        rows.append(
-            (Text(shape, style=style), each.line.line, build, over, cost, goes.devices if goes else "", each.said)
-        )
-    table(["", "for", "build", "replaces", ">download", ">devices", "~said"], rows)
-    for obstacle in seen.obstacles:
-        out().print(Text(f"■ {obstacle}", style="red"))
-
-
-def _shown(found: Release, as_json: bool) -> None:
-    if as_json:
-        print_json(found)
-        return
-    rows: list[tuple[str, object]] = [
-        ("release", f"{found.number} of {found.title}, {found.version_name}, {found.purpose}"),
-        ("made", f"{ago(found.created_at)} by {found.created_by}"),
-        ("live on", ", ".join(found.live_on) or "no channel yet"),
-    ]
-    facts(rows)
-    out().print()
-    lines = []
-    for line in found.lines:
-        shape, style = SHAPES[line.state]
-        build = line.build.name if line.build else ""
-        live = ", ".join(line.build.live_on) if line.build else ""
-        lines.append((Text(shape, style=style), line.line, line.profile, build, live, line.said))
-    table(["", "for", "profile", "build", "live on", "~said"], lines)
-    _notes(found)
-
-
-def _notes(found: Release) -> None:
-    if not found.notes:
-        err().print(
-            f"No notes yet: rampa release notes {found.number} --for players --language en --file FILE", style="dim"
-        )
-    for note in found.notes:
-        out().print()
-        out().print(Text(f"For {note.audience}, {note.language}, by {note.by}", style="bold"))
-        out().print(note.text, highlight=False, markup=False)
-
-
-def _draft(draft: NotesDraft, as_json: bool) -> None:
-    if as_json:
-        print_json(draft)
-        return
-    err().print(f"Commits since {draft.since or 'the beginning'}, for a person to write notes from:", style="dim")
-    for subject in draft.subjects:
-        out().print(f"- {subject}", highlight=False, markup=False)
-    if draft.left:
-        out().print(f"and {counted(draft.left, 'more commit')}")
-    if not draft.subjects:
-        err().print("No commits are known between the two.")

@@ -9,6 +9,7 @@ import typer
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import err, print_json
 from rampa.cli.channels import rollout_views as views
+from rampa.cli.channels.rollout_views import WAIT
 from rampa.client import Client
 from rampa.core.errors import Invalid, NotFound, Refused
 from rampa.core.placement.plan import plan_text, read_plan
@@ -22,7 +23,6 @@ app = typer.Typer(
 BUILD = typer.Argument("", help="The build, as in peatlight#14; or --release for all lines of one.")
 RELEASE = typer.Option(0, "--release", help="All builds of this release, together or not at all.")
 ON = typer.Option(..., "--on", help="The channel.")
-WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, or it is held or ends.")
 
 
 @app.command("show")

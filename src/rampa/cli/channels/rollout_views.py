@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 
+import typer
+
 from rampa.cli.base.output import ago, err, facts, mb, moment, out, print_json, table
 from rampa.client import Client
 from rampa.core.placement.life import LIVE, PlacementState
@@ -11,6 +13,7 @@ from rampa.core.quantity import counted
 from rampa.schema.channels import Placement
 from rampa.schema.rollouts import RollBackPreview, Rollout
 
+WAIT = typer.Option(False, "--wait", help="Follow it until every device has it, or it is held or ends.")
 LOOK = 2.0
 """Seconds between two looks at what is followed."""
 

@@ -28,17 +28,20 @@ class KeptBoard:
     """Never older than the question: an answer is given again only after the database said that nothing changed since."""
 
     def __init__(self) -> None:
-        self._together: Together[_Kept] = Together()
+        self._together: Together[str] = Together()
         self._kept: _Kept | None = None
 
     def get(self, services: Services, actor: Actor) -> str:
-        """The board's JSON; what `rampa.schema.board.Board` reads."""
+        """The board's JSON; what `rampa.schema.board.Board` reads. Those who ask at once share the look, too."""
+        return self._together.get(lambda: self._look(services, actor))
+
+    def _look(self, services: Services, actor: Actor) -> str:
         kept = self._kept
         with begin(services, actor) as uow:
             now = uow.now
             fresh = kept and now - kept.made_at < LONGEST and not board_changed(uow.session, kept.snapshot)
         if kept is None or not fresh:
-            kept = self._kept = self._together.get(lambda: _make(services, actor))
+            kept = self._kept = _make(services, actor)
             now = kept.made_at
         return f'{{"at":"{now.isoformat()}",{kept.rest}'
 
