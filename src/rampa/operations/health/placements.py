@@ -5,37 +5,32 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 from collections import defaultdict
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
 from rampa.core.errors import NotFound
 from rampa.core.health.comparison import (
-    ALL,
     ERROR,
-    FIRST,
     LIMIT,
     Compared,
     Health,
     Key,
     Observed,
-    Part,
     Verdict,
     compare,
 )
 from rampa.core.health.odds import Span
 from rampa.core.health.sequential import Count
-from rampa.core.health.spans import SHORTEST, is_over, span_of
+from rampa.core.health.spans import is_over
 from rampa.core.placement.life import PlacementState
 from rampa.db import HealthEventRow, PlacementChangeRow, PlacementRow, find_channel
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, begin, may
+from rampa.operations.health.counts import Counts, counts_of
 from rampa.operations.health.crashes import crashes_of
 from rampa.schema import health as wire
 
 SHOWN_CRASHES = 10
-Counts = Mapping[tuple[Key, int], Count]
-"""By what is counted together, and the span of time."""
 
 
 @dataclass(frozen=True)
@@ -81,8 +76,8 @@ def look(uow: UnitOfWork, placement: PlacementRow) -> Watched:
     since = uow.session.scalar(grown) or placement.created_at
     before = _before(uow, placement)
     until = placement.ended_at or uow.now
-    new = _counts(uow, placement.build_id, since, until)
-    old = _counts(uow, before.build_id, since, until) if before else {}
+    new = counts_of(uow, placement.build_id, since, until)
+    old = counts_of(uow, before.build_id, since, until) if before else {}
     return Watched(placement, before, since, compare(_beside(new, old, since, uow.now)))
 
 
@@ -111,27 +106,6 @@ def _before(uow: UnitOfWork, placement: PlacementRow) -> PlacementRow | None:
         if uow.session.scalar(whole.limit(1)) is not None:
             return other
     return None
-
-
-def _counts(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime, until: dt.datetime) -> Counts:
-    """What went wrong of each device's first observations, by span, over all devices and by class and level.
-
-    By when it was received: what a device kept for a day does not change a span that was looked at.
-    """
-    seen = func.date_bin(dt.timedelta(seconds=SHORTEST), HealthEventRow.received_at, since)
-    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level, HealthEventRow.turn, seen)
-    rows = (
-        select(*of, func.count().filter(HealthEventRow.bad), func.count())
-        .where(HealthEventRow.build_id == build, HealthEventRow.received_at.between(since, until))
-        .where(HealthEventRow.at >= since, HealthEventRow.turn <= FIRST)
-        .group_by(*of)
-    )
-    found: dict[tuple[Key, int], Count] = defaultdict(Count)
-    for kind, form, level, turn, at, wrong, total in uow.session.execute(rows):
-        parts = [ALL] + [Part(word, name) for word, name in (("class", form), ("level", level)) if name]
-        for part in parts:
-            found[Key(part, kind, turn), span_of(since, at)] += Count(wrong, total)
-    return found
 
 
 def _devices(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime) -> tuple[int, int, float]:
