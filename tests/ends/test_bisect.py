@@ -84,6 +84,8 @@ def test_it_names_the_commit_that_a_device_crashed_on(client: Client, commits: l
     diff = client.bisects.diff(TITLE, started.number).text
     assert "src/fog.c" in diff
     assert "data/bog" not in diff
+    (search,) = client.health.crash(TITLE, group.number).bisects
+    assert (search.number, search.state, search.commit) == (started.number, BisectState.FOUND, commits[CULPRIT])
     told = [e for e in client.events.all() if e.act == "bisect.find"]
     assert len(told) == 1
     assert [b.number for b in client.builds.all(TITLE)] == [bad, good], "to try a commit keeps no build"

@@ -99,6 +99,7 @@ def test_two_builds_and_one_place(world: World, ready: Client, programs: list[Pr
     stack = found.stacks[0]
     assert [p.function for f in stack.frames for p in f.places][:3] == ["fog_at", "night_shift", "main"]
     assert any(not f.places for f in stack.frames), "the system's library has no symbols here"
+    assert found.bisects == []
     assert (found.before, found.commits_said) == ("", "There is no build of linux-release before peatlight#1.")
 
 

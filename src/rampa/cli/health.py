@@ -133,7 +133,7 @@ def _crash(found: CrashGroup) -> None:
         [
             ("place", Text(found.place, style="bold")),
             ("reason", found.reason),
-            ("crashes", f"{found.crashes:,} on {who} in the last 30 days, the last {ago(found.last_at)}"),
+            ("crashes", f"{found.crashes:,} on {who}; in the last 30 days, the last {ago(found.last_at)}"),
             ("first in", found.first_build + (f"; {found.before} does not have it" if found.before else "")),
             ("builds", _counts(found.builds)),
             ("classes", _counts(found.forms) or "not told"),
@@ -149,7 +149,10 @@ def _crash(found: CrashGroup) -> None:
     if rows:
         out().print(between)
     table(["commit", "by", "", "~subject"], rows, found.commits_said or f"{between} none.")
-    if len(rows) > 1:
+    for search in found.bisects:
+        came = f": it came with {search.commit[:10]}" if search.commit else ""
+        err().print(f"Bisect {search.number} is {search.state.value}{came}.")
+    if len(rows) > 1 and not any(search.commit for search in found.bisects):
         good, bad = f"{found.title}#{found.before_number}", found.first_build
         err().print(f"Find the commit: rampa run bisect {good} {bad} --by crash {found.number}", style="dim")
 

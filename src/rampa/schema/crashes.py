@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from rampa.core.health.crash import IDENT, MODULE, MOST_FRAMES, MOST_MODULES, REASON, CrashModule, CrashReport
+from rampa.core.run.bisect import BisectState
 from rampa.schema.common import Number, Page, PageQuery, Wire
 from rampa.schema.sources import CommitOut
 from rampa.schema.titles.titles import TitlePath
@@ -111,6 +112,14 @@ class CrashStackOut(Wire):
     frames: list[CrashFrameOut]
 
 
+class CrashBisect(Wire):
+    """A search for the commit that brought it; `commit` is empty where it has not ended with one."""
+
+    number: int
+    state: BisectState
+    commit: str
+
+
 class CrashGroup(CrashSummary):
     """`commits`: between the newest build before that had no such crash (`before`, empty for none) and the first that had it."""
 
@@ -123,3 +132,5 @@ class CrashGroup(CrashSummary):
     commits: list[CommitOut]
     commits_said: str
     """Why no commits can be told."""
+    bisects: list[CrashBisect]
+    """Newest first."""

@@ -82,6 +82,19 @@ function Headline({ group }: { group: CrashGroup }) {
         </>
       )}
       .
+      {group.bisects.map((b) => (
+        <span key={b.number}>
+          {" "}
+          <Link to={`/titles/${group.title}/bisects/${b.number}`}>Bisect {b.number}</Link>
+          {b.commit ? (
+            <>
+              : it came with <b>{b.commit.slice(0, 10)}</b>.
+            </>
+          ) : (
+            ` is ${b.state}.`
+          )}
+        </span>
+      ))}
     </div>
   );
 }
@@ -124,7 +137,7 @@ function Commits({ group }: { group: CrashGroup }) {
     <table className="rows">
       <tbody>
         {group.commits.map((c) => (
-          <tr key={c.commit}>
+          <tr key={c.commit} style={{ fontWeight: group.bisects.some((b) => b.commit === c.commit) ? 600 : undefined }}>
             <td className="tight">
               <Digest value={c.commit} what="commit" length={10} />
             </td>

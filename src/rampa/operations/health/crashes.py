@@ -13,7 +13,9 @@ from sqlalchemy import ColumnElement, Select, func, or_, select
 from rampa.core.build.life import BuildState
 from rampa.core.errors import RampaError
 from rampa.core.health.crash import NamedFrame
+from rampa.core.run.bisect import BisectState, bounds
 from rampa.db import (
+    BisectRow,
     BuildRow,
     CrashGroupRow,
     CrashRow,
@@ -34,6 +36,7 @@ from rampa.schema.sources import CommitOut
 Counted = Select[CrashGroupRow, int, int, int, dt.datetime]
 KEPT = dt.timedelta(days=30)
 SHOWN_STACKS, SHOWN_COMMITS, SHOWN_COUNTS = 5, 50, 20
+SEARCHES = 5
 DEVICES = func.count(CrashRow.device.distinct())
 SORTS: Mapping[str, Sequence[ColumnElement[Any]]] = {
     "crashes": (func.count(CrashRow.id).desc(),),
@@ -89,7 +92,21 @@ def get_crash(services: Services, slug: str, number: int) -> wire.CrashGroup:
             before_number=before.number if before else 0,
             commits=commits,
             commits_said=said,
+            bisects=_bisects(uow, group),
         )
+
+
+def _bisects(uow: UnitOfWork, group: CrashGroupRow) -> list[wire.CrashBisect]:
+    rows = select(BisectRow).where(BisectRow.title_id == group.title_id, BisectRow.crash == group.key)
+    found = uow.session.scalars(rows.order_by(BisectRow.number.desc()).limit(SEARCHES))
+    return [
+        wire.CrashBisect(
+            number=row.number,
+            state=row.state,
+            commit=row.commits[bounds(row.last, row.seen)[1]] if row.state == BisectState.FOUND else "",
+        )
+        for row in found
+    ]
 
 
 def _counted(uow: UnitOfWork, title: uuid.UUID, build: BuildRow | None, *, outer: bool = False) -> Counted:
