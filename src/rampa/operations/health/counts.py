@@ -12,11 +12,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, Integer, case, cast, func, select
 
 from rampa.core.health.comparison import ALL, FIRST, Key, Part
 from rampa.core.health.sequential import Count
-from rampa.core.health.spans import SHORTEST, span_of
+from rampa.core.health.spans import GRID, HOUR, SHORTEST
 from rampa.db import Database, HealthEventRow
 from rampa.operations.base import UnitOfWork
 
@@ -72,8 +72,8 @@ def _counted(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime, begin: dt.da
     """What was received from `begin` until before `end`."""
     if begin >= end:
         return {}
-    seen = func.date_bin(SHORT, HealthEventRow.received_at, since)
-    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level, HealthEventRow.turn, seen)
+    seconds = cast(func.extract("epoch", func.date_bin(SHORT, HealthEventRow.received_at, since) - since), Integer)
+    of = (HealthEventRow.kind, HealthEventRow.form, HealthEventRow.level, HealthEventRow.turn, _span(seconds))
     rows = (
         select(*of, func.count().filter(HealthEventRow.bad), func.count())
         .where(HealthEventRow.build_id == build)
@@ -82,8 +82,17 @@ def _counted(uow: UnitOfWork, build: uuid.UUID, since: dt.datetime, begin: dt.da
         .group_by(*of)
     )
     found: dict[tuple[Key, int], Count] = defaultdict(Count)
-    for kind, form, level, turn, at, wrong, total in uow.session.execute(rows):
+    for kind, form, level, turn, span, wrong, total in uow.session.execute(rows):
         parts = [ALL] + [Part(word, name) for word, name in (("class", form), ("level", level)) if name]
         for part in parts:
-            found[Key(part, kind, turn), span_of(since, at)] += Count(wrong, total)
+            found[Key(part, kind, turn), span] += Count(wrong, total)
     return found
+
+
+def _span(seconds: ColumnElement[int]) -> ColumnElement[int]:
+    """`rampa.core.health.spans.span_of` in the database: whole seconds since the beginning to those of their span."""
+    begins = [0, *(until for until, _ in GRID)]
+    lengths = [*(length for _, length in GRID), HOUR]
+    spans = [begin + (seconds - begin) // length * length for begin, length in zip(begins, lengths, strict=True)]
+    whens = [(seconds < until, span) for (until, _), span in zip(GRID, spans, strict=False)]
+    return case(*whens, else_=spans[-1])
