@@ -189,7 +189,9 @@ def _change(row: PlacementRow, share: int) -> PlacementChangeRow:
 
 def _ask_board(at: World) -> Callable[[], object]:
     """The bytes of the answer, as SQL's rows are those of the driver: to read them is the asking one's work."""
-    place, headers = urlsplit(at.address).netloc, {"Authorization": f"Bearer {at.token}"}
+    # As a browser asks.
+    headers = {"Authorization": f"Bearer {at.token}", "Accept-Encoding": "gzip"}
+    place = urlsplit(at.address).netloc
 
     def ask() -> object:
         connection = http.client.HTTPConnection(place, timeout=60)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -32,7 +33,9 @@ def place(client: Client, number: int, share: float | None = None) -> int:
 
 
 def told(board: KeptBoard, services: Services) -> Board:
-    return Board.model_validate_json(board.get(services, ACTOR))
+    answer = board.get(services, ACTOR)
+    assert gzip.decompress(answer.packed) == answer.plain
+    return Board.model_validate_json(answer.plain)
 
 
 def test_after_every_act_it_is_what_a_new_one_would_be(world: World, client: Client, tmp_path: Path) -> None:
@@ -113,4 +116,4 @@ def test_what_was_rolled_back_changes_nothing_and_old_notes_go(world: World, cli
     kept.forget(world.services)
     with world.services.db.transaction() as session:
         assert session.scalar(select(func.count()).select_from(BoardChangeRow)) == 0
-    assert json.loads(KeptBoard().get(world.services, ACTOR))["at"].startswith(f"{clock.now:%Y-%m-%dT%H:%M:%S}")
+    assert json.loads(KeptBoard().get(world.services, ACTOR).plain)["at"].startswith(f"{clock.now:%Y-%m-%dT%H:%M:%S}")

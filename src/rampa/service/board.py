@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Response
+from flask import Response, request
 
 from rampa.operations.base import Act, Services
 from rampa.operations.board import board
@@ -22,6 +22,10 @@ def resource(services: Services) -> Resource:
         actor = current_actor()
         if query.at:
             return board.get_board(services, actor, query)
-        return Response(now.get(services, actor), content_type="application/json")
+        told = now.get(services, actor)
+        if not request.accept_encodings.quality("gzip"):
+            return Response(told.plain, content_type="application/json", headers={"Vary": "Accept-Encoding"})
+        headers = {"Vary": "Accept-Encoding", "Content-Encoding": "gzip"}
+        return Response(told.packed, content_type="application/json", headers=headers)
 
     return api
