@@ -53,7 +53,7 @@ def test_gates_close_are_approved_and_waived(said: Said, world: World, client: C
     with refuses("placement.blocked", "closed gates, above"):
         said("channel", "place", "peatlight#1", "--on", "early", "--yes")
     said("channel", "gates", "early", "--approvals", "1", "--play-sign-offs", "1", "--yes")
-    assert "0 of 1; an owner or engineer who does not place it" in said(
+    assert "0 of 1, and nobody else may; an owner: rampa person invite" in said(
         "channel", "approve", "peatlight#1", "--on", "early"
     )
     with world.client(Role.ENGINEER) as engineer:

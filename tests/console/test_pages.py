@@ -276,7 +276,7 @@ def test_a_gate_closes_a_channel_and_is_waived(browser: Browser, filled: Live) -
     expect(placing.get_by_role("button", name="Blocked")).to_be_disabled()
     placing.get_by_role("button", name="Approve").click()
     # One's own word does not count for oneself.
-    expect(placing.get_by_text("0 of 1.")).to_be_visible()
+    expect(placing.get_by_text("0 of 1, and nobody else may.")).to_be_visible()
     placing.get_by_role("button", name="Waive approvals").click()
     waiving = page.get_by_role("dialog", name="Waive a gate for #1")
     waiving.get_by_label("Reason").fill("Nobody else is here tonight.")

@@ -43,7 +43,9 @@ def place(client: Client, number: int = 1, on: str = "early") -> None:
     client.channels.place(TITLE, on, number, seen.etag)
 
 
-def test_a_closed_gate_says_what_who_and_where(ready: Client) -> None:
+def test_a_closed_gate_says_what_who_and_where(world: World, ready: Client) -> None:
+    with world.client(Role.ENGINEER):
+        pass  # somebody else who may
     gated(ready, APPROVALS, GateIn(kind=GateKind.STOOD, channel="testers", hours=2))
     seen = ready.channels.preview(TITLE, "early", 1)
     assert not seen.possible
@@ -175,7 +177,22 @@ def test_a_table_that_nobody_can_pass(ready: Client) -> None:
         gated(ready, APPROVALS, APPROVALS)
     with refuses("channel.unknown"):
         gated(ready, GateIn(kind=GateKind.STOOD, channel="nowhere", hours=1))
+    ready.channels.set_gates(TITLE, "testers", GatesIn(gates=[GateIn(kind=GateKind.STOOD, channel="early")]))
+    with refuses("gate.impossible", "early waits for testers, which waits for early: no build gets to any of them"):
+        gated(ready, GateIn(kind=GateKind.STOOD, channel="testers"))
     assert ready.channels.get(TITLE, "early").gates == []
+
+
+def test_more_approvals_than_there_are_people(world: World, ready: Client) -> None:
+    gated(ready, GateIn(kind=GateKind.APPROVED, count=2))
+    (gate,) = ready.channels.gates(TITLE, "early", 1)
+    assert (gate.missing, gate.who) == ("0 of 2, and nobody else may", "an owner")
+    with world.client(Role.ENGINEER) as engineer:
+        engineer.channels.approve(TITLE, "early", 1)
+    (gate,) = ready.channels.gates(TITLE, "early", 1)
+    assert (gate.missing, gate.where) == (
+        "1 of 2: Engineer, and only 1 other person may", "rampa person invite, or rampa channel gates"
+    )  # fmt: skip
 
 
 def test_a_budget_closes_its_gate_and_names_what_grew(client: Client, tmp_path: Path) -> None:

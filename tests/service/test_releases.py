@@ -102,7 +102,7 @@ def test_a_closed_gate_of_one_line_stops_all(ready: Client) -> None:
     ready.channels.set_gates(TITLE, ON, GatesIn(gates=[GateIn(kind=GateKind.APPROVED, count=1)]))
     number = make(ready, 1, 2)
     assert ready.releases.preview(TITLE, number, ON).obstacles == [
-        f"peatlight#{n}: approved by 1 other person: 0 of 1" for n in (1, 2)
+        f"peatlight#{n}: approved by 1 other person: 0 of 1, and nobody else may" for n in (1, 2)
     ]
     with refuses("gate.closed"):
         place(ready, number)

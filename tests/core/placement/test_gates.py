@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.placement.gates import BuildFacts, Gate, GateKind, check_gates, look, weighted_median
+from rampa.core.placement.gates import BuildFacts, Gate, GateKind, check_gates, check_ways, look, weighted_median
 from tests.refusals import refuses
 
 HOUR = dt.timedelta(hours=1)
@@ -79,6 +79,15 @@ def test_every_kind_has_its_look() -> None:
 def test_a_table_that_nobody_can_pass(gates: tuple[Gate, ...], code: str) -> None:
     with refuses(code):
         check_gates(gates, "public")
+
+
+def test_channels_that_wait_for_one_another() -> None:
+    def stood(channel: str) -> tuple[Gate, ...]:
+        return (Gate(GateKind.STOOD, channel=channel),)
+
+    check_ways({"public": (*stood("testers"), *stood("early")), "early": stood("testers"), "testers": stood("studio")})
+    with refuses("gate.impossible", "public waits for early, which waits for testers, which waits for public"):
+        check_ways({"public": stood("early"), "early": stood("testers"), "testers": stood("public")})
 
 
 def test_one_stand_for_each_channel_is_a_table() -> None:

@@ -58,6 +58,8 @@ class BuildFacts:
     worse: Mapping[str, str] = field(default_factory=dict)
     """Channels on which its devices fare worse than those on the build before, and what says so."""
     approved_by: tuple[str, ...] = ()
+    may_approve: int = MOST_PEOPLE
+    """How many people there are who may, without who would place it."""
     update: int | None = None
     """Bytes that the median device downloads; None: no device of the channel has another build."""
     sign_offs: int = 0
@@ -87,6 +89,26 @@ def check_gates(gates: tuple[Gate, ...], channel: str) -> None:
         wrong = _wrong(gate, channel)
         if wrong:
             raise Invalid("gate.impossible", f"the gate {gate.key}: {wrong}", where=gate.key)
+
+
+def check_ways(tables: Mapping[str, tuple[Gate, ...]]) -> None:
+    """Raises `Invalid` where channels wait for one another in a ring: `tables` are the gates of all of a title's channels."""
+    for channel in tables:
+        way = [channel]
+        _walk(tables, way)
+
+
+def _walk(tables: Mapping[str, tuple[Gate, ...]], way: list[str]) -> None:
+    for gate in tables.get(way[-1], ()):
+        if gate.kind != GateKind.STOOD:
+            continue
+        if gate.channel in way:
+            ring = [*way[way.index(gate.channel) :], gate.channel]
+            said = ", which waits for ".join(ring[1:])
+            raise Invalid(
+                "gate.impossible", f"{ring[0]} waits for {said}: no build gets to any of them", where=gate.key
+            )
+        _walk(tables, [*way, gate.channel])
 
 
 def _wrong(gate: Gate, channel: str) -> str:
@@ -149,6 +171,10 @@ def _approved(gate: Gate, facts: BuildFacts) -> GateLook:
     if have >= gate.count:
         return GateLook(gate, said, True)
     missing = f"{have} of {gate.count}" + (f": {', '.join(facts.approved_by)}" if have else "")
+    if facts.may_approve < gate.count:
+        there = counted(facts.may_approve, "other person", "other people")
+        missing += f", and only {there} may" if facts.may_approve else ", and nobody else may"
+        return GateLook(gate, said, False, missing, "an owner", "rampa person invite, or rampa channel gates")
     return GateLook(gate, said, False, missing, "an owner or engineer who does not place it", "rampa channel approve")
 
 

@@ -12,7 +12,16 @@ from rampa.core.check.budgets import CODES
 from rampa.core.check.findings import Finding
 from rampa.core.errors import Conflict, Invalid, NotFound, Refused
 from rampa.core.health.comparison import Verdict
-from rampa.core.placement.gates import BuildFacts, Gate, GateKind, GateLook, check_gates, look, weighted_median
+from rampa.core.placement.gates import (
+    BuildFacts,
+    Gate,
+    GateKind,
+    GateLook,
+    check_gates,
+    check_ways,
+    look,
+    weighted_median,
+)
 from rampa.core.placement.life import LIVE
 from rampa.db import (
     BindingRow,
@@ -45,6 +54,9 @@ def set_gates(services: Services, actor: Actor, slug: str, name: str, asked: wir
         for gate in gates:
             if gate.channel:
                 find_channel(uow.session, slug, gate.channel)
+        others = select(ChannelRow).where(ChannelRow.title_id == channel.title_id, ChannelRow.id != channel.id)
+        tables = {name: c.gates for c in uow.session.scalars(others) for name in (c.name, *c.former)}
+        check_ways({**{name: gates for name in (channel.name, *channel.former)}, **tables})
         channel.gates = gates
         # Whoever looked at a placement before looks again.
         channel.version += 1
@@ -138,6 +150,7 @@ def _facts(
         stood=_stood(uow, build),
         worse=_worse(uow, build),
         approved_by=_approved_by(uow, channel, build),
+        may_approve=_may_approve(uow),
         update=update,
         over=tuple(f.message for f in findings if f.code in CODES),
     )
@@ -183,6 +196,12 @@ def _approved_by(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> tuple
         .order_by(PersonRow.name)
     )
     return tuple(p.name for p in uow.session.scalars(rows) if may(Role(p.role), Act.APPROVE_BUILD))
+
+
+def _may_approve(uow: UnitOfWork) -> int:
+    """People who may, without who would place it."""
+    rows = select(PersonRow.role).where(PersonRow.disabled_at.is_(None), PersonRow.id != uow.actor.principal)
+    return sum(may(Role(role), Act.APPROVE_BUILD) for role in uow.session.scalars(rows))
 
 
 def _median_update(services: Services, channel: ChannelRow, build: BuildRow) -> int | None:
