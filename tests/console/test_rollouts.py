@@ -100,7 +100,7 @@ def test_a_release_waits_for_a_line_and_goes_as_a_whole(browser: Browser, filled
     page.get_by_role("button", name="Save notes").click()
     expect(page.get_by_text("For players, en")).to_be_visible()
     page.goto(f"{AT}/releases/1/place/testers")
-    page.get_by_role("button", name="Details of #2").click()
+    page.get_by_role("button", name="Show details of #2").click()
     expect(page.get_by_role("dialog")).to_contain_text("Fresh install")
     page.get_by_role("button", name="Place on testers").click()
     expect(page.get_by_role("dialog")).to_have_count(0)

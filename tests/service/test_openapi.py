@@ -29,7 +29,8 @@ NOT_OURS = [ignored_auth, positive_data_acceptance, unsupported_method]
 
 def test_every_answer_is_documented(filled: World) -> None:
     schema = schemathesis.openapi.from_wsgi("/api/v1/openapi.json", filled.app)
-    headers = {"Authorization": f"Bearer {filled.token()}"}
+    # The transport in this process reads no compressed answers.
+    headers = {"Authorization": f"Bearer {filled.token()}", "Accept-Encoding": "identity"}
     few = settings(
         max_examples=2, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None
     )

@@ -96,7 +96,7 @@ function Body({ title, seen }: { title: string; seen: ReleasePreview }) {
                         size="compact-xs"
                         variant="default"
                         aria-expanded={open === line.line}
-                        aria-label={`Details of #${placing.build.number}`}
+                        aria-label={`${open === line.line ? "Hide" : "Show"} details of #${placing.build.number}`}
                         onClick={() => setOpen(open === line.line ? "" : line.line)}
                       >
                         {open === line.line ? "Hide" : "Show"}
