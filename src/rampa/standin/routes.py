@@ -1,59 +1,50 @@
 """What a fleet downloads: the ways from one build to another, each gone once by the real installer, then fetched again and again.
 
-The first device of a way installs for real, below a folder that all share: every digest is checked, and what it read of which
-pack is noted. The others of that way read the same bytes over the network and drop them, as with a disk that holds nothing.
+The first device of a way installs for real, below a folder that all share: every digest is checked, and what it fetched is noted.
+The others of that way fetch all of the same over the network and drop it, as with a disk that holds nothing.
 """
 
 from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.install import Installation
 from rampa.system import CLOCK
 
-
-@dataclass
-class Read:
-    """What a device reads on one way: ranges of packs, and bytes of manifests and locations."""
-
-    ranges: list[tuple[bytes, int, int]] = field(default_factory=list)
-    metadata: int = 0
-
-    @property
-    def size(self) -> int:
-        return self.metadata + sum(size for _, _, size in self.ranges)
+Fetch = Callable[[], bytes]
 
 
 class Noting:
-    """A delivery that notes what is read of another."""
+    """A delivery that notes what is fetched of another: each call, to be made again, and how many bytes came."""
 
     def __init__(self, inner: Delivery) -> None:
         self._inner = inner
-        self.read_so_far = Read()
+        self.fetches: list[Fetch] = []
+        self.sizes: list[int] = []
 
     def manifest(self, digest: bytes) -> bytes:
-        return self._said(self._inner.manifest(digest))
+        return self._noted(partial(self._inner.manifest, digest))
 
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
-        return self._said(self._inner.manifest_difference(digest, base))
+        return self._noted(partial(self._inner.manifest_difference, digest, base))
 
     def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
-        return self._said(self._inner.locations(depots, base, base_depots))
+        return self._noted(partial(self._inner.locations, depots, base, base_depots))
 
     def keys(self) -> Mapping[bytes, bytes]:
         return self._inner.keys()
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
-        data = self._inner.read(pack, offset, size)
-        self.read_so_far.ranges.append((pack, offset, size))
-        return data
+        return self._noted(partial(self._inner.read, pack, offset, size))
 
-    def _said(self, data: bytes) -> bytes:
-        self.read_so_far.metadata += len(data)
+    def _noted(self, fetch: Fetch) -> bytes:
+        data = fetch()
+        self.fetches.append(fetch)
+        self.sizes.append(len(data))
         return data
 
 
@@ -70,28 +61,26 @@ class Routes:
     ) -> None:
         self._folder, self._identifier, self._key = folder, identifier, key
         self._delivery, self._envelope = delivery, envelope
-        self._known: dict[tuple[int, int], Read] = {}
-        self._deliveries: dict[int, Delivery] = {}
+        self._known: dict[tuple[int, int], list[Fetch]] = {}
 
     def bring(self, have: int, build: int) -> int:
         """Downloads what a device with `have` (0: nothing) lacks of `build`; bytes. Raises as an installer and a delivery do."""
         known = self._known.get((have, build))
         if known is None:
-            known = self._known[have, build] = self._first(have, build)
-            return known.size
-        delivery = self._of(build)
-        for pack, offset, size in known.ranges:
-            delivery.read(pack, offset, size)
-        return known.size
+            noting = self._first(have, build)
+            self._known[have, build] = noting.fetches
+            return sum(noting.sizes)
+        return sum(len(fetch()) for fetch in known)
 
-    def _first(self, have: int, build: int) -> Read:
+    def _first(self, have: int, build: int) -> Noting:
         at = self._folder / f"{have}-{build}"
         shutil.rmtree(at, ignore_errors=True)
         if have:
             shutil.copytree(self._installed(have), at, symlinks=True)
-        noting = Noting(self._of(build))
-        self._at(at).update(self._envelope(build), noting, back=True)
-        return noting.read_so_far
+        noting = Noting(self._delivery(build))
+        installation = Installation(at, self._identifier, self._key, clock=CLOCK)
+        installation.update(self._envelope(build), noting, back=True)
+        return noting
 
     def _installed(self, build: int) -> Path:
         """A folder in which the build is installed; one more device's worth of download where there is none yet."""
@@ -100,11 +89,3 @@ class Routes:
                 return self._folder / f"{have}-{to}"
         self.bring(0, build)
         return self._folder / f"0-{build}"
-
-    def _at(self, folder: Path) -> Installation:
-        return Installation(folder, self._identifier, self._key, clock=CLOCK)
-
-    def _of(self, build: int) -> Delivery:
-        if build not in self._deliveries:
-            self._deliveries[build] = self._delivery(build)
-        return self._deliveries[build]
