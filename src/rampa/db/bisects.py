@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
-from rampa.core.run.bisect import BisectState, By, TrialState
+from rampa.core.run.bisect import BisectState, By, TrialState, bounds
 from rampa.db.base import Base, Coded, Identified, first_of
 from rampa.db.builds import BuildRow
 from rampa.db.runs import RunRow
@@ -60,6 +60,16 @@ class BisectRow(Identified, Base):
     @property
     def last(self) -> int:
         return len(self.commits) - 1
+
+    @property
+    def range(self) -> tuple[int, int]:
+        """(newest good, oldest bad) by place: what lies after the first, up to the second, can be the one."""
+        return bounds(self.last, self.seen)
+
+    @property
+    def found(self) -> str:
+        """The one commit; empty where it has not ended with one."""
+        return self.commits[self.range[1]] if self.state == BisectState.FOUND else ""
 
     @property
     def seen(self) -> dict[int, TrialState]:

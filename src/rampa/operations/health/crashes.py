@@ -13,7 +13,6 @@ from sqlalchemy import ColumnElement, Select, func, or_, select
 from rampa.core.build.life import BuildState
 from rampa.core.errors import RampaError
 from rampa.core.health.crash import NamedFrame
-from rampa.core.run.bisect import BisectState, bounds
 from rampa.db import (
     BisectRow,
     BuildRow,
@@ -52,8 +51,8 @@ def list_crashes(services: Services, slug: str, query: wire.CrashQuery) -> wire.
         build = find_build(uow.session, slug, query.build) if query.build else None
         rows = _counted(uow, title.id, build)
         if query.search:
-            found = f"%{query.search.replace('%', '').replace('_', chr(92) + '_')}%"
-            rows = rows.where(or_(CrashGroupRow.place.ilike(found), CrashGroupRow.reason.ilike(found)))
+            columns = CrashGroupRow.place, CrashGroupRow.reason
+            rows = rows.where(or_(*(c.icontains(query.search, autoescape=True) for c in columns)))
         if query.new and build:
             rows = rows.where(CrashGroupRow.first_build_id == build.id)
         at = cursor_numbers(query.cursor, 1)[0] if query.cursor else 0
@@ -99,14 +98,7 @@ def get_crash(services: Services, slug: str, number: int) -> wire.CrashGroup:
 def _bisects(uow: UnitOfWork, group: CrashGroupRow) -> list[wire.CrashBisect]:
     rows = select(BisectRow).where(BisectRow.title_id == group.title_id, BisectRow.crash == group.key)
     found = uow.session.scalars(rows.order_by(BisectRow.number.desc()).limit(SEARCHES))
-    return [
-        wire.CrashBisect(
-            number=row.number,
-            state=row.state,
-            commit=row.commits[bounds(row.last, row.seen)[1]] if row.state == BisectState.FOUND else "",
-        )
-        for row in found
-    ]
+    return [wire.CrashBisect(number=row.number, state=row.state, commit=row.found) for row in found]
 
 
 def _counted(uow: UnitOfWork, title: uuid.UUID, build: BuildRow | None, *, outer: bool = False) -> Counted:

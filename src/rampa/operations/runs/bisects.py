@@ -17,7 +17,6 @@ from rampa.core.run.bisect import (
     BisectState,
     By,
     TrialState,
-    bounds,
     rounds_left,
 )
 from rampa.core.run.steps import steps_of
@@ -156,10 +155,10 @@ def get_diff(services: Services, slug: str, number: int) -> wire.CommitDiff:
     """What the commit that was found changed."""
     with begin(services) as uow:
         row = find_bisect(uow.session, slug, number)
-        if row.state != BisectState.FOUND:
+        commit = row.found
+        if not commit:
             raise Conflict("bisect.not-found", f"{row.name} is {row.state.value}: there is no one commit")
         mirror = mirror_of(services, find_source(uow.session, slug))
-    commit = row.commits[bounds(row.last, row.seen)[1]]
     facts = mirror.log(commit, 0, 1)[0]
     text, cut = mirror.diff(commit, MOST_DIFF)
     return wire.CommitDiff(commit=commit, subject=facts.subject, author=facts.author, at=facts.at, text=text, cut=cut)
@@ -291,7 +290,7 @@ def _expected(uow: UnitOfWork, row: BisectRow) -> float | None:
 
 
 def describe(uow: UnitOfWork, row: BisectRow) -> wire.Bisect:
-    seen, (low, high) = row.seen, bounds(row.last, row.seen)
+    seen, (low, high) = row.seen, row.range
     at_once = max(1, free_slots(uow, wanted_for(uow, row)) + sum(s == TrialState.WAITING for s in seen.values()))
     rounds = rounds_left(row.last, seen, at_once) if row.state == BisectState.WORKING else 0
     one = _expected(uow, row) if rounds else None
@@ -349,7 +348,7 @@ def _known_commits(uow: UnitOfWork, row: BisectRow) -> dict[str, Commit]:
 
 
 def _facts(row: BisectRow, places: dict[str, str]) -> dict[str, Any]:
-    low, high = bounds(row.last, row.seen)
+    low, high = row.range
     return {
         "name": row.name,
         "number": row.number,
