@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.binaries.lines import addresses_of, places
-from rampa.core.health.crash import code_addresses, named, place_of
+from rampa.core.health.crash import named, place_of, wanted_symbols
 from tests.crashing import Program, compile_program
 
 pytestmark = pytest.mark.skipif(not shutil.which("cc") or not shutil.which("objcopy"), reason="no compiler")
@@ -44,9 +44,8 @@ def symbols(program: Program) -> Path:
 def frames(program: Program, form: str = "visor-2") -> list[tuple[str, str, int]]:
     """The places of a crash's frames that are the program's own, innermost first."""
     report = program.crash(form)
-    own = [(m, a) for m, a in code_addresses(report) if report.modules[m].build_id == program.build_id]
-    found = places(symbols(program), [a for _, a in own])
-    told = named(report, {(m, a): found.get(a, ()) for m, a in own})
+    found = places(symbols(program), sorted(wanted_symbols(report)[program.build_id]))
+    told = named(report, {program.build_id: found})
     first = next(p for f in told for p in f.places)
     assert place_of(told).name == f"{first.function}, {first.file}:{first.line}"
     return [(p.function, p.file, p.line) for frame in told for p in frame.places if p.line]

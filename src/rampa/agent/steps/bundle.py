@@ -13,7 +13,6 @@ from rampa.client.builds.parts import BuildParts, BuildProgress
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
-from rampa.core.content.tree.paths import lies_in
 from rampa.core.quantity import counted
 from rampa.core.run.step import Step
 
@@ -40,8 +39,7 @@ def bundle(a: AttemptContext, step: Step) -> None:
     a.report.say(f"Wrote {a.file.name}, {a.file.stat().st_size / MB:.1f} MB.")
     _look_at_package(a)
     if a.work.trial and a.work.trial.weigh:
-        size = sum(f.size for f in tree.files if lies_in(f.path, a.work.trial.weigh))
-        a.measured = replace(a.measured, size=size)
+        a.measured = replace(a.measured, size=tree.size_of(a.work.trial.weigh))
     if a.profile.settings.launch.self_test or (a.work.trial and a.work.trial.self_test):
         _self_test(a)
     if a.work.reproduces:

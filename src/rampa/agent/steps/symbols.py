@@ -19,7 +19,7 @@ from rampa.core.binaries.lines import Place
 from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.select.selection import Selection
 from rampa.core.errors import RampaError
-from rampa.core.health.crash import CrashPlace, CrashReport, code_addresses, named, place_of
+from rampa.core.health.crash import CrashPlace, CrashReport, named, place_of, wanted_symbols
 from rampa.core.quantity import counted
 
 FOLDER = ".build-id"
@@ -44,14 +44,13 @@ def split_symbols(a: AttemptContext, selection: Selection) -> int:
 
 def crash_place(a: AttemptContext, report: CrashReport) -> CrashPlace:
     """Where a program of this attempt crashed, by the symbols that were split off it; the same as for crashes of devices."""
-    found: dict[tuple[int, int], tuple[Place, ...]] = {}
-    for ident in {m.build_id for m in report.modules if m.build_id}:
-        kept = a.folder.symbols / FOLDER / ident[:2] / f"{ident[2:]}.debug"
-        own = {(m, at) for m, at in code_addresses(report) if report.modules[m].build_id == ident}
-        if kept.is_file():
-            places = _places(kept, sorted({at for _, at in own}))
-            found |= {(m, at): places.get(at, ()) for m, at in own}
+    wanted = ((_kept(a, ident), ident, addresses) for ident, addresses in wanted_symbols(report).items())
+    found = {ident: _places(kept, sorted(addresses)) for kept, ident, addresses in wanted if kept.is_file()}
     return place_of(named(report, found))
+
+
+def _kept(a: AttemptContext, build_id: str) -> Path:
+    return a.folder.symbols / FOLDER / build_id[:2] / f"{build_id[2:]}.debug"
 
 
 def _places(kept: Path, addresses: list[int]) -> dict[int, tuple[Place, ...]]:
@@ -73,7 +72,7 @@ def _split(a: AttemptContext, tool: str, path: str, file: Path, elf: Elf) -> boo
             f"warning: {path} has no build id, so its symbols could not be found again: link with --build-id", "warning"
         )
         return False
-    kept = a.folder.symbols / FOLDER / elf.build_id[:2] / f"{elf.build_id[2:]}.debug"
+    kept = _kept(a, elf.build_id)
     kept.parent.mkdir(parents=True, exist_ok=True)
     a.folder.own(a.folder.symbols)
     bare = file.with_name(f"{file.name}.bare")

@@ -15,6 +15,7 @@ import hashlib
 import json
 import os
 import re
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -125,10 +126,22 @@ def code_addresses(report: CrashReport) -> list[tuple[int, int]]:
     return [(module, max(0, address - (at > 0))) for at, (module, address) in enumerate(report.frames)]
 
 
-def named(report: CrashReport, found: Mapping[tuple[int, int], Sequence[Place]]) -> tuple[NamedFrame, ...]:
-    """`found`: by `code_addresses`."""
-    wanted = zip(report.frames, code_addresses(report), strict=True)
-    return tuple(NamedFrame(report.modules[m].name, a, tuple(found.get(code, ()))) for (m, a), code in wanted)
+def wanted_symbols(report: CrashReport) -> dict[str, set[int]]:
+    """Build id -> addresses to look up in its symbols."""
+    wanted: dict[str, set[int]] = defaultdict(set)
+    for module, address in code_addresses(report):
+        if report.modules[module].build_id:
+            wanted[report.modules[module].build_id].add(address)
+    return wanted
+
+
+def named(report: CrashReport, symbols: Mapping[str, Mapping[int, Sequence[Place]]]) -> tuple[NamedFrame, ...]:
+    """`symbols`: build id -> address -> places, of `wanted_symbols`; what is not there has no names."""
+    frames = []
+    for (number, address), (_, code) in zip(report.frames, code_addresses(report), strict=True):
+        module = report.modules[number]
+        frames.append(NamedFrame(module.name, address, tuple(symbols.get(module.build_id, {}).get(code, ()))))
+    return tuple(frames)
 
 
 def place_of(frames: Sequence[NamedFrame]) -> CrashPlace:

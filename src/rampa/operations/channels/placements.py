@@ -106,13 +106,13 @@ def describe_placement(
         plan=plan_text(placement.plan) if placement.plan else "",
         next_at=placement.next_at if placement.state != PlacementState.HELD else None,
         next_share=step.share / 10 if (step := _next(placement)) else None,
-        waits=waits_for(placement.plan, placement.share, placement.verdict) if _next(placement) else "",
+        waits=waits_for(placement.plan, placement.share, placement.verdict) if step else "",
         held_why=placement.held_why,
         back=placement.back,
         verdict=placement.verdict,
         health_said=placement.health_said,
         health_at=placement.health_at,
-        beside=next((p.build.number for p in standing.live[key] if _beside(placement, p)), 0),
+        beside=other.build.number if (other := standing.beside(placement)) else 0,
         build=summary(placement.build, standing.names_of(placement.build.number)),
         placed_at=placement.created_at,
         placed_by=placement.placed_by,
@@ -122,11 +122,6 @@ def describe_placement(
         waived=waived.get((placement.build_id, placement.channel_id), []),
         allowed_actions=actions(actor, life.TRANSITIONS, placement.state, OFFERED),
     )
-
-
-def _beside(placement: PlacementRow, other: PlacementRow) -> bool:
-    """Another one takes a part of this one's devices."""
-    return placement.state == PlacementState.WHOLE and other.line_id == placement.line_id and other.id != placement.id
 
 
 def _next(placement: PlacementRow) -> GrowthStep | None:

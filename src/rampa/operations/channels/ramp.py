@@ -9,7 +9,6 @@ from sqlalchemy import func, or_, select
 from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
-from rampa.core.placement.life import PlacementState
 from rampa.core.placement.stations import BUILT, DEPOTS, Station, stations_of
 from rampa.core.platform.table import line_title
 from rampa.db import BuildRow, PlacementRow, find_title, identity_names, load_document
@@ -89,7 +88,7 @@ def _marker(
         height=height,
         state=build.state,
         live_on=live,
-        places=[_place(p, rows) for rows in standing.live.values() for p in rows if p.build_id == build.id],
+        places=[_place(standing, p) for rows in standing.live.values() for p in rows if p.build_id == build.id],
         shares={name: round(100 * having[name] / count) for name, count in following.items() if count},
         devices=following,
         created_at=build.created_at,
@@ -100,13 +99,12 @@ def _marker(
     )
 
 
-def _place(placement: PlacementRow, live: list[PlacementRow]) -> wire.RampPlace:
-    others = any(p.line_id == placement.line_id and p.id != placement.id for p in live)
+def _place(standing: TitleStanding, placement: PlacementRow) -> wire.RampPlace:
     return wire.RampPlace(
         channel=placement.channel.name,
         state=placement.state,
         share=placement.share / 10,
-        rest=others and placement.state == PlacementState.WHOLE,
+        rest=standing.beside(placement) is not None,
     )
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import func, select
 
 from rampa.core.check.placement import Standing
-from rampa.core.placement.life import LIVE
+from rampa.core.placement.life import LIVE, PlacementState
 from rampa.db import BindingRow, BuildRow, ChannelRow, DeviceRow, LineRow, PlacementRow, SigningIdentityRow, TitleRow
 from rampa.operations.base import UnitOfWork
 
@@ -41,6 +41,13 @@ class TitleStanding:
         """The channels on which a build is live, in their order."""
         live = {key[0] for key, rows in self.live.items() for row in rows if row.build.number == number}
         return [name for name in self.channels if name in live]
+
+    def beside(self, placement: PlacementRow) -> PlacementRow | None:
+        """Another one that takes a part of a whole placement's devices."""
+        if placement.state != PlacementState.WHOLE:
+            return None
+        live = self.live[placement.channel.name, placement.line.platform]
+        return next((p for p in live if p.line_id == placement.line_id and p.id != placement.id), None)
 
     def highest(self, channel: str, platform: str, number: int) -> Standing:
         """The highest version code that another build ever had there.

@@ -16,7 +16,7 @@ from rampa.core.apart import LONG
 from rampa.core.binaries import lines
 from rampa.core.binaries.lines import Place
 from rampa.core.errors import RampaError
-from rampa.core.health.crash import CrashReport, NamedFrame, code_addresses, named, place_of
+from rampa.core.health.crash import CrashReport, NamedFrame, named, place_of, wanted_symbols
 from rampa.db import BuildRow, CrashGroupRow, CrashRow, CrashStackRow, SymbolFileRow, TitleRow, locked, new_id, queue
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.stored_trees import manifest_tree, stream_chunks
@@ -86,7 +86,8 @@ def look_up(services: Services) -> int:
             return done
         found = {key: _read(services, files[key[1]], addresses) for key, addresses in wanted.items()}
         for stack in stacks:
-            _group(services, stack, _named(stack, found))
+            own = {ident: places for (title, ident), places in found.items() if title == stack.title_id}
+            _group(services, stack, named(stack.report, own))
         done += len(stacks)
 
 
@@ -94,10 +95,8 @@ def _addresses(stacks: Sequence[CrashStackRow]) -> dict[tuple[uuid.UUID, str], s
     """(title, build id) -> addresses to look up, so that each module's symbols are read once for all stacks."""
     wanted: dict[tuple[uuid.UUID, str], set[int]] = defaultdict(set)
     for stack in stacks:
-        for module, address in code_addresses(stack.report):
-            ident = stack.report.modules[module].build_id
-            if ident:
-                wanted[stack.title_id, ident].add(address)
+        for ident, addresses in wanted_symbols(stack.report).items():
+            wanted[stack.title_id, ident] |= addresses
     return wanted
 
 
@@ -131,17 +130,6 @@ def _read(
             return LONG.read(lines.places, Path(out.name), sorted(addresses))
     except (RampaError, StopIteration):
         return {}
-
-
-def _named(
-    stack: CrashStackRow, found: Mapping[tuple[uuid.UUID, str], Mapping[int, tuple[Place, ...]]]
-) -> tuple[NamedFrame, ...]:
-    report = stack.report
-    places = {}
-    for module, address in code_addresses(report):
-        of_module = found.get((stack.title_id, report.modules[module].build_id), {})
-        places[module, address] = of_module.get(address, ())
-    return named(report, places)
 
 
 def _group(services: Services, stack: CrashStackRow, frames: tuple[NamedFrame, ...]) -> None:

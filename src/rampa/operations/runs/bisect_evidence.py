@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from sqlalchemy import Select, func, select
 
 from rampa.core.build.life import BuildState
-from rampa.core.content.tree.paths import lies_in
 from rampa.core.run.bisect import By, TrialState, told_by_number, told_by_self_test
 from rampa.core.run.life import ENDED, RunState, StepState
 from rampa.db import BisectRow, BuildOriginRow, BuildRow, RunOrderRow, RunRow, RunStepRow
@@ -84,7 +83,10 @@ def known(uow: UnitOfWork, bisect: BisectRow, commit: str) -> Evidence | None:
         build = uow.session.scalar(_builds(bisect, commit))
         if build is None:
             return None
-        value = _cost(uow, bisect, build) if bisect.by == By.UPDATE_COST else float(weigh(uow, build, bisect.subject))
+        if bisect.by == By.UPDATE_COST:
+            value = _cost(uow, bisect, build)
+        else:
+            value = float(build_tree(uow.services, build).size_of(bisect.subject))
         return (
             None if value is None else Evidence(against_limit(bisect, value), value, f"{build.name} is there already")
         )
@@ -121,8 +123,3 @@ def _tried_the_same(bisect: BisectRow, run: RunRow) -> bool:
         return run.state == RunState.DONE
     form = run.order.trial.form if run.order.trial else ""
     return form == bisect.form and run.measured is not None and run.measured.self_test != ""
-
-
-def weigh(uow: UnitOfWork, build: BuildRow, path: str) -> int:
-    """Bytes of a build's files at a path or below it."""
-    return sum(f.size for f in build_tree(uow.services, build).files if lies_in(f.path, path))

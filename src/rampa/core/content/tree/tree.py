@@ -13,6 +13,7 @@ from typing import overload
 import numpy as np
 
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, Texts, column, view
+from rampa.core.content.tree.paths import lies_in
 from rampa.core.content.tree.player_file_rules import PLAYER_FILE_RULES
 
 __all__ = [
@@ -202,6 +203,10 @@ class Tree:
     @property
     def size(self) -> int:
         return sum(self.files.sizes)
+
+    def size_of(self, path: str) -> int:
+        """Bytes of the files at a path or below it."""
+        return sum(size for name, size in zip(self.files.paths, self.files.sizes, strict=True) if lies_in(name, path))
 
     def take(self, order: Numbers) -> Tree:
         """The tree of these files, by number, without links."""
