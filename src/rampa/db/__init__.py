@@ -19,7 +19,6 @@ from rampa.db.builds import (
 from rampa.db.channels import (
     BuildApprovalRow,
     ChannelRow,
-    DeviceRow,
     GateWaiverRow,
     LineRow,
     PlacementChangeRow,
@@ -41,6 +40,7 @@ from rampa.db.content import (
     store_state,
 )
 from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_group
+from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow
 from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.people import (
     AuditEventRow,
@@ -76,6 +76,7 @@ from rampa.db.signing import (
     identity_names,
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
+from rampa.db.testers import ChannelAccessRow, GroupMemberRow, GroupRow, InvitationRow, find_group
 from rampa.db.titles import (
     DraftRow,
     RevisionRow,
@@ -104,6 +105,7 @@ __all__ = [
     "BuildSymbolsRow",
     "BundleRow",
     "CallSeenRow",
+    "ChannelAccessRow",
     "ChannelRow",
     "ChunkRow",
     "ContentKeyRow",
@@ -112,7 +114,9 @@ __all__ = [
     "CrashStackRow",
     "Database",
     "DepotRow",
+    "DeviceCodeRow",
     "DeviceRow",
+    "DeviceTokenRow",
     "DifferenceSetRow",
     "DraftRow",
     "EnrolmentRow",
@@ -120,11 +124,14 @@ __all__ = [
     "FrameRow",
     "GateWaiverRow",
     "GrantRow",
+    "GroupMemberRow",
+    "GroupRow",
     "GuessRow",
     "HealthBatchRow",
     "HealthEventRow",
     "IdempotentAnswerRow",
     "InnerSignatureRow",
+    "InvitationRow",
     "LineRow",
     "LogKindRow",
     "LogPartRow",
@@ -171,6 +178,7 @@ __all__ = [
     "find_channel",
     "find_crash_group",
     "find_folder",
+    "find_group",
     "find_key",
     "find_release",
     "find_revision",

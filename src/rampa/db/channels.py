@@ -1,4 +1,4 @@
-"""Channels with their lines, placements, devices."""
+"""Channels with their lines and placements."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import datetime as dt
 import uuid
 from collections.abc import Iterable
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, Text, UniqueConstraint, case, or_, select, tuple_
+from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint, case, or_, select, tuple_
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
@@ -128,24 +128,6 @@ class GateWaiverRow(Base):
     reason: Mapped[str] = mapped_column(Text)
     waived_by: Mapped[str] = mapped_column(String(200))
     at: Mapped[dt.datetime]
-
-
-class DeviceRow(Identified, Base):
-    __tablename__ = "device"
-    title_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("title.id"))
-    name: Mapped[str] = mapped_column(String(60))
-    platform: Mapped[str] = mapped_column(String(40))
-    channel_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("channel.id"), index=True)
-    number: Mapped[str] = mapped_column(String(64), default="")
-    """A random one that it chose; it says which part of a rollout the device is in."""
-    simulated: Mapped[bool] = mapped_column(default=False)
-    build_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("build.id"))
-    registered_by: Mapped[str] = mapped_column(String(200))
-    last_seen_at: Mapped[dt.datetime | None]
-    downloaded: Mapped[int] = mapped_column(BigInteger, default=0)
-    channel: Mapped[ChannelRow] = relationship(lazy="joined")
-    build: Mapped[BuildRow | None] = relationship(lazy="joined")
-    __table_args__ = (UniqueConstraint("title_id", "name"),)
 
 
 def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, list[str]]:
