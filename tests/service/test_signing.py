@@ -202,9 +202,9 @@ def test_people_are_added_once(client: Client) -> None:
 
 
 def test_no_person_and_no_token_is_an_agent(client: Client) -> None:
-    with refuses("role.agent", where="role"):
+    with refuses("role.machine", where="role"):
         client.people.make_token(NewToken(name="build machine", role=Role.AGENT))
-    with refuses("role.agent", where="role"):
+    with refuses("role.machine", where="role"):
         client.people.add(NewPerson(name="A", email="a@quillback.example", role=Role.AGENT, password="a long password"))
 
 

@@ -58,7 +58,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "release": ("channels.release", "Releases: builds of one version over platforms, placed as one."),
     "rollout": ("channels.rollout", "Rollouts: grow a placement, hold it, go on, roll back."),
     "health": ("health", "Health: what devices report, beside the build before; crashes."),
-    "device": ("devices", "Simulated devices: install, update, verify, repair, start."),
+    "device": ("devices.device", "Simulated devices: install, update, verify, repair, start."),
     "fleet": ("fleet", "A fleet of simulated devices: they ask, play and report."),
     "person": ("people.person", "People of the studio and their roles."),
     "second-factor": (

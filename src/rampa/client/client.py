@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
+    from rampa.client.testers import TestersCalls
     from rampa.client.titles import TitlesCalls
     from rampa.client.updates import UpdatesCalls
     from rampa.client.variables import VariablesCalls
@@ -118,6 +119,12 @@ class Client:
         from rampa.client.devices.calls import DevicesCalls
 
         return DevicesCalls(self.connection)
+
+    @cached_property
+    def testers(self) -> TestersCalls:
+        from rampa.client.testers import TestersCalls
+
+        return TestersCalls(self.connection)
 
     @cached_property
     def events(self) -> EventsCalls:

@@ -51,6 +51,8 @@ from rampa.db.people import (
     StudioRow,
     TokenRow,
     WebSessionRow,
+    find_person,
+    with_address,
 )
 from rampa.db.releases import ReleaseBuildRow, ReleaseLeftOutRow, ReleaseNoteRow, ReleaseRow, find_release
 from rampa.db.runs import (
@@ -180,6 +182,7 @@ __all__ = [
     "find_folder",
     "find_group",
     "find_key",
+    "find_person",
     "find_release",
     "find_revision",
     "find_run",
@@ -202,4 +205,5 @@ __all__ = [
     "parsed_document",
     "pending",
     "store_state",
+    "with_address",
 ]

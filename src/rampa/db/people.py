@@ -6,10 +6,12 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, Select, String, UniqueConstraint, func, select
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from rampa.core.address import normal
+from rampa.core.errors import NotFound
 from rampa.db.base import Base, Identified
 
 
@@ -127,3 +129,16 @@ class IdempotentAnswerRow(Base):
     body: Mapped[dict[str, Any]] = mapped_column(JSONB)
     at: Mapped[dt.datetime]
     __table_args__ = (UniqueConstraint("principal", "key"),)
+
+
+def with_address(email: str) -> Select[PersonRow]:
+    """Whoever has this address, however it is written."""
+    return select(PersonRow).where(func.lower(PersonRow.email) == normal(email))
+
+
+def find_person(session: Session, email: str) -> PersonRow:
+    person = session.scalar(with_address(email))
+    if person is None:
+        hint = "Invite them first: rampa tester invite."
+        raise NotFound("person.unknown", f"there is nobody with the address {email}", where="email", hint=hint)
+    return person

@@ -9,7 +9,7 @@ from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
 from pathlib import Path
 
-from rampa.core.errors import Unavailable
+from rampa.core.errors import Refused, Unavailable
 from rampa.core.files import replace_file
 
 
@@ -22,7 +22,7 @@ class Post:
     sender: str = "rampa@localhost"
 
     def send(self, to: str, subject: str, text: str) -> None:
-        """Raises `Unavailable`."""
+        """Raises `Refused` for an address that the server does not take, `Unavailable` for everything that can pass."""
         letter = EmailMessage()
         letter["From"], letter["To"], letter["Subject"] = self.sender, to, " ".join(subject.split())[:200]
         letter["Date"], letter["Message-ID"] = (
@@ -37,6 +37,8 @@ class Post:
                     server.send_message(letter)
             else:
                 self._leave(letter)
+        except (smtplib.SMTPRecipientsRefused, smtplib.SMTPNotSupportedError) as error:
+            raise Refused("mail.refused", "the mail server does not take this address") from error
         except (OSError, smtplib.SMTPException) as error:
             raise Unavailable("mail.failed", f"the letter could not be sent ({type(error).__name__})") from error
 

@@ -25,6 +25,7 @@ from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
+from rampa.operations.testers import letters
 from rampa.operations.updates import difference_set
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
@@ -39,12 +40,25 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _content(app, services)
     _channels(app, services)
 
+    _mail(app, services, post)
+    _give_back(app, stalled)
+    return app
+
+
+def _mail(app: App, services: Services, post: Post) -> None:
     @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:
         post.send(to, subject, text)
 
-    _give_back(app, stalled)
-    return app
+    @app.task(name="send_invitations", queue=queue.MAIL, lock="invitations")
+    def send_invitations() -> None:
+        letters.send_due(services, post.send)
+
+    @app.periodic(cron="* * * * * */5")
+    @app.task(name="send_waiting", queue=queue.MAIL, lock="invitations", queueing_lock="send_waiting")
+    def send_waiting(timestamp: int) -> None:
+        """What the mail server was not there for, and what a worker that was killed left."""
+        letters.send_due(services, post.send)
 
 
 def _runs(app: App, services: Services) -> None:

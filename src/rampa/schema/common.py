@@ -25,6 +25,7 @@ class Role(StrEnum):
     REVIEWER = "reviewer"
     VIEWER = "viewer"
     AGENT = "agent"
+    DEVICE = "device"
 
 
 class Wire(BaseModel):

@@ -41,7 +41,7 @@ def resource(services: Services) -> Resource:
         """One channel: live placements and history."""
         return placements.get_channel(services, current_actor(), path.title, path.channel)
 
-    @api.call("GET", CHANNEL + "/offer", Act.READ, wire.Offer)
+    @api.call("GET", CHANNEL + "/offer", Act.FETCH_BUILD, wire.Offer)
     def get_offer(path: wire.ChannelPath, query: wire.OfferQuery) -> wire.Offer:
         """The builds that devices of this platform should have now."""
         return offers.get_offer(services, path.title, path.channel, query.platform)

@@ -52,7 +52,7 @@ def resource(services: Services) -> Resource:
         """One folder of a build's content, largest first, with what stayed out; and a treemap of it."""
         return folders.content_folder(services, path.title, path.build, query.folder)
 
-    @api.call("GET", BUILD + "/content-keys", Act.READ, keys_wire.ContentKeys)
+    @api.call("GET", BUILD + "/content-keys", Act.FETCH_BUILD, keys_wire.ContentKeys)
     def get_content_keys(path: BuildPath) -> keys_wire.ContentKeys:
         """The wrapped keys of a build's encrypted depots; the unsealing key once it is given out."""
         reading.readable(services, current_actor(), path.title, path.build)

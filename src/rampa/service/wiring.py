@@ -37,6 +37,7 @@ from rampa.service.people import people, sign_in
 from rampa.service.runs import bisects, runs, triggers
 from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
+from rampa.service.testers import groups, invitations, testing
 from rampa.service.titles import drafts, titles
 
 BODY_LIMIT = 160 * 1024 * 1024
@@ -93,6 +94,9 @@ def make_app(
         schedule.resource(services),
         health.resource(services),
         devices.resource(services),
+        groups.resource(services),
+        invitations.resource(services),
+        testing.resource(services),
         events.resource(services),
         updates.resource(services),
         store.resource(services),

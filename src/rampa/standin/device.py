@@ -2,6 +2,8 @@
 
 FOLDER/device.json   who it is, which channel it follows, the title's key that it pinned when it was registered
 FOLDER/offer.dsse    the last offer that it took: no older one is taken after it
+FOLDER/device.key    its own key, made here; the service has the public half
+FOLDER/uses          how many sessions it opened with that: a copy of the folder falls behind
 FOLDER/reports.json  what happened and was not reported yet (rampa.standin.reports)
 FOLDER/crash.json    what the title's program left behind when it crashed (rampa.core.health.crash)
 FOLDER/title/        the installation (rampa.core.install.install)
@@ -13,13 +15,17 @@ import datetime as dt
 import fcntl
 import json
 import os
+import secrets
 import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
 from rampa.core.content.depots.choice import Choice
+from rampa.core.devices.proof import registration
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound
 from rampa.core.files import replace_file
 from rampa.core.health.comparison import Trouble
@@ -30,11 +36,12 @@ from rampa.core.install.install import Installation, Installed
 from rampa.core.placement.share import Having, OfferedBuild
 from rampa.core.signing.grant import must_allow, read
 from rampa.core.signing.offer import Follower, chosen, must_admit, must_hold, verify
+from rampa.schema.devices import RegisterDevice, Registered
 from rampa.schema.health import HealthBatch
 from rampa.standin.reports import Reports
 from rampa.system import CLOCK
 
-FILE, OFFER, CRASH = "device.json", "offer.dsse", "crash.json"
+FILE, OFFER, CRASH, KEY, USES = "device.json", "offer.dsse", "crash.json", "device.key", "uses"
 Listener = Callable[[Progress], None]
 
 
@@ -60,6 +67,8 @@ class DeviceIdentity:
     """Its class, such as visor-2; empty: by its platform."""
     reports: bool = True
     """Whether it reports what happened; its person's switch."""
+    device_id: str = ""
+    """What the service knows it by; empty for one of before devices had keys."""
 
     @property
     def kind(self) -> str:
@@ -75,6 +84,22 @@ class DeviceIdentity:
             None if addons is None else tuple(addons),
             self.quality,
         )
+
+
+def new_identity(code: str, name: str, platform: str, form: str) -> tuple[RegisterDevice, Ed25519PrivateKey]:
+    """What a new device says of itself to be registered, and the key that it made for it."""
+    key = Ed25519PrivateKey.generate()
+    asked = RegisterDevice(
+        code=code,
+        public_key=key.public_key().public_bytes_raw().hex(),
+        proof=key.sign(registration(code)).hex(),
+        name=name,
+        platform=platform,
+        form=form,
+        number=secrets.token_hex(16),
+        simulated=True,
+    )
+    return asked, key
 
 
 class SimulatedDevice:
@@ -107,6 +132,46 @@ class SimulatedDevice:
     def add(cls, folder: Path, identity: DeviceIdentity) -> SimulatedDevice:
         replace_file(folder / FILE, json.dumps(asdict(identity), indent=1).encode())
         return cls(folder)
+
+    @classmethod
+    def add_registered(
+        cls, folder: Path, made: Registered, asked: RegisterDevice, service: str, key: Ed25519PrivateKey
+    ) -> SimulatedDevice:
+        """As the service answered; `service` is its address."""
+        folder.mkdir(parents=True, exist_ok=True)
+        replace_file(folder / KEY, key.private_bytes_raw().hex().encode(), 0o600)
+        identity = DeviceIdentity(
+            made.name, made.title, made.identifier, made.platform, made.channel, service, made.manifest_key, asked.number,
+            form=asked.form, device_id=made.device_id,
+        )  # fmt: skip
+        return cls.add(folder, identity)
+
+    def key(self) -> Ed25519PrivateKey:
+        """Raises `Invalid` where it cannot be read."""
+        try:
+            return Ed25519PrivateKey.from_private_bytes(bytes.fromhex((self.folder / KEY).read_text()))
+        except (OSError, ValueError) as error:
+            where = str(self.folder / KEY)
+            raise Invalid("device.key", "the device's key cannot be read", where=where, hint="Add it again.") from error
+
+    @contextmanager
+    def count(self) -> Iterator[int]:
+        """The number of the next session, kept before it is used. Others of this folder wait until it was opened: the service would
+        else take the one that comes late for a copy."""
+        at = self.folder / USES
+        fd = os.open(at, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            fcntl.flock(fd, fcntl.LOCK_EX)
+            uses = int(os.read(fd, 20) or b"0") + 1
+            os.pwrite(fd, f"{uses:020d}".encode(), 0)
+            os.fsync(fd)
+            yield uses
+        except ValueError as error:
+            raise Invalid(
+                "device.damaged", "the device's file cannot be read", where=str(at), hint="Add it again."
+            ) from error
+        finally:
+            os.close(fd)
 
     @classmethod
     def must_be_free(cls, folder: Path) -> None:

@@ -9,6 +9,7 @@ from rampa.client.calls import API
 from rampa.client.client import Client
 from rampa.core.content.pack.encryption import unwrap
 from rampa.core.errors import Damaged, Refused
+from rampa.core.signing.statement import depots_in
 from rampa.schema.devices import DeviceReport
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ class HttpDelivery:
         self._client, self._title, self._build = client, title, build
         self._at = f"{API}/titles/{title}/builds/{build}"
         self._packs = packs
-        self._depots = {d.manifest: d.name for d in client.builds.get(title, build).depots}
+        self._depots = depots_in(client.builds.statement(title, build))
 
     def manifest(self, digest: bytes) -> bytes:
         name = self._depots.get(digest.hex())

@@ -80,6 +80,9 @@ class SigningCalls(Calls):
     def grant_of(self, title: str, number: int) -> bytes:
         return self._bytes(f"{API}/titles/{title}/builds/{number}/grant")
 
+    def restriction(self, title: str, number: int) -> grants_wire.Restriction:
+        return self.connection.get(grants_wire.Restriction, f"{API}/titles/{title}/builds/{number}/restriction")
+
     def re_sign(self, title: str, number: int, grant: int = 0) -> grants_wire.ReSigned:
         path = f"{API}/titles/{title}/builds/{number}/re-sign"
         return self.connection.post(grants_wire.ReSigned, path, grants_wire.ReSignIn(grant=grant))

@@ -42,6 +42,16 @@ def sign(payload_type: str, payload: bytes, private_key: Ed25519PrivateKey) -> b
     return json.dumps(envelope, sort_keys=True, separators=(",", ":")).encode()
 
 
+def payload_in(envelope: bytes) -> bytes:
+    """What an envelope carries, unverified. Raises `Damaged` for what is none."""
+    if len(envelope) > MAX_ENVELOPE:
+        raise Damaged("envelope.damaged", "the signed statement is absurdly large")
+    try:
+        return base64.b64decode(json.loads(envelope)["payload"], validate=True)
+    except (ValueError, KeyError, TypeError, binascii.Error, RecursionError) as error:
+        raise Damaged("envelope.damaged", "the signed statement cannot be read") from error
+
+
 def verify(envelope: bytes, payload_type: str, public_key: bytes) -> bytes:
     """The payload, once a signature by `public_key` (raw, 32 bytes) holds. Raises `Damaged`."""
     if len(envelope) > MAX_ENVELOPE:

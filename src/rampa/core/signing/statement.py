@@ -79,6 +79,15 @@ def _selector(predicate: dict[str, Any], depot: str) -> Selector:
     return from_words(predicate.get("selectors", {}).get(depot, {}))
 
 
+def depots_in(envelope: bytes) -> dict[str, str]:
+    """Manifest's digest (hexadecimal) -> depot, unverified: by what name files are asked for. Raises `Damaged`."""
+    try:
+        body = json.loads(dsse.payload_in(envelope))
+        return {str(s["digest"]["blake3"]): str(s["name"]) for s in body["subject"]}
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise Damaged("statement.damaged", "the signed statement cannot be read") from error
+
+
 def verify(envelope: bytes, public_key: bytes) -> Statement:
     """Raises `Damaged` when it is forged or cannot be read."""
     payload = dsse.verify(envelope, PAYLOAD_TYPE, public_key)

@@ -15,12 +15,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from email.utils import parseaddr
 
-from email_validator import EmailNotValidError, validate_email
-
+from rampa.core.address import checked, normal
 from rampa.core.errors import Invalid
 
 MOST_LINES = 50_000
-LONGEST_ADDRESS, LONGEST_NAME, LONGEST_SHOWN = 200, 100, 80
+LONGEST_NAME, LONGEST_SHOWN = 100, 80
 SEPARATORS = "\t;,"
 
 
@@ -46,22 +45,6 @@ class AddressList:
     mistakes: tuple[LineMistake, ...]
 
 
-def normal_address(text: str) -> str:
-    """Raises `Invalid` with what is wrong with it."""
-    try:
-        checked = validate_email(text, check_deliverability=False)
-    except EmailNotValidError as error:
-        raise Invalid("address.invalid", str(error).rstrip("."), where=text[:LONGEST_SHOWN]) from error
-    if len(checked.normalized) > LONGEST_ADDRESS:
-        raise Invalid("address.invalid", f"the address is longer than {LONGEST_ADDRESS} characters")
-    return checked.normalized
-
-
-def same_address(email: str) -> str:
-    """Two that are one address to a person who types it give the same."""
-    return unicodedata.normalize("NFKC", email).strip().casefold()
-
-
 def read_addresses(text: str) -> AddressList:
     """Raises `Invalid` for a list that is empty or has more than 50,000 lines."""
     good: list[Addressee] = []
@@ -71,7 +54,7 @@ def read_addresses(text: str) -> AddressList:
         shown = ", ".join(cells)[:LONGEST_SHOWN]
         try:
             found = _addressee(line, cells)
-            first = seen.setdefault(same_address(found.email), line)
+            first = seen.setdefault(normal(found.email), line)
             if first != line:
                 raise Invalid("address.twice", f"the same address as on line {first}")
             good.append(found)
@@ -120,4 +103,4 @@ def _addressee(line: int, cells: list[str]) -> Addressee:
         raise Invalid("address.name", f"the name is longer than {LONGEST_NAME} characters")
     if any(unicodedata.category(c) == "Cc" for c in name):
         raise Invalid("address.name", "the name holds a control character")
-    return Addressee(line, normal_address(address), name)
+    return Addressee(line, checked(address), name)

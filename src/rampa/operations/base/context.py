@@ -53,10 +53,10 @@ class Services:
 
 @dataclass(frozen=True)
 class Actor:
-    """Who asks, for the audit events and for what they may do: a person, or an agent.
+    """Who asks, for the audit events and for what they may do: a person, an agent, or a device.
 
-    `principal` is the number of either; `agent` an agent's own name, `instance` the start of it that asks. `token` is the
-    number of the token that asks, `session` the digest of the browser's session, where it is one.
+    `principal` is the number of each; `agent` an agent's own name, `instance` the start of it that asks; `device` a device's own
+    name. `token` is the number of the token that asks, `session` the digest of the browser's session, where it is one.
     """
 
     principal: uuid.UUID
@@ -65,6 +65,7 @@ class Actor:
     request_id: str = ""
     agent: str = ""
     instance: str = ""
+    device: str = ""
     token: uuid.UUID | None = None
     session: bytes = b""
 

@@ -63,7 +63,11 @@ class Act(StrEnum):
     ROLL_OUT = "grow, hold and roll back rollouts"
     UNSEAL = "unseal a build's content"
     PREPARE_UPDATE = "make differences"
-    USE_DEVICE = "register and report devices"
+    USE_DEVICE = "write down and remove devices"
+    REPORT_DEVICE = "report what a device has"
+    FETCH_BUILD = "fetch what devices install"
+    TEST = "test builds"
+    MANAGE_TESTERS = "invite testers and give them access"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
     UPLOAD_FOLDER = "upload folders"
@@ -96,10 +100,12 @@ MATTERS = frozenset(
 )
 """What asks for the second factor again, of who has one."""
 EVERYBODY = frozenset(Role)
-PEOPLE = EVERYBODY - {Role.AGENT}
-READERS = PEOPLE - {Role.REVIEWER}
+MACHINES = frozenset({Role.AGENT, Role.DEVICE})
+PEOPLE = EVERYBODY - MACHINES
+READERS = frozenset({Role.OWNER, Role.ENGINEER, Role.VIEWER})
 AGENTS = frozenset({Role.AGENT})
-INSTALLERS = frozenset({Role.OWNER, Role.ENGINEER, Role.TESTER})
+DEVICES = frozenset({Role.DEVICE})
+TESTERS = READERS | {Role.TESTER}
 MAKERS = frozenset({Role.OWNER, Role.ENGINEER, Role.AGENT})
 ENGINEERS = frozenset({Role.OWNER, Role.ENGINEER})
 OWNERS = frozenset({Role.OWNER})
@@ -113,7 +119,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.READ: READERS,
     Act.READ_SOURCE: MAKERS,
     Act.READ_SYMBOLS: ENGINEERS,
-    Act.READ_PACK: READERS | AGENTS,
+    Act.READ_PACK: READERS | MACHINES,
     Act.READ_CONTENT: ENGINEERS,
     Act.READ_VARIABLES: ENGINEERS,
     Act.READ_STORE: ENGINEERS,
@@ -148,7 +154,11 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.ROLL_OUT: ENGINEERS,
     Act.UNSEAL: ENGINEERS,
     Act.PREPARE_UPDATE: ENGINEERS,
-    Act.USE_DEVICE: INSTALLERS,
+    Act.USE_DEVICE: ENGINEERS,
+    Act.REPORT_DEVICE: ENGINEERS | DEVICES,
+    Act.FETCH_BUILD: READERS | DEVICES,
+    Act.TEST: TESTERS,
+    Act.MANAGE_TESTERS: ENGINEERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,
     Act.UPLOAD_FOLDER: ENGINEERS,
@@ -161,8 +171,10 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.CHANGE_AGENT: ENGINEERS,
     Act.CHANGE_STORE: OWNERS,
 }
-"""The role REVIEWER belongs to storefronts' reviewers: until there are submissions it reads nothing of the studio's. AGENT is no
-person's and no token's: what an agent may, it may for a run that it holds (operations/agents/scope)."""
+"""The role REVIEWER belongs to storefronts' reviewers: until there are submissions it reads nothing of the studio's. TESTER sees
+nothing of it but what it was given to test (operations/testers/access). AGENT and DEVICE are no person's and no token's: an agent
+may what it may for a run that it holds (operations/agents/scope), a device for the channel that it follows
+(operations/devices/scope)."""
 
 
 def may(role: Role, act: Act) -> bool:

@@ -151,5 +151,24 @@ def stream_chunks(services: Services, digests: Iterable[bytes]) -> Iterator[byte
         yield frames.read(frame)[at : at + sizes[digest]]
 
 
+def stream_part(services: Services, digests: Iterable[bytes], start: int, stop: int) -> Iterator[bytes]:
+    """The same from byte `start` to `stop`; chunks before and behind are not read."""
+    wanted = list(digests)
+    with begin(services) as uow:
+        sizes = chunk_sizes(uow, list(dict.fromkeys(wanted)))
+    inside: list[bytes] = []
+    at = first = 0
+    for digest in wanted:
+        size = sizes.get(digest, 0)
+        if at < stop and at + size > start:
+            first = at if not inside else first
+            inside.append(digest)
+        at += size
+    at = first
+    for data in stream_chunks(services, inside):
+        yield data[max(0, start - at) : stop - at]
+        at += len(data)
+
+
 def split_digests(joined: bytes) -> list[bytes]:
     return [joined[i : i + DIGEST_SIZE] for i in range(0, len(joined), DIGEST_SIZE)]

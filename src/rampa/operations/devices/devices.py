@@ -2,29 +2,29 @@
 
 from __future__ import annotations
 
+import uuid
+from collections.abc import Sequence
+
 from sqlalchemy import select
 
-from rampa.core.errors import Conflict, Invalid, NotFound
-from rampa.core.platform.table import PLATFORMS
-from rampa.db import DeviceRow, TitleRow, find_build, find_channel, find_title
+from rampa.core.errors import Conflict, NotFound
+from rampa.core.platform.table import platform_title
+from rampa.db import BuildRow, DeviceRow, TitleRow, find_build, find_channel, find_title
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
+from rampa.operations.devices.behind import builds_behind
+from rampa.operations.devices.registration import must_be_free, must_be_platform
 from rampa.schema import devices as wire
+from rampa.schema import testers as testers_wire
 
 
 def register(services: Services, actor: Actor, slug: str, asked: wire.NewDevice, key: Once | None) -> wire.Device:
-    if asked.platform not in PLATFORMS:
-        raise Invalid(
-            "platform.unknown",
-            f"there is no platform {asked.platform!r}",
-            where="platform",
-            hint=f"There is: {', '.join(PLATFORMS)}.",
-        )
+    """One that has no key of its own: an engineer writes it down, so that a grant can list it."""
+    must_be_platform(asked.platform)
 
     def make() -> wire.Device:
         title = find_title(uow.session, slug)
         channel = find_channel(uow.session, slug, asked.channel)
-        if _find(uow, title, asked.name):
-            raise Conflict("device.exists", f"{slug} has a device {asked.name!r} already", where="name")
+        must_be_free(uow, title, asked.name, asked.platform)
         row = DeviceRow(
             title_id=title.id,
             name=asked.name,
@@ -49,7 +49,32 @@ def list_devices(services: Services, slug: str) -> list[wire.Device]:
     with begin(services) as uow:
         title = find_title(uow.session, slug)
         rows = uow.session.scalars(select(DeviceRow).where(DeviceRow.title_id == title.id).order_by(DeviceRow.name))
-        return [_out(slug, r) for r in rows]
+        devices = list(rows)
+        behind = builds_behind(uow, devices)
+        return [_out(slug, r, behind.get(r.id, [])) for r in devices]
+
+
+def list_own(services: Services, actor: Actor) -> testers_wire.TestDevices:
+    """The caller's own, of all titles; those of a channel that they have no access to any more are told, too."""
+    with begin(services, actor) as uow:
+        rows = select(DeviceRow, TitleRow).join(TitleRow, TitleRow.id == DeviceRow.title_id)
+        found = uow.session.execute(rows.where(DeviceRow.person_id == actor.principal).order_by(DeviceRow.id)).all()
+        behind = builds_behind(uow, [device for device, _ in found])
+        return testers_wire.TestDevices(
+            items=[_own(device, title, [b.number for b in behind.get(device.id, [])]) for device, title in found]
+        )
+
+
+def remove_own(services: Services, actor: Actor, device: str) -> testers_wire.TestDevices:
+    """A lost one, or one that is given away: its access ends at once."""
+    with begin(services, actor) as uow:
+        row = uow.session.get(DeviceRow, uuid.UUID(device))
+        if row is None or row.person_id != actor.principal:
+            raise NotFound("device.unknown", "you have no such device", where="device")
+        slug = uow.session.get_one(TitleRow, row.title_id).slug
+        uow.session.delete(row)
+        audit.record(uow, "device.remove", row.name, slug)
+    return list_own(services, actor)
 
 
 def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.DeviceReport) -> wire.Device:
@@ -87,7 +112,7 @@ def _must_find(uow: UnitOfWork, slug: str, name: str) -> DeviceRow:
     return row
 
 
-def _out(slug: str, row: DeviceRow) -> wire.Device:
+def _out(slug: str, row: DeviceRow, behind: Sequence[BuildRow] = ()) -> wire.Device:
     return wire.Device(
         name=row.name,
         title=slug,
@@ -99,4 +124,29 @@ def _out(slug: str, row: DeviceRow) -> wire.Device:
         registered_at=row.created_at,
         last_seen_at=row.last_seen_at,
         registered_by=row.registered_by,
+        person=row.person.name if row.person else "",
+        form=row.form,
+        level=row.level,
+        keyed=row.public_key is not None,
+        cannot_run=[b.number for b in behind],
+    )
+
+
+def _own(row: DeviceRow, title: TitleRow, behind: list[int]) -> testers_wire.TestDevice:
+    return testers_wire.TestDevice(
+        id=str(row.id),
+        title=title.slug,
+        title_name=title.name,
+        channel=row.channel.name,
+        name=row.name,
+        platform=row.platform,
+        platform_title=platform_title(row.platform),
+        form=row.form,
+        level=row.level,
+        simulated=row.simulated,
+        build=row.build.number if row.build else None,
+        version_name=row.build.version_name if row.build else "",
+        registered_at=row.created_at,
+        last_seen_at=row.last_seen_at,
+        cannot_run=behind,
     )

@@ -7,19 +7,19 @@ from __future__ import annotations
 
 import datetime as dt
 import hmac
-import io
 from typing import NoReturn
 
 import pyotp
-import segno
 from sqlalchemy import delete, select
 
+from rampa.core.address import normal
 from rampa.core.errors import Conflict, Denied
 from rampa.core.signing.seal import seal, unseal
 from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.operations.base.qr import picture_of
 from rampa.operations.people.codes import digest_code, new_code
-from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import compare
 from rampa.schema import people as wire
 from rampa.schema.common import Role
@@ -43,9 +43,7 @@ def begin_factor(services: Services, actor: Actor, asked: wire.FactorIn) -> wire
         sealed = seal(secret.encode(), services.master_key, factor_label(row), services.random)
         uow.session.add(SecondFactorRow(person_id=row.id, sealed=sealed, last_step=0, spare=[]))
     address = pyotp.TOTP(secret).provisioning_uri(name=row.email, issuer_name=f"Rampa, {studio.name}")
-    picture = io.BytesIO()
-    segno.make(address, error="m").save(picture, kind="svg", scale=4, border=2, light="#fff", xmldecl=False)
-    return wire.NewFactor(secret=secret, address=address, picture=picture.getvalue().decode())
+    return wire.NewFactor(secret=secret, address=address, picture=picture_of(address))
 
 
 def finish_factor(services: Services, actor: Actor, asked: wire.CodeIn) -> wire.SpareCodes:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-import unicodedata
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -28,6 +27,7 @@ LIMITS = {
     "factor": (10, 40),
     "passkey": (10, 40),
     "request": (20, 20),
+    "register": (40, 40),
 }
 """Kind -> tries that are compared within that time: at one secret, from one address or person."""
 AT_ONCE, PATIENCE = 2, 20.0
@@ -53,11 +53,6 @@ def hashing() -> Iterator[None]:
         yield
     finally:
         _hashing.release()
-
-
-def normal(email: str) -> str:
-    """An address as it is looked up and counted: however it is written, it is one."""
-    return unicodedata.normalize("NFKC", email).strip().casefold()
 
 
 def count(services: Services, guess: Guess, by: Actor, subject: str) -> None:

@@ -6,14 +6,15 @@ import datetime as dt
 import hmac
 import uuid
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 
+from rampa.core.address import normal
 from rampa.core.errors import Conflict, Denied, NotFound, Refused
-from rampa.db import PersonRow, TokenRow, WebSessionRow, queue
+from rampa.db import PersonRow, TokenRow, WebSessionRow, queue, with_address
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.factors import own_password
-from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import (
     RANK,
     SOMEBODY,
@@ -34,7 +35,7 @@ def invite(services: Services, actor: Actor, asked: wire.InviteIn) -> wire.Invit
     """A person who has no password yet, and the code to choose one with. Raises `Conflict` for an address that is taken."""
     must_be_for_people(asked.role)
     with begin(services, actor) as uow:
-        if uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email))):
+        if uow.session.scalar(with_address(asked.email)):
             hint = "A lost password is reset: `rampa person reset ADDRESS`."
             raise Conflict("person.exists", f"{asked.email} is taken", where="email", hint=hint)
         row = PersonRow(name=asked.name, email=asked.email, role=asked.role, password_hash="", created_at=uow.now)
@@ -63,9 +64,7 @@ def accept(services: Services, asked: wire.AcceptIn, address: str) -> None:
     count(services, guess, SOMEBODY, "an invitation")
     password_hash = hashed(asked.password)
     with begin(services) as uow:
-        row = uow.session.scalar(
-            select(PersonRow).where(func.lower(PersonRow.email) == guess.account).with_for_update()
-        )
+        row = uow.session.scalar(with_address(asked.email).with_for_update())
         good = (
             row is not None
             and row.disabled_at is None

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 from sqlalchemy import select
 
+from rampa.core.address import normal
 from rampa.core.errors import Denied, Invalid
 from rampa.db import PasskeyRow, PersonRow
 from rampa.operations.base import Actor, Services, audit, begin
 from rampa.operations.people import challenges
 from rampa.operations.people.factors import note_confirmed
-from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.passkeys import of_person
 from rampa.operations.people.people import SOMEBODY
 from rampa.operations.people.relying_party import challenge_in, challenge_of, party, raw, understood

@@ -13,17 +13,17 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
-from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue
+from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue, with_address
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
-from rampa.operations.people.guesses import hashing, normal
+from rampa.operations.people.guesses import hashing
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 
 TOKEN_MARK = "rampa-"
 PROVIDER_TRUST = dt.timedelta(days=14)
 """How long tokens are good after the studio's own provider last vouched for a person."""
-RANK = [Role.REVIEWER, Role.VIEWER, Role.TESTER, Role.ENGINEER, Role.OWNER]
+RANK = [Role.REVIEWER, Role.TESTER, Role.VIEWER, Role.ENGINEER, Role.OWNER]
 SOMEBODY = service_actor("somebody")
 """Who is not signed in yet."""
 
@@ -86,7 +86,7 @@ def new_password(services: Services, email: str) -> str:
     """A new password for somebody who lost theirs; their sessions and tokens end with the old one."""
     password = secrets.token_urlsafe(12)
     with begin(services) as uow:
-        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == normal(email)))
+        person = uow.session.scalar(with_address(email))
         if person is None:
             raise NotFound("person.unknown", f"there is nobody with the address {email}")
         person.password_hash = _hasher().hash(password)
@@ -194,8 +194,7 @@ def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Onc
     must_be_for_people(asked.role)
 
     def make() -> wire.Person:
-        taken = uow.session.scalar(select(PersonRow.id).where(func.lower(PersonRow.email) == normal(asked.email)))
-        if taken:
+        if uow.session.scalar(with_address(asked.email)):
             raise Conflict("person.exists", f"{asked.email} is taken", where="email")
         row = PersonRow(
             name=asked.name,
@@ -214,9 +213,12 @@ def add_person(services: Services, actor: Actor, asked: wire.NewPerson, key: Onc
 
 
 def must_be_for_people(role: Role) -> None:
-    if role == Role.AGENT:
-        hint = "An agent is enrolled, with a key of its own: `rampa agent enrol NAME`."
-        raise Invalid("role.agent", "no person and no token is an agent", where="role", hint=hint)
+    hints = {
+        Role.AGENT: "An agent is enrolled, with a key of its own: `rampa agent enrol NAME`.",
+        Role.DEVICE: "A device is registered, with a key of its own: `rampa device add FOLDER`.",
+    }
+    if role in hints:
+        raise Invalid("role.machine", f"no person and no token is {with_article(role)}", where="role", hint=hints[role])
 
 
 def list_people(services: Services) -> list[wire.Person]:

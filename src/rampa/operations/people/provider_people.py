@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from sqlalchemy import func, select
 
+from rampa.core.address import normal
 from rampa.core.errors import Denied
 from rampa.db import PersonRow, queue
 from rampa.operations.base import Provider, Services, UnitOfWork, audit, begin
-from rampa.operations.people.guesses import normal
 from rampa.operations.people.membership import must_leave_an_owner
 from rampa.operations.people.people import RANK, SOMEBODY, access_topic, actor_of
 from rampa.operations.people.provider import Vouched, claims_of, must_have_provider

@@ -7,12 +7,13 @@ import secrets
 
 from sqlalchemy import delete, func, select
 
+from rampa.core.address import normal
 from rampa.core.errors import Denied
 from rampa.db import PersonRow, StudioRow, WebSessionRow, queue
 from rampa.operations.base import Services, audit, begin
 from rampa.operations.people import passkey_answers
 from rampa.operations.people.factors import check_code, has_codes, kinds
-from rampa.operations.people.guesses import Guess, count, failed, forget, normal
+from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import SOMEBODY, access_topic, actor_of, compare, describe_person, digest_secret
 from rampa.schema import people as wire
 from rampa.schema import sign_in as sign_in_wire

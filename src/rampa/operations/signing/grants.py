@@ -112,6 +112,16 @@ def get_signed(services: Services, slug: str, number: int) -> bytes:
         return grant.signed
 
 
+def get_restriction(services: Services, slug: str, number: int) -> wire.Restriction:
+    with begin(services) as uow:
+        build = find_build(uow.session, slug, number)
+        if not PLATFORMS[build.platform].needs_grant or build.purpose == "release" or build.bundle is None:
+            return wire.Restriction(needed=False, identifier="", certificate="")
+        said = build.bundle.read_back
+        identifier = said.facts.identifier if said else build.title.identifier
+        return wire.Restriction(needed=True, identifier=identifier, certificate=build.bundle.fingerprint)
+
+
 def find_grant(uow: UnitOfWork, title: TitleRow, number: int) -> GrantRow:
     row = uow.session.scalar(select(GrantRow).where(GrantRow.title_id == title.id, GrantRow.number == number))
     if row is None:
@@ -211,7 +221,7 @@ def _behind(uow: UnitOfWork, title: TitleRow) -> list[wire.Behind]:
         listed = set(grant.devices) if grant and grant.expires_at > uow.now else set()
         missing = [d for d in devices[build.platform] if d not in listed]
         if missing:
-            fitting = _newest_for(uow, build)
+            fitting = newest_for(uow, build)
             newest = fitting is None or not set(missing) <= set(fitting.devices)
             out.append(
                 wire.Behind(
@@ -226,7 +236,7 @@ def _behind(uow: UnitOfWork, title: TitleRow) -> list[wire.Behind]:
     return out
 
 
-def _newest_for(uow: UnitOfWork, build: BuildRow) -> GrantRow | None:
+def newest_for(uow: UnitOfWork, build: BuildRow) -> GrantRow | None:
     if build.bundle is None or not build.bundle.identity:
         return None
     profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)

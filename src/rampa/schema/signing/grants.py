@@ -32,6 +32,14 @@ class GrantOut(Wire):
     builds: list[int]
 
 
+class Restriction(Wire):
+    """`needed`: the platform runs this build only with a grant; it names the identifier, and the certificate by SHA-256."""
+
+    needed: bool
+    identifier: str
+    certificate: str
+
+
 class Behind(Wire):
     """A build that `devices` cannot run until it is signed again; `grant` 0: it has none."""
 
@@ -60,3 +68,10 @@ class ReSigned(Wire):
     before: int
     grant: int
     devices: list[str]
+
+
+class ReSignedFor(Wire):
+    """What was signed again so that a device can run it."""
+
+    device: str
+    items: list[ReSigned]

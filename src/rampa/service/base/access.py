@@ -12,6 +12,9 @@ from rampa.operations.agents.enrolment import TOKEN_MARK, find_agent_token
 from rampa.operations.agents.scope import must_hold
 from rampa.operations.base import Act, Actor, Services, must
 from rampa.operations.base.policy import MATTERS
+from rampa.operations.devices.scope import must_follow
+from rampa.operations.devices.sessions import TOKEN_MARK as DEVICE_MARK
+from rampa.operations.devices.sessions import find_device
 from rampa.operations.people import factors, people, sessions
 from rampa.schema.common import Role
 
@@ -46,6 +49,8 @@ def install(app: Flask, services: Services, table: AccessTable, needed: bool = F
         must(actor, act)
         if actor.agent:
             must_hold(services, actor, request.view_args or {})
+        elif actor.device:
+            must_follow(services, actor, request.view_args or {})
         else:
             _second_factor(services, act, needed)
         g.actor = actor
@@ -104,6 +109,8 @@ def _from_token(services: Services, header: str) -> Actor:
     g.csrf_token = ""
     if secret.startswith(TOKEN_MARK):
         return _agent(services, secret)
+    if secret.startswith(DEVICE_MARK):
+        return _device(services, secret)
     token = people.find_token(services, secret)
     if token is None:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
@@ -120,3 +127,12 @@ def _agent(services: Services, secret: str) -> Actor:
         raise Denied("token.expired", "this agent's token is over, or the agent was removed", hint="Ask for another.")
     agent = token.agent
     return Actor(agent.id, f"agent {agent.name}", Role.AGENT, g.request_id, agent.name, token.instance)
+
+
+def _device(services: Services, secret: str) -> Actor:
+    device = find_device(services, secret)
+    if device is None:
+        raise Denied(
+            "token.expired", "this device's token is over, or the device was taken out", hint="Ask for another."
+        )
+    return Actor(device.id, f"device {device.name}", Role.DEVICE, g.request_id, device=device.name)

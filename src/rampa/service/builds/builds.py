@@ -93,7 +93,7 @@ def resource(services: Services) -> Resource:
 def _release_manifests(api: Resource, services: Services) -> None:
     """What says what a build is and where it lies."""
 
-    @api.call("GET", BUILD + "/statement", Act.READ, "application/vnd.in-toto+dsse")
+    @api.call("GET", BUILD + "/statement", Act.FETCH_BUILD, "application/vnd.in-toto+dsse")
     def get_statement(path: wire.BuildPath) -> Response:
         """The signed statement: a DSSE envelope."""
         build = stored_trees.find_ready(services, path.title, path.build)
@@ -106,7 +106,7 @@ def _release_manifests(api: Resource, services: Services) -> None:
             stored_trees.provenance(services, path.title, path.build), content_type="application/vnd.in-toto+dsse"
         )
 
-    @api.call("GET", BUILD + "/depots/<string:depot>/manifest", Act.READ, BYTES)
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest", Act.FETCH_BUILD, BYTES)
     def get_manifest(path: wire.DepotPath) -> Response:
         """A depot's manifest."""
         build = reading.readable(services, current_actor(), path.title, path.build)
@@ -115,14 +115,14 @@ def _release_manifests(api: Resource, services: Services) -> None:
                 return _immutable(services.store.manifest(depot.manifest), BYTES, depot.manifest.hex())
         raise NotFound("depot.unknown", f"{build.name} has no depot {path.depot!r}", where="depot")
 
-    @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", Act.READ, BYTES)
+    @api.call("GET", BUILD + "/depots/<string:depot>/manifest-difference", Act.FETCH_BUILD, BYTES)
     def get_manifest_difference(path: wire.DepotPath, query: wire.ManifestQuery) -> Response:
         """A depot's manifest as a difference against one that the device has; empty where that does not pay."""
         build = reading.readable(services, current_actor(), path.title, path.build)
         data = stored_trees.manifest_difference(services, build, path.depot, bytes.fromhex(query.base))
         return _immutable(data, BYTES, f"{query.base[:32]}-{path.depot}-{build.id}")
 
-    @api.call("GET", BUILD + "/locations", Act.READ, BYTES)
+    @api.call("GET", BUILD + "/locations", Act.FETCH_BUILD, BYTES)
     def get_locations(path: wire.BuildPath, query: wire.LocationsQuery) -> Response:
         """Where the build's chunks lie in packs; with a base, those that it lacks, and differences against it."""
         reading.readable(services, current_actor(), path.title, path.build)

@@ -29,10 +29,15 @@ def resource(services: Services) -> Resource:
         """Sign a list of devices for what a profile builds."""
         return grants.make_grant(services, current_actor(), path.title, body)
 
-    @api.call("GET", BUILD + "/grant", Act.READ, "application/pkcs7-mime")
+    @api.call("GET", BUILD + "/grant", Act.FETCH_BUILD, "application/pkcs7-mime")
     def get_grant(path: BuildPath) -> Response:
         """The grant that a build was signed with (CMS, the list inside)."""
         return Response(grants.get_signed(services, path.title, path.build), content_type="application/pkcs7-mime")
+
+    @api.call("GET", BUILD + "/restriction", Act.FETCH_BUILD, wire.Restriction)
+    def get_restriction(path: BuildPath) -> wire.Restriction:
+        """Whether a device may run the build only with a grant, and what the grant must name."""
+        return grants.get_restriction(services, path.title, path.build)
 
     @api.call("POST", BUILD + "/re-sign", Act.MAKE_GRANT, wire.ReSigned)
     def re_sign(path: BuildPath, body: wire.ReSignIn) -> wire.ReSigned:

@@ -29,9 +29,7 @@ def upgrade() -> None:
         sa.Column("person_id", sa.Uuid(), nullable=False),
         sa.Column("since", TIME, nullable=False),
         sa.PrimaryKeyConstraint("group_id", "person_id", name="pk_group_member"),
-        sa.ForeignKeyConstraint(
-            ["group_id"], ["tester_group.id"], name="fk_group_member_group_id", ondelete="CASCADE"
-        ),
+        sa.ForeignKeyConstraint(["group_id"], ["tester_group.id"], name="fk_group_member_group_id", ondelete="CASCADE"),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name="fk_group_member_person_id"),
     )
     op.create_index("ix_group_member_person_id", "group_member", ["person_id"])
