@@ -156,8 +156,8 @@ class SimulatedDevice:
 
     @contextmanager
     def count(self) -> Iterator[int]:
-        """The number of the next session, kept before it is used. Others of this folder wait until it was opened: the service would
-        else take the one that comes late for a copy."""
+        """The number of the next session, kept before it is used. Others of this folder wait until it was opened:
+        the service would else take the one that comes late for a copy."""
         at = self.folder / USES
         fd = os.open(at, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         try:

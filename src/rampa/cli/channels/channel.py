@@ -6,7 +6,7 @@ import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import ago, err, out, print_json, table
-from rampa.cli.channels import gates, order, schedule
+from rampa.cli.channels import access, gates, order, schedule
 from rampa.cli.channels.place_views import between_shown, preview_shown
 from rampa.cli.channels.rollout_views import WAIT, followed
 from rampa.core.errors import NotFound, Refused
@@ -147,6 +147,7 @@ def _have(devices: int) -> str:
     return "1 device has it" if devices == 1 else f"{devices} devices have it"
 
 
+access.add_to(app)
 order.add_to(app)
 gates.add_to(app)
 schedule.add_to(app)

@@ -98,7 +98,7 @@ def must_have_seats(uow: UnitOfWork, group: GroupRow, wanted: int) -> None:
     left = group.seats - seats_taken(uow, group)
     if group.seats and wanted > left:
         said = f"{group.name} has {counted(max(left, 0), 'free seat')} of {group.seats}, and {wanted} are needed"
-        hint = f"Give it more: rampa tester group-change {group.name} --seats {group.seats + wanted - left}"
+        hint = f"Give it more: rampa group change {group.name} --seats {group.seats + wanted - left}"
         raise Refused("group.full", said, where="group", hint=hint)
 
 
