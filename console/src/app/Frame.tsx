@@ -7,6 +7,7 @@ import { Link, Outlet, useLocation } from "react-router";
 import { Confirmation } from "../features/session/Confirmation";
 import { useSession, useSignOut } from "../features/session/queries";
 import { Loading } from "../ui/parts";
+import { Mark } from "./Mark";
 import { Nav } from "./Nav";
 import { PageFailure } from "./PageFailure";
 
@@ -41,15 +42,6 @@ export function Frame() {
         </PageFailure>
       </AppShell.Main>
     </AppShell>
-  );
-}
-
-function Mark() {
-  return (
-    <svg width="24" height="24" viewBox="0 0 32 32" aria-hidden>
-      <path d="M2 28 30 28 30 12z" fill="var(--r-accent)" />
-      <rect x="17" y="5" width="8" height="8" rx="1.5" fill="#e8a33d" />
-    </svg>
   );
 }
 

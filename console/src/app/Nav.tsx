@@ -21,6 +21,7 @@ import {
   IconStack,
   IconTable,
   IconTrendingUp,
+  IconUserCheck,
   IconUsers,
   IconVariable,
 } from "@tabler/icons-react";
@@ -92,6 +93,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/crashes`} icon={IconBug}>
               Crashes
+            </Item>
+            <Item to={`${at}/testers`} icon={IconUserCheck}>
+              Testers
             </Item>
             <Item to={`${at}/devices`} icon={IconDeviceLaptop}>
               Devices

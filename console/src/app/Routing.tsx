@@ -1,6 +1,7 @@
 import { type ComponentType, lazy, Suspense } from "react";
-import { Route, Routes } from "react-router";
+import { Navigate, Route, Routes } from "react-router";
 
+import { useSession } from "../features/session/queries";
 import { SignedIn } from "../features/session/SignedIn";
 import { Frame } from "./Frame";
 import { Nowhere } from "./Nowhere";
@@ -54,6 +55,14 @@ const ProposePage = page("ProposePage", () => import("../features/titles/Propose
 const GrantsPage = page("GrantsPage", () => import("../features/signing/GrantsPage"));
 const KeyPage = page("KeyPage", () => import("../features/signing/KeyPage"));
 const KeysPage = page("KeysPage", () => import("../features/signing/KeysPage"));
+const TestersPage = page("TestersPage", () => import("../features/testers/TestersPage"));
+const TestingFrame = page("TestingFrame", () => import("../features/testing/TestingFrame"));
+const TestingPage = page("TestingPage", () => import("../features/testing/TestingPage"));
+const OwnDevicesPage = page("OwnDevicesPage", () => import("../features/testing/OwnDevicesPage"));
+const InstallPage = page("InstallPage", () => import("../features/testing/InstallPage"));
+const JoinPage = page("JoinPage", () => import("../features/testing/JoinPage"));
+const RegisterDevicePage = page("RegisterDevicePage", () => import("../features/testing/RegisterDevicePage"));
+const NotForTesters = page("NotForTesters", () => import("../features/testing/NotForTesters"));
 const VersionsPage = page("VersionsPage", () => import("../features/versions/VersionsPage"));
 
 /** Every page has an address of its own. */
@@ -62,6 +71,8 @@ export function Routing() {
     <Routes>
       {/* For who cannot sign in yet. */}
       <Route path="invitation" element={<Suspense>{<InvitationPage />}</Suspense>} />
+      <Route path="join" element={<Suspense>{<JoinPage />}</Suspense>} />
+      <Route path="device" element={<Suspense>{<RegisterDevicePage />}</Suspense>} />
       <Route path="signed-in" element={<Suspense>{<ReturnPage />}</Suspense>} />
       <Route path="*" element={<Pages />} />
     </Routes>
@@ -71,60 +82,91 @@ export function Routing() {
 function Pages() {
   return (
     <SignedIn>
-      <Routes>
-        <Route element={<Frame />}>
-          <Route index element={<BoardPage />} />
-          <Route path="titles/:title" element={<RampPage />} />
-          <Route path="titles/:title/builds" element={<BuildsPage />} />
-          <Route path="titles/:title/builds/compare" element={<CompareBuildsPage />} />
-          <Route path="titles/:title/builds/retention" element={<RetentionPage />} />
-          <Route path="titles/:title/builds/:build" element={<BuildPage />} />
-          <Route path="titles/:title/builds/:build/content" element={<ContentPage />} />
-          <Route path="titles/:title/updates" element={<UpdatesPage />} />
-          <Route path="store" element={<StorePage />} />
-          <Route path="titles/:title/runs" element={<RunsPage />} />
-          <Route path="titles/:title/runs/start" element={<StartPage />} />
-          <Route path="titles/:title/runs/:run" element={<RunPage />} />
-          <Route path="titles/:title/bisects" element={<BisectsPage />} />
-          <Route path="titles/:title/bisects/find" element={<BisectsPage finding />} />
-          <Route path="titles/:title/bisects/:bisect" element={<BisectPage />} />
-          <Route path="titles/:title/source" element={<SourcePage />} />
-          <Route path="titles/:title/channels" element={<ChannelsPage />} />
-          <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
-          <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
-          <Route path="titles/:title/channels/:channel/roll-back" element={<ChannelPage back />} />
-          <Route path="titles/:title/channels/:channel/rollouts/:rollout" element={<RolloutPage />} />
-          <Route path="titles/:title/releases" element={<ReleasesPage />} />
-          <Route path="titles/:title/releases/make" element={<ReleasesPage making />} />
-          <Route path="titles/:title/releases/:release" element={<ReleasePage />} />
-          <Route path="titles/:title/releases/:release/place/:channel" element={<ReleasePage />} />
-          <Route path="titles/:title/crashes" element={<CrashesPage />} />
-          <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
-          <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
-          <Route path="titles/:title/devices" element={<DevicesPage />} />
-          <Route path="titles/:title/document" element={<DocumentPage />} />
-          <Route path="titles/:title/document/edit" element={<EditPage />} />
-          <Route path="titles/:title/document/review" element={<ReviewPage />} />
-          <Route path="titles/:title/profiles" element={<MatrixPage />} />
-          <Route path="titles/:title/profiles/:profile" element={<ProfilePage />} />
-          <Route path="titles/:title/compare" element={<ComparePage />} />
-          <Route path="titles/:title/check" element={<CheckPage />} />
-          <Route path="titles/:title/pictures" element={<PicturesPage />} />
-          <Route path="propose" element={<ProposePage />} />
-          <Route path="queue" element={<QueuePage />} />
-          <Route path="agents" element={<AgentsPage />} />
-          <Route path="variables" element={<VariablesPage />} />
-          <Route path="keys" element={<KeysPage />} />
-          <Route path="keys/:name" element={<KeyPage />} />
-          <Route path="titles/:title/versions" element={<VersionsPage />} />
-          <Route path="titles/:title/grants" element={<GrantsPage />} />
-          <Route path="allow" element={<AllowPage />} />
-          <Route path="account" element={<AccountPage />} />
-          <Route path="people" element={<PeoplePage />} />
-          <Route path="events" element={<EventsPage />} />
-          <Route path="*" element={<Nowhere />} />
-        </Route>
-      </Routes>
+      <Suspense>
+        <SignedInPages />
+      </Suspense>
     </SignedIn>
+  );
+}
+
+/** A tester has pages of their own and no others: what they open elsewhere says so. */
+function SignedInPages() {
+  const { data: session } = useSession();
+  const testing = (
+    <Route element={<TestingFrame />}>
+      <Route path="testing" element={<TestingPage />} />
+      <Route path="testing/devices" element={<OwnDevicesPage />} />
+      <Route path="testing/account" element={<AccountPage />} />
+      <Route path="install/:title/:channel/:build" element={<InstallPage />} />
+      {session?.person.role === "tester" && (
+        <>
+          <Route index element={<Navigate to="/testing" replace />} />
+          <Route path="allow" element={<AllowPage />} />
+          <Route path="*" element={<NotForTesters />} />
+        </>
+      )}
+    </Route>
+  );
+  if (session?.person.role === "tester") return <Routes>{testing}</Routes>;
+  return (
+    <Routes>
+      {testing}
+      <Route element={<Frame />}>
+        <Route index element={<BoardPage />} />
+        <Route path="titles/:title" element={<RampPage />} />
+        <Route path="titles/:title/builds" element={<BuildsPage />} />
+        <Route path="titles/:title/builds/compare" element={<CompareBuildsPage />} />
+        <Route path="titles/:title/builds/retention" element={<RetentionPage />} />
+        <Route path="titles/:title/builds/:build" element={<BuildPage />} />
+        <Route path="titles/:title/builds/:build/content" element={<ContentPage />} />
+        <Route path="titles/:title/updates" element={<UpdatesPage />} />
+        <Route path="store" element={<StorePage />} />
+        <Route path="titles/:title/runs" element={<RunsPage />} />
+        <Route path="titles/:title/runs/start" element={<StartPage />} />
+        <Route path="titles/:title/runs/:run" element={<RunPage />} />
+        <Route path="titles/:title/bisects" element={<BisectsPage />} />
+        <Route path="titles/:title/bisects/find" element={<BisectsPage finding />} />
+        <Route path="titles/:title/bisects/:bisect" element={<BisectPage />} />
+        <Route path="titles/:title/source" element={<SourcePage />} />
+        <Route path="titles/:title/channels" element={<ChannelsPage />} />
+        <Route path="titles/:title/channels/:channel" element={<ChannelPage />} />
+        <Route path="titles/:title/channels/:channel/place/:build" element={<ChannelPage />} />
+        <Route path="titles/:title/channels/:channel/roll-back" element={<ChannelPage back />} />
+        <Route path="titles/:title/channels/:channel/rollouts/:rollout" element={<RolloutPage />} />
+        <Route path="titles/:title/releases" element={<ReleasesPage />} />
+        <Route path="titles/:title/releases/make" element={<ReleasesPage making />} />
+        <Route path="titles/:title/releases/:release" element={<ReleasePage />} />
+        <Route path="titles/:title/releases/:release/place/:channel" element={<ReleasePage />} />
+        <Route path="titles/:title/crashes" element={<CrashesPage />} />
+        <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
+        <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
+        <Route path="titles/:title/devices" element={<DevicesPage />} />
+        <Route path="titles/:title/testers" element={<TestersPage />} />
+        <Route path="titles/:title/testers/groups" element={<TestersPage part="groups" />} />
+        <Route path="titles/:title/testers/invitations" element={<TestersPage part="invitations" />} />
+        <Route path="titles/:title/testers/invite" element={<TestersPage inviting />} />
+        <Route path="titles/:title/document" element={<DocumentPage />} />
+        <Route path="titles/:title/document/edit" element={<EditPage />} />
+        <Route path="titles/:title/document/review" element={<ReviewPage />} />
+        <Route path="titles/:title/profiles" element={<MatrixPage />} />
+        <Route path="titles/:title/profiles/:profile" element={<ProfilePage />} />
+        <Route path="titles/:title/compare" element={<ComparePage />} />
+        <Route path="titles/:title/check" element={<CheckPage />} />
+        <Route path="titles/:title/pictures" element={<PicturesPage />} />
+        <Route path="propose" element={<ProposePage />} />
+        <Route path="queue" element={<QueuePage />} />
+        <Route path="agents" element={<AgentsPage />} />
+        <Route path="variables" element={<VariablesPage />} />
+        <Route path="keys" element={<KeysPage />} />
+        <Route path="keys/:name" element={<KeyPage />} />
+        <Route path="titles/:title/versions" element={<VersionsPage />} />
+        <Route path="titles/:title/grants" element={<GrantsPage />} />
+        <Route path="allow" element={<AllowPage />} />
+        <Route path="account" element={<AccountPage />} />
+        <Route path="people" element={<PeoplePage />} />
+        <Route path="events" element={<EventsPage />} />
+        <Route path="*" element={<Nowhere />} />
+      </Route>
+    </Routes>
   );
 }

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { capital } from "../../ui/format";
 import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useBuilds } from "../builds/queries";
+import { AccessPanel } from "../testers/AccessPanel";
 import { useTitle } from "../titles/queries";
 import { GateRules } from "./GateRules";
 import { Verdict } from "./HealthPanel";
@@ -53,6 +54,11 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
               )}
             </Panel>
             <Scheduled title={title} channel={name} />
+            {data.audience === "by-invitation" && data.allowed_actions.some((a) => a.name === "give-access" && a.possible) && (
+              <div style={{ marginTop: 16 }}>
+                <AccessPanel title={title} channel={name} />
+              </div>
+            )}
             <div style={{ marginTop: 16 }}>
               <Panel title="Gates" flush>
                 <GateRules title={title} channel={data} />

@@ -1,0 +1,29 @@
+import { Button } from "@mantine/core";
+import { Link } from "react-router";
+
+import type { Schemas } from "../../app/http";
+import { Command, When } from "../../ui/parts";
+
+/** A code that registers one device: as a picture for a telephone or headset, as a link, and to be typed. */
+export function RegistrationCode({ code, again }: { code: Schemas["RegistrationCode"]; again: () => void }) {
+  return (
+    <div>
+      <div
+        className="picture"
+        role="img"
+        aria-label={`QR code of ${code.link}`}
+        // biome-ignore lint/security/noDangerouslySetInnerHtml: an SVG of the service's, of its own address
+        dangerouslySetInnerHTML={{ __html: code.picture }}
+      />
+      <div className="code">{code.code}</div>
+      <p>
+        Point the device&apos;s camera at the picture, open <Link to={`/device#${code.code}`}>this link</Link> where it runs, or type the
+        code. It registers one device, once; it ends <When at={code.expires_at} />.
+      </p>
+      <Command text={code.link} />
+      <Button className="big" variant="subtle" fullWidth onClick={again}>
+        Make another code
+      </Button>
+    </div>
+  );
+}
