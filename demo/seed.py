@@ -9,8 +9,12 @@ import base64
 import datetime as dt
 import hashlib
 import os
+import re
 import secrets
 import sys
+import time
+from email import message_from_bytes
+from email.policy import default
 from pathlib import Path
 
 from demo.peatlight.documents import hurried
@@ -23,12 +27,13 @@ from rampa.client.people.sign_in import token_for
 from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
 from rampa.schema.common import Role
-from rampa.schema.devices import NewDevice
 from rampa.schema.people import NewPerson
 from rampa.schema.signing.identities import NewKey
-from rampa.standin.device import DeviceIdentity, SimulatedDevice
+from rampa.schema.testers import AccessIn, AddressesIn, JoinAccept, NewGroup
+from rampa.standin.device import SimulatedDevice, new_identity
 
 PEOPLE = (("Oskari", Role.ENGINEER), ("Marisol", Role.TESTER), ("Tuuli", Role.VIEWER))
+INVITED = ("Kaisa", "Onni", "Vendla")
 KEY = "quillback-2026"
 STUDIO = "Quillback Works"
 
@@ -54,11 +59,28 @@ def main(folder: Path, address: str, email: str) -> None:
             )
         for name in ("loft-desk", "kiln-laptop"):
             _device(client, folder, name, address)
+        _testers(client, folder.parent / "service" / "mailbox")
         client.titles.revise("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
         client.titles.revise("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
         fill_with_runs(client, folder, address)
         client.people.revoke_token(token.id)
+
+
+def _testers(client: Client, mailbox: Path) -> None:
+    """A group with access to the channel for testers; two of three who were invited answer by their letters."""
+    client.testers.add_group("peatlight", NewGroup(name="night-crew", seats=12))
+    client.testers.give_access("peatlight", "testers", AccessIn(group="night-crew"))
+    asked = AddressesIn(addresses="\n".join(f"{name} <{name.lower()}@kilnyard.example>" for name in INVITED))
+    client.testers.invite("peatlight", "night-crew", asked)
+    end = time.monotonic() + 30
+    while time.monotonic() < end and len(list(mailbox.glob("*.eml"))) < len(INVITED):
+        time.sleep(0.2)  # the worker of the queue writes them
+    for file in sorted(mailbox.glob("*.eml")):
+        letter = message_from_bytes(file.read_bytes(), policy=default)
+        code = re.search(r"/join#(\S+)", letter.get_content())
+        if code and not str(letter["To"]).startswith("vendla"):
+            client.testers.join(JoinAccept(code=code[1], password=secrets.token_urlsafe(12)))
 
 
 def _keys(client: Client, folder: Path) -> None:
@@ -90,12 +112,11 @@ def _build(client: Client, profile: str, source: Path, notes: str) -> int:
 
 
 def _device(client: Client, folder: Path, name: str, address: str) -> None:
-    title = client.titles.get("peatlight")
-    number = hashlib.sha256(name.encode()).hexdigest()[:32]
-    asked = NewDevice(name=name, platform="linux", channel="studio", number=number, simulated=True)
-    client.devices.register("peatlight", asked)
-    own = DeviceIdentity(name, "peatlight", title.identifier, "linux", "studio", address, title.manifest_key, number)
-    device = SimulatedDevice.add(folder / "devices" / name, own)
+    code = client.testers.registration_code("peatlight", "studio").code
+    asked, key = new_identity(code, name, "linux", "")
+    asked = asked.model_copy(update={"number": hashlib.sha256(name.encode()).hexdigest()[:32]})
+    made = client.devices.register_by_code(asked)
+    device = SimulatedDevice.add_registered(folder / "devices" / name, made, asked, address, key)
     signed = base64.b64decode(client.channels.offer("peatlight", "studio", "linux").signed)
     build = device.wanted(signed).build
     delivery = HttpDelivery(client, "peatlight", build)

@@ -43,6 +43,11 @@ class ServiceFolder:
     def log(self) -> Path:
         return self.root / "service.log"
 
+    @property
+    def mailbox(self) -> Path:
+        """Where letters lie while no mail server is named."""
+        return Path(os.environ.get("RAMPA_MAILBOX") or self.root / "mailbox")
+
     def prepare(self) -> None:
         """Makes the master key on the first start; losing it loses every secret in the vault."""
         self.root.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -51,9 +56,9 @@ class ServiceFolder:
             with os.fdopen(fd, "w") as out:
                 out.write(secrets.token_hex(32) + "\n")
 
-    def port(self) -> int:
+    def port(self, of: str = "port") -> int:
         """The port of the last start when it is free, so that addresses stay; else another."""
-        kept = self.root / "port"
+        kept = self.root / of
         try:
             port = int(kept.read_text())
             with socket.socket() as probe:
@@ -120,6 +125,13 @@ def start_service(
 def start_worker(folder: ServiceFolder, database_url: str, start: Start = start_child) -> Child:
     """Starts a worker of the job queue. Several can work side by side."""
     return start([sys.executable, "-m", "rampa.jobs"], _environment(folder, database_url), folder.root / "worker.log")
+
+
+def start_mailbox(folder: ServiceFolder, port: int, secret: str, start: Start = start_child) -> Child:
+    """Starts the page that shows the letters of this machine's mailbox."""
+    folder.mailbox.mkdir(parents=True, exist_ok=True, mode=0o700)
+    command = [sys.executable, "-m", "rampa.standin.mailbox", str(folder.mailbox), "--port", str(port)]
+    return start(command, {**os.environ, "RAMPA_MAILBOX_SECRET": secret}, folder.root / "mailbox.log")
 
 
 def _environment(folder: ServiceFolder, database_url: str) -> dict[str, str]:

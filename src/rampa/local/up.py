@@ -6,6 +6,7 @@ import argparse
 import contextlib
 import fcntl
 import os
+import secrets
 import shutil
 import signal
 import subprocess
@@ -23,7 +24,7 @@ from rampa.local.agents import Agents
 from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.keeper import Keeper
 from rampa.local.postgres import free_port, private_server
-from rampa.local.service import ServiceFolder, start_service, start_worker
+from rampa.local.service import ServiceFolder, start_mailbox, start_service, start_worker
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -92,12 +93,13 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
     keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
+    letters = "" if os.environ.get("RAMPA_SMTP") else _show_letters(keeper, folder)
     agents = Agents(root, data, address, folder, url)
     for name in agents.names:
         keeper.keep(f"The agent {name}", agents.log(name), partial(agents.start, name))
     if first and password and not options.no_demo:
         _seed(root, data, address, password)
-    _print_sign_in(root, data, address, password)
+    _print_sign_in(root, data, address, password, letters)
     keeper.run()
 
 
@@ -112,6 +114,14 @@ def _take_the_front(stack: contextlib.ExitStack, keeper: Keeper, folder: Service
     log = folder.root / "front.log"
     keeper.keep("The web server in front", log, lambda: start_front(front, log))
     return behind
+
+
+def _show_letters(keeper: Keeper, folder: ServiceFolder) -> str:
+    """The page of this machine's mailbox, and its address: letters hold links, so only who started this is told."""
+    port, secret = folder.port("mailbox.port"), secrets.token_urlsafe(16)
+    log = folder.root / "mailbox.log"
+    keeper.keep("The mailbox", log, lambda: start_mailbox(folder, port, secret))
+    return f"http://127.0.0.1:{port}/{secret}/"
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
@@ -145,7 +155,7 @@ def _tell_command_line(data: Path, address: str) -> None:
         home.save(home.Credentials(address, known.token if known else "", known.email if known else OWNER[1]))
 
 
-def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -> None:
+def _print_sign_in(root: Path, data: Path, address: str, password: str | None, letters: str) -> None:
     say("")
     say(f"Rampa runs at {address}")
     if password:
@@ -154,6 +164,8 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None) -
     else:
         say(f"Sign in as {OWNER[1]}; its password was shown at the first start (bin/up --new-password gives another).")
     say(f"Command line:   {root / 'bin' / 'rampa'} sign-in")
+    if letters:
+        say(f"Its letters:    {letters}      (a mailbox on this machine; no letter leaves it)")
     say(f"Demo folders:   {data / 'demo'}")
     say("Ctrl-C stops it and keeps everything.")
 
