@@ -8,6 +8,7 @@ import shutil
 import signal
 import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from unittest.mock import patch
@@ -23,6 +24,7 @@ from sqlalchemy import Engine
 from rampa.client import Client
 from rampa.client.bearer import Bearer
 from rampa.client.connection import Connection
+from rampa.client.devices.bearer import DeviceBearer
 from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database, make_engine
 from rampa.db.migrate import migrate
@@ -33,6 +35,7 @@ from rampa.operations.people import people, sessions
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
+from rampa.standin.device import new_identity
 from rampa.store.folder import FolderStore
 from tests import agents
 from tests.gits import ANYWHERE
@@ -126,6 +129,8 @@ class World:
     def token(self, role: Role = Role.OWNER, days: int = 1) -> str:
         if role == Role.AGENT:
             return agents.enrolled(self._unknown(), self.services, "walker").current()
+        if role == Role.DEVICE:
+            return self._device_token()
         if role == Role.OWNER:
             email, password = OWNER, self.owner_password
         else:
@@ -136,6 +141,19 @@ class World:
         session, _ = sessions.sign_in(self.services, email, password)
         actor = Actor(_uuid(session.person.id), session.person.name, role)
         return people.make_token(self.services, actor, NewToken(name="test", days=days)).secret
+
+    def _device_token(self) -> str:
+        """Of a device that the owner registered; a title and its channel are made where there are none."""
+        from tests.samples import import_title
+
+        with self.client() as owner, self._unknown() as unknown:
+            if not owner.titles.all():
+                import_title(owner)
+            slug = sorted((t.slug for t in owner.titles.all()), key=lambda s: s != "peatlight")[0]
+            code = owner.testers.registration_code(slug, "studio").code
+            asked, key = new_identity(code, f"walked-{next(NUMBERS)}", "linux", "")
+            made = unknown.devices.register_by_code(asked)
+            return DeviceBearer(unknown, made.device_id, key, lambda: nullcontext(1)).current()
 
     def actor(self) -> Actor:
         owner = next(p for p in people.list_people(self.services) if p.email == OWNER)

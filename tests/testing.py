@@ -61,7 +61,9 @@ class Crew:
 
     def device(self, of: Client, folder: Path, platform: str = "linux", name: str = "") -> SimulatedDevice:
         """Registered by a code of its person's, with a key of its own."""
-        code = of.testers.registration_code(TITLE, CHANNEL).code
+        return self.device_by(of.testers.registration_code(TITLE, CHANNEL).code, folder, platform, name)
+
+    def device_by(self, code: str, folder: Path, platform: str = "linux", name: str = "") -> SimulatedDevice:
         asked, key = new_identity(code, name or folder.name, platform, "")
         made = self.unknown().devices.register_by_code(asked)
         return SimulatedDevice.add_registered(folder, made, asked, "http://rampa.test", key)

@@ -43,9 +43,9 @@ CONTENT = (
 SECRET = b"the bog's plan, which nobody ships\n" * 40
 
 
-@pytest.fixture(params=[Role.TESTER, Role.VIEWER])
-def stranger(world: World, request: pytest.FixtureRequest) -> Client:
-    return world.client(request.param)
+@pytest.fixture
+def stranger(world: World) -> Client:
+    return world.client(Role.VIEWER)
 
 
 def made_from_a_folder(client: Client, root: Path, document: str = "") -> Path:

@@ -243,8 +243,8 @@ def test_two_branches_have_no_line(bench: Bench) -> None:
 
 def test_who_may(bench: Bench) -> None:
     number = bench.start().number
-    with bench.world.client(Role.TESTER) as tester:
-        assert tester.bisects.get(TITLE, number).allowed_actions[0].reason == "A tester may not cancel runs."
-        for refused in (lambda: tester.bisects.cancel(TITLE, number), lambda: tester.bisects.diff(TITLE, number)):
+    with bench.world.client(Role.VIEWER) as viewer:
+        assert viewer.bisects.get(TITLE, number).allowed_actions[0].reason == "A viewer may not cancel runs."
+        for refused in (lambda: viewer.bisects.cancel(TITLE, number), lambda: viewer.bisects.diff(TITLE, number)):
             with refuses("role.denied"):
                 refused()

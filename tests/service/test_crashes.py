@@ -173,13 +173,13 @@ def test_who_may_not_read_symbols_sees_that_it_crashed_and_not_where(
 ) -> None:
     crashed(ready, 1, programs[0].crash(), 1, Clock(world).now)
     stacks.look_up(world.services)
-    with world.client(Role.TESTER) as tester:
-        (group,) = tester.health.get(TITLE, "studio", 1).crashes
+    with world.client(Role.VIEWER) as viewer:
+        (group,) = viewer.health.get(TITLE, "studio", 1).crashes
         assert (group.crashes, group.place) == (1, "")
         with refuses("role.denied", "may not read symbols"):
-            tester.health.crashes(TITLE)
+            viewer.health.crashes(TITLE)
         with refuses("role.denied"):
-            tester.health.crash(TITLE, 1)
+            viewer.health.crash(TITLE, 1)
     with refuses("crash.unknown", "peatlight has no crash group 2"):
         ready.health.crash(TITLE, 2)
 

@@ -18,20 +18,29 @@ from rampa.schema.common import Role
 from rampa.schema.devices import NewDevice
 from rampa.schema.people import NewToken
 from rampa.schema.runs import NewRuns
+from rampa.standin.device import new_identity
 from tests.agents import FakeAgent
 from tests.conftest import World
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
-ALL, ENGINEER, NOBODY = "oetv", "oe", ""
+ALL, FETCH, ENGINEER, NOBODY = "oev", "oevd", "oe", ""
 BUILDS = "/titles/peatlight/builds"
 CONTENT = ("bundle", "locations", "depots/base/manifest", "content-keys")
+TESTING = "/testing/titles/peatlight/channels"
 
 OBJECTS: dict[str, str] = {
     # A build's content is read by those who may see it: what is on a channel, by all who read.
-    **{f"GET {BUILDS}/1/{part}": ALL for part in CONTENT},
+    f"GET {BUILDS}/1/bundle": ALL,
+    # A device of the channel gets what it installs, and nothing of builds that are not live there.
+    **{f"GET {BUILDS}/1/{part}": FETCH for part in CONTENT[1:]},
+    f"GET {BUILDS}/1/statement": FETCH,
+    f"GET {BUILDS}/2/statement": ALL,
+    "GET /titles/peatlight/channels/studio/offer?platform=linux": FETCH,
+    "GET /titles/peatlight/channels/testers/offer?platform=linux": NOBODY,
+    "PUT /titles/peatlight/devices/desk/report": ENGINEER,
     **{f"GET {BUILDS}/2/{part}": ENGINEER for part in CONTENT},
     **{f"GET {BUILDS}/3/{part}": ENGINEER for part in CONTENT},
-    **{f"GET {BUILDS}/{n}{part}": ALL for n in (1, 2) for part in ("", "/files", "/statement", "/provenance")},
+    **{f"GET {BUILDS}/{n}{part}": ALL for n in (1, 2) for part in ("", "/files", "/provenance")},
     # Sources and symbols that never ship.
     "GET /titles/peatlight/folders/1/manifest": ENGINEER,
     "GET /titles/peatlight/folders/1/locations": ENGINEER,
@@ -51,6 +60,14 @@ OBJECTS: dict[str, str] = {
     "DELETE /tokens/{token}": "o",
     "DELETE /session/passkeys/{passkey}": "o",
     "GET /session/requests/AAAA-AAAA": NOBODY,
+    # A tester without access to a channel finds nothing there; who reads the studio, what is live.
+    f"GET {TESTING}/studio/builds/1": ALL,
+    f"GET {TESTING}/studio/builds/2": NOBODY,
+    f"GET {TESTING}/testers/builds/3": NOBODY,
+    f"POST {TESTING}/studio/builds/1/address": ALL,
+    f"POST {TESTING}/testers/builds/3/address": NOBODY,
+    f"POST {TESTING}/studio/registration": ALL,
+    "DELETE /testing/devices/{device}": "o",
     # People are the owner's.
     "PATCH /people/{person}": "o",
     "POST /people/{person}/reset": "o",
@@ -101,6 +118,9 @@ def studio(world: World, client: Client, tmp_path: Path) -> Studio:
         session.add(row)
         session.flush()
         names |= {"passkey": str(row.id), "person": str(owner.id)}
+    code = client.testers.registration_code("peatlight", "studio").code
+    asked, _ = new_identity(code, "loft", "linux", "")
+    names["device"] = client.devices.register_by_code(asked).device_id
     return Studio(world, names)
 
 

@@ -163,16 +163,17 @@ def test_two_placings_at_once_leave_one_live(placed: Client, folder: Path, tmp_p
     assert len(placed.channels.get("peatlight", "studio").live) == 1
 
 
-def test_a_tester_sees_what_is_not_possible(world: World, placed: Client) -> None:
-    with world.client(Role.TESTER) as tester:
-        channel = tester.channels.get("peatlight", "studio")
+def test_a_viewer_sees_what_is_not_possible(world: World, placed: Client) -> None:
+    with world.client(Role.VIEWER) as viewer:
+        channel = viewer.channels.get("peatlight", "studio")
         assert [(a.possible, a.reason) for a in channel.allowed_actions] == [
-            (False, "A tester may not place builds."),
-            (False, "A tester may not change a title's channels."),
-            (False, "A tester may not set the gates of channels."),
+            (False, "A viewer may not place builds."),
+            (False, "A viewer may not change a title's channels."),
+            (False, "A viewer may not set the gates of channels."),
+            (False, "A viewer may not invite testers and give them access."),
         ]
-        with refuses("role.denied", "a tester may not"):
-            tester.channels.place("peatlight", "studio", 2, "0")
+        with refuses("role.denied", "a viewer may not"):
+            viewer.channels.place("peatlight", "studio", 2, "0")
 
 
 def test_the_ramp_says_what_is_where_and_what_stops_it(placed: Client, folder: Path, tmp_path: Path) -> None:

@@ -217,13 +217,13 @@ def test_what_makes_no_release(ready: Client, asked: dict[str, object], code: st
 
 def test_who_may_not(world: World, ready: Client) -> None:
     number = make(ready, 1, 2)
-    with world.client(Role.TESTER) as tester:
-        assert tester.releases.get(TITLE, number).allowed_actions[0].possible is False
+    with world.client(Role.VIEWER) as viewer:
+        assert viewer.releases.get(TITLE, number).allowed_actions[0].possible is False
         for act in (
-            lambda: tester.releases.make(TITLE, NewRelease(builds=[1])),
-            lambda: place(tester, number),
-            lambda: tester.releases.write_notes(TITLE, number, note("x")),
-            lambda: tester.releases.withdraw(TITLE, number, ON),
+            lambda: viewer.releases.make(TITLE, NewRelease(builds=[1])),
+            lambda: place(viewer, number),
+            lambda: viewer.releases.write_notes(TITLE, number, note("x")),
+            lambda: viewer.releases.withdraw(TITLE, number, ON),
         ):
             with refuses("role.denied"):
                 act()

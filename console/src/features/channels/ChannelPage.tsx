@@ -54,7 +54,7 @@ export function ChannelPage({ back = false }: { back?: boolean }) {
               )}
             </Panel>
             <Scheduled title={title} channel={name} />
-            {data.audience === "by-invitation" && data.allowed_actions.some((a) => a.name === "give-access" && a.possible) && (
+            {data.audience === "by-invitation" && data.allowed_actions.some((a) => a.name === "give access" && a.possible) && (
               <div style={{ marginTop: 16 }}>
                 <AccessPanel title={title} channel={name} />
               </div>

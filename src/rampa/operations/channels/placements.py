@@ -143,9 +143,9 @@ def _channel(
         former=channel.former,
         gates=[wire.GateIn(**asdict(gate)) for gate in channel.gates],
         allowed_actions=[
-            action(actor, Act.MANAGE_TESTERS, "give-access"),
             action(actor, Act.PLACE, "place"),
             action(actor, Act.CHANGE_CHANNEL, "change"),
             action(actor, Act.SET_GATES, "set gates"),
+            action(actor, Act.MANAGE_TESTERS, "give access"),
         ],
     )

@@ -53,7 +53,7 @@ def accept(services: Services, asked: wire.JoinAccept) -> wire.JoinLook:
             raise Denied("sign-in.denied", "this account is disabled", hint="Ask an owner of the studio.")
         elif not _has_account(person) and password_hash:
             # They tested here before; the password of then ended with their access.
-            person.password_hash, person.name = password_hash, _named(asked, row)
+            person.password_hash, person.name = password_hash, " ".join(asked.name.split()) or person.name
         row.state = advance(TRANSITIONS, row.state, InvitationEvent.ACCEPT, "the invitation")
         join(uow, row.group, person)
         uow = uow.by(Actor(person.id, person.name, Role(person.role)))
