@@ -135,6 +135,8 @@ export function Command({ text }: { text: string }) {
               fontSize: 12.5,
               padding: "4px 8px",
               textAlign: "left",
+              overflowWrap: "anywhere",
+              whiteSpace: "pre-wrap",
               border: "1px solid var(--r-line)",
               color: "inherit",
             }}

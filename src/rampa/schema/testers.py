@@ -282,7 +282,8 @@ class TestDevicePath(Query):
 
 class InstallPage(Wire):
     """One build for who would install it. `way`: `file`, it is handed out; `register`, a device must be registered first;
-    `waiting`, the devices that are registered came after it was signed. `picture`: the page's address as a QR code (SVG)."""
+    `waiting`, the devices that are registered came after it was signed; `storefront`, no device installs it by itself. `picture`:
+    the page's address as a QR code (SVG)."""
 
     title: str
     title_name: str
@@ -292,7 +293,7 @@ class InstallPage(Wire):
     file: str
     kind: str
     sha256: str
-    way: Literal["file", "register", "waiting"]
+    way: Literal["file", "register", "waiting", "storefront"]
     link: str
     picture: str
 

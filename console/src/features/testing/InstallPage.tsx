@@ -76,6 +76,16 @@ function Way({ page }: { page: Install }) {
         </p>
       </section>
     );
+  if (page.way === "storefront")
+    return (
+      <section className="card">
+        <h2>No device installs this by itself</h2>
+        <p>
+          {page.file} is a bundle that a storefront makes packages of. A simulated device installs its content all the same; for a
+          telephone, ask for a build with a package of its own.
+        </p>
+      </section>
+    );
   return (
     <section className="card">
       <dl className="facts">
@@ -93,11 +103,19 @@ function Way({ page }: { page: Install }) {
         Download, {bytes(page.build.size)}
       </Button>
       <p className="dim" style={{ marginBottom: 0 }}>
-        The address is made for you and is good for a minute.
+        {HOW[page.kind] ?? ""} The address is made for you and is good for a minute.
       </p>
     </section>
   );
 }
+
+/** What is done with the file, by its kind. */
+const HOW: Record<string, string> = {
+  zip: "Unpack it and start the title in it.",
+  "tar.zst": "Unpack it and start the title in it.",
+  apk: "Open it on the device, and allow installing from this browser when you are asked.",
+  ipa: "It runs on the devices that it was signed for.",
+};
 
 function Register({ page, label }: { page: Install; label: string }) {
   const registration = useRegistration(page.title, page.channel);
@@ -135,13 +153,12 @@ function Share({ page }: { page: Install }) {
   return (
     <section className="card">
       <h2>Open this page elsewhere</h2>
-      {/* The service draws it from an address of its own. */}
-      <div
+      <img
         className="picture"
-        role="img"
-        aria-label={`QR code of ${page.link}`}
-        // biome-ignore lint/security/noDangerouslySetInnerHtml: an SVG of the service's, of its own address
-        dangerouslySetInnerHTML={{ __html: page.picture }}
+        src={`data:image/svg+xml,${encodeURIComponent(page.picture)}`}
+        alt={`QR code of ${page.link}`}
+        width={220}
+        height={220}
       />
       <Command text={page.link} />
       <p className="dim" style={{ marginBottom: 0 }}>

@@ -8,12 +8,12 @@ import { Command, When } from "../../ui/parts";
 export function RegistrationCode({ code, again }: { code: Schemas["RegistrationCode"]; again: () => void }) {
   return (
     <div>
-      <div
+      <img
         className="picture"
-        role="img"
-        aria-label={`QR code of ${code.link}`}
-        // biome-ignore lint/security/noDangerouslySetInnerHtml: an SVG of the service's, of its own address
-        dangerouslySetInnerHTML={{ __html: code.picture }}
+        src={`data:image/svg+xml,${encodeURIComponent(code.picture)}`}
+        alt={`QR code of ${code.link}`}
+        width={220}
+        height={220}
       />
       <div className="code">{code.code}</div>
       <p>

@@ -43,14 +43,28 @@ function Title({ title }: { title: TestTitle }) {
               </>
             )}
           </div>
+          <Asked notes={shared(channel.builds)} />
           {channel.builds.length === 0 && <div className="card dim">Nothing is placed there yet.</div>}
           {sorted(channel.builds).map((build) => (
-            <Build key={build.platform} title={title.title} channel={channel.channel} build={build} />
+            <Build
+              key={build.platform}
+              title={title.title}
+              channel={channel.channel}
+              build={build}
+              alone={shared(channel.builds).length === 0}
+            />
           ))}
         </div>
       ))}
     </section>
   );
+}
+
+/** What is asked of every build alike, such as of those of one release: said once. */
+function shared(builds: TestBuild[]): TestBuild["notes"] {
+  const [first, ...others] = builds;
+  if (!first) return [];
+  return others.every((b) => JSON.stringify(b.notes) === JSON.stringify(first.notes)) ? first.notes : [];
 }
 
 /** What runs here comes first. */
@@ -59,7 +73,7 @@ function sorted(builds: TestBuild[]): TestBuild[] {
   return [...builds].sort((a, b) => Number(b.platform === here) - Number(a.platform === here));
 }
 
-function Build({ title, channel, build }: { title: string; channel: string; build: TestBuild }) {
+function Build({ title, channel, build, alone }: { title: string; channel: string; build: TestBuild; alone: boolean }) {
   const here = build.platform === platformHere();
   return (
     <article className="card">
@@ -71,7 +85,7 @@ function Build({ title, channel, build }: { title: string; channel: string; buil
           #{build.build}, placed <When at={build.placed_at} />
         </span>
       </div>
-      <Asked notes={build.notes} />
+      {alone && <Asked notes={build.notes} />}
       <Button
         className="big"
         component={Link}

@@ -8,7 +8,9 @@ import segno
 
 
 def picture_of(address: str) -> str:
-    """Dark on white on every scheme: phones read no other."""
+    """As large as its place. Dark on white on every scheme: phones read no other."""
     picture = io.BytesIO()
-    segno.make(address, error="m").save(picture, kind="svg", scale=4, border=2, light="#fff", xmldecl=False)
+    segno.make(address, error="m").save(
+        picture, kind="svg", scale=4, border=2, light="#fff", xmldecl=False, omitsize=True
+    )
     return picture.getvalue().decode()

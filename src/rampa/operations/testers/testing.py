@@ -27,6 +27,9 @@ from rampa.operations.base.qr import picture_of
 from rampa.operations.testers.access import installable, must_install
 from rampa.schema import testers as wire
 
+FOR_STOREFRONTS = frozenset({"aab"})
+"""Kinds of bundles that packages for devices are made of."""
+
 
 def home(services: Services, actor: Actor) -> wire.Testing:
     """By title and channel; the newest build of each platform. Titles and channels with nothing on them are told, too."""
@@ -123,6 +126,8 @@ def find_live(uow: UnitOfWork, channel: uuid.UUID, number: int) -> BuildRow:
 
 def _way(uow: UnitOfWork, build: BuildRow) -> str:
     """How who asks gets it: the file; where the platform wants a grant, on a device that was there before the signing."""
+    if build.bundle is not None and build.bundle.kind in FOR_STOREFRONTS:
+        return "storefront"
     if not PLATFORMS[build.platform].needs_grant or build.purpose == "release":
         return "file"
     mine = select(DeviceRow.name).where(
