@@ -83,6 +83,8 @@ def replace_list(asked: AddressesIn) -> AddressesIn:
 def test_a_link_works_once_and_each_other_end_has_its_sentence(crew: Crew, standing: tuple[Standing, object]) -> None:
     codes = crew.invite(KAISA, "onni@kilnyard.example", "vendla@kilnyard.example", "iida@kilnyard.example")
     unknown = crew.unknown().testers
+    with refuses("join.name"):
+        unknown.join(JoinAccept(code=codes[0], password=PASSWORD))
     unknown.join(JoinAccept(code=codes[0], name="Kaisa", password=PASSWORD))
     with refuses("invitation.used", "accepted already"):
         unknown.join(JoinAccept(code=codes[0], name="Kaisa", password=PASSWORD))

@@ -1,14 +1,19 @@
-import { useQuery } from "@tanstack/react-query";
+import { Button, Group, Modal } from "@mantine/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
 import { plural } from "../../ui/format";
-import { Answer, Empty, PageHead, Panel, When } from "../../ui/parts";
+import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { Platform } from "../profiles/Platform";
 
-/** Which devices follow which channel, and what do they have? */
+type Device = Schemas["Device"];
+
+/** Which devices follow which channel, whose are they, and what do they have? */
 export function DevicesPage() {
   const { title = "" } = useParams();
+  const [leaving, setLeaving] = useState<Device>();
   const devices = useQuery({
     queryKey: ["devices", title],
     queryFn: () => call<Schemas["Page_Device_"]>(`/titles/${title}/devices`),
@@ -16,53 +21,119 @@ export function DevicesPage() {
   });
   return (
     <>
-      <PageHead title="Devices">Simulated devices are folders on somebody&apos;s machine; they install for real and say so.</PageHead>
+      <PageHead title="Devices">
+        Each has a key of its own, and installs what its channel has. Simulated ones are folders; they install for real and say so.
+      </PageHead>
       <Panel title="Registered devices" aside={devices.data && plural(devices.data.items.length, "device")} flush>
         <Answer of={devices}>
           {({ items }) =>
             items.length === 0 ? (
-              <Empty command="bin/rampa device add FOLDER --channel studio">No device is registered. Add a simulated one:</Empty>
+              <Empty command="bin/rampa device add FOLDER --channel studio">
+                No device is registered. Testers register theirs on their own pages; add a simulated one:
+              </Empty>
             ) : (
-              <table className="rows">
-                <thead>
-                  <tr>
-                    <th>Device</th>
-                    <th>Platform</th>
-                    <th>Follows</th>
-                    <th>Has</th>
-                    <th>Last seen</th>
-                    <th className="wide">Registered by</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {items.map((d) => (
-                    <tr key={d.name}>
-                      <td>
-                        {d.name} {d.simulated && <span className="dim">simulated</span>}
-                      </td>
-                      <td>
-                        <Platform name={d.platform} />
-                      </td>
-                      <td>
-                        <Link to={`/titles/${title}/channels/${d.channel}`}>{d.channel}</Link>
-                      </td>
-                      <td>
-                        {d.build ? (
-                          <Link to={`/titles/${title}/builds/${d.build}`}>#{d.build}</Link>
-                        ) : (
-                          <span className="dim">nothing yet</span>
-                        )}
-                      </td>
-                      <td>{d.last_seen_at ? <When at={d.last_seen_at} /> : <span className="dim">never</span>}</td>
-                      <td className="wide">{d.registered_by}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+              <Rows title={title} devices={items} remove={setLeaving} />
             )
           }
         </Answer>
       </Panel>
+      {leaving && <TakeOut title={title} device={leaving} close={() => setLeaving(undefined)} />}
     </>
+  );
+}
+
+function Rows({ title, devices, remove }: { title: string; devices: Device[]; remove: (d: Device) => void }) {
+  return (
+    <table className="rows">
+      <thead>
+        <tr>
+          <th>Device</th>
+          <th className="wide">Whose</th>
+          <th>Platform</th>
+          <th>Follows</th>
+          <th>Has</th>
+          <th className="wide">Last seen</th>
+          <th className="number">Act</th>
+        </tr>
+      </thead>
+      <tbody>
+        {devices.map((d) => (
+          <tr key={d.name}>
+            <td>
+              <b>{d.name}</b> {d.simulated && <span className="dim">simulated</span>}
+              {d.cannot_run.length > 0 && <CannotRun title={title} device={d} />}
+            </td>
+            <td className="wide">{d.person || <span className="dim">written down by {d.registered_by}</span>}</td>
+            <td>
+              <Platform name={d.platform} /> <span className="dim">{[d.level, d.form].filter(Boolean).join(", ")}</span>
+            </td>
+            <td>
+              <Link to={`/titles/${title}/channels/${d.channel}`}>{d.channel}</Link>
+            </td>
+            <td>
+              {d.build ? <Link to={`/titles/${title}/builds/${d.build}`}>#{d.build}</Link> : <span className="dim">nothing yet</span>}
+            </td>
+            <td className="wide">{d.last_seen_at ? <When at={d.last_seen_at} /> : <span className="dim">never</span>}</td>
+            <td className="number">
+              <Button size="compact-xs" variant="default" onClick={() => remove(d)} aria-label={`Take out … ${d.name}`}>
+                Take out …
+              </Button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** It came after the grant of what is live: one act makes a new grant, where one is needed, and signs with it. */
+function CannotRun({ title, device }: { title: string; device: Device }) {
+  const queries = useQueryClient();
+  const sign = useMutation({
+    mutationFn: () => call<Schemas["ReSignedFor"]>(`/titles/${title}/devices/${device.name}/re-sign`, { method: "POST" }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["devices", title] }),
+  });
+  return (
+    <div>
+      <span className="severity warning">▲ cannot run {device.cannot_run.map((b) => `#${b}`).join(", ")}</span>{" "}
+      <Button size="compact-xs" variant="default" loading={sign.isPending} onClick={() => sign.mutate()}>
+        Sign again for it
+      </Button>
+      {sign.error && <Failure error={sign.error} />}
+    </div>
+  );
+}
+
+function TakeOut({ title, device, close }: { title: string; device: Device; close: () => void }) {
+  const queries = useQueryClient();
+  const remove = useMutation({
+    mutationFn: () => call<void>(`/titles/${title}/devices/${device.name}`, { method: "DELETE" }),
+    onSuccess: () => {
+      close();
+      return queries.invalidateQueries({ queryKey: ["devices", title] });
+    },
+  });
+  return (
+    <Modal
+      opened
+      onClose={close}
+      title={<b>Take {device.name} out</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
+      <p style={{ marginTop: 0 }}>
+        {device.person ? `${device.person}'s device fetches` : "It fetches"} nothing more from this moment on. What is installed on it stays
+        there; grants that list it stay as they are until they end.
+      </p>
+      {remove.error && <Failure error={remove.error} />}
+      <Group justify="flex-end">
+        <Button variant="default" onClick={close}>
+          Keep it
+        </Button>
+        <Button className="danger" color="rust.7" loading={remove.isPending} onClick={() => remove.mutate()}>
+          Take {device.name} out
+        </Button>
+      </Group>
+    </Modal>
   );
 }

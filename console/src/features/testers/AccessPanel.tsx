@@ -83,7 +83,13 @@ function Give({ title, channel, close }: { title: string; channel: string; close
     return call(`/titles/${title}/channels/${channel}/access`, { method: "POST", body: { ...whom, ...ends } });
   });
   return (
-    <Modal opened onClose={close} title={<b>Give access to {channel}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal
+      opened
+      onClose={close}
+      title={<b>Give access to {channel}</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
       <form
         onSubmit={(e) => {
           e.preventDefault();

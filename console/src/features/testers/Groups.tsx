@@ -43,13 +43,15 @@ export function Groups({ title, groups }: { title: string; groups: Group[] }) {
                 <td>
                   <Channels title={title} group={g} />
                 </td>
-                <td className="number">
-                  <Button size="compact-xs" variant="default" onClick={() => setChanging(g)} aria-label={`Change … ${g.name}`}>
-                    Change …
-                  </Button>{" "}
-                  <Button size="compact-xs" variant="default" onClick={() => setRemoving(g)} aria-label={`Remove … ${g.name}`}>
-                    Remove …
-                  </Button>
+                <td>
+                  <Row gap={4} justify="flex-end">
+                    <Button size="compact-xs" variant="default" onClick={() => setChanging(g)} aria-label={`Change … ${g.name}`}>
+                      Change …
+                    </Button>
+                    <Button size="compact-xs" variant="default" onClick={() => setRemoving(g)} aria-label={`Remove … ${g.name}`}>
+                      Remove …
+                    </Button>
+                  </Row>
                 </td>
               </tr>
             ))}
@@ -142,7 +144,13 @@ function Change({ title, group, close }: { title: string; group?: Group; close: 
 function Remove({ title, group, close }: { title: string; group: Group; close: () => void }) {
   const remove = useChange(title, () => call(`/titles/${title}/groups/${group.name}`, { method: "DELETE" }));
   return (
-    <Modal opened onClose={close} title={<b>Remove {group.name}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal
+      opened
+      onClose={close}
+      title={<b>Remove {group.name}</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
       <p style={{ marginTop: 0 }}>
         {plural(group.members, "member loses", "members lose")} at once what they had by it alone
         {group.channels.length > 0 && <>: {group.channels.map((c) => c.channel).join(", ")}</>}.{" "}

@@ -108,7 +108,13 @@ function Rows({ title, testers, withdraw }: { title: string; testers: Tester[]; 
 function WithdrawTester({ title, tester, close }: { title: string; tester: Tester; close: () => void }) {
   const withdraw = useChange(title, () => call<void>(`/titles/${title}/testers/${tester.id}/withdraw`, { method: "POST" }));
   return (
-    <Modal opened onClose={close} title={<b>Withdraw {tester.name}</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal
+      opened
+      onClose={close}
+      title={<b>Withdraw {tester.name}</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
       <p style={{ marginTop: 0 }}>
         {tester.email} leaves {plural(tester.groups.length, "group")} and loses every channel of this title at once;{" "}
         {plural(tester.devices, "device is", "devices are")} taken out, and an open invitation is withdrawn. Who tests nothing else is

@@ -55,6 +55,7 @@ function Elsewhere({ page }: { page: Install }) {
 
 function Way({ page }: { page: Install }) {
   const download = useDownload(page.title, page.channel, String(page.build.build));
+  const registration = useRegistration(page.title, page.channel);
   if (page.way === "register")
     return (
       <section className="card">
@@ -63,7 +64,7 @@ function Way({ page }: { page: Install }) {
           {page.build.platform_title} runs test builds only on devices that are named when they are signed. Register yours; then an engineer
           signs this build again for it, which takes a moment.
         </p>
-        <Register page={page} label="Register a device" />
+        <Register registration={registration} label="Register a device" />
       </section>
     );
   if (page.way === "waiting")
@@ -117,8 +118,12 @@ const HOW: Record<string, string> = {
   ipa: "It runs on the devices that it was signed for.",
 };
 
-function Register({ page, label }: { page: Install; label: string }) {
-  const registration = useRegistration(page.title, page.channel);
+interface RegisterProps {
+  registration: ReturnType<typeof useRegistration>;
+  label: string;
+}
+
+function Register({ registration, label }: RegisterProps) {
   if (registration.data) return <RegistrationCode code={registration.data} again={() => registration.mutate()} />;
   return (
     <>
@@ -132,6 +137,8 @@ function Register({ page, label }: { page: Install; label: string }) {
 
 function Simulated({ page }: { page: Install }) {
   const [shown, show] = useState(false);
+  const registration = useRegistration(page.title, page.channel);
+  const code = registration.data?.link ?? "CODE";
   return (
     <section className="card">
       <Switch label="On a simulated device" checked={shown} onChange={(e) => show(e.currentTarget.checked)} />
@@ -141,8 +148,8 @@ function Simulated({ page }: { page: Install }) {
             A folder on a machine with the command line; it installs for real. Make a code, type it there, and what is live on{" "}
             {page.channel} comes with the first update:
           </p>
-          <Command text={`rampa device add my-device --platform ${page.build.platform} --code CODE --address ${window.location.origin}`} />
-          <Register page={page} label="Make a code" />
+          <Command text={`rampa device add my-device --platform ${page.build.platform} --code ${code}`} />
+          <Register registration={registration} label="Make a code" />
         </>
       )}
     </section>

@@ -71,7 +71,13 @@ function Device({ device }: { device: TestDevice }) {
 function TakeOut({ device, close }: { device: TestDevice; close: () => void }) {
   const remove = useRemoveDevice();
   return (
-    <Modal opened onClose={close} title={<b>Take {device.name} out</b>} closeButtonProps={{ "aria-label": "Close" }}>
+    <Modal
+      opened
+      onClose={close}
+      title={<b>Take {device.name} out</b>}
+      closeButtonProps={{ "aria-label": "Close" }}
+      attributes={{ header: { role: "presentation" } }}
+    >
       <p style={{ marginTop: 0 }}>
         It fetches nothing more from this moment on, as if it were lost. What is installed on it stays there. To use it again, it is
         registered anew.

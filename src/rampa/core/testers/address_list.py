@@ -56,7 +56,7 @@ def read_addresses(text: str) -> AddressList:
             found = _addressee(line, cells)
             first = seen.setdefault(normal(found.email), line)
             if first != line:
-                raise Invalid("address.twice", f"the same address as on line {first}")
+                raise Invalid("address.invalid", f"the same address as on line {first}")
             good.append(found)
         except Invalid as error:
             mistakes.append(LineMistake(line, shown, error.message))
@@ -91,16 +91,16 @@ def _names_columns(cells: list[str]) -> bool:
 def _addressee(line: int, cells: list[str]) -> Addressee:
     with_address = [cell for cell in cells if "@" in cell]
     if not with_address:
-        raise Invalid("address.none", "there is no address on this line")
+        raise Invalid("address.invalid", "there is no address on this line")
     if len(with_address) > 1:
-        raise Invalid("address.several", "there are two addresses on this line; write one a line")
+        raise Invalid("address.invalid", "there are two addresses on this line; write one a line")
     named, address = "", with_address[0]
     if address.endswith(">"):
         named, address = parseaddr(address)
     names = [cell for cell in (named, *(c for c in cells if c is not with_address[0])) if cell]
     name = names[0] if names else ""
     if len(name) > LONGEST_NAME:
-        raise Invalid("address.name", f"the name is longer than {LONGEST_NAME} characters")
+        raise Invalid("address.invalid", f"the name is longer than {LONGEST_NAME} characters")
     if any(unicodedata.category(c) == "Cc" for c in name):
-        raise Invalid("address.name", "the name holds a control character")
+        raise Invalid("address.invalid", "the name holds a control character")
     return Addressee(line, checked(address), name)
