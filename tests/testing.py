@@ -22,6 +22,32 @@ from tests.samples import add_key, build, import_title, make_folder
 TITLE, GROUP, CHANNEL = "peatlight", "night-crew", "testers"
 ORIGIN = "https://rampa.quillback.example"
 PASSWORD = "lanterns in the fog"
+CHECKLISTS = """\
+[checklists.night]
+title = "One night on the bog"
+platforms = ["linux", "windows"]
+purposes = ["testing", "release"]
+
+[[checklists.night.points]]
+name = "title-screen"
+text = { en = "Alder Halt shows within five seconds.", fi = "Alder Halt näkyy viidessä sekunnissa." }
+
+[[checklists.night.points]]
+name = "fog"
+text = "The fog at Marrow Bend hides the wagons."
+picture = true
+
+[[checklists.night.points]]
+name = "thaw"
+text = "The thaw gate opens at dawn."
+
+[checklists.pocket]
+platforms = ["ios", "android"]
+
+[[checklists.pocket.points]]
+name = "touch"
+text = "Wagons follow the finger."
+"""
 
 
 @dataclass

@@ -184,7 +184,7 @@ def test_a_reset_ends_the_factor_with_the_password(
 def test_where_it_is_needed_nothing_else_is_done_before(world: World, clock: Clock) -> None:
     app = make_app(world.services, factor_needed=True)
     assert isinstance(app, Flask)
-    for role, free in ((Role.OWNER, False), (Role.ENGINEER, False), (Role.TESTER, True)):
+    for role, free in ((Role.OWNER, False), (Role.ENGINEER, False), (Role.VIEWER, True)):
         client = copy_of(world.client(), world.token(role), app)
         for act in (client.titles.all, client.events.all):
             if free:

@@ -61,6 +61,8 @@ GROUPS: dict[str, tuple[str, str]] = {
     "tester": ("testers.tester", "Testers: invite them, see who has what, take one out."),
     "group": ("testers.group", "Groups of testers: seats, members, channels."),
     "invitation": ("testers.invitation", "Invitations to test: who answered, send again, withdraw."),
+    "checklist": ("testers.checklist", "Checklists: what testers look at, in a file of their own."),
+    "sign-off": ("testers.sign_off", "Play sign-offs: who played a build, and what failed."),
     "device": ("devices.device", "Simulated devices: install, update, verify, repair, start."),
     "fleet": ("fleet", "A fleet of simulated devices: they ask, play and report."),
     "person": ("people.person", "People of the studio and their roles."),

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
     from rampa.client.schedule import ScheduleCalls
+    from rampa.client.sign_offs import SignOffsCalls
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
@@ -125,6 +126,12 @@ class Client:
         from rampa.client.testers import TestersCalls
 
         return TestersCalls(self.connection)
+
+    @cached_property
+    def sign_offs(self) -> SignOffsCalls:
+        from rampa.client.sign_offs import SignOffsCalls
+
+        return SignOffsCalls(self.connection)
 
     @cached_property
     def events(self) -> EventsCalls:

@@ -26,6 +26,7 @@ PRELOADED = [
     "rampa.core.binaries.lines",
     "rampa.core.check.bundle",
     "rampa.core.signing.key_file",
+    "rampa.core.picture.photo",
     "rampa.core.picture.picture_file",
 ]
 

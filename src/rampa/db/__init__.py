@@ -68,6 +68,14 @@ from rampa.db.runs import (
 )
 from rampa.db.schedule import ScheduledRow, find_scheduled, pending
 from rampa.db.sign_in import PasskeyRow, SignInRequestRow, SpentChallengeRow
+from rampa.db.sign_offs import (
+    ChecklistsRow,
+    SignOffRow,
+    TesterPictureRow,
+    checklists_for,
+    finished_sign_offs,
+    newest_checklists,
+)
 from rampa.db.signing import (
     BindingRow,
     GrantRow,
@@ -109,6 +117,7 @@ __all__ = [
     "CallSeenRow",
     "ChannelAccessRow",
     "ChannelRow",
+    "ChecklistsRow",
     "ChunkRow",
     "ContentKeyRow",
     "CrashGroupRow",
@@ -157,6 +166,7 @@ __all__ = [
     "ScheduledRow",
     "SecondFactorRow",
     "SignInRequestRow",
+    "SignOffRow",
     "SigningIdentityRow",
     "SourceRow",
     "SpentChallengeRow",
@@ -164,6 +174,7 @@ __all__ = [
     "StoreStateRow",
     "StudioRow",
     "SymbolFileRow",
+    "TesterPictureRow",
     "TitleRow",
     "TokenRow",
     "TriggerRow",
@@ -174,6 +185,7 @@ __all__ = [
     "WebSessionRow",
     "board_changed",
     "board_snapshot",
+    "checklists_for",
     "find_agent",
     "find_bisect",
     "find_build",
@@ -190,6 +202,7 @@ __all__ = [
     "find_source",
     "find_title",
     "find_variables",
+    "finished_sign_offs",
     "first_of",
     "forget_board_changes",
     "has_source",
@@ -201,6 +214,7 @@ __all__ = [
     "locked",
     "must_be_open",
     "new_id",
+    "newest_checklists",
     "newest_documents",
     "parsed_document",
     "pending",

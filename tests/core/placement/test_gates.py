@@ -44,8 +44,14 @@ CASES: list[tuple[Gate, BuildFacts, str]] = [
         BuildFacts(over=("the depot base weighs 2 MB", "b")),
         "the depot base weighs 2 MB, and 1 more",
     ),
-    (Gate(GateKind.SIGN_OFFS, count=1), BuildFacts(sign_offs=1), ""),
-    (Gate(GateKind.SIGN_OFFS, count=3), BuildFacts(sign_offs=1), "1 of 3"),
+    (Gate(GateKind.SIGN_OFFS, count=1), BuildFacts(checklists=("night",), signed=("Kaisa",)), ""),
+    (Gate(GateKind.SIGN_OFFS, count=3), BuildFacts(checklists=("night",), signed=("Kaisa",)), "1 of 3: Kaisa"),
+    (Gate(GateKind.SIGN_OFFS, count=1), BuildFacts(), "no checklist is for this platform and purpose"),
+    (
+        Gate(GateKind.SIGN_OFFS, count=1),
+        BuildFacts(checklists=("night",), signed=("Kaisa", "Onni"), failed={"fog": ("Vendla",), "thaw": ("Vendla",)}),
+        "fog failed for Vendla, and 1 more",
+    ),
 ]
 
 

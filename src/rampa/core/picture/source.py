@@ -6,6 +6,8 @@ import io
 import struct
 import warnings
 import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from PIL import Image
@@ -37,20 +39,27 @@ class SourcePicture:
 
 def read_source(data: bytes, where: str = "") -> SourcePicture:
     """Raises `Invalid` when it is no picture, is damaged, or is too large."""
-    with _opened(data, where) as image:
+    with opened(data, where) as image, decoding(where):
         form = (image.format or "").lower()
-        try:
-            decoded = image.convert("RGBA")
-        except (OSError, ValueError, SyntaxError, zlib.error, struct.error, Image.DecompressionBombError) as error:
-            hint = "Save it again from the program that made it."
-            raise Invalid("picture.damaged", "the picture is damaged or cut off", where=where, hint=hint) from error
+        decoded = image.convert("RGBA")
     lowest, _ = decoded.getchannel("A").getextrema()
     width, height = decoded.size
     decoded.thumbnail((WORKING, WORKING), Image.Resampling.LANCZOS, reducing_gap=3.0)
     return SourcePicture(decoded, form, int(lowest) < 255, width, height)  # type: ignore[arg-type]
 
 
-def _opened(data: bytes, where: str) -> Image.Image:
+@contextmanager
+def decoding(where: str) -> Iterator[None]:
+    """What Pillow says of damaged data becomes `Invalid`."""
+    try:
+        yield
+    except (OSError, ValueError, SyntaxError, zlib.error, struct.error, Image.DecompressionBombError) as error:
+        hint = "Save it again from the program that made it."
+        raise Invalid("picture.damaged", "the picture is damaged or cut off", where=where, hint=hint) from error
+
+
+def opened(data: bytes, where: str, side: int = MAX_SIDE, pixels: int = MAX_PIXELS) -> Image.Image:
+    """Not decoded yet: `side` and `pixels` are judged by what it declares. Raises `Invalid`."""
     if len(data) > MAX_BYTES:
         size = f"the file is {len(data) / 1e6:.1f} MB, and at most {MAX_BYTES / 1e6:.1f} MB are read"
         raise Invalid("picture.too-large", size, where=where, hint="A PNG of 1024 to 4096 px is enough.")
@@ -65,13 +74,13 @@ def _opened(data: bytes, where: str) -> Image.Image:
         raise Invalid(
             "picture.unknown", "this is no picture", where=where, hint=f"It must be one of: {kinds}."
         ) from error
-    if max(image.size) > MAX_SIDE or image.width * image.height > MAX_PIXELS:
-        raise _huge(f"it declares {image.width} x {image.height} pixels", where)
+    if max(image.size) > side or image.width * image.height > pixels:
+        raise _huge(f"it declares {image.width} x {image.height} pixels", where, side, pixels)
     return image
 
 
-def _huge(what: str, where: str) -> Invalid:
-    limit = f"at most {MAX_SIDE} px a side and {MAX_PIXELS / 1e6:.0f} million pixels are read"
+def _huge(what: str, where: str, side: int = MAX_SIDE, pixels: int = MAX_PIXELS) -> Invalid:
+    limit = f"at most {side} px a side and {pixels / 1e6:.0f} million pixels are read"
     return Invalid(
         "picture.too-large", f"{what}, and {limit}", where=where, hint="Make it smaller; 2048 px are plenty."
     )

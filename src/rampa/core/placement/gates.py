@@ -62,7 +62,12 @@ class BuildFacts:
     """How many people there are who may, without who would place it."""
     update: int | None = None
     """Bytes that the median device downloads; None: no device of the channel has another build."""
-    sign_offs: int = 0
+    checklists: tuple[str, ...] = ()
+    """Those that are for the build."""
+    signed: tuple[str, ...] = ()
+    """Who finished all of them with nothing failed."""
+    failed: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Points that failed in a finished sign-off, and who saw it."""
     over: tuple[str, ...] = ()
     """What is heavier than its budget, as the check says it."""
 
@@ -196,11 +201,20 @@ def _budgets(gate: Gate, facts: BuildFacts) -> GateLook:
 
 
 def _sign_offs(gate: Gate, facts: BuildFacts) -> GateLook:
-    said = f"signed off in play by {counted(gate.count, 'tester')}"
-    if facts.sign_offs >= gate.count:
+    said = f"signed off in play by {counted(gate.count, 'person', 'people')}"
+    if not facts.checklists:
+        where = "checklists.toml beside the profile document: rampa checklist set"
+        return GateLook(gate, said, False, "no checklist is for this platform and purpose", "an engineer", where)
+    if facts.failed:
+        point, people = next(iter(facts.failed.items()))
+        more = f", and {len(facts.failed) - 1} more" if len(facts.failed) > 1 else ""
+        where = "in the title, with a new build; or who saw it looks again and says so"
+        return GateLook(gate, said, False, f"{point} failed for {', '.join(people)}{more}", "an engineer", where)
+    have = len(facts.signed)
+    if have >= gate.count:
         return GateLook(gate, said, True)
-    where = "play sign-offs are not part of this version: an owner waives it"
-    return GateLook(gate, said, False, f"{facts.sign_offs} of {gate.count}", "testers", where)
+    missing = f"{have} of {gate.count}" + (f": {', '.join(facts.signed)}" if have else "")
+    return GateLook(gate, said, False, missing, "testers", "on their pages, once it stands where they may install it")
 
 
 LOOKS: dict[GateKind, Callable[[Gate, BuildFacts], GateLook]] = {

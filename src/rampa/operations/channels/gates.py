@@ -23,6 +23,7 @@ from rampa.core.placement.gates import (
     weighted_median,
 )
 from rampa.core.placement.life import LIVE
+from rampa.core.testers.sign_off import failures, signed_by
 from rampa.db import (
     BindingRow,
     BuildApprovalRow,
@@ -31,8 +32,10 @@ from rampa.db import (
     GateWaiverRow,
     PersonRow,
     PlacementRow,
+    checklists_for,
     find_build,
     find_channel,
+    finished_sign_offs,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must
 from rampa.operations.channels.having import builds_had
@@ -144,6 +147,8 @@ def _asks(channel: ChannelRow, kind: GateKind) -> bool:
 def _facts(
     uow: UnitOfWork, channel: ChannelRow, build: BuildRow, findings: list[Finding], update: int | None
 ) -> BuildFacts:
+    finished = finished_sign_offs(uow.session, build.id)
+    wanted = tuple(c.name for c in checklists_for(uow.session, build))
     return BuildFacts(
         warnings=tuple(f.message for f in findings if f.severity == "warning"),
         bound=_bound(uow, build),
@@ -153,6 +158,9 @@ def _facts(
         may_approve=_may_approve(uow),
         update=update,
         over=tuple(f.message for f in findings if f.code in CODES),
+        checklists=wanted,
+        signed=signed_by(wanted, finished),
+        failed=failures(finished),
     )
 
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from sqlalchemy import select
 
 from rampa.core.errors import Invalid, NotFound, RampaError
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import SourceRow, find_revision, find_source, find_title, parsed_document, queue
-from rampa.operations.base import Actor, Services, audit, begin, service_actor
+from rampa.core.testers.checklist import FILE_NAME
+from rampa.db import SourceRow, TitleRow, find_revision, find_source, find_title, parsed_document, queue
+from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.titles import checklists
 from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
 from rampa.store.git import Credential
@@ -81,17 +83,28 @@ def _follow_document(services: Services, slug: str) -> str:
         mirror = mirror_of(services, find_source(uow.session, slug))
         commit, _ = mirror.resolve(mirror.branch())
         path = title.source_path or "rampa.toml"
+        said = _follow_checklists(uow, mirror, title, commit, path)
         try:
             text = mirror.read(commit, path).decode("utf-8", "replace")
             if text == find_revision(uow.session, title).text:
-                return ""
+                return said
             parsed_document(text)
         except NotFound:
             return f"the repository owns the profile document, and {path} is not in it"
         except DocumentInvalid as error:
             return f"{path} at {commit[:10]} is no profile document: {error.message}"[:900]
         store_revision(uow.by(service_actor("the repository")), title, text, f"{path} at {commit[:10]}", commit)
+        return said
+
+
+def _follow_checklists(uow: UnitOfWork, mirror: Mirror, title: TitleRow, commit: str, document: str) -> str:
+    """The file of checklists that lies beside the document; a repository need not have one."""
+    beside = str(PurePosixPath(document).with_name(FILE_NAME))
+    try:
+        text = mirror.read(commit, beside).decode("utf-8", "replace")
+    except NotFound:
         return ""
+    return checklists.follow(uow.by(service_actor("the repository")), title, text, commit)
 
 
 def get_source(services: Services, slug: str) -> wire.SourceOut:
