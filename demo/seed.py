@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 import datetime as dt
 import hashlib
+import io
 import os
 import re
 import secrets
@@ -17,7 +18,9 @@ from email import message_from_bytes
 from email.policy import default
 from pathlib import Path
 
-from demo.peatlight.documents import hurried
+from PIL import Image
+
+from demo.peatlight.documents import CHECKLISTS, hurried
 from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
 from rampa.client import Client
@@ -26,8 +29,10 @@ from rampa.client.devices.delivery import HttpDelivery, device_report
 from rampa.client.people.sign_in import token_for
 from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
+from rampa.core.testers.sign_off import PointVerdict
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson
+from rampa.schema.sign_offs import SignOffIn, TickIn
 from rampa.schema.signing.identities import NewKey
 from rampa.schema.testers import AccessIn, AddressesIn, JoinAccept, NewGroup
 from rampa.standin.device import SimulatedDevice, new_identity
@@ -59,7 +64,8 @@ def main(folder: Path, address: str, email: str) -> None:
             )
         for name in ("loft-desk", "kiln-laptop"):
             _device(client, folder, name, address)
-        _testers(client, folder.parent / "service" / "mailbox")
+        client.sign_offs.set_checklists("peatlight", CHECKLISTS)
+        _testers(client, folder.parent / "service" / "mailbox", address)
         client.titles.revise("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
         client.titles.revise("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
@@ -67,8 +73,8 @@ def main(folder: Path, address: str, email: str) -> None:
         client.people.revoke_token(token.id)
 
 
-def _testers(client: Client, mailbox: Path) -> None:
-    """A group with access to the channel for testers; two of three who were invited answer by their letters."""
+def _testers(client: Client, mailbox: Path, address: str) -> None:
+    """A group with access to the channel for testers; two of three who were invited answer by their letters, and one has played."""
     client.testers.add_group("peatlight", NewGroup(name="night-crew", seats=12))
     client.testers.give_access("peatlight", "testers", AccessIn(group="night-crew"))
     asked = AddressesIn(addresses="\n".join(f"{name} <{name.lower()}@kilnyard.example>" for name in INVITED))
@@ -80,7 +86,33 @@ def _testers(client: Client, mailbox: Path) -> None:
         letter = message_from_bytes(file.read_bytes(), policy=default)
         code = re.search(r"/join#(\S+)", letter.get_content())
         if code and not str(letter["To"]).startswith("vendla"):
-            client.testers.join(JoinAccept(code=code[1], password=secrets.token_urlsafe(12)))
+            password = secrets.token_urlsafe(12)
+            client.testers.join(JoinAccept(code=code[1], password=password))
+            if str(letter["To"]).startswith("kaisa"):
+                _plays(address, str(letter["To"]), password)
+
+
+def _plays(address: str, email: str, password: str) -> None:
+    """The first build has a point that failed; on the next one it comes first."""
+    session, token = token_for(address, email, password, "demo seed")
+    at = ("peatlight", "testers", 1)
+    with Client(address, token.secret) as kaisa:
+        picture = io.BytesIO()
+        Image.effect_mandelbrot((640, 400), (-2.0, -1.2, 1.0, 1.2), 60).save(picture, "PNG")
+        seen = kaisa.sign_offs.add_picture(*at, picture.getvalue()).id
+        ticks = [
+            TickIn(point="title-screen", verdict=PointVerdict.PASSED),
+            TickIn(point="fog", verdict=PointVerdict.PASSED, pictures=[seen]),
+            TickIn(
+                point="thaw",
+                verdict=PointVerdict.FAILED,
+                note="It stays shut until noon. The wagons queue up to Kiln Yard.",
+            ),
+        ]
+        kaisa.sign_offs.save(
+            *at, "night", SignOffIn(ticks=ticks, device=f"{session.person.name}'s desk, Linux", finish=True)
+        )
+        kaisa.people.revoke_token(token.id)
 
 
 def _keys(client: Client, folder: Path) -> None:

@@ -377,3 +377,44 @@ not = ["locale/"]
 [depots.languages]
 only = ["locale/"]
 """
+
+
+CHECKLISTS = """\
+# What whoever plays a build looks at. Points may be said in several languages.
+
+[checklists.night]
+title = "One night on the bog"
+platforms = ["linux", "windows", "macos"]
+purposes = ["testing", "release"]
+
+[[checklists.night.points]]
+name = "title-screen"
+text = { en = "Alder Halt shows within five seconds.", fi = "Alder Halt näkyy viidessä sekunnissa.", \
+es = "Alder Halt aparece en cinco segundos." }
+
+[[checklists.night.points]]
+name = "fog"
+text = { en = "The fog at Marrow Bend hides the wagons, and the lanterns show through it.", \
+fi = "Marrow Bendin sumu peittää vaunut, ja lyhdyt näkyvät sen läpi." }
+picture = true
+
+[[checklists.night.points]]
+name = "thaw"
+text = { en = "The thaw gate at Sluice Junction opens at dawn.", fi = "Sluice Junctionin portti aukeaa aamulla." }
+
+[checklists.pocket]
+title = "A night in the hand"
+platforms = ["android", "ios"]
+
+[[checklists.pocket.points]]
+name = "touch"
+text = { en = "Wagons follow the finger, also at the edge of the screen.", fi = "Vaunut seuraavat sormea reunassakin." }
+
+[checklists.visor]
+title = "A night around the head"
+platforms = ["headset"]
+
+[[checklists.visor.points]]
+name = "horizon"
+text = { en = "The horizon stays level while the head turns.", fi = "Horisontti pysyy suorassa, kun pää kääntyy." }
+"""

@@ -134,6 +134,7 @@ def push_to(root: Path, branch: str, path: str, data: str, message: str, who: st
 
 def _first(repo: Repository) -> None:
     repo.put("rampa.toml", documents.compiled())
+    repo.put("checklists.toml", documents.CHECKLISTS)
     repo.put("LICENCE.txt", "Peatlight is made up for Rampa's demo. Everything in it was generated.\n")
     for path, text in (
         ("src/main.c", sources.MAIN),

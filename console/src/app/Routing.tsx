@@ -60,6 +60,7 @@ const TestingFrame = page("TestingFrame", () => import("../features/testing/Test
 const TestingPage = page("TestingPage", () => import("../features/testing/TestingPage"));
 const OwnDevicesPage = page("OwnDevicesPage", () => import("../features/testing/OwnDevicesPage"));
 const InstallPage = page("InstallPage", () => import("../features/testing/InstallPage"));
+const SignOffPage = page("SignOffPage", () => import("../features/testing/SignOffPage"));
 const JoinPage = page("JoinPage", () => import("../features/testing/JoinPage"));
 const RegisterDevicePage = page("RegisterDevicePage", () => import("../features/testing/RegisterDevicePage"));
 const NotForTesters = page("NotForTesters", () => import("../features/testing/NotForTesters"));
@@ -98,6 +99,7 @@ function SignedInPages() {
       <Route path="testing/devices" element={<OwnDevicesPage />} />
       <Route path="testing/account" element={<AccountPage />} />
       <Route path="install/:title/:channel/:build" element={<InstallPage />} />
+      <Route path="install/:title/:channel/:build/sign-off/:checklist" element={<SignOffPage />} />
       {session?.person.role === "tester" && (
         <>
           <Route index element={<Navigate to="/testing" replace />} />

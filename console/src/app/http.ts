@@ -33,6 +33,8 @@ export function askForCodes(ask: () => Promise<boolean>): () => void {
 interface Options {
   method?: string;
   body?: unknown;
+  /** Sent as it is, in place of a body. */
+  file?: Blob;
   ifMatch?: string;
   key?: string;
 }
@@ -48,12 +50,17 @@ export async function call<T>(path: string, options: Options = {}): Promise<T> {
   }
 }
 
+/** One file, as it is. */
+export function sendFile<T>(path: string, file: Blob): Promise<T> {
+  return call<T>(path, { method: "POST", file });
+}
+
 async function send<T>(path: string, options: Options): Promise<T> {
   const headers: Record<string, string> = { Accept: "application/json" };
   const method = options.method ?? "GET";
   if (method !== "GET") {
     headers["X-CSRF-Token"] = csrfToken;
-    headers["Content-Type"] = "application/json";
+    headers["Content-Type"] = options.file ? options.file.type || "application/octet-stream" : "application/json";
   }
   if (options.ifMatch !== undefined) headers["If-Match"] = `"${options.ifMatch}"`;
   if (options.key) headers["Idempotency-Key"] = options.key;
@@ -63,7 +70,7 @@ async function send<T>(path: string, options: Options): Promise<T> {
       method,
       headers,
       credentials: "same-origin",
-      body: options.body === undefined ? undefined : JSON.stringify(options.body),
+      body: options.file ?? (options.body === undefined ? undefined : JSON.stringify(options.body)),
     });
   } catch {
     throw new ApiError(0, { detail: "The service does not answer.", hint: "Is bin/up still running?" });

@@ -4,6 +4,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
+import { BuildSignOffsPanel } from "../sign-offs/SignOffs";
 import { State } from "./BuildTable";
 import { BundlePanel } from "./BundlePanel";
 import { FileTree } from "./FileTree";
@@ -57,6 +58,11 @@ export function BuildPage() {
               <div style={{ marginBottom: 16 }}>
                 <Notes build={b} title={title} />
               </div>
+              {b.state === "ready" && (
+                <div style={{ marginBottom: 16 }}>
+                  <BuildSignOffsPanel title={title} build={number} />
+                </div>
+              )}
             </div>
             <Panel title="Bundle and signature">
               <BundlePanel build={b} title={title} />

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { Answer, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
 import { Platform } from "../profiles/Platform";
+import { ReleaseSignOffsPanel } from "../sign-offs/SignOffs";
 import { useTitle } from "../titles/queries";
 import { LineState } from "./LineState";
 import { PlaceReleaseDialogue } from "./PlaceReleaseDialogue";
@@ -40,6 +41,9 @@ export function ReleasePage() {
             </Panel>
             <div style={{ marginTop: 16 }}>
               <ReleaseNotes title={title} release={data} />
+            </div>
+            <div style={{ marginTop: 16 }}>
+              <ReleaseSignOffsPanel title={title} release={number} />
             </div>
           </>
         )}

@@ -8,6 +8,7 @@ import { Asked } from "./Asked";
 import { platformHere, platformName } from "./here";
 import { type InstallPage as Install, useDownload, useInstallPage, useRegistration } from "./queries";
 import { RegistrationCode } from "./RegistrationCode";
+import { ToSignOff } from "./ToSignOff";
 
 /** How do I get this build onto my device? */
 export function InstallPage() {
@@ -26,6 +27,7 @@ export function InstallPage() {
           <Asked notes={found.build.notes} />
           <Elsewhere page={found} />
           <Way page={found} />
+          <ToSignOff title={title} channel={channel} build={build} />
           <Simulated page={found} />
           <Share page={found} />
         </>
