@@ -74,7 +74,7 @@ def main(folder: Path, address: str, email: str) -> None:
 
 
 def _testers(client: Client, mailbox: Path, address: str) -> None:
-    """A group with access to the channel for testers; two of three who were invited answer by their letters, and one has played."""
+    """A group with access to the channel for testers; two of the three invited answer by their letters, and one has played."""
     client.testers.add_group("peatlight", NewGroup(name="night-crew", seats=12))
     client.testers.give_access("peatlight", "testers", AccessIn(group="night-crew"))
     asked = AddressesIn(addresses="\n".join(f"{name} <{name.lower()}@kilnyard.example>" for name in INVITED))
