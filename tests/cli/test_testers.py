@@ -7,11 +7,14 @@ from pathlib import Path
 import pytest
 
 from rampa.client import Client
+from rampa.schema.feedback import FeedbackIn
+from rampa.schema.releases import NewRelease
 from rampa.schema.testers import JoinAccept
 from tests.cli.conftest import Said
 from tests.conftest import Begun, Standing, World
 from tests.refusals import refuses
-from tests.testing import CHANNEL, PASSWORD, TITLE, Crew, code_in, fill, make_crew
+from tests.service.test_sign_offs import ON, whole
+from tests.testing import CHANNEL, CHECKLISTS, PASSWORD, TITLE, Crew, code_in, fill, make_crew
 
 KAISA = "kaisa@kilnyard.example"
 
@@ -91,3 +94,26 @@ def test_a_link_of_a_tester_s_page_registers_a_device(
     assert "Kaisa" in said("device", "list")
     with refuses("device.runs"):
         said("device", "re-sign", "desk")
+
+
+def test_checklists_sign_offs_and_feedback(crew: Crew, said: Said, tmp_path: Path) -> None:
+    file = tmp_path / "checklists.toml"
+    with refuses("checklists.file"):
+        said("checklist", "check", str(file))
+    file.write_text(CHECKLISTS)
+    assert "One night on the bog" in said("checklist", "check", str(file))
+    assert "There is none yet" in said("checklist", "show")
+    assert "peatlight has 2 checklists now" in said("checklist", "set", str(file))
+    assert "[checklists.night]" in said("checklist", "show")
+    kaisa = crew.join(KAISA)
+    assert "Nobody has played it yet." in said("sign-off", "list", "peatlight#1")
+    kaisa.sign_offs.save(*ON, "night", whole(kaisa, failed="thaw"))
+    assert "thaw: It stays shut until noon." in " ".join(said("sign-off", "list", "1").split())
+    crew.client.releases.make(TITLE, NewRelease(builds=[1]))
+    assert "Kaisa" in said("sign-off", "list", "--release", "1")
+    kaisa.feedback.say(*ON, FeedbackIn(text="The fog is too loud.", device="a desk"))
+    assert "The fog is too loud." in said("feedback", "list", "--build", "1")
+    assert "answered" in said("feedback", "answer", "1", "Which fog?")
+    assert "Which fog?" in said("feedback", "show", "1")
+    assert "mended by" in said("feedback", "close", "1", "--build", "2", "--text", "Quieter now.")
+    assert "open" in said("feedback", "reopen", "1")

@@ -63,6 +63,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "invitation": ("testers.invitation", "Invitations to test: who answered, send again, withdraw."),
     "checklist": ("testers.checklist", "Checklists: what testers look at, in a file of their own."),
     "sign-off": ("testers.sign_off", "Play sign-offs: who played a build, and what failed."),
+    "feedback": ("testers.feedback", "Feedback: what testers say, answered and closed."),
     "device": ("devices.device", "Simulated devices: install, update, verify, repair, start."),
     "fleet": ("fleet", "A fleet of simulated devices: they ask, play and report."),
     "person": ("people.person", "People of the studio and their roles."),

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from rampa.client.channels import ChannelsCalls
     from rampa.client.devices.calls import DevicesCalls
     from rampa.client.events import EventsCalls
+    from rampa.client.feedback import FeedbackCalls
     from rampa.client.health import HealthCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
@@ -132,6 +133,12 @@ class Client:
         from rampa.client.sign_offs import SignOffsCalls
 
         return SignOffsCalls(self.connection)
+
+    @cached_property
+    def feedback(self) -> FeedbackCalls:
+        from rampa.client.feedback import FeedbackCalls
+
+        return FeedbackCalls(self.connection)
 
     @cached_property
     def events(self) -> EventsCalls:

@@ -41,6 +41,7 @@ from rampa.db.content import (
 )
 from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_group
 from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow
+from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.people import (
     AuditEventRow,
@@ -131,6 +132,8 @@ __all__ = [
     "DifferenceSetRow",
     "DraftRow",
     "EnrolmentRow",
+    "FeedbackRow",
+    "FeedbackWordRow",
     "FolderRow",
     "FrameRow",
     "GateWaiverRow",
@@ -191,6 +194,7 @@ __all__ = [
     "find_build",
     "find_channel",
     "find_crash_group",
+    "find_feedback",
     "find_folder",
     "find_group",
     "find_key",

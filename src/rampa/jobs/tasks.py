@@ -30,6 +30,8 @@ from rampa.operations.updates import difference_set
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
+LETTERS_AGAIN = RetryStrategy(max_attempts=13, exponential_wait=2, retry_exceptions={Unavailable})
+"""For more than two hours: a mail server that is away for a while loses nobody's letter."""
 
 
 def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
@@ -46,7 +48,7 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
 
 
 def _mail(app: App, services: Services, post: Post) -> None:
-    @app.task(name="send_letter", queue=queue.MAIL, retry=AGAIN)
+    @app.task(name="send_letter", queue=queue.MAIL, retry=LETTERS_AGAIN)
     def send_letter(to: str, subject: str, text: str) -> None:
         post.send(to, subject, text)
 

@@ -37,7 +37,7 @@ from rampa.service.people import people, sign_in
 from rampa.service.runs import bisects, runs, triggers
 from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
-from rampa.service.testers import groups, invitations, sign_offs, testing
+from rampa.service.testers import feedback, groups, invitations, sign_offs, testing
 from rampa.service.titles import drafts, titles
 
 BODY_LIMIT = 160 * 1024 * 1024
@@ -98,6 +98,7 @@ def make_app(
         invitations.resource(services),
         testing.resource(services),
         sign_offs.resource(services),
+        feedback.resource(services),
         events.resource(services),
         updates.resource(services),
         store.resource(services),

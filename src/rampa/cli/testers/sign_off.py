@@ -13,6 +13,11 @@ app = typer.Typer(
 )
 
 
+@app.callback()
+def _group() -> None:
+    """One command alone would stand for its noun."""
+
+
 @app.command("list")
 def list_(
     spoken: str = typer.Argument("", metavar="BUILD", help="The build, as in peatlight#14."),

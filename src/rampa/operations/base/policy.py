@@ -68,6 +68,7 @@ class Act(StrEnum):
     FETCH_BUILD = "fetch what devices install"
     TEST = "test builds"
     MANAGE_TESTERS = "invite testers and give them access"
+    ANSWER_FEEDBACK = "answer testers"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
     UPLOAD_FOLDER = "upload folders"
@@ -159,6 +160,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.FETCH_BUILD: READERS | DEVICES,
     Act.TEST: TESTERS,
     Act.MANAGE_TESTERS: ENGINEERS,
+    Act.ANSWER_FEEDBACK: ENGINEERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,
     Act.UPLOAD_FOLDER: ENGINEERS,

@@ -59,7 +59,7 @@ def save(
         found = _must_find(uow, build, checklist)
         ticks = [Tick(t.point, t.verdict, t.note.strip(), tuple(t.pictures)) for t in asked.ticks]
         check_ticks(found, ticks)
-        _must_be_own(uow, build, {p for t in ticks for p in t.pictures})
+        must_be_own(uow, build, {p for t in ticks for p in t.pictures})
         row = uow.session.scalar(
             _mine(uow, build).where(SignOffRow.checklist == checklist).with_for_update(of=SignOffRow)
         )
@@ -163,7 +163,7 @@ def _must_find(uow: UnitOfWork, build: BuildRow, name: str) -> Checklist:
     return found
 
 
-def _must_be_own(uow: UnitOfWork, build: BuildRow, pictures: set[str]) -> None:
+def must_be_own(uow: UnitOfWork, build: BuildRow, pictures: set[str]) -> None:
     rows = select(TesterPictureRow.id).where(
         TesterPictureRow.person_id == uow.actor.principal, TesterPictureRow.title_id == build.title_id
     )
