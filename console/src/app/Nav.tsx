@@ -12,6 +12,7 @@ import {
   IconKey,
   IconLayoutBoard,
   IconListCheck,
+  IconMessage,
   IconNumbers,
   IconPackage,
   IconPackages,
@@ -96,6 +97,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/testers`} icon={IconUserCheck}>
               Testers
+            </Item>
+            <Item to={`${at}/feedback`} icon={IconMessage}>
+              Feedback
             </Item>
             <Item to={`${at}/devices`} icon={IconDeviceLaptop}>
               Devices

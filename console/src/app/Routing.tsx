@@ -61,6 +61,9 @@ const TestingPage = page("TestingPage", () => import("../features/testing/Testin
 const OwnDevicesPage = page("OwnDevicesPage", () => import("../features/testing/OwnDevicesPage"));
 const InstallPage = page("InstallPage", () => import("../features/testing/InstallPage"));
 const SignOffPage = page("SignOffPage", () => import("../features/testing/SignOffPage"));
+const FeedbackListPage = page("FeedbackListPage", () => import("../features/feedback/FeedbackListPage"));
+const FeedbackPage = page("FeedbackPage", () => import("../features/feedback/FeedbackPage"));
+const OwnFeedbackPage = page("OwnFeedbackPage", () => import("../features/testing/OwnFeedbackPage"));
 const JoinPage = page("JoinPage", () => import("../features/testing/JoinPage"));
 const RegisterDevicePage = page("RegisterDevicePage", () => import("../features/testing/RegisterDevicePage"));
 const NotForTesters = page("NotForTesters", () => import("../features/testing/NotForTesters"));
@@ -97,6 +100,7 @@ function SignedInPages() {
     <Route element={<TestingFrame />}>
       <Route path="testing" element={<TestingPage />} />
       <Route path="testing/devices" element={<OwnDevicesPage />} />
+      <Route path="testing/feedback" element={<OwnFeedbackPage />} />
       <Route path="testing/account" element={<AccountPage />} />
       <Route path="install/:title/:channel/:build" element={<InstallPage />} />
       <Route path="install/:title/:channel/:build/sign-off/:checklist" element={<SignOffPage />} />
@@ -143,6 +147,8 @@ function SignedInPages() {
         <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
         <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
         <Route path="titles/:title/devices" element={<DevicesPage />} />
+        <Route path="titles/:title/feedback" element={<FeedbackListPage />} />
+        <Route path="titles/:title/feedback/:feedback" element={<FeedbackPage />} />
         <Route path="titles/:title/testers" element={<TestersPage />} />
         <Route path="titles/:title/testers/groups" element={<TestersPage part="groups" />} />
         <Route path="titles/:title/testers/invitations" element={<TestersPage part="invitations" />} />

@@ -4,6 +4,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
+import { BuildFeedbackPanel } from "../feedback/BuildFeedbackPanel";
 import { BuildSignOffsPanel } from "../sign-offs/SignOffs";
 import { State } from "./BuildTable";
 import { BundlePanel } from "./BundlePanel";
@@ -61,6 +62,11 @@ export function BuildPage() {
               {b.state === "ready" && (
                 <div style={{ marginBottom: 16 }}>
                   <BuildSignOffsPanel title={title} build={number} />
+                </div>
+              )}
+              {b.state === "ready" && (
+                <div style={{ marginBottom: 16 }}>
+                  <BuildFeedbackPanel title={title} build={number} />
                 </div>
               )}
             </div>

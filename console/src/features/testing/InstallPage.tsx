@@ -8,6 +8,7 @@ import { Asked } from "./Asked";
 import { platformHere, platformName } from "./here";
 import { type InstallPage as Install, useDownload, useInstallPage, useRegistration } from "./queries";
 import { RegistrationCode } from "./RegistrationCode";
+import { SayIt } from "./SayIt";
 import { ToSignOff } from "./ToSignOff";
 
 /** How do I get this build onto my device? */
@@ -28,6 +29,7 @@ export function InstallPage() {
           <Elsewhere page={found} />
           <Way page={found} />
           <ToSignOff title={title} channel={channel} build={build} />
+          <SayIt page={found} />
           <Simulated page={found} />
           <Share page={found} />
         </>

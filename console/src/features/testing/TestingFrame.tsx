@@ -1,5 +1,5 @@
 import { ActionIcon, Button, Menu, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
-import { IconDeviceMobile, IconMoon, IconPackage, IconSun, IconUser } from "@tabler/icons-react";
+import { IconDeviceMobile, IconMessage, IconMoon, IconPackage, IconSun, IconUser } from "@tabler/icons-react";
 import { Suspense } from "react";
 import { Link, NavLink, Outlet, useLocation } from "react-router";
 
@@ -56,6 +56,9 @@ export function TestingFrame() {
       <nav aria-label="Pages">
         <NavLink to="/testing" end>
           <IconPackage size={20} aria-hidden /> To test
+        </NavLink>
+        <NavLink to="/testing/feedback">
+          <IconMessage size={20} aria-hidden /> Feedback
         </NavLink>
         <NavLink to="/testing/devices">
           <IconDeviceMobile size={20} aria-hidden /> Devices
