@@ -21,7 +21,7 @@ export function SayIt({ page }: { page: InstallPage }) {
   const mine = (devices.data?.items ?? []).filter((d) => d.title === page.title);
   const told = () =>
     say.mutate(
-      { text, pictures, ...(device ? { device_id: device } : { device: platformName(platformHere()) }) },
+      { text, pictures, device_id: device, device: device ? "" : platformName(platformHere()) },
       {
         onSuccess: () => {
           setText("");
