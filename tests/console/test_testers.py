@@ -14,13 +14,15 @@ from rampa.client import Client
 from rampa.db.base import Database
 from rampa.operations.base.context import Services
 from rampa.operations.testers import letters
+from rampa.schema.feedback import FeedbackIn
 from rampa.schema.testers import AddressesIn, JoinAccept
 from rampa.store.folder import FolderStore
 from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, signed_in
 from tests.gits import ANYWHERE
+from tests.service.test_sign_offs import picture
 from tests.test_named import ROOT
-from tests.testing import CHANNEL, GROUP, PASSWORD, TITLE, fill
+from tests.testing import CHANNEL, CHECKLISTS, GROUP, PASSWORD, TITLE, fill
 
 pytestmark = MARKS
 KAISA = "kaisa@kilnyard.example"
@@ -31,8 +33,18 @@ STUDIO_PAGES = [
     "titles/peatlight/testers/invite",
     "titles/peatlight/channels/testers",
     "titles/peatlight/devices",
+    "titles/peatlight/feedback",
+    "titles/peatlight/feedback/1",
+    "titles/peatlight/builds/1",
 ]
-OWN_PAGES = ["testing", "testing/devices", "testing/account", "install/peatlight/testers/1"]
+OWN_PAGES = [
+    "testing",
+    "testing/devices",
+    "testing/feedback",
+    "testing/account",
+    "install/peatlight/testers/1",
+    "install/peatlight/testers/1/sign-off/night",
+]
 
 
 @dataclass
@@ -60,6 +72,7 @@ class Stage:
 def stage(lives: Lives, tmp_path: Path) -> Iterator[Stage]:
     def filled(client: Client) -> None:
         fill(client, tmp_path)
+        client.sign_offs.set_checklists(TITLE, CHECKLISTS)
 
     live = lives(filled)
     master = bytes.fromhex(live.folder.master_key.read_text().strip())
@@ -193,7 +206,64 @@ def test_whatever_page_a_tester_opens_it_is_their_own(browser: Browser, stage: S
     expect(page.get_by_role("heading", name="To test")).to_be_visible()
 
 
+def test_a_tester_ticks_also_offline_and_the_studio_answers_what_they_say(
+    browser: Browser, stage: Stage, tmp_path: Path
+) -> None:
+    joined(stage)
+    (tmp_path / "fog.png").write_bytes(picture())
+    page = signed_in(browser, stage.live, width=390, email=KAISA, password=PASSWORD)
+    page.goto("/install/peatlight/testers/1")
+    page.get_by_role("link", name="One night on the bog, 3 points").click()
+    title = page.get_by_role("article", name="Alder Halt shows within five seconds.")
+    title.get_by_text("As it says").click()
+    expect(page.get_by_text("Kept.", exact=True)).to_be_visible()
+    page.context.set_offline(True)
+    fog, thaw = (page.get_by_role("article", name=re.compile(n)) for n in ("The fog at Marrow Bend", "The thaw gate"))
+    thaw.get_by_text("Not so").click()
+    thaw.get_by_label("What you saw *").fill("It stays shut.")
+    expect(page.get_by_text("it is sent as soon as the service answers")).to_be_visible()
+    page.context.set_offline(False)
+    expect(page.get_by_text("Kept.", exact=True)).to_be_visible()
+    # Left and opened again, all of it is there; then the last point, with its picture.
+    page.goto("/install/peatlight/testers/1/sign-off/night")
+    expect(thaw.get_by_label("What you saw *")).to_have_value("It stays shut.")
+    expect(page.get_by_role("button", name="1 of 3 left to look at")).to_be_disabled()
+    fog.get_by_text("As it says").click()
+    page.get_by_role("button", name="Sign off").click()
+    expect(page.get_by_role("alert")).to_contain_text("fog asks for a picture")
+    fog.locator("input[type=file]").set_input_files(tmp_path / "fog.png")
+    expect(fog.get_by_role("img", name="What was seen, 1")).to_be_visible()
+    page.get_by_role("button", name="Sign off").click()
+    expect(page.get_by_role("heading", name="Thank you: that is what has to be mended")).to_be_visible()
+    page.goto("/install/peatlight/testers/1")
+    page.get_by_label("What you want to tell the studio").fill("The lanterns flicker.")
+    page.get_by_role("button", name="Tell the studio").click()
+    expect(page.get_by_text("The studio has it.")).to_be_visible()
+    studio = signed_in(browser, stage.live)
+    studio.goto("/titles/peatlight/builds/1")
+    expect(studio.get_by_role("row", name=re.compile("Kaisa One night on the bog ✗ 1 failed"))).to_contain_text(
+        "It stays shut."
+    )
+    studio.get_by_role("link", name="The lanterns flicker.").click()
+    studio.get_by_label("To the tester").fill("Since when?")
+    studio.get_by_role("button", name="Answer", exact=True).click()
+    expect(studio.get_by_text("Iida, of the studio")).to_be_visible()
+    page.get_by_role("link", name="Feedback").click()
+    page.get_by_label("Your reply").fill("Since yesterday.")
+    page.get_by_role("button", name="Reply").click()
+    expect(page.get_by_text("Since yesterday.")).to_be_visible()
+    studio.reload()
+    studio.get_by_label("Mended in build").fill("2")
+    studio.get_by_role("button", name="Close it").click()
+    expect(studio.locator(".headline")).to_contain_text("Mended in #2")
+    studio.goto("/titles/peatlight/feedback?state=closed")
+    expect(studio.get_by_role("row", name=re.compile("closed The lanterns flicker"))).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("mended in #2")).to_be_visible()
+
+
 def test_pages_of_testers_hold_for_readers_of_screens_and_on_a_phone(browser: Browser, stage: Stage) -> None:
     joined(stage)
+    stage.client.feedback.say(TITLE, CHANNEL, 1, FeedbackIn(text="Fog.", device="a desk"))
     wrong = complaints(signed_in(browser, stage.live), [*STUDIO_PAGES, *OWN_PAGES])
     assert not wrong, "\n".join(wrong)

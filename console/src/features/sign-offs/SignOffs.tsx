@@ -126,8 +126,7 @@ function Failed({ of }: { of: SignOff }) {
       ))}
       {of.notes.map((n) => (
         <div key={n.point} className="dim">
-          {n.point}
-          {n.note && `: ${n.note}`}
+          {n.text[0]?.text ?? n.point} {n.note}
           <Pictures ids={n.pictures} />
         </div>
       ))}

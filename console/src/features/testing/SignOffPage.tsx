@@ -155,7 +155,7 @@ function Finished({ title, channel, build, mine }: Of) {
       <p>
         Finished {mine.finished_at && <When at={mine.finished_at} />}
         {mine.device && `, on ${mine.device}`}.{" "}
-        {failed.length ? `The studio sees ${failed.length} of ${mine.checklist.points.length} points that failed.` : "Nothing failed."}
+        {failed.length ? `${failed.length} of ${mine.checklist.points.length} points failed; the studio sees which.` : "Nothing failed."}
       </p>
       {failed.map((t) => (
         <div className="asked" key={t.point}>
