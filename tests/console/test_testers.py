@@ -248,7 +248,7 @@ def test_a_tester_ticks_also_offline_and_the_studio_answers_what_they_say(
     studio.get_by_label("To the tester").fill("Since when?")
     studio.get_by_role("button", name="Answer", exact=True).click()
     expect(studio.get_by_text("Iida, of the studio")).to_be_visible()
-    page.get_by_role("link", name="Feedback").click()
+    page.get_by_role("link", name="Feedback", exact=True).click()
     page.get_by_label("Your reply").fill("Since yesterday.")
     page.get_by_role("button", name="Reply").click()
     expect(page.get_by_text("Since yesterday.")).to_be_visible()

@@ -39,6 +39,7 @@ from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.health.crash import CrashModule, CrashReport, read_report, to_json
 from rampa.core.patterns import read_patterns
+from rampa.core.picture.photo import make_photo
 from rampa.core.picture.source import read_source
 from rampa.core.placement.share import OfferedBuild
 from rampa.core.profile.document import read_document
@@ -46,9 +47,12 @@ from rampa.core.run.repository_address import repository_address
 from rampa.core.signing import dsse, grant, identity, offer, statement, succession
 from rampa.core.signing.keystore import read_entries
 from rampa.core.signing.private_key import read_key
+from rampa.core.testers.address_list import read_addresses
+from rampa.core.testers.checklist import read_checklists
 from rampa.core.version import name as version_name
 from tests.packages import apk_files, make_identity, plain_zip, root, write_zip_file
 from tests.samples import DOCUMENT
+from tests.testing import CHECKLISTS
 
 PASSWORD = "a password"
 KEY = Ed25519PrivateKey.from_private_bytes(bytes(32))
@@ -202,6 +206,12 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "tar": (tar_all, lambda: [compress(bytes(1024))]),
     "document": (read_document, lambda: [DOCUMENT.encode()]),
     "picture": (read_source, lambda: [picture()]),
+    "photo": (make_photo, lambda: [picture(), photograph()]),
+    "address-list": (
+        lambda d: read_addresses(text(d)),
+        lambda: [b"email;name\nkaisa@quillback.example;Kaisa\nOnni <onni@x.example>\n", "杉@例え.example".encode()],
+    ),
+    "checklists": (lambda d: read_checklists(text(d)), lambda: [CHECKLISTS.encode()]),
     "patterns": (lambda d: read_patterns(text(d).splitlines()), lambda: [b"*.psd\n!data/**/keep\n[a-z]?.x\n"]),
     "repository-address": (
         lambda d: repository_address(text(d)),
@@ -209,6 +219,16 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     ),
     "version-name": (lambda d: version_name.parse(text(d)), lambda: [b"1.4.0-beta.2+7"]),
 }
+
+
+def photograph() -> bytes:
+    """A JPEG that is turned, with where it was taken."""
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    exif.get_ifd(0x8825)[2] = (61.0, 29.0, 59.0)
+    out = io.BytesIO()
+    Image.new("RGB", (24, 16), "#803000").save(out, "JPEG", exif=exif)
+    return out.getvalue()
 
 
 def kept(name: str) -> list[bytes]:

@@ -26,7 +26,7 @@ class PicturePath(Query):
 
 
 class ChecklistsIn(Wire):
-    """The whole file; docs/checklists.md says its form."""
+    """The whole file; docs/testers.md says its form."""
 
     text: Annotated[str, StringConstraints(max_length=LARGEST, pattern=r"^[^\x00]*$")]
 

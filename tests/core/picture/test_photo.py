@@ -47,6 +47,15 @@ def test_transparent_is_white() -> None:
     assert Image.open(io.BytesIO(photo.data)).getpixel((4, 4)) == (255, 255, 255)
 
 
+@pytest.mark.parametrize(
+    "tail", [b"", b"\x00" * 7, bytes(range(64)), b"\x00\x01\x01\x12\x00\x02\xff\xff\xff\xff\x00\x00\x00\x1a"]
+)
+def test_what_is_damaged_beside_the_pixels_does_not_matter(tail: bytes) -> None:
+    sent = encoded(Image.new("RGB", (40, 30), "#123456"), "JPEG", exif=b"Exif\x00\x00MM\x00*\x00\x00\x00\x08" + tail)
+    photo = make_photo(sent)
+    assert (photo.width, photo.height) == (40, 30)
+
+
 def bomb(side: int) -> bytes:
     """A PNG that declares a huge square and holds almost nothing."""
 
