@@ -61,6 +61,8 @@ const TestingPage = page("TestingPage", () => import("../features/testing/Testin
 const OwnDevicesPage = page("OwnDevicesPage", () => import("../features/testing/OwnDevicesPage"));
 const InstallPage = page("InstallPage", () => import("../features/testing/InstallPage"));
 const SignOffPage = page("SignOffPage", () => import("../features/testing/SignOffPage"));
+const WebhooksPage = page("WebhooksPage", () => import("../features/webhooks/WebhooksPage"));
+const DeliveriesPage = page("DeliveriesPage", () => import("../features/webhooks/DeliveriesPage"));
 const FeedbackListPage = page("FeedbackListPage", () => import("../features/feedback/FeedbackListPage"));
 const FeedbackPage = page("FeedbackPage", () => import("../features/feedback/FeedbackPage"));
 const OwnFeedbackPage = page("OwnFeedbackPage", () => import("../features/testing/OwnFeedbackPage"));
@@ -147,6 +149,8 @@ function SignedInPages() {
         <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
         <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
         <Route path="titles/:title/devices" element={<DevicesPage />} />
+        <Route path="titles/:title/webhooks" element={<WebhooksPage />} />
+        <Route path="titles/:title/webhooks/:webhook" element={<DeliveriesPage />} />
         <Route path="titles/:title/feedback" element={<FeedbackListPage />} />
         <Route path="titles/:title/feedback/:feedback" element={<FeedbackPage />} />
         <Route path="titles/:title/testers" element={<TestersPage />} />

@@ -72,6 +72,7 @@ GROUPS: dict[str, tuple[str, str]] = {
         "Your second factor: codes of an app, asked for at the sign-in and before acts that matter.",
     ),
     "event": ("events", "Who did what."),
+    "webhook": ("webhooks", "Webhooks: where a title's events are sent."),
 }
 """Word -> (module below rampa.cli, one line of help)."""
 COMMANDS = {

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from rampa.client.updates import UpdatesCalls
     from rampa.client.variables import VariablesCalls
     from rampa.client.versions import VersionsCalls
+    from rampa.client.webhooks import WebhooksCalls
 
 
 class Client:
@@ -139,6 +140,12 @@ class Client:
         from rampa.client.feedback import FeedbackCalls
 
         return FeedbackCalls(self.connection)
+
+    @cached_property
+    def webhooks(self) -> WebhooksCalls:
+        from rampa.client.webhooks import WebhooksCalls
+
+        return WebhooksCalls(self.connection)
 
     @cached_property
     def events(self) -> EventsCalls:

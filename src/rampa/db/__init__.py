@@ -43,6 +43,7 @@ from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_
 from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow
 from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
+from rampa.db.notices import DeliveryRow, WebhookRow, find_webhook
 from rampa.db.people import (
     AuditEventRow,
     GuessRow,
@@ -125,6 +126,7 @@ __all__ = [
     "CrashRow",
     "CrashStackRow",
     "Database",
+    "DeliveryRow",
     "DepotRow",
     "DeviceCodeRow",
     "DeviceRow",
@@ -186,6 +188,7 @@ __all__ = [
     "VariablesRow",
     "VerifiedFileRow",
     "WebSessionRow",
+    "WebhookRow",
     "board_changed",
     "board_snapshot",
     "checklists_for",
@@ -206,6 +209,7 @@ __all__ = [
     "find_source",
     "find_title",
     "find_variables",
+    "find_webhook",
     "finished_sign_offs",
     "first_of",
     "forget_board_changes",

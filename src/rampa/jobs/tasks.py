@@ -20,6 +20,7 @@ from rampa.operations.board import kept
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.health import stacks, watch
+from rampa.operations.notices import sending
 from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
@@ -27,6 +28,7 @@ from rampa.operations.store import check as checking
 from rampa.operations.store import collection
 from rampa.operations.testers import letters
 from rampa.operations.updates import difference_set
+from rampa.store.outbound import poster
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -43,8 +45,24 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _channels(app, services)
 
     _mail(app, services, post)
+    _webhooks(app, services)
     _give_back(app, stalled)
     return app
+
+
+def _webhooks(app: App, services: Services) -> None:
+    send = poster(services.webhook_reach)
+
+    @app.periodic(cron="* * * * * */2")
+    @app.task(name="send_webhooks", queue=queue.MAIL, queueing_lock="send_webhooks")
+    def send_webhooks(timestamp: int) -> None:
+        """Two workers may send at once: each takes what the other does not hold."""
+        sending.send_due(services, send)
+
+    @app.periodic(cron="11 4 * * *")
+    @app.task(name="forget_deliveries", queue=queue.MAIL, lock="forget_deliveries", queueing_lock="forget_deliveries")
+    def forget_deliveries(timestamp: int) -> None:
+        sending.forget(services)
 
 
 def _mail(app: App, services: Services, post: Post) -> None:

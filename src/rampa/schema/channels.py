@@ -108,6 +108,11 @@ class PublicOfferPath(Query):
     platform: Slug
 
 
+class FeedPath(Query):
+    identifier: Annotated[str, StringConstraints(max_length=200, pattern=r"^[A-Za-z0-9._-]+$")]
+    channel: Slug
+
+
 class OfferQuery(Query):
     platform: Slug
 

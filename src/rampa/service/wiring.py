@@ -19,6 +19,7 @@ from rampa.service import (
     devices,
     events,
     health,
+    notices,
     profiles,
     releases,
     rollouts,
@@ -100,6 +101,7 @@ def make_app(
         sign_offs.resource(services),
         feedback.resource(services),
         events.resource(services),
+        notices.resource(services),
         updates.resource(services),
         store.resource(services),
     ):

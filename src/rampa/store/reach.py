@@ -41,6 +41,14 @@ class Reach:
     hosts: tuple[str, ...] = ()
     authority: Path | None = None
     known_hosts: Path | None = None
+    variable: str = "RAMPA_SOURCE_HOSTS"
+    """Where the operator lists the hosts."""
+
+    def look_up(self, host: Host) -> list[Address]:
+        """Where the host is now. Raises `Invalid` for an address that is not public and not listed, `Unavailable` for none."""
+        found = _looked_up(host)
+        self._check_addresses(host, found)
+        return found
 
     def check(self, address: str) -> Host | None:
         """The host, None for a folder of this machine. Raises `Invalid` for what is never reached; asks no name server."""
@@ -57,8 +65,7 @@ class Reach:
         if host is None:
             # Where the links lead now: they may lead elsewhere when git comes.
             return Way(os.path.realpath(address))
-        found = _looked_up(host)
-        self._check_addresses(host, found)
+        found = self.look_up(host)
         first = str(found[0])
         settings = {"http.sslCAInfo": str(self.authority)} if self.authority else {}
         if host.scheme in ("http", "https"):
@@ -93,8 +100,14 @@ class Reach:
                     "source.private",
                     f"{host.name} is at {address}, which is no public address",
                     where="address",
-                    hint="The service's operator lists such hosts in RAMPA_SOURCE_HOSTS.",
+                    hint=f"The service's operator lists such hosts in {self.variable}.",
                 )
+
+
+def hosts_for(variable: str) -> Reach:
+    """What is sent to: hosts of private networks as this variable lists them, with commas between. Raises `Invalid`."""
+    said = os.environ.get(variable, "")
+    return Reach(hosts=_hosts(said, variable), variable=variable)
 
 
 def listed(folders: str, hosts: str, authority: str = "", known_hosts: Path | None = None) -> Reach:
@@ -103,11 +116,16 @@ def listed(folders: str, hosts: str, authority: str = "", known_hosts: Path | No
     for place in places:
         if not place.is_absolute():
             raise Invalid("settings.folder", f"{place} is no absolute folder", where="RAMPA_SOURCE_FOLDERS")
-    names = tuple(h.strip().lower() for h in hosts.split(",") if h.strip())
+    names = _hosts(hosts, "RAMPA_SOURCE_HOSTS")
+    return Reach(tuple(places), names, Path(authority) if authority else None, known_hosts)
+
+
+def _hosts(said: str, variable: str) -> tuple[str, ...]:
+    names = tuple(h.strip().lower() for h in said.split(",") if h.strip())
     for name in names:
         if ("/" in name or ":" in name) and _network(name) is None:
-            raise Invalid("settings.host", f"{name!r} is no host, address or network", where="RAMPA_SOURCE_HOSTS")
-    return Reach(tuple(places), names, Path(authority) if authority else None, known_hosts)
+            raise Invalid("settings.host", f"{name!r} is no host, address or network", where=variable)
+    return names
 
 
 def way_environment(way: Way) -> dict[str, str]:

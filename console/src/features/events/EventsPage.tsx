@@ -28,7 +28,9 @@ export function EventsPage() {
   const rows = events.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <>
-      <PageHead title="Events">Every change, with who made it.</PageHead>
+      <PageHead title="Events" aside={<Webhooks title={get("title")} />}>
+        Every change, with who made it.
+      </PageHead>
       <Filters of={filters} set={set} />
       <Panel title="Newest first" flush>
         {events.error && <Failure error={events.error} retry={() => void events.refetch()} />}
@@ -47,6 +49,19 @@ export function EventsPage() {
       </Panel>
     </>
   );
+}
+
+/** Where events of a title go by themselves. */
+function Webhooks({ title }: { title: string | null }) {
+  const { data: titles } = useTitles();
+  return titles?.items
+    .filter((t) => !title || t.slug === title)
+    .slice(0, 3)
+    .map((t) => (
+      <Button key={t.slug} variant="default" size="compact-sm" component={Link} to={`/titles/${t.slug}/webhooks`}>
+        Webhooks of {t.name}
+      </Button>
+    ));
 }
 
 function Filters({ of, set }: { of: Record<string, string>; set: (name: string, value: string | null) => void }) {

@@ -28,5 +28,6 @@ function Word({ who, at, text }: { who: string; at: string; text: string }) {
 
 export function FeedbackState({ of }: { of: Feedback }) {
   if (of.state === "open") return <span className="severity warning">▲ open</span>;
-  return <span className={of.state === "closed" ? "came" : "dim"}>{of.state === "closed" ? "✓ closed" : "answered"}</span>;
+  if (of.state === "closed") return <span className="came">✓ closed</span>;
+  return <span className="dim">answered</span>;
 }

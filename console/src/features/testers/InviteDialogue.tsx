@@ -7,6 +7,7 @@ import { call } from "../../app/http";
 import { plural } from "../../ui/format";
 import { Failure } from "../../ui/parts";
 import { type Group, type Preview, previewList, useChange } from "./queries";
+import "./testers.css";
 
 /** Many people at once: paste a list or take a CSV; each line that is wrong says why before anything is sent. */
 export function InviteDialogue({ title, groups, close }: { title: string; groups: Group[]; close: () => void }) {

@@ -1,5 +1,6 @@
 import { noteHere } from "./here";
 import type { TestBuild } from "./queries";
+import "./testing.css";
 
 /** What testers are asked to look at, in their language where somebody wrote it. */
 export function Asked({ notes }: { notes: TestBuild["notes"] }) {

@@ -10,6 +10,7 @@ import { type InstallPage as Install, useDownload, useInstallPage, useRegistrati
 import { RegistrationCode } from "./RegistrationCode";
 import { SayIt } from "./SayIt";
 import { ToSignOff } from "./ToSignOff";
+import "./testing.css";
 
 /** How do I get this build onto my device? */
 export function InstallPage() {

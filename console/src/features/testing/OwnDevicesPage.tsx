@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Answer, Empty, Failure, When } from "../../ui/parts";
 import { type TestDevice, type TestTitle, useOwnDevices, useRegistration, useRemoveDevice, useTesting } from "./queries";
 import { RegistrationCode } from "./RegistrationCode";
+import "./testing.css";
 
 /** Which devices are mine, and what do they have? */
 export function OwnDevicesPage() {

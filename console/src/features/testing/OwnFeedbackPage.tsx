@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Answer, Empty, Failure } from "../../ui/parts";
 import { type Feedback, useOwnFeedback, useReply } from "../feedback/queries";
 import { FeedbackState, Words } from "../feedback/Words";
+import "./testing.css";
 
 /** What did I say, and what came of it? */
 export function OwnFeedbackPage() {

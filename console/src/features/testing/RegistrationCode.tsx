@@ -3,6 +3,7 @@ import { Link } from "react-router";
 
 import type { Schemas } from "../../app/http";
 import { Command, When } from "../../ui/parts";
+import "./testing.css";
 
 /** A code that registers one device: as a picture for a telephone or headset, as a link, and to be typed. */
 export function RegistrationCode({ code, again }: { code: Schemas["RegistrationCode"]; again: () => void }) {

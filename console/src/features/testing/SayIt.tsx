@@ -9,6 +9,7 @@ import { platformHere, platformName } from "./here";
 import { Pictures } from "./Pictures";
 import { type InstallPage, useOwnDevices } from "./queries";
 import { useSendPicture } from "./signOffs";
+import "./testing.css";
 
 /** A note to the studio, with pictures and what is known of the device. */
 export function SayIt({ page }: { page: InstallPage }) {

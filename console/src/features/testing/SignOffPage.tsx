@@ -7,6 +7,7 @@ import { Answer, Empty, Failure, When } from "../../ui/parts";
 import { noteHere } from "./here";
 import { Pictures } from "./Pictures";
 import { type OwnSignOff, type Point, type Tick, tickOf, useDraft, useOwnSignOffs, useSendPicture } from "./signOffs";
+import "./testing.css";
 
 const KEPT = {
   kept: "Kept.",

@@ -6,6 +6,7 @@ import { Answer, Empty, Soon, When } from "../../ui/parts";
 import { Asked } from "./Asked";
 import { platformHere } from "./here";
 import { type TestBuild, type TestTitle, useTesting } from "./queries";
+import "./testing.css";
 
 /** What can I install, and what am I asked to look at? */
 export function TestingPage() {

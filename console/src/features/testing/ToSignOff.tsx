@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import { Link } from "react-router";
 
 import { useOwnSignOffs } from "./signOffs";
+import "./testing.css";
 
 /** The checklists of a build, and how far one is with each. */
 export function ToSignOff({ title, channel, build }: { title: string; channel: string; build: string }) {

@@ -34,7 +34,7 @@ class Services:
     """One a process. `master_key`: one of 32 bytes, or several, the one that seals first.
 
     `lease` is how long an agent may be silent before its run is given to another; `budget` what the differences of one
-    update may take; `reach` where git may go.
+    update may take; `reach` where git may go, `webhook_reach` where events are sent.
     """
 
     db: Database
@@ -45,6 +45,7 @@ class Services:
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
+    webhook_reach: Reach = NOWHERE
     origin: str = ""
     """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: nobody said."""
     provider: Provider | None = None

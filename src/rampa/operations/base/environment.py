@@ -19,7 +19,7 @@ from rampa.operations.base.context import BUDGET, LEASE, NOWHERE, Services
 from rampa.operations.base.provider import Provider, read_roles, safe_address
 from rampa.store.address import open_store
 from rampa.store.key_module import KeyModule
-from rampa.store.reach import Reach, listed
+from rampa.store.reach import Reach, hosts_for, listed
 
 LONGEST = 86_400.0
 
@@ -32,6 +32,7 @@ class ProcessSettings:
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
+    webhook_reach: Reach = NOWHERE
     origin: str = ""
     provider: Provider | None = None
     key_module: KeyModule | None = None
@@ -49,6 +50,7 @@ class ProcessSettings:
                 os.environ.get("RAMPA_SOURCE_CERTIFICATES", ""),
                 Path(needed("RAMPA_STORE", "the folder of the content store")) / "known_hosts",
             ),
+            webhook_reach=hosts_for("RAMPA_WEBHOOK_HOSTS"),
             origin=read_origin(),
             provider=read_provider(),
             key_module=read_key_module(),
@@ -66,6 +68,7 @@ class ProcessSettings:
             lease=self.lease,
             budget=self.budget,
             reach=self.reach,
+            webhook_reach=self.webhook_reach,
             origin=self.origin,
             provider=self.provider,
             key_module=self.key_module,

@@ -69,6 +69,7 @@ class Act(StrEnum):
     TEST = "test builds"
     MANAGE_TESTERS = "invite testers and give them access"
     ANSWER_FEEDBACK = "answer testers"
+    MANAGE_WEBHOOKS = "say where events are sent"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
     UPLOAD_FOLDER = "upload folders"
@@ -161,6 +162,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.TEST: TESTERS,
     Act.MANAGE_TESTERS: ENGINEERS,
     Act.ANSWER_FEEDBACK: ENGINEERS,
+    Act.MANAGE_WEBHOOKS: ENGINEERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,
     Act.UPLOAD_FOLDER: ENGINEERS,

@@ -169,6 +169,11 @@ SENTENCES = {
     "variables.remove": "removed the step variables {subject}",
     "vault.master-key": "changed the master key of the studio",
     "version.take": "marked version code {code} of {subject} as taken",
+    "webhook.add": "added the webhook {subject}",
+    "webhook.change": "changed the webhook {subject}",
+    "webhook.pause": "paused the webhook {subject}",
+    "webhook.remove": "removed the webhook {subject}",
+    "webhook.resume": "let the webhook {subject} go on",
 }
 
 

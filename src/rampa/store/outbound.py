@@ -1,0 +1,84 @@
+"""Sending to hosts that people name: looked up once and asked there, never inside the operator's own networks unless listed,
+with a limit on time and on what comes back.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import httpx
+
+from rampa.core.errors import Invalid, RampaError
+from rampa.core.run.repository_address import URL, Host, host_of
+from rampa.store.reach import Reach
+
+SECONDS = 15.0
+"""For all of it: connecting, sending, what comes back."""
+SILENCE = 8.0
+"""Without a byte."""
+MOST = 64 * 1024
+"""Bytes of an answer that are read; the rest is left where it is."""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """`status` 0: there was none, and `said` is why."""
+
+    status: int
+    said: str
+    milliseconds: int
+
+    @property
+    def taken(self) -> bool:
+        return 200 <= self.status < 300
+
+
+Post = Callable[[str, bytes, Mapping[str, str]], Answer]
+
+
+def check_address(address: str) -> Host:
+    """Raises `Invalid` for what is no address of HTTP, and for one that names a user."""
+    host, url = host_of(address), URL.fullmatch(address)
+    if host is None or url is None or host.scheme not in ("http", "https") or url["user"] or not 0 < host.port < 65536:
+        hint = "It reads https://HOST/PATH, without a user or a password."
+        raise Invalid("webhook.address", "this is no address that events can be sent to", where="address", hint=hint)
+    return host
+
+
+def poster(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: float = SECONDS) -> Post:
+    """A function that sends once and never raises: what went wrong is the answer."""
+
+    def post(address: str, body: bytes, headers: Mapping[str, str]) -> Answer:
+        began = clock()
+
+        def answer(status: int, said: str) -> Answer:
+            return Answer(status, said, round((clock() - began) * 1000))
+
+        try:
+            host = check_address(address)
+            first = str(reach.look_up(host)[0])
+            # The name is asked once: where it leads a moment later does not matter.
+            pinned = host.with_name(address, f"[{first}]" if ":" in first else first)
+            name = host.name if host.port in (80, 443) else f"{host.name}:{host.port}"
+            said = {**headers, "host": name, "user-agent": "rampa"}
+            more = {"sni_hostname": host.name.strip("[]")} if host.scheme == "https" else {}
+            with httpx.Client(timeout=SILENCE, trust_env=False, follow_redirects=False) as http:
+                request = http.build_request("POST", pinned, content=body, headers=said, extensions=more)
+                response = http.send(request, stream=True)
+                try:
+                    status, text = response.status_code, b""
+                    for piece in response.iter_raw():
+                        text += piece
+                        if len(text) >= MOST or clock() - began > seconds:
+                            break
+                finally:
+                    response.close()
+            return answer(status, text[:2000].decode("utf-8", "replace").replace("\0", ""))
+        except RampaError as error:
+            return answer(0, error.sentence())
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError, OSError) as error:
+            return answer(0, f"no answer: {type(error).__name__} {error}"[:500])
+
+    return post
