@@ -13,7 +13,7 @@ from rampa.client import Client
 from rampa.core.errors import Refused, Unavailable
 from rampa.operations.testers import letters
 from rampa.schema.common import Role
-from rampa.schema.people import InviteIn, PersonChange
+from rampa.schema.people import AcceptIn, InviteIn, PersonChange
 from rampa.schema.testers import AccessIn, AddressesIn, GroupChange, JoinAccept, NewGroup
 from tests.conftest import Begun, Standing, World
 from tests.refusals import refuses
@@ -69,15 +69,12 @@ def test_each_line_s_mistake_is_said_and_nobody_is_invited_until_it_is_mended_or
     with refuses("addresses.mistakes", "line 2, and 2 more lines are wrong"):
         crew.client.testers.invite(TITLE, GROUP, asked)
     assert crew.send() == 0
-    done = crew.client.testers.invite(TITLE, GROUP, replace_list(asked))
+    without = AddressesIn(addresses=asked.addresses, leave_out_mistakes=True)
+    done = crew.client.testers.invite(TITLE, GROUP, without)
     assert (done.new, crew.send()) == (1, 1)
     # The same list again invites nobody twice.
-    assert crew.client.testers.invite(TITLE, GROUP, replace_list(asked)).invited == 1
+    assert crew.client.testers.invite(TITLE, GROUP, without).invited == 1
     assert crew.send() == 0
-
-
-def replace_list(asked: AddressesIn) -> AddressesIn:
-    return AddressesIn(addresses=asked.addresses, leave_out_mistakes=True)
 
 
 def test_a_link_works_once_and_each_other_end_has_its_sentence(crew: Crew, standing: tuple[Standing, object]) -> None:
@@ -200,19 +197,13 @@ def test_who_is_here_already_joins_without_another_account(crew: Crew) -> None:
     made = crew.client.people.invite(InviteIn(name="Onni", email="onni@quillback.example", role=Role.ENGINEER))
     (code,) = crew.invite("ONNI@quillback.example")
     assert crew.unknown().testers.look(code).known is False, "they chose no password yet"
-    crew.unknown().people.accept(accepted(made.email, made.code))
+    crew.unknown().people.accept(AcceptIn(email=made.email, code=made.code, password=PASSWORD))
     assert crew.unknown().testers.look(code).known is True
     crew.unknown().testers.join(JoinAccept(code=code, password="another password"))
     onni = crew.signed_in("onni@quillback.example")
     assert onni.people.session().person.role == Role.ENGINEER, "an invitation takes no role away"
     with pytest.raises(AssertionError, match=r"sign-in\.denied"):
         crew.signed_in("onni@quillback.example", "another password")
-
-
-def accepted(email: str, code: str):  # type: ignore[no-untyped-def]
-    from rampa.schema.people import AcceptIn
-
-    return AcceptIn(email=email, code=code, password=PASSWORD)
 
 
 def test_an_owner_s_no_stays_whoever_invites(crew: Crew) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import secrets
-import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -20,15 +19,13 @@ from cryptography.hazmat.primitives.serialization import (
 )
 
 from rampa.client import Client
-from rampa.client.bearer import Bearer
+from rampa.client.bearer import RenewedBearer
 from rampa.core.agent.proof import Proof, make
 from rampa.core.errors import Denied
 from rampa.core.files import replace_file
 from rampa.schema.agents import EnrolIn, ProofIn
 
 FILE = "agent.pem"
-EARLY = 0.5
-"""The share of its life after which a token is renewed."""
 
 
 @dataclass(frozen=True)
@@ -70,8 +67,8 @@ def save(identity: AgentIdentity, folder: Path) -> None:
     replace_file(folder / FILE, text, 0o600)
 
 
-class AgentBearer(Bearer):
-    """One start of an agent: all of its connections share the token, and renew it in time."""
+class AgentBearer(RenewedBearer):
+    """One start of an agent."""
 
     def __init__(
         self, client: Client, identity: AgentIdentity, instance: str, clock: Callable[[], float] = time.time
@@ -79,21 +76,7 @@ class AgentBearer(Bearer):
         super().__init__()
         self._client, self._identity, self._clock = client, identity, clock
         self.instance = instance
-        self._renew_at = 0.0
-        self._lock = threading.Lock()
 
-    def current(self) -> str:
-        with self._lock:
-            if time.monotonic() >= self._renew_at:
-                self._renew()
-            return self._token
-
-    def renewed(self) -> str:
-        """For a machine that slept: its clock stood still while the token grew old."""
-        with self._lock:
-            self._renew()
-            return self._token
-
-    def _renew(self) -> None:
+    def _obtain(self) -> tuple[str, float]:
         made = self._client.agents.make_token(self._identity.name, self._identity.proof(self.instance, self._clock()))
-        self._token, self._renew_at = made.token, time.monotonic() + EARLY * made.seconds
+        return made.token, made.seconds

@@ -1,9 +1,10 @@
-import { Button, Group, Modal } from "@mantine/core";
+import { Button } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
+import { Confirm } from "../../ui/Confirm";
 import { plural } from "../../ui/format";
 import { Answer, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { Platform } from "../profiles/Platform";
@@ -114,26 +115,17 @@ function TakeOut({ title, device, close }: { title: string; device: Device; clos
     },
   });
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>Take {device.name} out</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
+    <Confirm
+      title={`Take ${device.name} out`}
+      keep="Keep it"
+      act={`Take ${device.name} out`}
+      error={remove.error}
+      pending={remove.isPending}
+      confirm={() => remove.mutate()}
+      close={close}
     >
-      <p style={{ marginTop: 0 }}>
-        {device.person ? `${device.person}'s device fetches` : "It fetches"} nothing more from this moment on. What is installed on it stays
-        there; grants that list it stay as they are until they end.
-      </p>
-      {remove.error && <Failure error={remove.error} />}
-      <Group justify="flex-end">
-        <Button variant="default" onClick={close}>
-          Keep it
-        </Button>
-        <Button className="danger" color="rust.7" loading={remove.isPending} onClick={() => remove.mutate()}>
-          Take {device.name} out
-        </Button>
-      </Group>
-    </Modal>
+      {device.person ? `${device.person}'s device fetches` : "It fetches"} nothing more from this moment on. What is installed on it stays
+      there; grants that list it stay as they are until they end.
+    </Confirm>
   );
 }

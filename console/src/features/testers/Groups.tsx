@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { call } from "../../app/http";
+import { Confirm } from "../../ui/Confirm";
 import { plural } from "../../ui/format";
 import { Empty, Failure, Soon } from "../../ui/parts";
 import { type Group, useChange } from "./queries";
@@ -144,27 +145,18 @@ function Change({ title, group, close }: { title: string; group?: Group; close: 
 function Remove({ title, group, close }: { title: string; group: Group; close: () => void }) {
   const remove = useChange(title, () => call(`/titles/${title}/groups/${group.name}`, { method: "DELETE" }));
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>Remove {group.name}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
+    <Confirm
+      title={`Remove ${group.name}`}
+      keep="Keep it"
+      act={`Remove ${group.name}`}
+      error={remove.error}
+      pending={remove.isPending}
+      confirm={() => remove.mutate(undefined, { onSuccess: close })}
+      close={close}
     >
-      <p style={{ marginTop: 0 }}>
-        {plural(group.members, "member loses", "members lose")} at once what they had by it alone
-        {group.channels.length > 0 && <>: {group.channels.map((c) => c.channel).join(", ")}</>}.{" "}
-        {plural(group.invited, "open invitation ends", "open invitations end")} with it.
-      </p>
-      {remove.error && <Failure error={remove.error} />}
-      <Row justify="flex-end">
-        <Button variant="default" onClick={close}>
-          Keep it
-        </Button>
-        <Button className="danger" color="rust.7" loading={remove.isPending} onClick={() => remove.mutate(undefined, { onSuccess: close })}>
-          Remove {group.name}
-        </Button>
-      </Row>
-    </Modal>
+      {plural(group.members, "member loses", "members lose")} at once what they had by it alone
+      {group.channels.length > 0 && <>: {group.channels.map((c) => c.channel).join(", ")}</>}.{" "}
+      {plural(group.invited, "open invitation ends", "open invitations end")} with it.
+    </Confirm>
   );
 }

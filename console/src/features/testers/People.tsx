@@ -1,12 +1,13 @@
-import { Button, Group, Modal, Select } from "@mantine/core";
+import { Button, Select } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { call } from "../../app/http";
+import { Confirm } from "../../ui/Confirm";
 import { Search, useFilters } from "../../ui/filters";
 import { plural } from "../../ui/format";
 import { Pager } from "../../ui/Pager";
-import { Answer, Empty, Failure, Panel, When } from "../../ui/parts";
+import { Answer, Empty, Panel, When } from "../../ui/parts";
 import { type Tester, useChange, useGroups, useTesters } from "./queries";
 
 export function People({ title }: { title: string }) {
@@ -108,32 +109,18 @@ function Rows({ title, testers, withdraw }: { title: string; testers: Tester[]; 
 function WithdrawTester({ title, tester, close }: { title: string; tester: Tester; close: () => void }) {
   const withdraw = useChange(title, () => call<void>(`/titles/${title}/testers/${tester.id}/withdraw`, { method: "POST" }));
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>Withdraw {tester.name}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
+    <Confirm
+      title={`Withdraw ${tester.name}`}
+      keep="Let them test"
+      act={`Withdraw ${tester.name}`}
+      error={withdraw.error}
+      pending={withdraw.isPending}
+      confirm={() => withdraw.mutate(undefined, { onSuccess: close })}
+      close={close}
     >
-      <p style={{ marginTop: 0 }}>
-        {tester.email} leaves {plural(tester.groups.length, "group")} and loses every channel of this title at once;{" "}
-        {plural(tester.devices, "device is", "devices are")} taken out, and an open invitation is withdrawn. Who tests nothing else is
-        signed out. What is installed stays on their machines.
-      </p>
-      {withdraw.error && <Failure error={withdraw.error} />}
-      <Group justify="flex-end">
-        <Button variant="default" onClick={close}>
-          Let them test
-        </Button>
-        <Button
-          className="danger"
-          color="rust.7"
-          loading={withdraw.isPending}
-          onClick={() => withdraw.mutate(undefined, { onSuccess: close })}
-        >
-          Withdraw {tester.name}
-        </Button>
-      </Group>
-    </Modal>
+      {tester.email} leaves {plural(tester.groups.length, "group")} and loses every channel of this title at once;{" "}
+      {plural(tester.devices, "device is", "devices are")} taken out, and an open invitation is withdrawn. Who tests nothing else is signed
+      out. What is installed stays on their machines.
+    </Confirm>
   );
 }

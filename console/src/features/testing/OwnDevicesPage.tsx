@@ -1,6 +1,7 @@
-import { Button, Group, Modal, Select } from "@mantine/core";
+import { Button, Select } from "@mantine/core";
 import { useState } from "react";
 
+import { Confirm } from "../../ui/Confirm";
 import { Answer, Empty, Failure, When } from "../../ui/parts";
 import { type TestDevice, type TestTitle, useOwnDevices, useRegistration, useRemoveDevice, useTesting } from "./queries";
 import { RegistrationCode } from "./RegistrationCode";
@@ -72,27 +73,18 @@ function Device({ device }: { device: TestDevice }) {
 function TakeOut({ device, close }: { device: TestDevice; close: () => void }) {
   const remove = useRemoveDevice();
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>Take {device.name} out</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
+    <Confirm
+      title={`Take ${device.name} out`}
+      keep="Keep it"
+      act={"Take it out"}
+      error={remove.error}
+      pending={remove.isPending}
+      confirm={() => remove.mutate(device.id, { onSuccess: close })}
+      close={close}
     >
-      <p style={{ marginTop: 0 }}>
-        It fetches nothing more from this moment on, as if it were lost. What is installed on it stays there. To use it again, it is
-        registered anew.
-      </p>
-      {remove.error && <Failure error={remove.error} />}
-      <Group justify="flex-end">
-        <Button variant="default" onClick={close}>
-          Keep it
-        </Button>
-        <Button className="danger" color="rust.7" loading={remove.isPending} onClick={() => remove.mutate(device.id, { onSuccess: close })}>
-          Take it out
-        </Button>
-      </Group>
-    </Modal>
+      It fetches nothing more from this moment on, as if it were lost. What is installed on it stays there. To use it again, it is
+      registered anew.
+    </Confirm>
   );
 }
 

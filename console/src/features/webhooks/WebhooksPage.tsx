@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
+import { Confirm } from "../../ui/Confirm";
 import { Answer, Command, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { useTitle } from "../titles/queries";
 import { useWebhookAct, useWebhooks, type Webhook } from "./queries";
@@ -167,20 +168,17 @@ function Add({ title, close }: { title: string; close: () => void }) {
 function Remove({ title, webhook, close }: { title: string; webhook: Webhook; close: () => void }) {
   const remove = useWebhookAct(title, () => call<void>(`/titles/${title}/webhooks/${webhook.name}`, { method: "DELETE" }));
   return (
-    <Modal opened onClose={close} title={<b>Remove {webhook.name}</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={HEADER}>
-      <p style={{ marginTop: 0 }}>
-        {webhook.waiting ? `${webhook.waiting} events that are on their way are not sent.` : "Nothing is on its way to it."} What was sent
-        is forgotten here, too.
-      </p>
-      {remove.error && <Failure error={remove.error} />}
-      <Group justify="flex-end">
-        <Button variant="default" onClick={close}>
-          Keep it
-        </Button>
-        <Button className="danger" color="rust.7" loading={remove.isPending} onClick={() => remove.mutate(undefined, { onSuccess: close })}>
-          Remove {webhook.name}
-        </Button>
-      </Group>
-    </Modal>
+    <Confirm
+      title={`Remove ${webhook.name}`}
+      keep="Keep it"
+      act={`Remove ${webhook.name}`}
+      error={remove.error}
+      pending={remove.isPending}
+      confirm={() => remove.mutate(undefined, { onSuccess: close })}
+      close={close}
+    >
+      {webhook.waiting ? `${webhook.waiting} events that are on their way are not sent.` : "Nothing is on its way to it."} What was sent is
+      forgotten here, too.
+    </Confirm>
   );
 }
