@@ -58,6 +58,9 @@ def test_from_a_letter_to_what_can_be_tested(crew: Crew) -> None:
     assert (title.name, channel.channel, [b.build for b in channel.builds]) == ("Peatlight", CHANNEL, [1])
     (group,) = crew.client.testers.groups(TITLE)
     assert (group.members, group.invited) == (1, 1)
+    http = crew.world.app.test_client()  # type: ignore[attr-defined]
+    answer = http.get("/api/v1/people", headers={"Authorization": f"Bearer {crew.world.token()}"})
+    assert [p["email"] for p in answer.json["items"]] == ["iida@quillback.example"], "a tester works elsewhere"
     (tester,) = crew.client.testers.all(TITLE)
     assert (tester.groups, tester.channels, tester.devices) == ([GROUP], [CHANNEL], 0)
 

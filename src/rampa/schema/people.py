@@ -138,6 +138,12 @@ class MadeToken(Token):
     secret: str
 
 
+class PeopleQuery(Query):
+    """`testers`: those, too, who are here to test alone; each title lists its own."""
+
+    testers: bool = False
+
+
 class PersonPath(Query):
     person: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 

@@ -1,4 +1,4 @@
-import { Button, Group, Modal, Select, TextInput } from "@mantine/core";
+import { Button, Group, Modal, Select, Switch, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -12,7 +12,7 @@ type Invitation = Schemas["Invitation"];
 const MAY: Record<string, string> = {
   owner: "everything, and people",
   engineer: "titles, keys, builds, placing",
-  tester: "installs on devices, reads",
+  tester: "installs what it was given to test",
   reviewer: "nothing yet: for storefronts' reviewers",
   viewer: "reads",
 };
@@ -20,15 +20,27 @@ const ROLES = Object.keys(MAY);
 
 /** Who is in the studio, and what may they do? */
 export function PeoplePage() {
-  const people = useQuery({ queryKey: ["people"], queryFn: () => call<Schemas["Page_Person_"]>("/people") });
+  const [testers, withTesters] = useState(false);
+  const people = useQuery({
+    queryKey: ["people", testers],
+    queryFn: () => call<Schemas["Page_Person_"]>(`/people?testers=${testers}`),
+  });
   const me = useQuery({ queryKey: ["session"], queryFn: () => call<Schemas["Session"]>("/session") });
   const [inviting, invite] = useState(false);
   const [code, show] = useState<Invitation>();
   const owner = me.data?.person.role === "owner";
   return (
     <>
-      <PageHead title="People" aside={owner && <Button onClick={() => invite(true)}>Invite a person …</Button>} />
-      <Panel title="Everybody of the studio" flush>
+      <PageHead title="People" aside={owner && <Button onClick={() => invite(true)}>Invite a person …</Button>}>
+        Who works here. Those who only test stand on the page of testers of each title.
+      </PageHead>
+      <Panel
+        title="Everybody of the studio"
+        aside={
+          <Switch size="xs" label="With those who only test" checked={testers} onChange={(e) => withTesters(e.currentTarget.checked)} />
+        }
+        flush
+      >
         <Answer of={people} rows={4}>
           {({ items }) => (
             <table className="rows">

@@ -15,7 +15,7 @@ class PeopleCalls(Calls):
         return self.connection.get(people_wire.Session, f"{API}/session")
 
     def all(self) -> list[people_wire.Person]:
-        return self.connection.get(Page[people_wire.Person], f"{API}/people").items
+        return self.connection.get(Page[people_wire.Person], f"{API}/people", testers="true").items
 
     def add(self, person: people_wire.NewPerson) -> people_wire.Person:
         return self.connection.post(people_wire.Person, f"{API}/people", person)

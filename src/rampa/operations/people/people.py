@@ -221,9 +221,13 @@ def must_be_for_people(role: Role) -> None:
         raise Invalid("role.machine", f"no person and no token is {with_article(role)}", where="role", hint=hints[role])
 
 
-def list_people(services: Services) -> list[wire.Person]:
+def list_people(services: Services, testers: bool = True) -> list[wire.Person]:
+    """`testers`: those, too, who are here to test alone."""
+    rows = select(PersonRow).order_by(PersonRow.name)
+    if not testers:
+        rows = rows.where(PersonRow.role != Role.TESTER)
     with begin(services) as uow:
-        return [describe_person(p) for p in uow.session.scalars(select(PersonRow).order_by(PersonRow.name))]
+        return [describe_person(p) for p in uow.session.scalars(rows)]
 
 
 def describe_person(row: PersonRow) -> wire.Person:

@@ -39,9 +39,9 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
         return response
 
     @api.call("GET", "/people", Act.READ, Page[wire.Person])
-    def list_people() -> Page[wire.Person]:
-        """Everybody of the studio."""
-        return Page[wire.Person](items=people.list_people(services))
+    def list_people(query: wire.PeopleQuery) -> Page[wire.Person]:
+        """Everybody of the studio; with testers, if asked for."""
+        return Page[wire.Person](items=people.list_people(services, query.testers))
 
     @api.call("POST", "/people", Act.ADD_PERSON, wire.Person, status=201)
     def add_person(body: wire.NewPerson, header: CreateHeaders) -> wire.Person:
