@@ -10,6 +10,7 @@ from rampa.cli.base.common import JSON, LIMIT, TITLE, first_rows, signed_in, the
 from rampa.cli.base.output import ago, out, print_json, table
 from rampa.core.address import normal
 from rampa.core.errors import NotFound
+from rampa.core.testers.invitation import InvitationState
 from rampa.schema.testers import TesterInvitation
 
 if TYPE_CHECKING:
@@ -71,7 +72,7 @@ def _find(client: Client, slug: str, email: str, group: str) -> TesterInvitation
     """The newest; one that is open first."""
     said = {"group": group} if group else {}
     alike = [i for i in client.testers.invitations(slug, search=email, **said) if normal(i.email) == normal(email)]
-    found = next((i for i in alike if i.state == "open"), alike[0] if alike else None)
+    found = next((i for i in alike if i.state == InvitationState.OPEN), alike[0] if alike else None)
     if found is None:
         raise NotFound("invitation.unknown", f"{email} was not invited to {slug}", hint="rampa invitation list")
     return found
@@ -82,4 +83,5 @@ def _state(invitation: TesterInvitation) -> str:
         return "expired"
     if invitation.unsent:
         return f"open; {invitation.unsent}"
-    return invitation.state if invitation.sent_at or invitation.state != "open" else "open; its letter waits"
+    waits = invitation.state == InvitationState.OPEN and not invitation.sent_at
+    return f"{invitation.state}; its letter waits" if waits else invitation.state

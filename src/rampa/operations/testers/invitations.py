@@ -106,10 +106,11 @@ def list_invitations(
         is_open = InvitationRow.state == InvitationState.OPEN
         if query.state == "expired":
             rows = rows.where(and_(is_open, over))
-        elif query.state == "open":
-            rows = rows.where(and_(is_open, ~over))
         elif query.state:
-            rows = rows.where(InvitationRow.state == InvitationState(query.state))
+            wanted = InvitationState(query.state)
+            rows = rows.where(InvitationRow.state == wanted)
+            # One whose link is over is told as expired, and not twice.
+            rows = rows.where(~over) if wanted is InvitationState.OPEN else rows
         if query.search:
             said = normal(query.search)
             named = func.lower(InvitationRow.name).contains(said, autoescape=True)
