@@ -3,51 +3,76 @@
 from __future__ import annotations
 
 import datetime as dt
+import uuid
 from collections.abc import Callable
 
-from sqlalchemy import or_, select
+from sqlalchemy import Select, or_, select
 
 from rampa.core.errors import Refused, Unavailable
 from rampa.core.testers.invitation import InvitationState
 from rampa.db import InvitationRow, StudioRow, locked
-from rampa.operations.base import Services, begin
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.testers.links import invitation_code
 
 Send = Callable[[str, str, str], None]
 """(to, subject, text). Raises `Unavailable` for later, `Refused` for an address that is not taken."""
 FIRST, LONGEST = 5, 300
 """Seconds until a letter is tried again: twice as long each time."""
+BATCH = 200
+"""Letters that are looked for at once."""
 
 
 def send_due(services: Services, send: Send) -> int:
     """All that are due now; ends with the first that the mail server is not there for. Returns how many went."""
-    gone = 0
-    while True:
-        with begin(services) as uow:
-            due = (
-                select(InvitationRow)
-                .where(InvitationRow.state == InvitationState.OPEN, InvitationRow.sent_at.is_(None))
-                .where(InvitationRow.expires_at > uow.now)
-                .where(or_(InvitationRow.send_after.is_(None), InvitationRow.send_after <= uow.now))
-                .order_by(InvitationRow.id)
-                .limit(1)
-            )
-            row = next(iter(locked(uow.session, due, skip=True)), None)
-            if row is None:
+    gone, before = 0, []
+    # The same ones again are those that another worker holds.
+    while (numbers := _due(services)) and numbers != before:
+        before = numbers
+        for number in numbers:
+            sent = _send_one(services, number, send)
+            if sent is None:
                 return gone
-            studio = uow.session.scalars(select(StudioRow.name)).one()
-            try:
-                send(row.email, _subject(row), _text(services, row, studio))
-                row.sent_at, row.unsent = uow.now, ""
-                gone += 1
-            except Refused as error:
-                # Not again by itself: an address that the server does not take today it will not take in an hour.
-                row.unsent, row.send_after = error.message[:200], row.expires_at
-            except Unavailable as error:
-                row.tries += 1
-                wait = min(LONGEST, FIRST * 2 ** min(row.tries - 1, 10))
-                row.unsent, row.send_after = error.message[:200], uow.now + dt.timedelta(seconds=wait)
-                return gone
+            gone += sent
+    return gone
+
+
+def _due(services: Services) -> list[uuid.UUID]:
+    """Some of them, oldest first: of tens of thousands that wait, not all are sorted for each."""
+    with begin(services) as uow:
+        return list(uow.session.scalars(_waiting(uow).order_by(InvitationRow.id).limit(BATCH)))
+
+
+def _waiting(uow: UnitOfWork) -> Select[uuid.UUID]:
+    return (
+        select(InvitationRow.id)
+        .where(InvitationRow.state == InvitationState.OPEN, InvitationRow.sent_at.is_(None))
+        .where(InvitationRow.expires_at > uow.now)
+        .where(or_(InvitationRow.send_after.is_(None), InvitationRow.send_after <= uow.now))
+    )
+
+
+def _send_one(services: Services, number: uuid.UUID, send: Send) -> int | None:
+    """1 where it went, 0 where it did not; None where the mail server is not there."""
+    with begin(services) as uow:
+        # Another worker may hold it, or it was withdrawn or sent since.
+        mine = select(InvitationRow).where(InvitationRow.id.in_(_waiting(uow).where(InvitationRow.id == number)))
+        row = next(iter(locked(uow.session, mine, skip=True)), None)
+        if row is None:
+            return 0
+        studio = uow.session.scalars(select(StudioRow.name)).one()
+        try:
+            send(row.email, _subject(row), _text(services, row, studio))
+            row.sent_at, row.unsent = uow.now, ""
+            return 1
+        except Refused as error:
+            # Not again by itself: an address that the server does not take today it will not take in an hour.
+            row.unsent, row.send_after = error.message[:200], row.expires_at
+            return 0
+        except Unavailable as error:
+            row.tries += 1
+            wait = min(LONGEST, FIRST * 2 ** min(row.tries - 1, 10))
+            row.unsent, row.send_after = error.message[:200], uow.now + dt.timedelta(seconds=wait)
+            return None
 
 
 def _subject(row: InvitationRow) -> str:
