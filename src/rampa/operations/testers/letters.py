@@ -24,7 +24,8 @@ BATCH = 200
 
 def send_due(services: Services, send: Send) -> int:
     """All that are due now; ends with the first that the mail server is not there for. Returns how many went."""
-    gone, before = 0, []
+    gone = 0
+    before: list[uuid.UUID] = []
     # The same ones again are those that another worker holds.
     while (numbers := _due(services)) and numbers != before:
         before = numbers
