@@ -98,6 +98,7 @@ function Pages() {
 /** A tester has pages of their own and no others: what they open elsewhere says so. */
 function SignedInPages() {
   const { data: session } = useSession();
+  const tester = session?.person.role === "tester";
   const testing = (
     <Route element={<TestingFrame />}>
       <Route path="testing" element={<TestingPage />} />
@@ -106,7 +107,7 @@ function SignedInPages() {
       <Route path="testing/account" element={<AccountPage />} />
       <Route path="install/:title/:channel/:build" element={<InstallPage />} />
       <Route path="install/:title/:channel/:build/sign-off/:checklist" element={<SignOffPage />} />
-      {session?.person.role === "tester" && (
+      {tester && (
         <>
           <Route index element={<Navigate to="/testing" replace />} />
           <Route path="allow" element={<AllowPage />} />
@@ -115,7 +116,7 @@ function SignedInPages() {
       )}
     </Route>
   );
-  if (session?.person.role === "tester") return <Routes>{testing}</Routes>;
+  if (tester) return <Routes>{testing}</Routes>;
   return (
     <Routes>
       {testing}

@@ -1,4 +1,4 @@
-import { Button, type CSSVariablesResolver, createTheme, type MantineColorsTuple } from "@mantine/core";
+import { Button, type CSSVariablesResolver, createTheme, type MantineColorsTuple, Modal } from "@mantine/core";
 
 /** Warm dark neutrals: the bog at night. Mantine's dark scheme is drawn from these. */
 const peat: MantineColorsTuple = [
@@ -81,8 +81,14 @@ export const theme = createTheme({
   primaryColor: "lantern",
   primaryShade: { light: 7, dark: 4 },
   autoContrast: true,
-  // Said, so that look.css finds it.
-  components: { Button: Button.extend({ defaultProps: { variant: "filled" } }) },
+  components: {
+    // Said, so that look.css finds it.
+    Button: Button.extend({ defaultProps: { variant: "filled" } }),
+    // A dialogue's header is no second banner of the page, and its cross has a name.
+    Modal: Modal.extend({
+      defaultProps: { closeButtonProps: { "aria-label": "Close" }, attributes: { header: { role: "presentation" } } },
+    }),
+  },
   luminanceThreshold: 0.36,
   colors: { dark: peat, gray: ash, peat, lantern, moss, rust, fog },
   defaultRadius: 4,

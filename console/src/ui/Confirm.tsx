@@ -19,13 +19,7 @@ interface Props {
 /** Says what an act does before it does it; the button repeats the verb. */
 export function Confirm({ title, children, keep, act, error, pending, confirm, close }: Props) {
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>{title}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} title={<b>{title}</b>}>
       <p style={{ marginTop: 0 }}>{children}</p>
       {error ? <Failure error={error} /> : null}
       <Group justify="flex-end" gap="sm">

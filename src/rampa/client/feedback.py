@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rampa.client.calls import API, Calls
+from rampa.client.testers import at_build
 from rampa.schema import feedback as wire
 from rampa.schema.common import Page
 
@@ -13,7 +14,7 @@ class FeedbackCalls(Calls):
     """`client.feedback`."""
 
     def say(self, title: str, channel: str, build: int, asked: wire.FeedbackIn) -> wire.Feedback:
-        path = f"{API}/testing/titles/{title}/channels/{channel}/builds/{build}/feedback"
+        path = f"{at_build(title, channel, build)}/feedback"
         return self.connection.post(wire.Feedback, path, asked)
 
     def own(self) -> list[wire.Feedback]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rampa.client.calls import API, JSON, Calls, json_of
+from rampa.client.testers import at_build
 from rampa.schema import sign_offs as wire
 
 
@@ -23,25 +24,21 @@ class SignOffsCalls(Calls):
         return self.connection.get(wire.ReleaseSignOffs, f"{API}/titles/{title}/releases/{release}/sign-offs")
 
     def own(self, title: str, channel: str, build: int) -> list[wire.OwnSignOff]:
-        return self.connection.get(wire.OwnSignOffs, f"{_build(title, channel, build)}/sign-offs").items
+        return self.connection.get(wire.OwnSignOffs, f"{at_build(title, channel, build)}/sign-offs").items
 
     def save(self, title: str, channel: str, build: int, checklist: str, asked: wire.SignOffIn) -> wire.OwnSignOff:
-        path = f"{_build(title, channel, build)}/sign-offs/{checklist}"
+        path = f"{at_build(title, channel, build)}/sign-offs/{checklist}"
         return self.connection.send(wire.OwnSignOff, "PUT", path, json_of(asked), JSON)
 
     def reopen(self, title: str, channel: str, build: int, checklist: str) -> wire.OwnSignOff:
-        return self.connection.post(wire.OwnSignOff, f"{_build(title, channel, build)}/sign-offs/{checklist}/reopen")
+        return self.connection.post(wire.OwnSignOff, f"{at_build(title, channel, build)}/sign-offs/{checklist}/reopen")
 
     def add_picture(self, title: str, channel: str, build: int, data: bytes) -> wire.MadePicture:
         headers = {"Content-Type": "image/*"}
         return self.connection.send(
-            wire.MadePicture, "POST", f"{_build(title, channel, build)}/pictures", data, headers
+            wire.MadePicture, "POST", f"{at_build(title, channel, build)}/pictures", data, headers
         )
 
     def picture(self, picture: str) -> bytes:
         """A JPEG."""
         return self._fetch(f"{API}/testing/pictures/{picture}")
-
-
-def _build(title: str, channel: str, build: int) -> str:
-    return f"{API}/testing/titles/{title}/channels/{channel}/builds/{build}"

@@ -77,10 +77,10 @@ class TestersCalls(Calls):
         return self.connection.get(wire.Testing, f"{API}/testing")
 
     def install_page(self, title: str, channel: str, build: int) -> wire.InstallPage:
-        return self.connection.get(wire.InstallPage, _build(title, channel, build))
+        return self.connection.get(wire.InstallPage, at_build(title, channel, build))
 
     def download_address(self, title: str, channel: str, build: int) -> wire.DownloadAddress:
-        return self.connection.post(wire.DownloadAddress, f"{_build(title, channel, build)}/address")
+        return self.connection.post(wire.DownloadAddress, f"{at_build(title, channel, build)}/address")
 
     def registration_code(self, title: str, channel: str) -> wire.RegistrationCode:
         at = f"{API}/testing/titles/{title}/channels/{channel}/registration"
@@ -97,5 +97,5 @@ def _invitations(title: str, group: str) -> str:
     return f"{API}/titles/{title}/groups/{group}/invitations"
 
 
-def _build(title: str, channel: str, build: int) -> str:
+def at_build(title: str, channel: str, build: int) -> str:
     return f"{API}/testing/titles/{title}/channels/{channel}/builds/{build}"

@@ -24,8 +24,11 @@ from rampa.db.channels import (
     PlacementChangeRow,
     PlacementRow,
     find_channel,
+    for_everybody,
+    is_named,
     live_channels,
     live_files,
+    live_there,
 )
 from rampa.db.content import (
     ChunkRow,
@@ -40,7 +43,7 @@ from rampa.db.content import (
     store_state,
 )
 from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_group
-from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow
+from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow, find_device
 from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.notices import DeliveryRow, WebhookRow, find_webhook
@@ -88,7 +91,14 @@ from rampa.db.signing import (
     identity_names,
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
-from rampa.db.testers import ChannelAccessRow, GroupMemberRow, GroupRow, InvitationRow, find_group
+from rampa.db.testers import (
+    ChannelAccessRow,
+    GroupMemberRow,
+    GroupRow,
+    InvitationRow,
+    find_group,
+    good_invitations,
+)
 from rampa.db.titles import (
     DraftRow,
     RevisionRow,
@@ -197,6 +207,7 @@ __all__ = [
     "find_build",
     "find_channel",
     "find_crash_group",
+    "find_device",
     "find_feedback",
     "find_folder",
     "find_group",
@@ -212,12 +223,16 @@ __all__ = [
     "find_webhook",
     "finished_sign_offs",
     "first_of",
+    "for_everybody",
     "forget_board_changes",
+    "good_invitations",
     "has_source",
     "held_run",
     "identity_names",
+    "is_named",
     "live_channels",
     "live_files",
+    "live_there",
     "load_document",
     "locked",
     "must_be_open",

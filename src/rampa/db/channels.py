@@ -6,7 +6,19 @@ import datetime as dt
 import uuid
 from collections.abc import Iterable
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint, case, or_, select, tuple_
+from sqlalchemy import (
+    ColumnElement,
+    ForeignKey,
+    Index,
+    Select,
+    String,
+    Text,
+    UniqueConstraint,
+    case,
+    or_,
+    select,
+    tuple_,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
@@ -19,7 +31,7 @@ from rampa.core.placement.plan import GrowthPlan
 from rampa.core.placement.share import ALL
 from rampa.db.base import Base, Coded, Identified, Typed, first_of, new_id
 from rampa.db.builds import BuildOriginRow, BuildRow
-from rampa.db.titles import find_title
+from rampa.db.titles import TitleRow, find_title
 
 
 class ChannelRow(Identified, Base):
@@ -165,11 +177,32 @@ def live_files(session: Session, builds: Iterable[BuildRow]) -> dict[int, dict[s
     return live
 
 
+def is_named(name: str) -> ColumnElement[bool]:
+    """A name that a channel had is as good; no other channel of the title can have it."""
+    return or_(ChannelRow.name == name, ChannelRow.former.contains([name]))
+
+
+def for_everybody(session: Session, identifier: str, name: str) -> tuple[ChannelRow, TitleRow] | None:
+    """The channel of the title with this identifier. None alike for one by invitation and for none: which there are is nobody's
+    business."""
+    rows = (
+        select(ChannelRow, TitleRow)
+        .join(TitleRow, TitleRow.id == ChannelRow.title_id)
+        .where(TitleRow.identifier == identifier, ChannelRow.audience == Audience.FOR_EVERYBODY, is_named(name))
+    )
+    found = session.execute(rows).first()
+    return found.tuple() if found is not None else None
+
+
+def live_there(channel: uuid.UUID, number: int) -> Select[BuildRow]:
+    """The build of that number, where it is live on the channel."""
+    placed = select(PlacementRow.build_id).where(PlacementRow.channel_id == channel, PlacementRow.state.in_(LIVE))
+    return select(BuildRow).where(BuildRow.number == number, BuildRow.id.in_(placed))
+
+
 def find_channel(session: Session, slug: str, name: str, *, lock: bool = False) -> ChannelRow:
     title = find_title(session, slug)
-    # A name that it had is as good; no other channel of the title can have it.
-    named = or_(ChannelRow.name == name, ChannelRow.former.contains([name]))
-    rows = select(ChannelRow).where(ChannelRow.title_id == title.id, named)
+    rows = select(ChannelRow).where(ChannelRow.title_id == title.id, is_named(name))
     channel = first_of(session, rows, lock=lock)
     if channel is None:
         names = select(ChannelRow.name).where(ChannelRow.title_id == title.id).order_by(ChannelRow.position)

@@ -5,13 +5,15 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, UniqueConstraint
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from rampa.core.errors import NotFound
 from rampa.db.base import Base, Identified
 from rampa.db.builds import BuildRow
 from rampa.db.channels import ChannelRow
 from rampa.db.people import PersonRow
+from rampa.db.titles import find_title
 
 
 class DeviceRow(Identified, Base):
@@ -63,3 +65,11 @@ class DeviceTokenRow(Identified, Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
     expires_at: Mapped[dt.datetime]
     device: Mapped[DeviceRow] = relationship(lazy="joined", innerjoin=True)
+
+
+def find_device(session: Session, slug: str, name: str) -> DeviceRow:
+    title = find_title(session, slug)
+    row = session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
+    if row is None:
+        raise NotFound("device.unknown", f"{slug} has no device {name!r}", where="device")
+    return row

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, String, UniqueConstraint, select
+from sqlalchemy import CheckConstraint, ColumnElement, ForeignKey, Index, String, UniqueConstraint, and_, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
@@ -62,6 +62,15 @@ class InvitationRow(Identified, Base):
         Index("ix_invitation_unsent", "state", "sent_at", "send_after"),
     )
 
+    def is_good(self, now: dt.datetime) -> bool:
+        """Open, and its link is not over: it holds a seat."""
+        return self.state == InvitationState.OPEN and self.expires_at > now
+
+
+def good_invitations(now: dt.datetime) -> ColumnElement[bool]:
+    """`InvitationRow.is_good`, of all rows."""
+    return and_(InvitationRow.state == InvitationState.OPEN, InvitationRow.expires_at > now)
+
 
 class ChannelAccessRow(Identified, Base):
     """A group or a person may install from a channel by invitation, until a moment where one is set."""
@@ -80,6 +89,9 @@ class ChannelAccessRow(Identified, Base):
         UniqueConstraint("channel_id", "group_id"),
         UniqueConstraint("channel_id", "person_id"),
     )
+
+    def ended(self, now: dt.datetime) -> bool:
+        return self.until is not None and self.until <= now
 
 
 def find_group(session: Session, slug: str, name: str, *, lock: bool = False) -> GroupRow:

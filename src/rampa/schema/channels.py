@@ -14,10 +14,8 @@ from rampa.core.placement.channels import Audience
 from rampa.core.placement.gates import GateKind
 from rampa.core.placement.life import PlacementState
 from rampa.schema.builds.builds import BuildSummary
-from rampa.schema.common import Action, Number, Query, Slug, Wire
+from rampa.schema.common import Action, Number, Query, Slug, SlugOrNone, Wire
 from rampa.schema.titles.titles import TitlePath
-
-ChannelName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
 
 Share = Annotated[float, Field(allow_inf_nan=False)]
 """Percent, in tenths."""
@@ -38,7 +36,7 @@ class NewChannel(Wire):
 
     name: Slug
     audience: Audience = Audience.BY_INVITATION
-    after: ChannelName | None = None
+    after: SlugOrNone | None = None
 
 
 class ChannelChange(Wire):
@@ -46,7 +44,7 @@ class ChannelChange(Wire):
 
     name: Slug | None = None
     audience: Audience | None = None
-    after: ChannelName | None = None
+    after: SlugOrNone | None = None
 
 
 class GateIn(Wire):
@@ -54,7 +52,7 @@ class GateIn(Wire):
     update-cost."""
 
     kind: GateKind
-    channel: ChannelName = ""
+    channel: SlugOrNone = ""
     hours: Annotated[int, Field(ge=0, le=10_000)] = 0
     count: Annotated[int, Field(ge=0, le=1000)] = 0
     size: Annotated[int, Field(ge=0, le=2**50)] = 0

@@ -10,6 +10,10 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 T = TypeVar("T")
 
 Slug = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,48}$")]
+SlugOrNone = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
+"""A name, or empty for none."""
+Id = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
+"""A number of a row (RFC 9562)."""
 Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 Words = Annotated[str, StringConstraints(min_length=1, max_length=100, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Note = Annotated[str, StringConstraints(max_length=4000, pattern=r"^[^\x00]*$")]

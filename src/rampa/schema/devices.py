@@ -8,12 +8,11 @@ from typing import Annotated
 from pydantic import Field, StringConstraints
 
 from rampa.core.devices.proof import MOST_USES
-from rampa.schema.common import Number, Query, Slug, Wire
+from rampa.schema.common import Id, Number, Query, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
 DeviceNumber = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{8,64})?$")]
 Said = Annotated[str, StringConstraints(max_length=40, pattern=r"^[^\x00-\x1f\x7f]*$")]
-DeviceId = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 Signature = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{128}$")]
 
 
@@ -22,7 +21,7 @@ class DevicePath(TitlePath):
 
 
 class DeviceIdPath(Query):
-    device_id: DeviceId
+    device_id: Id
 
 
 class NewDevice(Wire):

@@ -9,8 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.testers.feedback import FeedbackState
 from rampa.core.testers.sign_off import MOST_PICTURES
-from rampa.schema.common import Action, Number, PageQuery, Query, Wire
-from rampa.schema.devices import DeviceId
+from rampa.schema.common import Action, Id, Number, PageQuery, Query, Wire
 from rampa.schema.testers import Search
 from rampa.schema.titles.titles import TitlePath
 
@@ -23,16 +22,16 @@ class FeedbackPath(TitlePath):
 
 
 class OwnFeedbackPath(Query):
-    feedback_id: DeviceId
+    feedback_id: Id
 
 
 class FeedbackIn(Wire):
     """`device_id`: one's own, whose facts go along; else `device` in words. `pictures` that were sent before."""
 
     text: FeedbackText
-    device_id: DeviceId | None = None
+    device_id: Id | None = None
     device: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00-\x1f\x7f]*$")] = ""
-    pictures: Annotated[list[DeviceId], Field(max_length=MOST_PICTURES)] = []
+    pictures: Annotated[list[Id], Field(max_length=MOST_PICTURES)] = []
 
 
 class WordIn(Wire):

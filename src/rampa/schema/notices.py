@@ -8,8 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from rampa.core.notices.delivery import DeliveryState
-from rampa.schema.common import Action, PageQuery, Slug, Wire
-from rampa.schema.devices import DeviceId
+from rampa.schema.common import Action, Id, PageQuery, Slug, Wire
 from rampa.schema.titles.titles import TitlePath
 
 Act = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z-]{0,30}(\.[a-z-]{0,30})?$")]
@@ -20,7 +19,7 @@ class WebhookPath(TitlePath):
 
 
 class DeliveryPath(WebhookPath):
-    delivery: DeviceId
+    delivery: Id
 
 
 class NewWebhook(Wire):

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from rampa.schema.common import Query, Role, Wire, Words
+from rampa.schema.common import Id, Query, Role, Wire, Words
 
 Email = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^@\x00-\x20\x7f]+@[^@\x00-\x20\x7f]+$")]
 Password = Annotated[str, StringConstraints(min_length=10, max_length=200, pattern=r"^[^\x00]*$")]
@@ -145,8 +145,8 @@ class PeopleQuery(Query):
 
 
 class PersonPath(Query):
-    person: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
+    person: Id
 
 
 class TokenPath(Query):
-    token_id: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
+    token_id: Id

@@ -12,7 +12,7 @@ from rampa.core.check.findings import Finding
 from rampa.core.run.causes import Cause
 from rampa.core.run.life import RunState, StepState
 from rampa.core.run.step import Step
-from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
+from rampa.schema.common import Action, Number, PageQuery, Query, Slug, SlugOrNone, Wire
 from rampa.schema.titles.titles import TitlePath
 
 Ref = Annotated[str, StringConstraints(max_length=250, pattern=r"^[^\x00-\x20~^:?*\[\\\x7f]*$")]
@@ -32,7 +32,7 @@ class NewRuns(Wire):
     profiles: Annotated[list[Slug], Field(max_length=100)] = []
     of: Ref = ""
     folder: Number | None = None
-    step_variables: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    step_variables: SlugOrNone = ""
     version_name: Annotated[str, StringConstraints(max_length=64)] = ""
     note: Words = ""
     reproduces: Number | None = None

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints
 
-from rampa.schema.common import Query, Wire, Words
+from rampa.schema.common import Id, Query, Wire, Words
 
 Bytes = Annotated[str, StringConstraints(max_length=12_000, pattern=r"^[A-Za-z0-9_-]*=*$")]
 """Base64url (RFC 4648, section 5)."""
@@ -80,7 +80,7 @@ class Passkey(Wire):
 
 
 class PasskeyPath(Query):
-    passkey: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
+    passkey: Id
 
 
 class SignInRequestIn(Wire):

@@ -10,8 +10,7 @@ from pydantic import Field, StringConstraints
 from rampa.core.testers.checklist import LARGEST
 from rampa.core.testers.sign_off import MOST_PICTURES, PointVerdict, SignOffState
 from rampa.schema.builds.builds import BuildSummary
-from rampa.schema.common import Query, Slug, Wire
-from rampa.schema.devices import DeviceId
+from rampa.schema.common import Id, Query, Slug, Wire
 from rampa.schema.testers import TestBuildPath, TesterNote
 
 Remark = Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
@@ -22,7 +21,7 @@ class SignOffPath(TestBuildPath):
 
 
 class PicturePath(Query):
-    picture: DeviceId
+    picture: Id
 
 
 class ChecklistsIn(Wire):
@@ -67,7 +66,7 @@ class TickIn(Wire):
     point: Slug
     verdict: PointVerdict | None = None
     note: Remark = ""
-    pictures: Annotated[list[DeviceId], Field(max_length=MOST_PICTURES)] = []
+    pictures: Annotated[list[Id], Field(max_length=MOST_PICTURES)] = []
 
 
 class SignOffIn(Wire):

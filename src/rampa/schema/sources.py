@@ -8,12 +8,11 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from rampa.schema.builds.builds import Base64
-from rampa.schema.common import Digest, Number, PageQuery, Query, Slug, Wire
+from rampa.schema.common import Digest, Number, PageQuery, Query, Slug, SlugOrNone, Wire
 from rampa.schema.runs import Ref, Words
 from rampa.schema.titles.titles import TitlePath
 
 Pattern = Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f]+$")]
-StepVariablesName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
 Profiles = Annotated[list[Slug], Field(max_length=100)]
 
 
@@ -28,16 +27,13 @@ class SourceIn(Wire):
     every: Annotated[int, Field(ge=0, le=86_400)] = 60
 
 
-PlaceName = Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")]
-
-
 class BranchDefault(Wire):
     """For branches that the pattern matches: these profiles, these step variables. The first that matches counts."""
 
     pattern: Pattern
     profiles: Profiles = []
-    step_variables: StepVariablesName = ""
-    place: PlaceName = ""
+    step_variables: SlugOrNone = ""
+    place: SlugOrNone = ""
     """The channel that finished builds go to by themselves; empty: what the profile says."""
 
 
@@ -186,7 +182,7 @@ class TriggerIn(Wire):
     schedule: Annotated[str, StringConstraints(max_length=100)] = ""
     paths: Annotated[list[Pattern], Field(max_length=100)] = []
     profiles: Profiles = []
-    place: PlaceName = ""
+    place: SlugOrNone = ""
     """The channel that finished builds go to by themselves; empty: what branch or profile say."""
     active: bool = True
 

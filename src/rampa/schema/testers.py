@@ -9,11 +9,10 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.testers.invitation import InvitationState
 from rampa.schema.channels import ChannelPath
-from rampa.schema.common import Action, Number, PageQuery, Query, Slug, Wire
+from rampa.schema.common import Action, Id, Number, PageQuery, Query, Slug, SlugOrNone, Wire
 from rampa.schema.people import Email, Password
 from rampa.schema.titles.titles import TitlePath
 
-Id = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 Seats = Annotated[int, Field(ge=0, le=1_000_000)]
 Search = Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")]
 LinkCode = Annotated[str, StringConstraints(max_length=100, pattern=r"^[A-Za-z0-9_-]+$")]
@@ -131,7 +130,7 @@ class TesterInvitation(Wire):
 class InvitationQuery(PageQuery):
     """`state` as in an answer, or `expired`; `search` in addresses and names."""
 
-    group: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    group: SlugOrNone = ""
     state: Literal["", "open", "accepted", "declined", "withdrawn", "expired"] = ""
     search: Search = ""
 
@@ -139,7 +138,7 @@ class InvitationQuery(PageQuery):
 class TesterQuery(PageQuery):
     """`search` in addresses and names; `group`: only its members."""
 
-    group: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    group: SlugOrNone = ""
     search: Search = ""
 
 
@@ -160,7 +159,7 @@ class Tester(Wire):
 class AccessIn(Wire):
     """For a group, or for one person by their address. `until` a moment; without one it does not end by itself."""
 
-    group: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    group: SlugOrNone = ""
     email: Email | None = None
     until: dt.datetime | None = None
 

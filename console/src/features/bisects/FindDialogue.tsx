@@ -33,14 +33,7 @@ export function FindDialogue({ title, from, about, close }: { title: string; fro
   const go = useNavigate();
   const send = () => start.mutate({ asked, key }, { onSuccess: (made) => void go(`/titles/${title}/bisects/${made.number}`) });
   return (
-    <Modal
-      opened
-      onClose={close}
-      size={640}
-      title={<b>Find the commit{about && ` of ${about}`}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size={640} title={<b>Find the commit{about && ` of ${about}`}</b>}>
       <div style={{ display: "grid", gap: 12 }}>
         {!about && <What form={form} set={set} />}
         <Ends title={title} form={form} set={set} />

@@ -32,14 +32,7 @@ export function PlaceDialogue({ title, channel, build, close }: Props) {
     void preview.refetch();
   };
   return (
-    <Modal
-      opened
-      onClose={close}
-      size={860}
-      title={<b>{`Place #${build} on ${channel}`}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size={860} title={<b>{`Place #${build} on ${channel}`}</b>}>
       <Answer of={preview} rows={8}>
         {(data) => <PlacePreview title={title} seen={data} />}
       </Answer>

@@ -12,14 +12,7 @@ export function RollBackDialogue({ title, channel, close }: { title: string; cha
   const before = [...new Map(channel.history.map((p) => [p.build.number, p])).values()];
   const live = new Set(channel.live.filter((p) => p.state === "whole").map((p) => p.build.number));
   return (
-    <Modal
-      opened
-      onClose={close}
-      size={720}
-      title={<b>{`Roll ${channel.name} back`}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size={720} title={<b>{`Roll ${channel.name} back`}</b>}>
       <Select
         label="To the build"
         placeholder="One that was placed here before"

@@ -34,13 +34,7 @@ export function ThrowAway({ title, text, newest, disabled, done }: Props) {
       <Button size="xs" variant="default" onClick={() => ask(true)} disabled={disabled}>
         Throw the draft away
       </Button>
-      <Modal
-        opened={asking}
-        onClose={() => ask(false)}
-        title={<b>Throw the draft away</b>}
-        closeButtonProps={{ "aria-label": "Close" }}
-        attributes={{ header: { role: "presentation" } }}
-      >
+      <Modal opened={asking} onClose={() => ask(false)} title={<b>Throw the draft away</b>}>
         {own
           ? `${plural(own, "line")} of it ${own === 1 ? "is" : "are"} not in the newest revision, and will be gone.`
           : "It only leaves out lines of the newest revision."}{" "}

@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { call, type Schemas } from "../../app/http";
+import { atBuild } from "../testing/queries";
 
 export type Feedback = Schemas["Feedback"];
 
@@ -51,8 +52,7 @@ export function useReply(id: string) {
 export function useSay(title: string, channel: string, build: number) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (body: Schemas["FeedbackIn"]) =>
-      call<Feedback>(`/testing/titles/${title}/channels/${channel}/builds/${build}/feedback`, { method: "POST", body }),
+    mutationFn: (body: Schemas["FeedbackIn"]) => call<Feedback>(`${atBuild(title, channel, build)}/feedback`, { method: "POST", body }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["testing", "feedback"] }),
   });
 }

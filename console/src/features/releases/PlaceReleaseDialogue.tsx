@@ -28,14 +28,7 @@ export function PlaceReleaseDialogue({ title, number, channel, close }: Props) {
     void preview.refetch();
   };
   return (
-    <Modal
-      opened
-      onClose={close}
-      size={860}
-      title={<b>{`Place release ${number} on ${channel}`}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size={860} title={<b>{`Place release ${number} on ${channel}`}</b>}>
       <Answer of={preview} rows={6}>
         {(data) => <Body title={title} seen={data} />}
       </Answer>

@@ -140,13 +140,7 @@ function LeaveOut({ title, release, line, close }: { title: string; release: Rel
     change.mutate({ path: "left-out", method: "PUT", body: { profile: line.profile, reason } }, { onSuccess: close });
   };
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>{`Leave ${line.line} out of release ${release.number}`}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} title={<b>{`Leave ${line.line} out of release ${release.number}`}</b>}>
       <form onSubmit={send}>
         <TextInput
           label="Why"

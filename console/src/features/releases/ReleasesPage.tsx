@@ -72,14 +72,7 @@ function Make({ title, close }: { title: string; close: () => void }) {
   const send = () =>
     make.mutate({ builds: chosen.map(Number), commit: "" }, { onSuccess: (made) => void go(`/titles/${title}/releases/${made.number}`) });
   return (
-    <Modal
-      opened
-      onClose={close}
-      size={620}
-      title={<b>Make a release</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size={620} title={<b>Make a release</b>}>
       <MultiSelect
         label="Builds"
         description="Of one version, one for each platform. What is missing is shown, and can follow later."

@@ -4,6 +4,7 @@ import { type FormEvent, useState } from "react";
 
 import { call, type Schemas } from "../../app/http";
 import { Failure } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
 
 /** Codes of an app that change every 30 seconds: added, asked for, removed. */
 export function Codes({ session }: { session: Schemas["Session"] }) {
@@ -75,7 +76,7 @@ function Scan({ made }: { made: Schemas["NewFactor"] }) {
   return (
     <form onSubmit={send}>
       <p style={{ marginTop: 0 }}>Scan this with an app that keeps such codes, or type the secret into it.</p>
-      <img src={`data:image/svg+xml,${encodeURIComponent(made.picture)}`} alt="The secret as a QR code" width={220} height={220} />
+      <QrCode picture={made.picture} alt="The secret as a QR code" />
       <p>
         <code style={{ overflowWrap: "anywhere" }}>{made.secret}</code>
       </p>

@@ -83,13 +83,7 @@ function Give({ title, channel, close }: { title: string; channel: string; close
     return call(`/titles/${title}/channels/${channel}/access`, { method: "POST", body: { ...whom, ...ends } });
   });
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>Give access to {channel}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} title={<b>Give access to {channel}</b>}>
       <form
         onSubmit={(e) => {
           e.preventDefault();

@@ -102,12 +102,7 @@ function Change({ title, group, close }: { title: string; group?: Group; close: 
       : call(`/titles/${title}/groups`, { method: "POST", body });
   });
   return (
-    <Modal
-      opened
-      onClose={close}
-      title={<b>{group ? `Change ${group.name}` : "Make a group"}</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-    >
+    <Modal opened onClose={close} title={<b>{group ? `Change ${group.name}` : "Make a group"}</b>}>
       <form
         onSubmit={(e) => {
           e.preventDefault();

@@ -28,14 +28,7 @@ export function InviteDialogue({ title, groups, close }: { title: string; groups
   const preview = settled.trim() ? seen.data : undefined;
   const ready = preview && preview.new > 0 && preview.fits && (preview.wrong === 0 || leaveOut) && settled === addresses;
   return (
-    <Modal
-      opened
-      onClose={close}
-      size="lg"
-      title={<b>Invite testers</b>}
-      closeButtonProps={{ "aria-label": "Close" }}
-      attributes={{ header: { role: "presentation" } }}
-    >
+    <Modal opened onClose={close} size="lg" title={<b>Invite testers</b>}>
       <Select
         label="Into the group"
         data={groups.map((g) => g.name)}

@@ -4,10 +4,11 @@ import { Link, useParams } from "react-router";
 
 import { bytes, capital } from "../../ui/format";
 import { Answer, Command, Digest, Failure } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
 import { Asked } from "./Asked";
 import { platformHere, platformName } from "./here";
 import { type InstallPage as Install, useDownload, useInstallPage, useRegistration } from "./queries";
-import { RegistrationCode } from "./RegistrationCode";
+import { Register } from "./RegistrationCode";
 import { SayIt } from "./SayIt";
 import { ToSignOff } from "./ToSignOff";
 import "./testing.css";
@@ -123,23 +124,6 @@ const HOW: Record<string, string> = {
   ipa: "It runs on the devices that it was signed for.",
 };
 
-interface RegisterProps {
-  registration: ReturnType<typeof useRegistration>;
-  label: string;
-}
-
-function Register({ registration, label }: RegisterProps) {
-  if (registration.data) return <RegistrationCode code={registration.data} again={() => registration.mutate()} />;
-  return (
-    <>
-      {registration.error && <Failure error={registration.error} />}
-      <Button className="big" variant="default" fullWidth loading={registration.isPending} onClick={() => registration.mutate()}>
-        {label}
-      </Button>
-    </>
-  );
-}
-
 function Simulated({ page }: { page: Install }) {
   const [shown, show] = useState(false);
   const registration = useRegistration(page.title, page.channel);
@@ -165,13 +149,7 @@ function Share({ page }: { page: Install }) {
   return (
     <section className="card">
       <h2>Open this page elsewhere</h2>
-      <img
-        className="picture"
-        src={`data:image/svg+xml,${encodeURIComponent(page.picture)}`}
-        alt={`QR code of ${page.link}`}
-        width={220}
-        height={220}
-      />
+      <QrCode className="picture" picture={page.picture} alt={`QR code of ${page.link}`} />
       <Command text={page.link} />
       <p className="dim" style={{ marginBottom: 0 }}>
         {capital(page.channel)} is by invitation: whoever opens it signs in first.

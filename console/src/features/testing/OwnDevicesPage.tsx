@@ -2,9 +2,9 @@ import { Button, Select } from "@mantine/core";
 import { useState } from "react";
 
 import { Confirm } from "../../ui/Confirm";
-import { Answer, Empty, Failure, When } from "../../ui/parts";
+import { Answer, Empty, When } from "../../ui/parts";
 import { type TestDevice, type TestTitle, useOwnDevices, useRegistration, useRemoveDevice, useTesting } from "./queries";
-import { RegistrationCode } from "./RegistrationCode";
+import { Register } from "./RegistrationCode";
 import "./testing.css";
 
 /** Which devices are mine, and what do they have? */
@@ -25,7 +25,7 @@ export function OwnDevicesPage() {
           )
         }
       </Answer>
-      {testing.data && testing.data.titles.length > 0 && <Register titles={testing.data.titles} />}
+      {testing.data && testing.data.titles.length > 0 && <RegisterOne titles={testing.data.titles} />}
     </>
   );
 }
@@ -88,7 +88,7 @@ function TakeOut({ device, close }: { device: TestDevice; close: () => void }) {
   );
 }
 
-function Register({ titles }: { titles: TestTitle[] }) {
+function RegisterOne({ titles }: { titles: TestTitle[] }) {
   const choices = titles.flatMap((t) => t.channels.map((c) => ({ value: `${t.title}/${c.channel}`, label: `${t.name}, ${c.channel}` })));
   const [chosen, choose] = useState(choices[0]?.value ?? "");
   const [title = "", channel = ""] = chosen.split("/");
@@ -96,19 +96,10 @@ function Register({ titles }: { titles: TestTitle[] }) {
   return (
     <section className="card">
       <h2>Register a device</h2>
-      {registration.data ? (
-        <RegistrationCode code={registration.data} again={() => registration.mutate()} />
-      ) : (
-        <>
-          {choices.length > 1 && (
-            <Select label="For" mt="xs" data={choices} value={chosen} allowDeselect={false} onChange={(v) => v && choose(v)} />
-          )}
-          {registration.error && <Failure error={registration.error} />}
-          <Button className="big" variant="filled" fullWidth loading={registration.isPending} onClick={() => registration.mutate()}>
-            Make a code
-          </Button>
-        </>
+      {choices.length > 1 && !registration.data && (
+        <Select label="For" mt="xs" data={choices} value={chosen} allowDeselect={false} onChange={(v) => v && choose(v)} />
       )}
+      <Register registration={registration} label="Make a code" variant="filled" />
     </section>
   );
 }

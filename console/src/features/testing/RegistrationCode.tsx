@@ -2,20 +2,35 @@ import { Button } from "@mantine/core";
 import { Link } from "react-router";
 
 import type { Schemas } from "../../app/http";
-import { Command, When } from "../../ui/parts";
+import { Command, Failure, When } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
+import type { useRegistration } from "./queries";
 import "./testing.css";
 
+interface Props {
+  registration: ReturnType<typeof useRegistration>;
+  label: string;
+  variant?: "default" | "filled";
+}
+
+/** The button that makes a code, and then the code. */
+export function Register({ registration, label, variant = "default" }: Props) {
+  if (registration.data) return <RegistrationCode code={registration.data} again={() => registration.mutate()} />;
+  return (
+    <>
+      {registration.error && <Failure error={registration.error} />}
+      <Button className="big" variant={variant} fullWidth loading={registration.isPending} onClick={() => registration.mutate()}>
+        {label}
+      </Button>
+    </>
+  );
+}
+
 /** A code that registers one device: as a picture for a telephone or headset, as a link, and to be typed. */
-export function RegistrationCode({ code, again }: { code: Schemas["RegistrationCode"]; again: () => void }) {
+function RegistrationCode({ code, again }: { code: Schemas["RegistrationCode"]; again: () => void }) {
   return (
     <div>
-      <img
-        className="picture"
-        src={`data:image/svg+xml,${encodeURIComponent(code.picture)}`}
-        alt={`QR code of ${code.link}`}
-        width={220}
-        height={220}
-      />
+      <QrCode className="picture" picture={code.picture} alt={`QR code of ${code.link}`} />
       <div className="code">{code.code}</div>
       <p>
         Point the device&apos;s camera at the picture, open <Link to={`/device#${code.code}`}>this link</Link> where it runs, or type the

@@ -1,14 +1,13 @@
-import { Button, FileButton, Select, Textarea } from "@mantine/core";
-import { IconCamera } from "@tabler/icons-react";
+import { Button, Select, Textarea } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { Failure } from "../../ui/parts";
 import { useSay } from "../feedback/queries";
+import { AddPicture } from "./AddPicture";
 import { platformHere, platformName } from "./here";
 import { Pictures } from "./Pictures";
 import { type InstallPage, useOwnDevices } from "./queries";
-import { useSendPicture } from "./signOffs";
 import "./testing.css";
 
 /** A note to the studio, with pictures and what is known of the device. */
@@ -18,7 +17,6 @@ export function SayIt({ page }: { page: InstallPage }) {
   const [device, setDevice] = useState<string | null>(null);
   const devices = useOwnDevices();
   const say = useSay(page.title, page.channel, page.build.build);
-  const send = useSendPicture(page.title, page.channel, String(page.build.build));
   const mine = (devices.data?.items ?? []).filter((d) => d.title === page.title);
   const told = () =>
     say.mutate(
@@ -56,24 +54,12 @@ export function SayIt({ page }: { page: InstallPage }) {
         />
       )}
       <Pictures ids={pictures} remove={(id) => setPictures(pictures.filter((p) => p !== id))} />
-      <FileButton
-        accept="image/*"
-        onChange={(file) => file && send.mutate(file, { onSuccess: (made) => setPictures((now) => [...now, made.id]) })}
-      >
-        {(props) => (
-          <Button
-            {...props}
-            mt="sm"
-            variant="subtle"
-            leftSection={<IconCamera size={18} />}
-            loading={send.isPending}
-            disabled={pictures.length >= 6}
-          >
-            Add a picture
-          </Button>
-        )}
-      </FileButton>
-      {(send.error ?? say.error) && <Failure error={send.error ?? say.error} />}
+      <AddPicture
+        at={[page.title, page.channel, String(page.build.build)]}
+        count={pictures.length}
+        add={(id) => setPictures((now) => [...now, id])}
+      />
+      {say.error && <Failure error={say.error} />}
       {say.isSuccess && !text && (
         <p>
           The studio has it. What comes of it stands in <Link to="/testing/feedback">your feedback</Link>, and you get it by mail.

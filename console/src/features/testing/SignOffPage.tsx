@@ -1,12 +1,12 @@
-import { Button, FileButton, SegmentedControl, Textarea, TextInput } from "@mantine/core";
-import { IconCamera } from "@tabler/icons-react";
+import { Button, SegmentedControl, Textarea, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { Answer, Empty, Failure, When } from "../../ui/parts";
+import { AddPicture } from "./AddPicture";
 import { noteHere } from "./here";
 import { Pictures } from "./Pictures";
-import { type OwnSignOff, type Point, type Tick, tickOf, useDraft, useOwnSignOffs, useSendPicture } from "./signOffs";
+import { type OwnSignOff, type Point, type Tick, tickOf, useDraft, useOwnSignOffs } from "./signOffs";
 import "./testing.css";
 
 const KEPT = {
@@ -88,12 +88,8 @@ interface CardProps {
 }
 
 function PointCard({ point, tick, set, at }: CardProps) {
-  const send = useSendPicture(at.title, at.channel, at.build);
   const [noting, note] = useState(false);
   const text = noteHere(point.text);
-  const take = (file: File | null) => {
-    if (file) send.mutate(file, { onSuccess: (made) => set({ ...tick, pictures: [...tick.pictures, made.id] }) });
-  };
   return (
     <article className="card" aria-label={text?.text}>
       {point.failed_before && <div className="severity warning">▲ failed last time</div>}
@@ -123,21 +119,12 @@ function PointCard({ point, tick, set, at }: CardProps) {
         />
       )}
       <Pictures ids={tick.pictures} remove={(id) => set({ ...tick, pictures: tick.pictures.filter((p) => p !== id) })} />
-      {send.error && <Failure error={send.error} />}
-      <FileButton accept="image/*" onChange={take}>
-        {(props) => (
-          <Button
-            {...props}
-            mt="sm"
-            variant="subtle"
-            leftSection={<IconCamera size={18} />}
-            loading={send.isPending}
-            disabled={tick.pictures.length >= 6}
-          >
-            {point.picture && tick.pictures.length === 0 ? "Add the picture that is asked for" : "Add a picture"}
-          </Button>
-        )}
-      </FileButton>
+      <AddPicture
+        at={[at.title, at.channel, at.build]}
+        count={tick.pictures.length}
+        add={(id) => set({ ...tick, pictures: [...tick.pictures, id] })}
+        label={point.picture && tick.pictures.length === 0 ? "Add the picture that is asked for" : undefined}
+      />
       {tick.verdict !== "failed" && !tick.note && !noting && (
         <Button mt="sm" variant="subtle" color="gray" onClick={() => note(true)}>
           Add a note

@@ -23,10 +23,15 @@ function at(title: string, channel: string) {
   return `/testing/titles/${title}/channels/${channel}`;
 }
 
+/** Where a build can be tested. */
+export function atBuild(title: string, channel: string, build: string | number) {
+  return `${at(title, channel)}/builds/${build}`;
+}
+
 export function useInstallPage(title: string, channel: string, build: string) {
   return useQuery({
     queryKey: ["testing", "install", title, channel, build],
-    queryFn: () => call<InstallPage>(`${at(title, channel)}/builds/${build}`),
+    queryFn: () => call<InstallPage>(atBuild(title, channel, build)),
     refetchInterval: 15_000,
   });
 }
@@ -34,7 +39,7 @@ export function useInstallPage(title: string, channel: string, build: string) {
 /** An address that is good for a minute, and is opened at once. */
 export function useDownload(title: string, channel: string, build: string) {
   return useMutation({
-    mutationFn: () => call<Schemas["DownloadAddress"]>(`${at(title, channel)}/builds/${build}/address`, { method: "POST" }),
+    mutationFn: () => call<Schemas["DownloadAddress"]>(`${atBuild(title, channel, build)}/address`, { method: "POST" }),
     onSuccess: ({ address }) => {
       const { pathname } = new URL(address);
       window.location.assign(pathname);

@@ -2,24 +2,21 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
 import { ApiError, call, type Schemas, sendFile } from "../../app/http";
+import { atBuild } from "./queries";
 
 export type OwnSignOff = Schemas["OwnSignOff"];
 export type Tick = Required<Schemas["TickIn"]>;
 export type Point = Schemas["ChecklistPoint"];
 
-function at(title: string, channel: string, build: string) {
-  return `/testing/titles/${title}/channels/${channel}/builds/${build}`;
-}
-
 export function useOwnSignOffs(title: string, channel: string, build: string) {
   return useQuery({
     queryKey: ["testing", "sign-offs", title, channel, build],
-    queryFn: () => call<Schemas["OwnSignOffs"]>(`${at(title, channel, build)}/sign-offs`),
+    queryFn: () => call<Schemas["OwnSignOffs"]>(`${atBuild(title, channel, build)}/sign-offs`),
   });
 }
 
 export function useSendPicture(title: string, channel: string, build: string) {
-  return useMutation({ mutationFn: (file: File) => sendFile<Schemas["MadePicture"]>(`${at(title, channel, build)}/pictures`, file) });
+  return useMutation({ mutationFn: (file: File) => sendFile<Schemas["MadePicture"]>(`${atBuild(title, channel, build)}/pictures`, file) });
 }
 
 interface Draft {
@@ -42,7 +39,7 @@ export function useDraft(title: string, channel: string, build: string, mine: Ow
     const sent = newest.current;
     setState("sending");
     try {
-      const path = `${at(title, channel, build)}/sign-offs/${name}`;
+      const path = `${atBuild(title, channel, build)}/sign-offs/${name}`;
       const done = await call<OwnSignOff>(path, { method: "PUT", body: { ...sent, finish } });
       setError(undefined);
       // Changed meanwhile: what is newer is sent next, and stays here until then.
@@ -79,7 +76,7 @@ export function useDraft(title: string, channel: string, build: string, mine: Ow
     };
   }, [state, draft]);
   const reopen = useMutation({
-    mutationFn: () => call<OwnSignOff>(`${at(title, channel, build)}/sign-offs/${name}/reopen`, { method: "POST" }),
+    mutationFn: () => call<OwnSignOff>(`${atBuild(title, channel, build)}/sign-offs/${name}/reopen`, { method: "POST" }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["testing", "sign-offs", title] }),
   });
   return { draft, change, state, error, finish: () => send(true), reopen };

@@ -103,8 +103,6 @@ function Rows({ title, items, remove }: { title: string; items: Webhook[]; remov
   );
 }
 
-const HEADER = { header: { role: "presentation" } };
-
 function Add({ title, close }: { title: string; close: () => void }) {
   const [name, setName] = useState("");
   const [address, setAddress] = useState("");
@@ -115,13 +113,13 @@ function Add({ title, close }: { title: string; close: () => void }) {
   });
   if (add.data)
     return (
-      <Modal opened onClose={close} title={<b>{name} is added</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={HEADER}>
+      <Modal opened onClose={close} title={<b>{name} is added</b>}>
         <p style={{ marginTop: 0 }}>This secret checks what is sent (Standard Webhooks 1.0). It is shown this once:</p>
         <Command text={add.data.secret} />
       </Modal>
     );
   return (
-    <Modal opened onClose={close} title={<b>Add a webhook</b>} closeButtonProps={{ "aria-label": "Close" }} attributes={HEADER}>
+    <Modal opened onClose={close} title={<b>Add a webhook</b>}>
       <form
         onSubmit={(e) => {
           e.preventDefault();

@@ -9,7 +9,7 @@ from rampa.cli.base.output import err, moment, out, print_json, table
 from rampa.cli.testers.tester import find_tester
 from rampa.core.errors import NotFound
 from rampa.core.quantity import counted
-from rampa.schema.testers import Group, GroupChange, NewGroup
+from rampa.schema.testers import Group, GroupAccess, GroupChange, NewGroup
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Groups of testers: seats, members, channels.")
 GROUP = typer.Argument(..., metavar="GROUP", help="The group.")
@@ -98,7 +98,7 @@ def _shown(groups: list[Group], as_json: bool) -> None:
             g.members,
             g.invited or "",
             f"{g.seats - g.members - g.invited} of {g.seats}" if g.seats else "no limit",
-            ", ".join(a.channel + _until(a.until, a.ended) for a in g.channels) or "none yet",
+            ", ".join(a.channel + _until(a) for a in g.channels) or "none yet",
         )
         for g in groups
     ]
@@ -106,9 +106,7 @@ def _shown(groups: list[Group], as_json: bool) -> None:
     table(["group", "#members", "#invited", "free seats", "channels"], rows, empty)
 
 
-def _until(until: object, ended: bool) -> str:
-    import datetime as dt
-
-    if not isinstance(until, dt.datetime):
+def _until(access: GroupAccess) -> str:
+    if access.until is None:
         return ""
-    return " (ended)" if ended else f" (until {moment(until)})"
+    return " (ended)" if access.ended else f" (until {moment(access.until)})"

@@ -15,15 +15,14 @@ from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
 from rampa.core.errors import Denied
+from rampa.core.spoken_code import plain
 
-KEY_SIZE, SIGNATURE_SIZE = 32, 64
 MOST_USES = 2**53 - 1
 """What every reader of JSON counts to exactly (RFC 8259, section 6)."""
 
 
 def registration(code: str) -> bytes:
-    plain = code.strip().upper().replace("-", "").replace(" ", "")
-    return b"rampa device registration\0" + hashlib.sha256(plain.encode()).digest()
+    return b"rampa device registration\0" + hashlib.sha256(plain(code).encode()).digest()
 
 
 def session(challenge: bytes, uses: int) -> bytes:

@@ -6,6 +6,9 @@ import base64
 import binascii
 import hashlib
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
 
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
@@ -42,27 +45,29 @@ def sign(payload_type: str, payload: bytes, private_key: Ed25519PrivateKey) -> b
     return json.dumps(envelope, sort_keys=True, separators=(",", ":")).encode()
 
 
-def payload_in(envelope: bytes) -> bytes:
-    """What an envelope carries, unverified. Raises `Damaged` for what is none."""
+@contextmanager
+def _read(envelope: bytes) -> Iterator[dict[str, Any]]:
+    """The envelope's fields; whatever is wrong with them becomes `Damaged`."""
     if len(envelope) > MAX_ENVELOPE:
         raise Damaged("envelope.damaged", "the signed statement is absurdly large")
     try:
-        return base64.b64decode(json.loads(envelope)["payload"], validate=True)
-    except (ValueError, KeyError, TypeError, binascii.Error, RecursionError) as error:
+        yield json.loads(envelope)
+    except (ValueError, KeyError, TypeError, AttributeError, binascii.Error, RecursionError) as error:
         raise Damaged("envelope.damaged", "the signed statement cannot be read") from error
+
+
+def payload_in(envelope: bytes) -> bytes:
+    """What an envelope carries, unverified. Raises `Damaged` for what is none."""
+    with _read(envelope) as body:
+        return base64.b64decode(body["payload"], validate=True)
 
 
 def verify(envelope: bytes, payload_type: str, public_key: bytes) -> bytes:
     """The payload, once a signature by `public_key` (raw, 32 bytes) holds. Raises `Damaged`."""
-    if len(envelope) > MAX_ENVELOPE:
-        raise Damaged("envelope.damaged", "the signed statement is absurdly large")
-    try:
-        body = json.loads(envelope)
+    with _read(envelope) as body:
         payload = base64.b64decode(body["payload"], validate=True)
         signatures = [base64.b64decode(s["sig"], validate=True) for s in body["signatures"]]
         kind = body["payloadType"]
-    except (ValueError, KeyError, TypeError, AttributeError, binascii.Error, RecursionError) as error:
-        raise Damaged("envelope.damaged", "the signed statement cannot be read") from error
     # The kind is signed, too, and is compared here first: a statement of another kind must not be taken for this one.
     if kind != payload_type:
         raise Damaged("envelope.damaged", f"the signed statement is of another kind: {str(kind)[:80]!r}")

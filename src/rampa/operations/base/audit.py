@@ -68,5 +68,10 @@ def _out(row: AuditEventRow) -> AuditEvent:
     )
 
 
+def said(row: AuditEventRow) -> str:
+    """The whole sentence, with who did it."""
+    return f"{row.who} {sentence_of(row.act, row.subject, row.detail)}"
+
+
 def list_acts() -> Acts:
     return Acts(items=sorted(SENTENCES))

@@ -147,8 +147,9 @@ def _asks(channel: ChannelRow, kind: GateKind) -> bool:
 def _facts(
     uow: UnitOfWork, channel: ChannelRow, build: BuildRow, findings: list[Finding], update: int | None
 ) -> BuildFacts:
-    finished = finished_sign_offs(uow.session, build.id)
-    wanted = tuple(c.name for c in checklists_for(uow.session, build))
+    asked = _asks(channel, GateKind.SIGN_OFFS)
+    finished = finished_sign_offs(uow.session, build.id) if asked else []
+    wanted = tuple(c.name for c in checklists_for(uow.session, build)) if asked else ()
     return BuildFacts(
         warnings=tuple(f.message for f in findings if f.severity == "warning"),
         bound=_bound(uow, build),

@@ -11,14 +11,13 @@ import hashlib
 import uuid
 from itertools import takewhile
 
-from sqlalchemy import or_, select
+from sqlalchemy import select
 
 from rampa.core.errors import NotFound
-from rampa.core.placement.channels import Audience
 from rampa.core.placement.life import LIVE, PlacementState
 from rampa.core.placement.share import OfferedBuild
 from rampa.core.signing import offer as offer_format
-from rampa.db import ChannelRow, LineRow, PlacementRow, TitleRow, find_channel
+from rampa.db import ChannelRow, LineRow, PlacementRow, TitleRow, find_channel, for_everybody
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.titles.titles import manifest_key
@@ -39,17 +38,10 @@ def get_offer(services: Services, slug: str, name: str, platform: str) -> wire.O
 def get_public_offer(services: Services, identifier: str, name: str, platform: str) -> bytes:
     """The signed offer of a channel for everybody, by the title's identifier. Raises `NotFound` for all else alike."""
     with begin(services) as uow:
-        rows = (
-            select(ChannelRow)
-            .join(TitleRow, TitleRow.id == ChannelRow.title_id)
-            .where(TitleRow.identifier == identifier, ChannelRow.audience == Audience.FOR_EVERYBODY)
-            .where(or_(ChannelRow.name == name, ChannelRow.former.contains([name])))
-        )
-        channel = uow.session.scalar(rows)
-        # Whether there is a channel by invitation of that name is nobody's business.
-        if channel is None:
+        found = for_everybody(uow.session, identifier, name)
+        if found is None:
             raise NotFound("offer.none", "nothing is live there for everybody")
-        return base64.b64decode(_offer(uow, channel, name, platform).signed)
+        return base64.b64decode(_offer(uow, found[0], name, platform).signed)
 
 
 def _offer(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wire.Offer:

@@ -8,13 +8,12 @@ from collections.abc import Iterable
 
 from sqlalchemy import select
 
-from rampa.core.errors import Conflict, NotFound
+from rampa.core.errors import Conflict
 from rampa.core.placement.life import LIVE
 from rampa.core.platform.table import PLATFORMS
-from rampa.db import BuildRow, DeviceRow, LineRow, PlacementRow, find_build, find_title
+from rampa.db import BuildRow, DeviceRow, LineRow, PlacementRow, find_build, find_device
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, begin, must
 from rampa.operations.signing import grants
-from rampa.operations.testers.testing import granted
 from rampa.schema.signing import grants as wire
 
 
@@ -31,11 +30,11 @@ def builds_behind(uow: UnitOfWork, devices: Iterable[DeviceRow]) -> dict[uuid.UU
         .order_by(PlacementRow.number.desc())
     )
     live: dict[tuple[uuid.UUID, str], list[BuildRow]] = defaultdict(list)
-    listed: dict[uuid.UUID, set[str]] = {}
+    listed: dict[uuid.UUID, frozenset[str]] = {}
     for row in uow.session.scalars(rows):
-        if row.build.purpose != "release":
+        if grants.is_restricted(row.build):
             live[row.channel_id, row.line.platform].append(row.build)
-            listed[row.build.id] = granted(uow, row.build)
+            listed[row.build.id] = grants.listed_devices(uow, row.build)
     found = {d.id: [b for b in live[d.channel_id, d.platform] if d.name not in listed[b.id]] for d in restricted}
     return {device: builds for device, builds in found.items() if builds}
 
@@ -45,10 +44,7 @@ def re_sign_for(services: Services, actor: Actor, slug: str, name: str) -> wire.
     devices. Raises `Conflict` where there is none; what signing asks for, the identity's being unlocked among it, holds."""
     must(actor, Act.MAKE_GRANT)
     with begin(services, actor) as uow:
-        title = find_title(uow.session, slug)
-        device = uow.session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
-        if device is None:
-            raise NotFound("device.unknown", f"{slug} has no device {name!r}", where="device")
+        device = find_device(uow.session, slug, name)
         behind = builds_behind(uow, [device]).get(device.id, [])
     if not behind:
         raise Conflict("device.runs", f"{name} can run everything that is live on {device.channel.name}")

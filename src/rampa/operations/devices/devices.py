@@ -9,8 +9,8 @@ from sqlalchemy import select
 
 from rampa.core.errors import Conflict, NotFound
 from rampa.core.platform.table import platform_title
-from rampa.db import BuildRow, DeviceRow, TitleRow, find_build, find_channel, find_title
-from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once
+from rampa.db import BuildRow, DeviceRow, TitleRow, find_build, find_channel, find_device, find_title
+from rampa.operations.base import Actor, Once, Services, audit, begin, once
 from rampa.operations.devices.behind import builds_behind
 from rampa.operations.devices.registration import must_be_free, must_be_platform
 from rampa.schema import devices as wire
@@ -61,7 +61,7 @@ def list_own(services: Services, actor: Actor) -> testers_wire.TestDevices:
         found = uow.session.execute(rows.where(DeviceRow.person_id == actor.principal).order_by(DeviceRow.id)).all()
         behind = builds_behind(uow, [device for device, _ in found])
         return testers_wire.TestDevices(
-            items=[_own(device, title, [b.number for b in behind.get(device.id, [])]) for device, title in found]
+            items=[_own(device, title, behind.get(device.id, [])) for device, title in found]
         )
 
 
@@ -80,7 +80,7 @@ def remove_own(services: Services, actor: Actor, device: str) -> testers_wire.Te
 def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.DeviceReport) -> wire.Device:
     """What a device installed. Saying the same twice is no error."""
     with begin(services, actor) as uow:
-        row = _must_find(uow, slug, name)
+        row = find_device(uow.session, slug, name)
         build = find_build(uow.session, slug, asked.build)
         if build.platform != row.platform:
             raise Conflict("device.platform", f"{build.name} is for {build.platform}, and {name} is {row.platform}")
@@ -97,19 +97,8 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
 def remove(services: Services, actor: Actor, slug: str, name: str) -> None:
     """Forgets a device; what is installed on it stays."""
     with begin(services, actor) as uow:
-        uow.session.delete(_must_find(uow, slug, name))
+        uow.session.delete(find_device(uow.session, slug, name))
         audit.record(uow, "device.remove", name, slug)
-
-
-def _find(uow: UnitOfWork, title: TitleRow, name: str) -> DeviceRow | None:
-    return uow.session.scalar(select(DeviceRow).where(DeviceRow.title_id == title.id, DeviceRow.name == name))
-
-
-def _must_find(uow: UnitOfWork, slug: str, name: str) -> DeviceRow:
-    row = _find(uow, find_title(uow.session, slug), name)
-    if row is None:
-        raise NotFound("device.unknown", f"{slug} has no device {name!r}", where="device")
-    return row
 
 
 def _out(slug: str, row: DeviceRow, behind: Sequence[BuildRow] = ()) -> wire.Device:
@@ -132,7 +121,7 @@ def _out(slug: str, row: DeviceRow, behind: Sequence[BuildRow] = ()) -> wire.Dev
     )
 
 
-def _own(row: DeviceRow, title: TitleRow, behind: list[int]) -> testers_wire.TestDevice:
+def _own(row: DeviceRow, title: TitleRow, behind: Sequence[BuildRow]) -> testers_wire.TestDevice:
     return testers_wire.TestDevice(
         id=str(row.id),
         title=title.slug,
@@ -148,5 +137,5 @@ def _own(row: DeviceRow, title: TitleRow, behind: list[int]) -> testers_wire.Tes
         version_name=row.build.version_name if row.build else "",
         registered_at=row.created_at,
         last_seen_at=row.last_seen_at,
-        cannot_run=behind,
+        cannot_run=[b.number for b in behind],
     )

@@ -5,11 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select
-
 from rampa.core.errors import NotFound
-from rampa.core.placement.life import LIVE
-from rampa.db import BuildRow, DeviceRow, LineRow, PlacementRow, TitleRow
+from rampa.db import BuildRow, DeviceRow, TitleRow, live_there
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 
 
@@ -30,11 +27,5 @@ def _is_its_own(uow: UnitOfWork, row: DeviceRow, asked: Mapping[str, Any]) -> bo
         return False
     if "build" not in asked or (row.build is not None and row.build.number == asked["build"]):
         return True
-    live = (
-        select(PlacementRow.id)
-        .join(LineRow, LineRow.id == PlacementRow.line_id)
-        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
-        .where(PlacementRow.channel_id == row.channel_id, PlacementRow.state.in_(LIVE))
-        .where(LineRow.platform == row.platform, BuildRow.number == asked["build"])
-    )
-    return uow.session.scalar(live.limit(1)) is not None
+    live = live_there(row.channel_id, asked["build"]).where(BuildRow.platform == row.platform)
+    return uow.session.scalar(live) is not None

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from feedgenerator import Atom1Feed
-from sqlalchemy import or_, select
+from sqlalchemy import select
 
 from rampa.core.errors import NotFound
-from rampa.core.placement.channels import Audience
 from rampa.core.platform.table import line_title
-from rampa.db import ChannelRow, PlacementRow, ReleaseNoteRow, TitleRow
+from rampa.db import PlacementRow, ReleaseNoteRow, for_everybody
 from rampa.operations.base import Services, UnitOfWork, begin
 
 SHOWN = 30
@@ -17,13 +16,7 @@ SHOWN = 30
 def channel_feed(services: Services, identifier: str, name: str, at: str) -> bytes:
     """Atom (RFC 4287). Raises `NotFound` alike for a channel by invitation and for none."""
     with begin(services) as uow:
-        rows = (
-            select(ChannelRow, TitleRow)
-            .join(TitleRow, TitleRow.id == ChannelRow.title_id)
-            .where(TitleRow.identifier == identifier, ChannelRow.audience == Audience.FOR_EVERYBODY)
-            .where(or_(ChannelRow.name == name, ChannelRow.former.contains([name])))
-        )
-        found = uow.session.execute(rows).first()
+        found = for_everybody(uow.session, identifier, name)
         if found is None:
             raise NotFound("feed.none", "there is no such channel for everybody")
         channel, title = found

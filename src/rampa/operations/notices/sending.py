@@ -14,8 +14,7 @@ from rampa.core.notices.delivery import TRANSITIONS, DeliveryEvent, DeliveryStat
 from rampa.core.signing.seal import unseal
 from rampa.core.transitions import advance
 from rampa.db import DeliveryRow, WebhookRow, locked
-from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.base.sentences import sentence_of
+from rampa.operations.base import Services, UnitOfWork, audit, begin
 from rampa.operations.notices.webhooks import label
 from rampa.store.outbound import Answer, Post
 
@@ -48,9 +47,8 @@ def send_due(services: Services, post: Post, most: int = 500) -> int:
 def _send(services: Services, row: DeliveryRow, uow: UnitOfWork, post: Post) -> Answer:
     webhook, event = row.webhook, row.event
     secret = unseal(webhook.sealed, services.master_key, label(webhook)).decode()
-    said = f"{event.who} {sentence_of(event.act, event.subject, event.detail)}"
     happening = Happening(
-        str(event.id), services.origin, event.act, event.subject, event.title or "", event.at, event.who, said,
+        str(event.id), services.origin, event.act, event.subject, event.title or "", event.at, event.who, audit.said(event),
         event.detail,
     )  # fmt: skip
     body = encode(happening)

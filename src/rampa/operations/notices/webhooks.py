@@ -15,7 +15,6 @@ from rampa.db import DeliveryRow, WebhookRow, find_title, find_webhook
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.base.pages import cursor_id, page_of
 from rampa.operations.base.policy import from_events
-from rampa.operations.base.sentences import sentence_of
 from rampa.schema import notices as wire
 from rampa.schema.common import Page
 from rampa.store.outbound import check_address
@@ -131,7 +130,7 @@ def _delivery(uow: UnitOfWork, row: DeliveryRow) -> wire.Delivery:
     return wire.Delivery(
         id=str(row.id),
         act=event.act,
-        sentence=f"{event.who} {sentence_of(event.act, event.subject, event.detail)}",
+        sentence=audit.said(event),
         at=event.at,
         state=row.state,
         tries=row.tries,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import secrets
 
+from rampa.core.spoken_code import plain
 from rampa.operations.people.people import digest_secret
 
 
@@ -16,4 +17,4 @@ def new_code(size: int) -> str:
 
 def digest_code(code: str) -> bytes:
     """However it was typed."""
-    return digest_secret(code.strip().upper().replace("-", "").replace(" ", ""))
+    return digest_secret(plain(code))

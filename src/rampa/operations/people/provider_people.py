@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
-from rampa.core.address import normal
 from rampa.core.errors import Denied
-from rampa.db import PersonRow, queue
+from rampa.db import PersonRow, queue, with_address
 from rampa.operations.base import Provider, Services, UnitOfWork, audit, begin
 from rampa.operations.people.membership import must_leave_an_owner
 from rampa.operations.people.people import RANK, SOMEBODY, access_topic, actor_of
@@ -47,8 +46,7 @@ def _whom(uow: UnitOfWork, vouched: Vouched, role: Role) -> tuple[PersonRow | No
     """Who came before as the same subject; else who has the address and was handed over; else somebody new."""
     row = uow.session.scalar(select(PersonRow).where(PersonRow.provider_subject == vouched.subject).with_for_update())
     if row is None:
-        alike = select(PersonRow).where(func.lower(PersonRow.email) == normal(vouched.email)).with_for_update()
-        row = uow.session.scalar(alike)
+        row = uow.session.scalar(with_address(vouched.email).with_for_update())
         # An address changes hands; who signs in by a password, or as another subject, is not taken over by it.
         if row is not None and (not row.by_provider or row.provider_subject is not None):
             return None, "this address is somebody's who signs in otherwise"

@@ -5,11 +5,11 @@ from __future__ import annotations
 import datetime as dt
 import secrets
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 
 from rampa.core.address import normal
 from rampa.core.errors import Denied
-from rampa.db import PersonRow, StudioRow, WebSessionRow, queue
+from rampa.db import PersonRow, StudioRow, WebSessionRow, queue, with_address
 from rampa.operations.base import Services, audit, begin
 from rampa.operations.people import passkey_answers
 from rampa.operations.people.factors import check_code, has_codes, kinds
@@ -32,7 +32,7 @@ def sign_in(
     """
     guess = Guess("sign-in", normal(email), address)
     with begin(services) as uow:
-        person = uow.session.scalar(select(PersonRow).where(func.lower(PersonRow.email) == guess.account))
+        person = uow.session.scalar(with_address(email))
     # What was typed in place of an address may be a password: only an address that somebody has is said.
     subject = person.email if person else "an unknown address"
     count(services, guess, SOMEBODY, subject)

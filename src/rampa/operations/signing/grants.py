@@ -115,7 +115,7 @@ def get_signed(services: Services, slug: str, number: int) -> bytes:
 def get_restriction(services: Services, slug: str, number: int) -> wire.Restriction:
     with begin(services) as uow:
         build = find_build(uow.session, slug, number)
-        if not PLATFORMS[build.platform].needs_grant or build.purpose == "release" or build.bundle is None:
+        if not is_restricted(build) or build.bundle is None:
             return wire.Restriction(needed=False, identifier="", certificate="")
         said = build.bundle.read_back
         identifier = said.facts.identifier if said else build.title.identifier
@@ -183,6 +183,20 @@ def grant_number(build: BuildRow) -> int:
     return build.bundle.grant if build.bundle else 0
 
 
+def is_restricted(build: BuildRow) -> bool:
+    """Its platform runs it only on devices that a grant lists."""
+    return PLATFORMS[build.platform].needs_grant and build.purpose != "release"
+
+
+def listed_devices(uow: UnitOfWork, build: BuildRow) -> frozenset[str]:
+    """Names of the devices that the build's grant lists, while it lasts."""
+    if not grant_number(build):
+        return frozenset()
+    rows = select(GrantRow).where(GrantRow.title_id == build.title_id, GrantRow.number == grant_number(build))
+    grant = uow.session.scalar(rows.where(GrantRow.expires_at > uow.now))
+    return frozenset(grant.devices) if grant is not None else frozenset()
+
+
 def describe(uow: UnitOfWork, row: GrantRow) -> wire.GrantOut:
     builds = uow.session.scalars(
         select(BuildRow.number)
@@ -217,8 +231,7 @@ def _behind(uow: UnitOfWork, title: TitleRow) -> list[wire.Behind]:
     devices = {p: _names(uow, title, p) for p in restricted}
     out = []
     for build in uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(50)):
-        grant = find_grant(uow, title, grant_number(build)) if grant_number(build) else None
-        listed = set(grant.devices) if grant and grant.expires_at > uow.now else set()
+        listed = listed_devices(uow, build)
         missing = [d for d in devices[build.platform] if d not in listed]
         if missing:
             fitting = newest_for(uow, build)

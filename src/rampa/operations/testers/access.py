@@ -20,7 +20,7 @@ from rampa.db import (
     find_channel,
     find_group,
     find_person,
-    find_title,
+    is_named,
     queue,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may
@@ -62,8 +62,7 @@ def must_install(uow: UnitOfWork, slug: str, name: str) -> ChannelRow:
     person = uow.session.get(PersonRow, uow.actor.principal)
     if title is None or person is None:
         raise nothing
-    named = or_(ChannelRow.name == name, ChannelRow.former.contains([name]))
-    channel = uow.session.scalar(select(ChannelRow).where(ChannelRow.title_id == title, named))
+    channel = uow.session.scalar(select(ChannelRow).where(ChannelRow.title_id == title, is_named(name)))
     if channel is None or not may_install(uow, person, uow.actor.role, channel.id):
         raise nothing
     return channel
@@ -130,7 +129,7 @@ def list_access(services: Services, slug: str, name: str) -> wire.AccessList:
         channel = find_channel(uow.session, slug, name)
         rows = select(ChannelAccessRow).where(ChannelAccessRow.channel_id == channel.id).order_by(ChannelAccessRow.id)
         found = list(uow.session.scalars(rows))
-        counts = member_counts(uow, find_title(uow.session, slug).id)
+        counts = member_counts(uow, channel.title_id)
         return wire.AccessList(items=[_out(uow, row, counts) for row in found])
 
 
@@ -143,7 +142,7 @@ def _out(uow: UnitOfWork, row: ChannelAccessRow, counts: dict[uuid.UUID, int]) -
         email=row.person.email if row.person else "",
         people=counts.get(row.group_id, 0) if row.group_id else 1,
         until=row.until,
-        ended=row.until is not None and row.until <= uow.now,
+        ended=row.ended(uow.now),
         given_by=row.given_by,
         created_at=row.created_at,
     )

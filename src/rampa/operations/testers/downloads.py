@@ -11,9 +11,10 @@ from rampa.db import BuildRow, BundleRow, PersonRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.content.stored_trees import split_digests, stream_part
 from rampa.operations.signing.content_keys import is_locked
+from rampa.operations.signing.grants import listed_devices
 from rampa.operations.testers.access import may_install, must_install
 from rampa.operations.testers.links import Ticket, read_ticket, ticket_text
-from rampa.operations.testers.testing import find_live, granted
+from rampa.operations.testers.testing import find_live
 from rampa.schema import testers as wire
 from rampa.schema.common import Role
 
@@ -41,7 +42,7 @@ def make_address(services: Services, actor: Actor, slug: str, name: str, number:
         until = uow.now + LIFE
         ticket = ticket_text(services, actor.principal, channel.id, build.id, until)
         audit.record(
-            uow, "build.hand-out", build.name, slug, channel=channel.name, restricted=bool(granted(uow, build))
+            uow, "build.hand-out", build.name, slug, channel=channel.name, restricted=bool(listed_devices(uow, build))
         )
         return wire.DownloadAddress(address=f"{at}/downloads/{ticket}/{bundle.name}", expires_at=until)
 

@@ -95,7 +95,7 @@ def list_feedback(services: Services, actor: Actor, slug: str, query: wire.Feedb
         if query.build:
             rows = rows.where(FeedbackRow.build_id == find_build(uow.session, slug, query.build).id)
         if query.search:
-            rows = rows.where(func.lower(FeedbackRow.text).contains(normal(query.search), autoescape=True))
+            rows = rows.where(FeedbackRow.text.icontains(normal(query.search), autoescape=True))
         if query.cursor:
             rows = rows.where(FeedbackRow.number < cursor_numbers(query.cursor, 1)[0])
         found = list(uow.session.scalars(rows.order_by(FeedbackRow.number.desc()).limit(query.limit + 1)))

@@ -6,8 +6,7 @@ import uuid
 
 from sqlalchemy import func, select
 
-from rampa.core.testers.invitation import InvitationState
-from rampa.db import GroupMemberRow, GroupRow, InvitationRow
+from rampa.db import GroupMemberRow, GroupRow, InvitationRow, good_invitations
 from rampa.operations.base import UnitOfWork
 
 
@@ -26,8 +25,7 @@ def invited_counts(uow: UnitOfWork, title: uuid.UUID) -> dict[uuid.UUID, int]:
     rows = (
         select(InvitationRow.group_id, func.count())
         .join(GroupRow, GroupRow.id == InvitationRow.group_id)
-        .where(GroupRow.title_id == title, InvitationRow.state == InvitationState.OPEN)
-        .where(InvitationRow.expires_at > uow.now)
+        .where(GroupRow.title_id == title, good_invitations(uow.now))
         .group_by(InvitationRow.group_id)
     )
     return {group: count for group, count in uow.session.execute(rows)}

@@ -136,7 +136,7 @@ def _out(uow: UnitOfWork, group: GroupRow, access: list[ChannelAccessRow], membe
         members=members,
         invited=invited,
         channels=[
-            wire.GroupAccess(channel=a.channel.name, until=a.until, ended=a.until is not None and a.until <= uow.now)
+            wire.GroupAccess(channel=a.channel.name, until=a.until, ended=a.ended(uow.now))
             for a in access
             if a.group_id == group.id
         ],

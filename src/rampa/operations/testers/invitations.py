@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import uuid
 
-from sqlalchemy import and_, func, or_, select
+from sqlalchemy import and_, or_, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.address import normal
@@ -16,7 +16,17 @@ from rampa.core.quantity import counted
 from rampa.core.testers.address_list import Addressee, AddressList, read_addresses
 from rampa.core.testers.invitation import LIFE, TRANSITIONS, InvitationEvent, InvitationState
 from rampa.core.transitions import advance, possible
-from rampa.db import GroupMemberRow, GroupRow, InvitationRow, PersonRow, find_group, find_title, new_id, queue
+from rampa.db import (
+    GroupMemberRow,
+    GroupRow,
+    InvitationRow,
+    PersonRow,
+    find_group,
+    find_title,
+    good_invitations,
+    new_id,
+    queue,
+)
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.base.pages import cursor_id, page_of
 from rampa.operations.base.policy import from_events
@@ -35,12 +45,17 @@ def preview(services: Services, actor: Actor, slug: str, name: str, asked: wire.
     """What inviting these would do; changes nothing."""
     read = read_addresses(asked.addresses)
     with begin(services, actor) as uow:
-        group = find_group(uow.session, slug, name)
-        states = _states(uow, group)
-        left = max(0, group.seats - seats_taken(uow, group)) if group.seats else 0
+        return _seen(uow, find_group(uow.session, slug, name), read)[0]
+
+
+def _seen(uow: UnitOfWork, group: GroupRow, read: AddressList) -> tuple[wire.InvitePreview, list[Addressee]]:
+    """What inviting a list would do; and who of it is new."""
+    states = _states(uow, group)
+    left = max(0, group.seats - seats_taken(uow, group)) if group.seats else 0
     people = [_listed(a, states) for a in read.good]
-    new = sum(p.state == "new" for p in people)
-    return wire.InvitePreview(
+    invited = [a for a, p in zip(read.good, people, strict=True) if p.state == "new"]
+    new = len(invited)
+    seen = wire.InvitePreview(
         new=new,
         members=sum(p.state == "member" for p in people),
         invited=sum(p.state == "invited" for p in people),
@@ -51,6 +66,7 @@ def preview(services: Services, actor: Actor, slug: str, name: str, asked: wire.
         free=left,
         fits=not group.seats or new <= left,
     )
+    return seen, invited
 
 
 def invite(services: Services, actor: Actor, slug: str, name: str, asked: wire.AddressesIn) -> wire.InvitePreview:
@@ -60,11 +76,9 @@ def invite(services: Services, actor: Actor, slug: str, name: str, asked: wire.A
     read = read_addresses(asked.addresses)
     if read.mistakes and not asked.leave_out_mistakes:
         raise _mistaken(read)
-    said = preview(services, actor, slug, name, asked)
     with begin(services, actor) as uow:
         group = find_group(uow.session, slug, name, lock=True)
-        states = _states(uow, group)
-        new = [a for a in read.good if _listed(a, states).state == "new"]
+        said, new = _seen(uow, group, read)
         must_have_seats(uow, group, len(new))
         for at in range(0, len(new), AT_ONCE):
             _insert(uow, group, new[at : at + AT_ONCE])
@@ -114,7 +128,7 @@ def list_invitations(
             rows = rows.where(~over) if wanted is InvitationState.OPEN else rows
         if query.search:
             said = normal(query.search)
-            named = func.lower(InvitationRow.name).contains(said, autoescape=True)
+            named = InvitationRow.name.icontains(said, autoescape=True)
             rows = rows.where(or_(InvitationRow.looked_up.contains(said, autoescape=True), named))
         if query.cursor:
             rows = rows.where(InvitationRow.id < cursor_id(query.cursor))
@@ -127,7 +141,7 @@ def resend(services: Services, actor: Actor, slug: str, invitation: str) -> wire
     _must_have_origin(services)
     with begin(services, actor) as uow:
         row = _find(uow, slug, invitation)
-        held = row.state == InvitationState.OPEN and row.expires_at > uow.now
+        held = row.is_good(uow.now)
         row.state = advance(TRANSITIONS, row.state, InvitationEvent.RESEND, f"the invitation of {row.email}")
         if not held:
             must_have_seats(uow, row.group, 1)
@@ -154,7 +168,7 @@ def describe(uow: UnitOfWork, row: InvitationRow) -> wire.TesterInvitation:
         name=row.name,
         group=row.group.name,
         state=row.state,
-        expired=row.state == InvitationState.OPEN and row.expires_at <= uow.now,
+        expired=row.state == InvitationState.OPEN and not row.is_good(uow.now),
         expires_at=row.expires_at,
         sent_at=row.sent_at,
         unsent=row.unsent,
@@ -176,12 +190,8 @@ def _find(uow: UnitOfWork, slug: str, invitation: str) -> InvitationRow:
 
 def _states(uow: UnitOfWork, group: GroupRow) -> dict[str, str]:
     """Address as it is looked up -> member, or invited."""
-    open_ = select(InvitationRow.looked_up).where(
-        InvitationRow.group_id == group.id,
-        InvitationRow.state == InvitationState.OPEN,
-        InvitationRow.expires_at > uow.now,
-    )
-    states = dict.fromkeys(uow.session.scalars(open_), "invited")
+    good = select(InvitationRow.looked_up).where(InvitationRow.group_id == group.id, good_invitations(uow.now))
+    states = dict.fromkeys(uow.session.scalars(good), "invited")
     members = select(PersonRow.email).join(GroupMemberRow, GroupMemberRow.person_id == PersonRow.id)
     there = uow.session.scalars(members.where(GroupMemberRow.group_id == group.id))
     return states | {normal(email): "member" for email in there}

@@ -11,7 +11,7 @@ from rampa.db import InvitationRow, PersonRow, StudioRow, find_group, with_addre
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.people.people import hashed
 from rampa.operations.testers.groups import join
-from rampa.operations.testers.links import invitation_of, is_code
+from rampa.operations.testers.links import foreign, invitation_of, is_code
 from rampa.schema import testers as wire
 from rampa.schema.common import Role
 
@@ -81,9 +81,7 @@ def _good(uow: UnitOfWork, code: str, *, lock: bool = False) -> InvitationRow:
     if row is None or not is_code(uow.services, code, turn):
         if row is not None and any(is_code(uow.services, code, t) for t in range(max(1, turn - 20), turn)):
             raise Denied("invitation.replaced", "a newer letter was sent: use its link", hint=AGAIN)
-        raise Denied(
-            "invitation.foreign", "this link is not one of this studio's", hint="Open the newest letter again."
-        )
+        raise foreign()
     if row.state == InvitationState.ACCEPTED:
         raise Conflict("invitation.used", "this invitation was accepted already", hint="Sign in.")
     if row.state != InvitationState.OPEN:

@@ -9,8 +9,7 @@ from collections.abc import Callable
 from sqlalchemy import Select, or_, select
 
 from rampa.core.errors import Refused, Unavailable
-from rampa.core.testers.invitation import InvitationState
-from rampa.db import InvitationRow, StudioRow, locked
+from rampa.db import InvitationRow, StudioRow, good_invitations, locked
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.testers.links import invitation_code
 
@@ -46,8 +45,7 @@ def _due(services: Services) -> list[uuid.UUID]:
 def _waiting(uow: UnitOfWork) -> Select[uuid.UUID]:
     return (
         select(InvitationRow.id)
-        .where(InvitationRow.state == InvitationState.OPEN, InvitationRow.sent_at.is_(None))
-        .where(InvitationRow.expires_at > uow.now)
+        .where(good_invitations(uow.now), InvitationRow.sent_at.is_(None))
         .where(or_(InvitationRow.send_after.is_(None), InvitationRow.send_after <= uow.now))
     )
 

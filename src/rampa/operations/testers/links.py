@@ -21,6 +21,7 @@ from rampa.core.errors import Denied
 from rampa.core.signing.seal import keys_of
 from rampa.operations.base import Services
 
+HINT = "Ask for it again on the page of the build; what was downloaded of it is kept."
 MARK = 16
 INVITATION, TICKET = b"rampa invitation", b"rampa download"
 
@@ -42,10 +43,12 @@ def invitation_of(code: str) -> uuid.UUID:
     """Raises `Denied` for what is no code. Whether it is the right one is `is_code`'s question."""
     raw = _bytes(code)
     if len(raw) != 16 + MARK:
-        raise Denied(
-            "invitation.foreign", "this link is not one of this studio's", hint="Open the newest letter again."
-        )
+        raise foreign()
     return uuid.UUID(bytes=raw[:16])
+
+
+def foreign() -> Denied:
+    return Denied("invitation.foreign", "this link is not one of this studio's", hint="Open the newest letter again.")
 
 
 def is_code(services: Services, code: str, turn: int) -> bool:
@@ -71,9 +74,6 @@ def read_ticket(services: Services, text: str) -> Ticket:
         raise Denied("download.over", "this address is over: it is good for a minute", hint=HINT)
     person, channel, build = (uuid.UUID(bytes=body[at : at + 16]) for at in (0, 16, 32))
     return Ticket(person, channel, build, until)
-
-
-HINT = "Ask for it again on the page of the build; what was downloaded of it is kept."
 
 
 def _mark(master: bytes, label: bytes, body: bytes) -> bytes:

@@ -71,8 +71,7 @@ def list_testers(services: Services, slug: str, query: wire.TesterQuery) -> Page
             )
         if query.search:
             said = normal(query.search)
-            named = func.lower(PersonRow.name).contains(said, autoescape=True)
-            rows = rows.where(or_(named, func.lower(PersonRow.email).contains(said, autoescape=True)))
+            rows = rows.where(or_(*(c.icontains(said, autoescape=True) for c in (PersonRow.name, PersonRow.email))))
         if query.cursor:
             rows = rows.where(PersonRow.id < cursor_id(query.cursor))
         found = list(uow.session.scalars(rows.order_by(PersonRow.id.desc()).limit(query.limit + 1)))
@@ -93,7 +92,7 @@ class _TesterFacts:
         self._groups: dict[uuid.UUID, list[GroupRow]] = {}
         for person, group in uow.session.execute(members):
             self._groups.setdefault(person, []).append(group)
-        self._access = [a for a in access_of_title(uow, title) if a.until is None or a.until > uow.now]
+        self._access = [a for a in access_of_title(uow, title) if not a.ended(uow.now)]
         devices = (
             select(DeviceRow.person_id, func.count(), func.max(DeviceRow.last_seen_at))
             .where(DeviceRow.title_id == title, DeviceRow.person_id.in_(people))

@@ -10,20 +10,20 @@ from sqlalchemy import select
 
 from rampa.core.errors import NotFound
 from rampa.core.placement.life import LIVE
-from rampa.core.platform.table import PLATFORMS, platform_title
+from rampa.core.platform.table import platform_title
 from rampa.db import (
     BuildRow,
     ChannelRow,
     DeviceRow,
-    GrantRow,
-    LineRow,
     PlacementRow,
     ReleaseNoteRow,
     StudioRow,
     TitleRow,
+    live_there,
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.base.qr import picture_of
+from rampa.operations.signing.grants import is_restricted, listed_devices
 from rampa.operations.testers.access import installable, must_install
 from rampa.schema import testers as wire
 
@@ -112,23 +112,17 @@ def install_page(services: Services, actor: Actor, slug: str, name: str, number:
 
 def find_live(uow: UnitOfWork, channel: uuid.UUID, number: int) -> BuildRow:
     """The build of that number where it is live on the channel. Raises `NotFound`."""
-    rows = (
-        select(PlacementRow)
-        .join(LineRow, LineRow.id == PlacementRow.line_id)
-        .join(BuildRow, BuildRow.id == PlacementRow.build_id)
-        .where(PlacementRow.channel_id == channel, PlacementRow.state.in_(LIVE), BuildRow.number == number)
-    )
-    placement = uow.session.scalar(rows.limit(1))
-    if placement is None:
+    build = uow.session.scalar(live_there(channel, number))
+    if build is None:
         raise _none()
-    return placement.build
+    return build
 
 
 def _way(uow: UnitOfWork, build: BuildRow) -> str:
     """How who asks gets it: the file; where the platform wants a grant, on a device that was there before the signing."""
     if build.bundle is not None and build.bundle.kind in FOR_STOREFRONTS:
         return "storefront"
-    if not PLATFORMS[build.platform].needs_grant or build.purpose == "release":
+    if not is_restricted(build):
         return "file"
     mine = select(DeviceRow.name).where(
         DeviceRow.title_id == build.title_id,
@@ -138,15 +132,7 @@ def _way(uow: UnitOfWork, build: BuildRow) -> str:
     names = set(uow.session.scalars(mine))
     if not names:
         return "register"
-    return "file" if names & granted(uow, build) else "waiting"
-
-
-def granted(uow: UnitOfWork, build: BuildRow) -> set[str]:
-    """Names of the devices that the build's grant lists, while it lasts."""
-    number = build.bundle.grant if build.bundle else 0
-    rows = select(GrantRow).where(GrantRow.title_id == build.title_id, GrantRow.number == number)
-    grant = uow.session.scalar(rows) if number else None
-    return set(grant.devices) if grant is not None and grant.expires_at > uow.now else set()
+    return "file" if names & listed_devices(uow, build) else "waiting"
 
 
 def _none() -> NotFound:

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from rampa.schema.common import Query, Slug, Wire
+from rampa.schema.common import Query, Slug, SlugOrNone, Wire
 
 Encoded = Annotated[str, StringConstraints(max_length=6_000_000, pattern=r"^[A-Za-z0-9+/=]*$")]
 Secret = Annotated[str, StringConstraints(max_length=1000, pattern=r"^[^\x00]*$")]
@@ -121,7 +121,7 @@ class UnlockIn(Wire):
 
     passphrase: Secret
     minutes: Annotated[int, Field(ge=1, le=24 * 60)] = 60
-    title: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,48})?$")] = ""
+    title: SlugOrNone = ""
     run: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
 
 

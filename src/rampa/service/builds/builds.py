@@ -18,10 +18,10 @@ from rampa.schema.builds import builds as wire
 from rampa.schema.common import Page
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
+from rampa.service.base.ranges import BYTES, ranged
 from rampa.service.base.resource import ChangeHeaders, CreateHeaders, Resource, expected_version, once_from
 
 BUILD = "/titles/<string:title>/builds/<int:build>"
-BYTES = "application/octet-stream"
 FOREVER = "private, max-age=31536000, immutable"
 """For the one who asked: whatever is kept on the way would be given to those who may not ask."""
 PIECE = 256 * 1024
@@ -177,15 +177,11 @@ def _downloads(api: Resource, services: Services) -> None:
 
 def _out_of_store(services: Services, digest: bytes, size: int) -> Response:
     """A range of a pack that is no file of this machine; Rampa's devices always ask for one."""
-    asked = parse_range_header(request.headers.get("Range"))
-    span = asked.range_for_length(size) if asked else (0, size)
-    if span is None:
-        return Response(status=416, headers={"Content-Range": f"bytes */{size}"})
-    response = Response(services.store.read_pack(digest, span[0], span[1] - span[0]), content_type=BYTES)
-    if asked:
-        response.status_code = 206
-        response.headers["Content-Range"] = f"bytes {span[0]}-{span[1] - 1}/{size}"
-    return _forever(response, digest.hex())
+
+    def read(start: int, stop: int) -> bytes:
+        return services.store.read_pack(digest, start, stop - start)
+
+    return ranged(size, read, {"ETag": f'"{digest.hex()}"', "Cache-Control": FOREVER})
 
 
 def _immutable(data: bytes, media_type: str, etag: str) -> Response:

@@ -11,9 +11,9 @@ from rampa.schema.builds import builds as builds_wire
 from rampa.schema.builds import changes as wire
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
+from rampa.service.base.ranges import BYTES
 from rampa.service.base.resource import Resource
 
-BYTES = "application/octet-stream"
 RETENTION = "/titles/<string:title>/retention"
 BUILD = "/titles/<string:title>/builds/<int:build>"
 

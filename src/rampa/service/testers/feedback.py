@@ -10,8 +10,8 @@ from rampa.schema.testers import TestBuildPath
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
+from rampa.service.testers.testing import BUILD
 
-BUILD = "/testing/titles/<string:title>/channels/<string:channel>/builds/<int:build>"
 ONE = "/titles/<string:title>/feedback/<int:feedback>"
 
 

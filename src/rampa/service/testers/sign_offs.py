@@ -14,9 +14,9 @@ from rampa.schema.testers import TestBuildPath
 from rampa.schema.titles.titles import TitlePath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
+from rampa.service.testers.testing import BUILD
 
 TITLE = "/titles/<string:title>"
-BUILD = "/testing/titles/<string:title>/channels/<string:channel>/builds/<int:build>"
 OWN = BUILD + "/sign-offs/<string:checklist>"
 JPEG = "image/jpeg"
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response, request
-from werkzeug.http import parse_range_header
 
 from rampa.operations.base import Act, Services
 from rampa.operations.devices import devices, registration
@@ -11,11 +10,11 @@ from rampa.operations.testers import downloads, testing
 from rampa.schema import testers as wire
 from rampa.schema.channels import ChannelPath
 from rampa.service.base.access import current_actor
+from rampa.service.base.ranges import BYTES, ranged
 from rampa.service.base.resource import PREFIX, Resource
 
 CHANNEL = "/testing/titles/<string:title>/channels/<string:channel>"
 BUILD = CHANNEL + "/builds/<int:build>"
-BYTES = "application/octet-stream"
 
 
 def resource(services: Services) -> Resource:
@@ -65,18 +64,11 @@ def resource(services: Services) -> Resource:
 
 
 def _file(found: downloads.Download) -> Response:
-    asked = parse_range_header(request.headers.get("Range"))
-    span = asked.range_for_length(found.size) if asked else (0, found.size)
-    if span is None:
-        return Response(status=416, headers={"Content-Range": f"bytes */{found.size}"})
-    response = Response(found.part(*span), content_type=BYTES)
-    response.content_length = span[1] - span[0]
-    if asked:
-        response.status_code = 206
-        response.headers["Content-Range"] = f"bytes {span[0]}-{span[1] - 1}/{found.size}"
-    response.headers["Accept-Ranges"] = "bytes"
-    response.headers["ETag"] = f'"{found.sha256.hex()}"'
-    response.headers["Content-Disposition"] = f'attachment; filename="{found.name}"'
-    # An address of a minute for one person: nothing on the way keeps what it gave.
-    response.headers["Cache-Control"] = "private, no-store"
-    return response
+    headers = {
+        "Accept-Ranges": "bytes",
+        "ETag": f'"{found.sha256.hex()}"',
+        "Content-Disposition": f'attachment; filename="{found.name}"',
+        # An address of a minute for one person: nothing on the way keeps what it gave.
+        "Cache-Control": "private, no-store",
+    }
+    return ranged(found.size, found.part, headers)
