@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, channels, filters, ours, peers, runs
+from bench import bundles, channels, delivery, filters, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.scan.files import read_tree
@@ -211,6 +211,9 @@ GROUPS = (
     Group(("bundle-sign-memory-4g",), bundles.memory),
     Group(("queue-latency-notify",), runs.queue_latency),
     Group(("device-ask-rate-front", "device-ask-rate-service"), channels.ask_rate),
+    Group(("metadata-refresh-same", "metadata-refresh-changed"), delivery.refresh),
+    Group(("delivery-write",), delivery.writing),
+    Group(("fleet-update",), delivery.fleet),
     Group(("report-rate",), channels.report_rate),
     Group(("board-answer-p50", "board-answer-p99"), channels.board_answer),
     Group(("health-false-alarms", "health-false-alarms-devices", "health-power"), channels.health_promise),

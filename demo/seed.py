@@ -20,6 +20,7 @@ from pathlib import Path
 
 from PIL import Image
 
+from demo.ceremony import hold
 from demo.peatlight.documents import CHECKLISTS, hurried
 from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
@@ -58,7 +59,7 @@ def main(folder: Path, address: str, email: str) -> None:
         first = _build(client, "linux-release", folders["1.4.0"], "First night on the bog. Try the fog at Marrow Bend.")
         windows = _build(client, "windows-release", folders["1.4.0"], "The same night, on Windows.")
         _build(client, "linux-testing", folders["1.4.0"], "Unsigned, for a quick look.")
-        for number, channel in ((first, "studio"), (first, "testers"), (windows, "studio")):
+        for number, channel in ((first, "studio"), (first, "testers"), (windows, "studio"), (first, "early")):
             client.channels.place(
                 "peatlight", channel, number, client.channels.preview("peatlight", channel, number).etag
             )
@@ -70,6 +71,7 @@ def main(folder: Path, address: str, email: str) -> None:
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
         client.titles.revise("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
         fill_with_runs(client, folder, address)
+        hold(client, folder)
         client.people.revoke_token(token.id)
 
 

@@ -166,9 +166,11 @@ class World:
         return self._client("")
 
     def _client(self, token: str) -> Client:
-        transport = httpx.WSGITransport(app=self.app, raise_app_exceptions=False)  # type: ignore[arg-type]
         at = "http://rampa.test"
-        return Client(at, connection=Connection(at, token, transport=transport, patience=0))
+        return Client(at, connection=Connection(at, token, transport=self.transport(), patience=0))
+
+    def transport(self) -> httpx.BaseTransport:
+        return httpx.WSGITransport(app=self.app, raise_app_exceptions=False)  # type: ignore[arg-type]
 
 
 class Standing:

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import httpx
 import pytest
 import structlog
 import typer
@@ -24,6 +25,9 @@ def said(
     for name, value in (("HOME", str(tmp_path / "home")), ("ADDRESS", "http://rampa.test"), ("TOKEN", "x")):
         monkeypatch.setenv(f"RAMPA_{name}", value)
     monkeypatch.setattr("rampa.client.Client", lambda *_, **__: world.client(), raising=False)
+    monkeypatch.setattr(
+        "rampa.client.delivery.origins.open_http", lambda silence: httpx.Client(transport=world.transport())
+    )
 
     # The service's log would stand between what commands print.
     structlog.configure(logger_factory=structlog.ReturnLoggerFactory())

@@ -18,6 +18,7 @@ import {
   IconPackages,
   IconPhoto,
   IconPlayerPlay,
+  IconRoute,
   IconServer,
   IconStack,
   IconTable,
@@ -77,6 +78,9 @@ export function Nav() {
           <Section name="Content">
             <Item to={`${at}/updates`} icon={IconGridDots}>
               Update cost
+            </Item>
+            <Item to={`${at}/delivery`} icon={IconRoute}>
+              Delivery
             </Item>
             <Item to="/store" icon={IconDatabase}>
               Content store

@@ -26,6 +26,7 @@ const ChannelPage = page("ChannelPage", () => import("../features/channels/Chann
 const ChannelsPage = page("ChannelsPage", () => import("../features/channels/ChannelsPage"));
 const CrashPage = page("CrashPage", () => import("../features/crashes/CrashPage"));
 const CrashesPage = page("CrashesPage", () => import("../features/crashes/CrashesPage"));
+const DeliveryPage = page("DeliveryPage", () => import("../features/delivery/DeliveryPage"));
 const DevicesPage = page("DevicesPage", () => import("../features/devices/DevicesPage"));
 const DocumentPage = page("DocumentPage", () => import("../features/document/DocumentPage"));
 const EditPage = page("EditPage", () => import("../features/document/EditPage"));
@@ -150,6 +151,7 @@ function SignedInPages() {
         <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
         <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
         <Route path="titles/:title/devices" element={<DevicesPage />} />
+        <Route path="titles/:title/delivery" element={<DeliveryPage />} />
         <Route path="titles/:title/webhooks" element={<WebhooksPage />} />
         <Route path="titles/:title/webhooks/:webhook" element={<DeliveriesPage />} />
         <Route path="titles/:title/feedback" element={<FeedbackListPage />} />

@@ -66,11 +66,14 @@ GROUPS: dict[str, tuple[str, str]] = {
     "feedback": ("testers.feedback", "Feedback: what testers say, answered and closed."),
     "device": ("devices.device", "Simulated devices: install, update, verify, repair, start."),
     "fleet": ("fleet", "A fleet of simulated devices: they ask, play and report."),
+    "delivery": ("delivery.delivery", "Delivery: a title's files written elsewhere; origins."),
+    "trust": ("delivery.trust", "Trust: a title's root and its ceremony; until when things hold."),
     "person": ("people.person", "People of the studio and their roles."),
     "second-factor": (
         "people.factor",
         "Your second factor: codes of an app, asked for at the sign-in and before acts that matter.",
     ),
+    "letters": ("people.letters", "What you are told of by letter, at once or once a day."),
     "event": ("events", "Who did what."),
     "webhook": ("webhooks", "Webhooks: where a title's events are sent."),
 }

@@ -20,10 +20,12 @@ if TYPE_CHECKING:
     from rampa.client.board import BoardCalls
     from rampa.client.builds.calls import BuildsCalls
     from rampa.client.channels import ChannelsCalls
+    from rampa.client.delivery.calls import DeliveryCalls
     from rampa.client.devices.calls import DevicesCalls
     from rampa.client.events import EventsCalls
     from rampa.client.feedback import FeedbackCalls
     from rampa.client.health import HealthCalls
+    from rampa.client.letters import LettersCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
     from rampa.client.releases import ReleasesCalls
@@ -50,6 +52,12 @@ class Client:
 
     def __init__(self, address: str, token: str = "", *, connection: Connection | None = None) -> None:
         self.connection = connection or Connection(address, token)
+
+    @cached_property
+    def letters(self) -> LettersCalls:
+        from rampa.client.letters import LettersCalls
+
+        return LettersCalls(self.connection)
 
     @cached_property
     def people(self) -> PeopleCalls:
@@ -116,6 +124,12 @@ class Client:
         from rampa.client.channels import ChannelsCalls
 
         return ChannelsCalls(self.connection)
+
+    @cached_property
+    def delivery(self) -> DeliveryCalls:
+        from rampa.client.delivery.calls import DeliveryCalls
+
+        return DeliveryCalls(self.connection)
 
     @cached_property
     def devices(self) -> DevicesCalls:

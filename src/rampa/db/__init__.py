@@ -43,9 +43,11 @@ from rampa.db.content import (
     store_state,
 )
 from rampa.db.crashes import CrashGroupRow, CrashRow, CrashStackRow, find_crash_group
+from rampa.db.delivery import DeliveryFileRow, DeliveryOriginRow, find_origin
 from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow, find_device
 from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
+from rampa.db.letters import NoticeChoiceRow, NoticeReaderRow, NoticeRow
 from rampa.db.notices import DeliveryRow, WebhookRow, find_webhook
 from rampa.db.people import (
     AuditEventRow,
@@ -109,6 +111,7 @@ from rampa.db.titles import (
     newest_documents,
     parsed_document,
 )
+from rampa.db.trust import TrustKeyRow, TrustPartRow, TrustRootRow, TrustRow, newest_root, trust_keys
 from rampa.db.variables import VariablesRow, find_variables
 from rampa.db.versions import ReservationRow
 
@@ -136,6 +139,8 @@ __all__ = [
     "CrashRow",
     "CrashStackRow",
     "Database",
+    "DeliveryFileRow",
+    "DeliveryOriginRow",
     "DeliveryRow",
     "DepotRow",
     "DeviceCodeRow",
@@ -161,6 +166,9 @@ __all__ = [
     "LineRow",
     "LogKindRow",
     "LogPartRow",
+    "NoticeChoiceRow",
+    "NoticeReaderRow",
+    "NoticeRow",
     "PackRow",
     "PasskeyRow",
     "PersonRow",
@@ -193,6 +201,10 @@ __all__ = [
     "TitleRow",
     "TokenRow",
     "TriggerRow",
+    "TrustKeyRow",
+    "TrustPartRow",
+    "TrustRootRow",
+    "TrustRow",
     "UnlockRow",
     "UnsealingKeyRow",
     "VariablesRow",
@@ -212,6 +224,7 @@ __all__ = [
     "find_folder",
     "find_group",
     "find_key",
+    "find_origin",
     "find_person",
     "find_release",
     "find_revision",
@@ -239,8 +252,10 @@ __all__ = [
     "new_id",
     "newest_checklists",
     "newest_documents",
+    "newest_root",
     "parsed_document",
     "pending",
     "store_state",
+    "trust_keys",
     "with_address",
 ]

@@ -19,16 +19,18 @@ from rampa.operations.base import Services
 from rampa.operations.board import kept
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
+from rampa.operations.delivery import origins, publish
 from rampa.operations.health import stacks, watch
-from rampa.operations.notices import sending
+from rampa.operations.notices import sending, telling
 from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
 from rampa.operations.testers import letters
+from rampa.operations.trust import alarm
 from rampa.operations.updates import difference_set
-from rampa.store.outbound import poster
+from rampa.store.outbound import asker, poster
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -43,7 +45,7 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _sources(app, services)
     _content(app, services)
     _channels(app, services)
-
+    _delivery(app, services)
     _mail(app, services, post)
     _webhooks(app, services)
     _give_back(app, stalled)
@@ -79,6 +81,11 @@ def _mail(app: App, services: Services, post: Post) -> None:
     def send_waiting(timestamp: int) -> None:
         """What the mail server was not there for, and what a worker that was killed left."""
         letters.send_due(services, post.send)
+
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="tell_people", queue=queue.MAIL, lock="tell_people", queueing_lock="tell_people")
+    def tell_people(timestamp: int) -> None:
+        telling.tell_due(services)
 
 
 def _runs(app: App, services: Services) -> None:
@@ -139,6 +146,26 @@ def _channels(app: App, services: Services) -> None:
     @app.task(name="forget_reports", queue=queue.CHANNELS, lock="forget_reports", queueing_lock="forget_reports")
     def forget_reports(timestamp: int) -> None:
         watch.forget(services)
+
+
+def _delivery(app: App, services: Services) -> None:
+    ask = asker(services.webhook_reach)
+
+    @app.periodic(cron="* * * * * */3")
+    @app.task(name="publish_deliveries", queue=queue.CHANNELS, lock="publish", queueing_lock="publish_deliveries")
+    def publish_deliveries(timestamp: int) -> None:
+        """Signed again where channels or content changed, and long before anything runs out."""
+        publish.publish_due(services)
+
+    @app.periodic(cron="* * * * * 7")
+    @app.task(name="look_at_origins", queue=queue.CHANNELS, lock="look_at_origins", queueing_lock="look_at_origins")
+    def look_at_origins(timestamp: int) -> None:
+        origins.look_at_origins(services, ask)
+
+    @app.periodic(cron="* * * * * 37")
+    @app.task(name="tell_of_trust", queue=queue.MAIL, lock="tell_of_trust", queueing_lock="tell_of_trust")
+    def tell_of_trust(timestamp: int) -> None:
+        alarm.tell_owners(services)
 
 
 def _sources(app: App, services: Services) -> None:

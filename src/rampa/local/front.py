@@ -124,7 +124,7 @@ class Front:
     def settings(self) -> str:
         secure = self.certificate is not None
         return SETTINGS.format(
-            user=f"user {_user()};\n" if os.geteuid() == 0 else "",
+            user=f"user {web_user()};\n" if os.geteuid() == 0 else "",
             folder=self.folder,
             body=BODY_MIB,
             listen=self.listen,
@@ -147,26 +147,34 @@ def new_folder() -> Path:
     for name in ("body", "answers", "unused", "offers"):
         (folder / name).mkdir(mode=0o700)
         if os.geteuid() == 0:
-            shutil.chown(folder / name, _user())
+            shutil.chown(folder / name, web_user())
     return folder
 
 
 def start_front(front: Front, log: Path) -> subprocess.Popen[bytes]:
     """Starts it as a child, and waits until it takes connections. Raises `Unavailable` with the end of its log."""
-    file = front.folder / "nginx.conf"
-    file.write_text(front.settings())
+    return await_front(start_nginx(front.settings(), front.folder, log), front.listen, log)
+
+
+def start_nginx(settings: str, folder: Path, log: Path) -> subprocess.Popen[bytes]:
+    file = folder / "nginx.conf"
+    file.write_text(settings)
     with log.open("ab") as out:
-        process = subprocess.Popen(
-            [find_nginx(), "-e", "stderr", "-p", str(front.folder), "-c", str(file)],
+        return subprocess.Popen(
+            [find_nginx(), "-e", "stderr", "-p", str(folder), "-c", str(file)],
             stdout=out,
             stderr=out,
             stdin=subprocess.DEVNULL,
             start_new_session=True,
             preexec_fn=ends_with_parent(signal.SIGTERM),
         )
+
+
+def await_front(process: subprocess.Popen[bytes], listen: str, log: Path) -> subprocess.Popen[bytes]:
+    """Until it takes connections."""
     end = time.monotonic() + START_SECONDS
     while time.monotonic() < end and process.poll() is None:
-        if _answers(front.listen):
+        if _answers(listen):
             return process
         time.sleep(0.05)
     process.kill()
@@ -180,7 +188,7 @@ def _answers(listen: str) -> bool:
         return probe.connect_ex(("127.0.0.1" if host == EVERYWHERE else host, int(port))) == 0
 
 
-def _user() -> str:
+def web_user() -> str:
     """Debian's for web servers, or else nobody."""
     try:
         return pwd.getpwnam("www-data").pw_name

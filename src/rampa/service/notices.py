@@ -1,11 +1,12 @@
-"""Webhooks of a title, and a channel's feed."""
+"""Webhooks of a title, a channel's feed, and what people are told of by letter."""
 
 from __future__ import annotations
 
 from flask import Response, request
 
 from rampa.operations.base import Act, Services
-from rampa.operations.notices import feeds, webhooks
+from rampa.operations.notices import choices, feeds, webhooks
+from rampa.schema import letters as letters_wire
 from rampa.schema import notices as wire
 from rampa.schema.channels import FeedPath
 from rampa.schema.common import Page
@@ -50,6 +51,16 @@ def resource(services: Services) -> Resource:
     def resend_delivery(path: wire.DeliveryPath) -> wire.Delivery:
         """Send an event again, as it was, with the same number."""
         return webhooks.resend(services, current_actor(), path.title, path.webhook, path.delivery)
+
+    @api.call("GET", "/account/notices", Act.READ, letters_wire.NoticeChoices)
+    def get_notice_choices() -> letters_wire.NoticeChoices:
+        """What you are told of by letter, by kind and title."""
+        return choices.get_choices(services, current_actor())
+
+    @api.call("PUT", "/account/notices", Act.READ, letters_wire.NoticeChoices)
+    def choose_notices(body: letters_wire.NoticeChoiceIn) -> letters_wire.NoticeChoices:
+        """Be told of a kind at once, once a day or never; for one title, or for all that have no choice of their own."""
+        return choices.choose(services, current_actor(), body)
 
     @api.call("GET", "/feeds/<string:identifier>/<string:channel>", Act.OPEN, ATOM)
     def get_feed(path: FeedPath) -> Response:

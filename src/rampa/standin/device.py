@@ -6,6 +6,7 @@ FOLDER/device.key    its own key, made here; the service has the public half
 FOLDER/uses          how many sessions it opened with that: a copy of the folder falls behind
 FOLDER/reports.json  what happened and was not reported yet (rampa.standin.reports)
 FOLDER/crash.json    what the title's program left behind when it crashed (rampa.core.health.crash)
+FOLDER/trust/        what it saw of the title's trust (rampa.standin.trusted)
 FOLDER/title/        the installation (rampa.core.install.install)
 """
 
@@ -187,7 +188,7 @@ class SimulatedDevice:
 
     def installed_build(self) -> int | None:
         """The number of the installed build, None when there is none or its manifests are damaged."""
-        return self._having().build or None
+        return self.having().build or None
 
     def note(
         self,
@@ -203,13 +204,14 @@ class SimulatedDevice:
         if self.identity.reports and self.identity.number:
             Reports(self.folder).note(build, kind, bad=bad, cause=cause, seconds=seconds, crash=crash)
 
-    def to_report(self, offer: bytes) -> HealthBatch | None:
-        """What is to be sent with the token of this offer; None for nothing."""
+    def to_report(self, token: str) -> HealthBatch | None:
+        """What is to be sent with this token; None for nothing."""
         who = self.identity
-        if not who.reports or not who.number:
-            return None
-        token = verify(offer, bytes.fromhex(who.key)).reports
-        return Reports(self.folder).batch(token, who.number, who.kind)
+        return Reports(self.folder).batch(token, who.number, who.kind) if who.reports and who.number else None
+
+    def token_of(self, offer: bytes) -> str:
+        """What reports are sent with, as a signed offer says."""
+        return verify(offer, bytes.fromhex(self.identity.key)).reports
 
     def reported(self, batch: HealthBatch) -> None:
         Reports(self.folder).taken(batch)
@@ -228,6 +230,11 @@ class SimulatedDevice:
             replace_file(self.folder / OFFER, offer)
             return self.installation.update(envelope, delivery, on, self.identity.choice, back=wanted.back)
 
+    def install(self, envelope: bytes, delivery: Delivery, on: Listener, *, back: bool) -> FillReport:
+        """What a signed line has for it (rampa.standin.trusted)."""
+        with self._alone():
+            return self.installation.update(envelope, delivery, on, self.identity.choice, back=back)
+
     def wanted(self, offer: bytes, now: dt.datetime | None = None) -> OfferedBuild:
         """Which of its line's builds this device is to have. Raises `NotFound` for none, `Refused` for an offer that does not
         hold."""
@@ -244,10 +251,10 @@ class SimulatedDevice:
             bytes.fromhex(who.key),
             who.number or who.name,
             last.read_bytes() if last.exists() else b"",
-            self._having(),
+            self.having(),
         )
 
-    def _having(self) -> Having:
+    def having(self) -> Having:
         try:
             now = self.installation.current()
         except Damaged:

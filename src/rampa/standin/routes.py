@@ -10,12 +10,15 @@ import shutil
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
-from rampa.core.install.delivery import Delivery
+from rampa.core.install.delivery import Delivery, Located
 from rampa.core.install.install import Installation
+from rampa.core.install.located import size_of
 from rampa.system import CLOCK
 
-Fetch = Callable[[], bytes]
+Fetch = Callable[[], Located]
+Answer = TypeVar("Answer", bytes, Located)
 
 
 class Noting:
@@ -32,7 +35,7 @@ class Noting:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return self._noted(partial(self._inner.manifest_difference, digest, base))
 
-    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> Located:
         return self._noted(partial(self._inner.locations, depots, base, base_depots))
 
     def keys(self) -> Mapping[bytes, bytes]:
@@ -41,10 +44,10 @@ class Noting:
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         return self._noted(partial(self._inner.read, pack, offset, size))
 
-    def _noted(self, fetch: Fetch) -> bytes:
+    def _noted(self, fetch: Callable[[], Answer]) -> Answer:
         data = fetch()
         self.fetches.append(fetch)
-        self.sizes.append(len(data))
+        self.sizes.append(size_of(data))
         return data
 
 
@@ -70,7 +73,7 @@ class Routes:
             noting = self._first(have, build)
             self._known[have, build] = noting.fetches
             return sum(noting.sizes)
-        return sum(len(fetch()) for fetch in known)
+        return sum(size_of(fetch()) for fetch in known)
 
     def _first(self, have: int, build: int) -> Noting:
         at = self._folder / f"{have}-{build}"

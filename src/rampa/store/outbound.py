@@ -5,12 +5,13 @@ with a limit on time and on what comes back.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 import httpx
 
-from rampa.core.errors import Invalid, RampaError
+from rampa.core.errors import Invalid, RampaError, Unavailable
 from rampa.core.run.repository_address import URL, Host, host_of
 from rampa.store.reach import Reach
 
@@ -36,6 +37,8 @@ class Answer:
 
 
 Post = Callable[[str, bytes, Mapping[str, str]], Answer]
+Ask = Callable[[str, int], bytes]
+"""(address, at most so many bytes) -> what is there. Raises `Unavailable`, and `Invalid` for what is out of reach."""
 
 
 def check_address(address: str) -> Host:
@@ -57,24 +60,12 @@ def poster(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: f
             return Answer(status, said, round((clock() - began) * 1000))
 
         try:
-            host = check_address(address)
-            first = str(reach.look_up(host)[0])
-            # The name is asked once: where it leads a moment later does not matter.
-            pinned = host.with_name(address, f"[{first}]" if ":" in first else first)
-            name = host.name if host.port in (80, 443) else f"{host.name}:{host.port}"
-            said = {**headers, "host": name, "user-agent": "rampa"}
-            more = {"sni_hostname": host.name.strip("[]")} if host.scheme == "https" else {}
-            with httpx.Client(timeout=SILENCE, trust_env=False, follow_redirects=False) as http:
-                request = http.build_request("POST", pinned, content=body, headers=said, extensions=more)
-                response = http.send(request, stream=True)
-                try:
-                    status, text = response.status_code, b""
-                    for piece in response.iter_raw():
-                        text += piece
-                        if len(text) >= MOST or clock() - began > seconds:
-                            break
-                finally:
-                    response.close()
+            with _answered(reach, "POST", address, headers, body) as response:
+                status, text = response.status_code, b""
+                for piece in response.iter_raw():
+                    text += piece
+                    if len(text) >= MOST or clock() - began > seconds:
+                        break
             return answer(status, text[:2000].decode("utf-8", "replace").replace("\0", ""))
         except RampaError as error:
             return answer(0, error.sentence())
@@ -82,3 +73,44 @@ def poster(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: f
             return answer(0, f"no answer: {type(error).__name__} {error}"[:500])
 
     return post
+
+
+def asker(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: float = SECONDS) -> Ask:
+    """A function that fetches once."""
+
+    def ask(address: str, limit: int) -> bytes:
+        began = clock()
+        try:
+            with _answered(reach, "GET", address, {"accept-encoding": "identity"}, None) as response:
+                if response.status_code != 200:
+                    raise Unavailable("origin.failed", f"it answers with {response.status_code}")
+                data = b""
+                for piece in response.iter_raw():
+                    data += piece
+                    if len(data) > limit or clock() - began > seconds:
+                        raise Unavailable("origin.endless", "its answer does not end")
+                return data
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError, OSError) as error:
+            raise Unavailable("origin.silent", f"it does not answer ({type(error).__name__})") from error
+
+    return ask
+
+
+@contextmanager
+def _answered(
+    reach: Reach, method: str, address: str, headers: Mapping[str, str], body: bytes | None
+) -> Iterator[httpx.Response]:
+    host = check_address(address)
+    first = str(reach.look_up(host)[0])
+    # The name is asked once: where it leads a moment later does not matter.
+    pinned = host.with_name(address, f"[{first}]" if ":" in first else first)
+    name = host.name if host.port in (80, 443) else f"{host.name}:{host.port}"
+    said = {**headers, "host": name, "user-agent": "rampa"}
+    more = {"sni_hostname": host.name.strip("[]")} if host.scheme == "https" else {}
+    with httpx.Client(timeout=SILENCE, trust_env=False, follow_redirects=False) as http:
+        request = http.build_request(method, pinned, content=body, headers=said, extensions=more)
+        response = http.send(request, stream=True)
+        try:
+            yield response
+        finally:
+            response.close()

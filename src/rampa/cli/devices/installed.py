@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import datetime as dt
 import time
 from contextlib import suppress
@@ -16,12 +15,16 @@ from rampa.cli.base.common import JSON, YES, confirmed
 from rampa.cli.base.output import duration, err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.devices.folders import FOLDER, calling, opened
+from rampa.cli.devices.ways import FoundBuild, delivering, looked
 from rampa.client import Client
-from rampa.client.devices.delivery import HttpDelivery, device_report
-from rampa.core.errors import Damaged, NotFound, RampaError
+from rampa.client.devices.delivery import device_report
+from rampa.core.errors import Damaged, NotFound, RampaError, Unavailable
 from rampa.core.health.comparison import Trouble
 from rampa.core.install.rate import RateLimited
+from rampa.core.platform.table import PLATFORMS
 from rampa.core.quantity import counted
+from rampa.schema.devices import DeviceReport
+from rampa.standin.trusted import TrustedDevice
 from rampa.system import CLOCK
 
 if TYPE_CHECKING:
@@ -85,8 +88,8 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     if now is None:
         raise NotFound("install.none", "nothing is installed on this device", hint="Run `rampa device update`.")
     with calling(device) as client, Bars(WORDS, quiet=as_json) as bars:
-        delivery = HttpDelivery(client, device.identity.title, now.statement.build)
-        report = device.repair(delivery, lambda p: bars.show(p.phase, p.done, p.total))
+        with delivering(client, device, now.statement.build) as delivery:
+            report = device.repair(delivery, lambda p: bars.show(p.phase, p.done, p.total))
     if as_json:
         print_json(asdict(report))
         return
@@ -129,31 +132,19 @@ def start(folder: Path = FOLDER, arguments: list[str] = typer.Argument(None, hel
 
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
-    identity = device.identity
-    signed = base64.b64decode(client.channels.offer(identity.title, identity.channel, identity.platform).signed)
-    before = device.installed_build()
+    identity, before = device.identity, device.installed_build()
     try:
-        build = device.wanted(signed).build
+        with looked(client, device) as found:
+            report = _install(client, device, found, limit, as_json)
     except NotFound as error:
+        if error.code != "offer.nothing":
+            raise
         _nothing(device, before, str(error), as_json)
         return
-    _must_be_granted(client, device, build)
-    with Bars(WORDS, quiet=as_json) as bars:
-
-        def on(progress: Progress) -> None:
-            bars.show(progress.phase, progress.done, progress.total)
-
-        delivery = RateLimited(HttpDelivery(client, identity.title, build), limit * 1e6 / 8, CLOCK)
-        statement = client.builds.statement(identity.title, build)
-        try:
-            report = device.update(signed, statement, delivery, on)
-        except RampaError as error:
-            device.note(build, Trouble.INSTALL, bad=True, cause=error.code)
-            raise
+    build = found.build
     if before != build:
         device.note(build, Trouble.INSTALL, bad=False, seconds=report.seconds)
-    client.devices.report(identity.title, identity.name, device_report(build, report))
-    _report_health(client, device, signed)
+    _tell(client, device, found.token, device_report(build, report), changed=before != build)
     now = device.installed()
     assert now is not None
     said = f"{identity.title}#{build} ({now.statement.version_name})"
@@ -168,14 +159,40 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
     _report(report)
 
 
-def _report_health(client: Client, device: SimulatedDevice, signed: bytes) -> None:
-    """What the device kept; where that cannot be sent now, it goes with the next look."""
-    batch = device.to_report(signed)
-    if batch is None:
+def _install(client: Client, device: SimulatedDevice, found: FoundBuild, limit: float, as_json: bool) -> FillReport:
+    _must_be_granted(client, device, found.build)
+    with Bars(WORDS, quiet=as_json) as bars:
+
+        def on(progress: Progress) -> None:
+            bars.show(progress.phase, progress.done, progress.total)
+
+        try:
+            return found.install(RateLimited(found.delivery, limit * 1e6 / 8, CLOCK), on)
+        except RampaError as error:
+            device.note(found.build, Trouble.INSTALL, bad=True, cause=error.code)
+            raise
+
+
+def _tell(client: Client, device: SimulatedDevice, token: str, report: DeviceReport, *, changed: bool) -> None:
+    """What it did; where the service does not answer, it is told with the next look."""
+    trusted, who = TrustedDevice(device), device.identity
+    waiting = trusted.kept_report()
+    try:
+        client.devices.report(who.title, who.name, waiting if waiting and not changed else report)
+        trusted.reported()
+    except Unavailable:
+        if trusted.start() is None:
+            raise
+        if changed:
+            trusted.keep_report(report)
+        err().print("The service does not answer: what is installed is reported with the next look.")
         return
-    with suppress(RampaError):
-        client.health.report(device.identity.identifier, batch)
-        device.reported(batch)
+    batch = device.to_report(token)
+    if batch is not None:
+        # Where that cannot be sent now, it goes with the next look.
+        with suppress(RampaError):
+            client.health.report(who.identifier, batch)
+            device.reported(batch)
 
 
 def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: bool) -> None:
@@ -188,6 +205,8 @@ def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: boo
 
 def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:
     """Where the platform wants it, a test build is installed only with a grant that lists this device."""
+    if not PLATFORMS[device.identity.platform].needs_grant:
+        return
     asked = client.signing.restriction(device.identity.title, number)
     if asked.needed:
         signed = client.signing.grant_of(device.identity.title, number)

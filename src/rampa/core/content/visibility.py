@@ -15,3 +15,5 @@ class Visibility(IntEnum):
     """Of ready builds: depots and bundles."""
     OFFERED = 2
     """Depots of builds that are or were live on a channel, and were not withdrawn."""
+    EVERYBODY = 3
+    """The same of a channel for everybody: whoever may reach a delivery may read them, and they lie on others' servers."""

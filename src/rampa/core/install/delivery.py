@@ -3,7 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Protocol
+
+
+@dataclass(frozen=True)
+class LocatedPart:
+    """Encoded locations of these depots' chunks, from those depots of the build that the update starts from: chunks and files
+    are counted within them."""
+
+    data: bytes
+    depots: tuple[str, ...]
+    base_depots: tuple[str, ...] = ()
+
+
+Located = bytes | Sequence[LocatedPart]
+"""Encoded locations of all that was asked for together, or in parts."""
 
 
 class Delivery(Protocol):
@@ -17,8 +32,8 @@ class Delivery(Protocol):
         """The same as a difference against the manifest `base`; empty where there is none."""
         ...
 
-    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
-        """Encoded locations of the chunks of these depots; with a base, of those that its depots lack, and differences."""
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> Located:
+        """Locations of the chunks of these depots; with a base, of those that its depots lack, and differences."""
         ...
 
     def keys(self) -> Mapping[bytes, bytes]:

@@ -27,9 +27,10 @@ from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.files import disk_error, must_fit, sync
-from rampa.core.install.delivery import Delivery
+from rampa.core.install.delivery import Delivery, Located
 from rampa.core.install.fill import Filling, FillReport, Progress
 from rampa.core.install.integrity import good_chunks, intact, link_holds, still_to_write
+from rampa.core.install.located import Manifests, read_located, size_of
 from rampa.core.install.plan import plan_update
 from rampa.core.install.player_files import carry_over
 from rampa.core.install.release_manifests import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
@@ -190,9 +191,9 @@ class Installation:
         have = good_chunks(tree_at, now.tree)
         beside = self.root / "making" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
-        encoded = delivery.locations([d.depot for d in now.depots])
+        located = delivery.locations([d.depot for d in now.depots])
         filling = Filling(beside, tree_at, delivery, self._clock, on)
-        report = filling.run(damaged, have, locations_format.decode(encoded, now.tree))
+        report = filling.run(damaged, have, read_located(located, self._manifests(now), None))
         sync(beside)
         for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
             target = tree_at / path
@@ -202,7 +203,7 @@ class Installation:
                 shutil.rmtree(target)
             os.replace(beside / path, target)
         shutil.rmtree(beside, ignore_errors=True)
-        report.metadata += len(encoded)
+        report.metadata += size_of(located)
         return report
 
     def _fill(
@@ -222,7 +223,7 @@ class Installation:
         self._drop_other_staging(key)
         names = [d.depot for d in lines]
         have = local_content(start.tree) if start else LocalContent()
-        located = b""
+        located: Located = b""
         if start is now:
             located = delivery.locations(
                 names, now.statement.build if now else 0, [d.depot for d in now.depots] if now else []
@@ -230,13 +231,14 @@ class Installation:
         have_root = self.tree_folder(start) if start else None
         filling = Filling(making / "tree", have_root, delivery, self._clock, on)
         # A kept build that is taken up again holds all there is: where it was touched, the whole list is asked for.
-        locations = locations_format.decode(located, tree, now.tree if now else None) if located else NOWHERE
+        new = Manifests(encoded, tree)
+        locations = read_located(located, new, self._manifests(now) if now else None) if located else NOWHERE
 
         # Asked only where differences failed: the whole list is many times as large as that of an update.
         def whole() -> locations_format.Locations:
-            encoded = delivery.locations(names)
-            filling.report.metadata += len(encoded)
-            return locations_format.decode(encoded, tree)
+            every = delivery.locations(names)
+            filling.report.metadata += size_of(every)
+            return read_located(every, new, None)
 
         # Before the first byte travels, and less what an interrupted run has written: going on must not need the room
         # twice.
@@ -257,7 +259,7 @@ class Installation:
         # Content first, then its name: after a power cut the link must not name a build whose files are not on the
         # disk.
         sync(making)
-        report.metadata += len(located)
+        report.metadata += size_of(located)
         return report
 
     def _swap(self, key: str) -> None:
@@ -364,6 +366,9 @@ class Installation:
         if now is None:
             raise NotFound("install.none", "nothing is installed here yet", where=str(self.root))
         return now
+
+    def _manifests(self, now: Installed) -> Manifests:
+        return Manifests({d.depot: self._encoded(now, d) for d in now.depots}, now.tree)
 
     def _encoded(self, now: Installed, line: DepotLine) -> bytes:
         return (self._release(now) / f"{line.manifest.hex()}.manifest").read_bytes()

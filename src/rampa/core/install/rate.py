@@ -6,7 +6,7 @@ import threading
 from collections.abc import Mapping, Sequence
 
 from rampa.core.ambient import Clock
-from rampa.core.install.delivery import Delivery
+from rampa.core.install.delivery import Delivery, Located
 
 
 class RateLimited:
@@ -25,7 +25,7 @@ class RateLimited:
     def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
         return self._inner.manifest_difference(digest, base)
 
-    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> Located:
         return self._inner.locations(depots, base, base_depots)
 
     def keys(self) -> Mapping[bytes, bytes]:

@@ -70,6 +70,8 @@ class Act(StrEnum):
     MANAGE_TESTERS = "invite testers and give them access"
     ANSWER_FEEDBACK = "answer testers"
     MANAGE_WEBHOOKS = "say where events are sent"
+    HOLD_CEREMONY = "draft and publish a title's root"
+    MANAGE_ORIGINS = "say where deliveries lie"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
     UPLOAD_FOLDER = "upload folders"
@@ -98,6 +100,7 @@ MATTERS = frozenset(
         Act.CHANGE_PERSON,
         Act.CHANGE_FACTOR,
         Act.ALLOW_MACHINE,
+        Act.HOLD_CEREMONY,
     }
 )
 """What asks for the second factor again, of who has one."""
@@ -163,6 +166,8 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.MANAGE_TESTERS: ENGINEERS,
     Act.ANSWER_FEEDBACK: ENGINEERS,
     Act.MANAGE_WEBHOOKS: ENGINEERS,
+    Act.HOLD_CEREMONY: OWNERS,
+    Act.MANAGE_ORIGINS: OWNERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,
     Act.UPLOAD_FOLDER: ENGINEERS,

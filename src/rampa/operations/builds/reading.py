@@ -45,7 +45,7 @@ def pack_size(services: Services, actor: Actor, digest: bytes) -> int:
     everything = actor.agent or may(actor.role, Act.READ_CONTENT)
     with begin(services, actor) as uow:
         pack = uow.session.get(PackRow, digest)
-        if pack is not None and (everything or pack.visibility == Visibility.OFFERED):
+        if pack is not None and (everything or pack.visibility >= Visibility.OFFERED):
             return pack.size
         sets = uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack == digest)).all()
         size = next((s.size for s in sets if everything or is_offered(uow, s.new)), 0)

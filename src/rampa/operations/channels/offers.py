@@ -53,7 +53,7 @@ def _offer(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wi
 
 
 def _made(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wire.Offer:
-    live = _live(uow, channel.id, platform)
+    live = live_on_line(uow, channel.id, platform)
     title = uow.session.get_one(TitleRow, channel.title_id)
     if not live:
         hint = f"Place a build: `rampa channel place {title.slug}#N --on {name}`."
@@ -63,7 +63,7 @@ def _made(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wir
         channel=name,
         platform=platform,
         number=channel.version,
-        builds=tuple(_offered(p) for p in live),
+        builds=tuple(offered_build(p) for p in live),
         made_at=uow.now,
         expires_at=uow.now + offer_format.LIFE,
         reports=title.reports,
@@ -77,7 +77,7 @@ def _made(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wir
     )
 
 
-def _live(uow: UnitOfWork, channel: uuid.UUID, platform: str) -> list[PlacementRow]:
+def live_on_line(uow: UnitOfWork, channel: uuid.UUID, platform: str) -> list[PlacementRow]:
     """Newest first, down to the newest one that every device gets."""
     rows = (
         select(PlacementRow)
@@ -91,7 +91,7 @@ def _live(uow: UnitOfWork, channel: uuid.UUID, platform: str) -> list[PlacementR
     return [p for p in found[: len(parts) + 1] if p.share]
 
 
-def _offered(placement: PlacementRow) -> OfferedBuild:
+def offered_build(placement: PlacementRow) -> OfferedBuild:
     return OfferedBuild(
         build=placement.build.number,
         code=placement.build.version_code,

@@ -14,14 +14,16 @@ from sqlalchemy import select
 from rampa.core.build.life import BuildState
 from rampa.core.content.pack.pack import index_size, read_index
 from rampa.core.content.visibility import Visibility
+from rampa.core.placement.channels import Audience
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, ContentKeyRow, DifferenceSetRow, PackRow, PlacementRow, store_state
+from rampa.db import BuildRow, ChannelRow, ContentKeyRow, DifferenceSetRow, PackRow, PlacementRow, store_state
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.copies import Copy, copies_of, frames_of
 from rampa.operations.content.packing import write_packs
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 TAIL = 64 * 1024
+LEVELS = (Visibility.OFFERED, Visibility.EVERYBODY)
 WAS_LIVE = (*LIVE, PlacementState.SUPERSEDED)
 """A build that a later one replaced is still on devices, which verify, repair and go back to it."""
 
@@ -33,7 +35,12 @@ def is_offered(uow: UnitOfWork, build: BuildRow) -> bool:
 
 
 def visibility_of(uow: UnitOfWork, build: BuildRow) -> Visibility:
-    return Visibility.OFFERED if is_offered(uow, build) else Visibility.BUILD
+    if not is_offered(uow, build):
+        return Visibility.BUILD
+    rows = select(PlacementRow.id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+    rows = rows.where(PlacementRow.build_id == build.id, PlacementRow.state.in_(WAS_LIVE))
+    everybody = rows.where(ChannelRow.audience == Audience.FOR_EVERYBODY)
+    return Visibility.EVERYBODY if uow.session.scalar(everybody.limit(1)) else Visibility.OFFERED
 
 
 def show(services: Services, build: uuid.UUID) -> None:
@@ -64,22 +71,28 @@ def lower(services: Services) -> int:
     with begin(services) as uow:
         store_state(uow.session, lock=True)
         rows = uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY))
-        offered: set[bytes] = set()
+        offered: dict[Visibility, set[bytes]] = {level: set() for level in LEVELS}
         for build in rows:
-            if is_offered(uow, build):
-                offered |= _delivered(services, build)
-        packs = uow.session.scalars(select(PackRow).where(PackRow.visibility == Visibility.OFFERED))
-        lowered = [p for p in packs if not _chunks_in(services, p) <= offered]
-        for pack in lowered:
-            pack.visibility = Visibility.BUILD
+            seen_by = visibility_of(uow, build)
+            for level in LEVELS:
+                offered[level] |= _delivered(services, build) if level <= seen_by else set()
+        packs = uow.session.scalars(select(PackRow).where(PackRow.visibility >= Visibility.OFFERED))
+        lowered = 0
+        digests = []
+        for pack in packs:
+            inside = _chunks_in(services, pack)
+            level = max((each for each in LEVELS if inside <= offered[each]), default=Visibility.BUILD)
+            if level < pack.visibility:
+                pack.visibility = level
+                lowered += 1
+                digests += [pack.digest] if level == Visibility.BUILD else []
         if lowered:
             store_state(uow.session).epoch += 1
-        digests = [p.digest for p in lowered]
         sets = uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None)))
         digests += [s.pack for s in sets if s.pack and not is_offered(uow, s.new)]
     for digest in digests:
         services.store.withdraw_pack(digest)
-    return len(lowered)
+    return lowered
 
 
 def settle(services: Services) -> None:
@@ -96,7 +109,7 @@ def settle(services: Services) -> None:
         for (level, encrypted), digests in sorted(wanted.items()):
             _rise(uow, digests, level, encrypted)
         _rise(uow, bundles, Visibility.BUILD, sealed=False)
-        offered = set(uow.session.scalars(select(PackRow.digest).where(PackRow.visibility == Visibility.OFFERED)))
+        offered = set(uow.session.scalars(select(PackRow.digest).where(PackRow.visibility >= Visibility.OFFERED)))
         made = uow.session.scalars(select(DifferenceSetRow).where(DifferenceSetRow.pack.is_not(None)))
         offered |= {row.pack for row in made if row.pack and is_offered(uow, row.new)}
     for pack in sorted(offered):
@@ -134,7 +147,7 @@ def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: 
 def _serves(copy: Copy, level: Visibility, sealed: bool) -> bool:
     if copy.visibility < level:
         return False
-    return not sealed or not copy.plain or copy.visibility == Visibility.OFFERED
+    return not sealed or not copy.plain or copy.visibility >= Visibility.OFFERED
 
 
 def _may_rise(uow: UnitOfWork, pack: PackRow, rising: Iterable[bytes], level: Visibility) -> bool:
@@ -159,5 +172,5 @@ def _offered_packs(uow: UnitOfWork, build: BuildRow) -> set[bytes]:
     made = uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.new_id == build.id))
     found = {pack for pack in made if pack is not None}
     for copies in copies_of(uow, _delivered(uow.services, build)):
-        found |= {c.frame.pack for rows in copies.values() for c in rows if c.visibility == Visibility.OFFERED}
+        found |= {c.frame.pack for rows in copies.values() for c in rows if c.visibility >= Visibility.OFFERED}
     return found

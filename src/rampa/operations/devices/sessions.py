@@ -11,12 +11,11 @@ from sqlalchemy import delete, select
 from rampa.core.devices.proof import must_hold, session
 from rampa.core.errors import Denied
 from rampa.db import DeviceRow, DeviceTokenRow
-from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.base import Services, audit, begin, service_actor
 from rampa.operations.people.challenges import new_challenge, spend
 from rampa.operations.people.people import digest_secret
-from rampa.operations.testers.access import may_install
+from rampa.operations.testers.access import must_have_access
 from rampa.schema import devices as wire
-from rampa.schema.common import Role
 
 TOKEN_LIFE = dt.timedelta(minutes=15)
 TOKEN_MARK = "rampa-device-"
@@ -39,7 +38,7 @@ def open_session(services: Services, device: str, asked: wire.DeviceSessionIn) -
         if row is None or row.public_key is None:
             raise Denied("device.unknown-key", "this device is not registered here", hint="Register it again.")
         must_hold(row.public_key, bytes.fromhex(asked.signature), session(challenge, asked.uses))
-        _must_have_access(uow, row)
+        must_have_access(uow, row)
         copied = asked.uses <= row.uses
         if copied:
             audit.record(uow.by(service_actor(f"device {row.name}")), "device.copied", row.name)
@@ -63,14 +62,7 @@ def find_device(services: Services, secret: str) -> DeviceRow | None:
         if token is None or token.expires_at <= uow.now:
             return None
         row = token.device
-        _must_have_access(uow, row)
+        must_have_access(uow, row)
         if row.last_seen_at is None or uow.now - row.last_seen_at > SEEN_EVERY:
             row.last_seen_at = uow.now
         return row
-
-
-def _must_have_access(uow: UnitOfWork, row: DeviceRow) -> None:
-    person = row.person
-    if person is None or not may_install(uow, person, Role(person.role), row.channel_id):
-        hint = "What is installed stays. Ask who invited you."
-        raise Denied("device.withdrawn", f"the access of {row.name} was taken away", hint=hint)

@@ -16,9 +16,11 @@ from rampa.db import (
     SourceRow,
     TitleRow,
     TriggerRow,
+    TrustKeyRow,
     UnlockRow,
     UnsealingKeyRow,
     VariablesRow,
+    WebhookRow,
     find_key,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
@@ -26,6 +28,7 @@ from rampa.operations.content.frames import key_label
 from rampa.operations.signing.content_keys import unsealing_label
 from rampa.operations.signing.identities import label_of, open_identity
 from rampa.operations.signing.views import describe
+from rampa.operations.trust.keys import trust_key_label
 from rampa.schema.signing import identities as wire
 
 
@@ -106,3 +109,13 @@ def _secrets(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
         select(TriggerRow).where(TriggerRow.sealed.is_not(None)).with_for_update(of=TriggerRow)
     ):
         yield trigger, "sealed", f"trigger:{trigger.id}"
+    yield from _outward(uow)
+
+
+def _outward(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
+    """What is signed with for others to check."""
+    for webhook in uow.session.scalars(select(WebhookRow).with_for_update(of=WebhookRow)):
+        yield webhook, "sealed", f"webhook:{webhook.id}"
+    for trusted in uow.session.scalars(select(TrustKeyRow).with_for_update()):
+        title = uow.session.get_one(TitleRow, trusted.title_id)
+        yield trusted, "sealed", trust_key_label(title.identifier, trusted.role)

@@ -10,10 +10,11 @@ import uuid
 
 from sqlalchemy import ColumnElement, Select, func, or_, select
 
-from rampa.core.errors import Conflict, Invalid, NotFound
+from rampa.core.errors import Conflict, Denied, Invalid, NotFound
 from rampa.db import (
     ChannelAccessRow,
     ChannelRow,
+    DeviceRow,
     GroupMemberRow,
     PersonRow,
     TitleRow,
@@ -53,6 +54,14 @@ def may_install(uow: UnitOfWork, person: PersonRow, role: Role, channel: uuid.UU
         return True
     rows = given(uow, person.id).where(ChannelAccessRow.channel_id == channel).limit(1)
     return may(role, Act.TEST) and uow.session.scalar(rows) is not None
+
+
+def must_have_access(uow: UnitOfWork, device: DeviceRow) -> None:
+    """Raises `Denied` for a device whose person has none any more."""
+    person = device.person
+    if person is None or not may_install(uow, person, Role(person.role), device.channel_id):
+        hint = "What is installed stays. Ask who invited you."
+        raise Denied("device.withdrawn", f"the access of {device.name} was taken away", hint=hint)
 
 
 def must_install(uow: UnitOfWork, slug: str, name: str) -> ChannelRow:

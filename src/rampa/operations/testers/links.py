@@ -4,8 +4,9 @@ An invitation's is good until its row says otherwise; a ticket for a download sa
 
     invitation := invitation (16) | HMAC-SHA256 over it and its turn, cut (16)
     ticket     := person (16) | channel (16) | build (16) | until, seconds since 1970 (8) | HMAC-SHA256, cut (16)
+    pass       := device or person (16) | channel (16) | until, seconds since 1970 (8) | HMAC-SHA256, cut (16)
 
-Both in base64url (RFC 4648, section 5), without padding.
+All in base64url (RFC 4648, section 5), without padding.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ from rampa.operations.base import Services
 
 HINT = "Ask for it again on the page of the build; what was downloaded of it is kept."
 MARK = 16
-INVITATION, TICKET = b"rampa invitation", b"rampa download"
+INVITATION, TICKET, PASS = b"rampa invitation", b"rampa download", b"rampa delivery"
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,15 @@ class Ticket:
     person: uuid.UUID
     channel: uuid.UUID
     build: uuid.UUID
+    until: int
+
+
+@dataclass(frozen=True)
+class ChannelPass:
+    """For the files of a channel by invitation; `holder` is a device or a person."""
+
+    holder: uuid.UUID
+    channel: uuid.UUID
     until: int
 
 
@@ -74,6 +84,24 @@ def read_ticket(services: Services, text: str) -> Ticket:
         raise Denied("download.over", "this address is over: it is good for a minute", hint=HINT)
     person, channel, build = (uuid.UUID(bytes=body[at : at + 16]) for at in (0, 16, 32))
     return Ticket(person, channel, build, until)
+
+
+def pass_text(services: Services, holder: uuid.UUID, channel: uuid.UUID, until: dt.datetime) -> str:
+    body = holder.bytes + channel.bytes + int(until.timestamp()).to_bytes(8, "big")
+    return _text(body + _mark(keys_of(services.master_key)[0], PASS, body))
+
+
+def read_pass(services: Services, text: str) -> ChannelPass:
+    """Raises `Denied` for one that is not ours or is over."""
+    raw = _bytes(text)
+    body, mark = raw[:40], raw[40:]
+    ours = any(hmac.compare_digest(mark, _mark(key, PASS, body)) for key in keys_of(services.master_key))
+    if len(raw) != 40 + MARK or not ours:
+        raise Denied("delivery.foreign", "this address was not made here", hint="Ask for it again.")
+    until = int.from_bytes(body[32:], "big")
+    if until < services.now().timestamp():
+        raise Denied("delivery.over", "this address is over", hint="Ask for it again: it is good for a few minutes.")
+    return ChannelPass(uuid.UUID(bytes=body[:16]), uuid.UUID(bytes=body[16:32]), until)
 
 
 def _mark(master: bytes, label: bytes, body: bytes) -> bytes:

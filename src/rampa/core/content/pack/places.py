@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -74,6 +74,17 @@ class ChunkPlaces(Mapping[bytes, tuple[FramePlace, int]]):
         used = np.unique(view(self.frame)[self.rows(wanted)]) if len(wanted) else ()
         # Fetched in this order, neighbours in a pack join to one range.
         return sorted(self.frames[i] for i in used)
+
+
+def joined_places(parts: Sequence[ChunkPlaces]) -> ChunkPlaces:
+    """One behind the other; frames that several name are kept once."""
+    numbers: dict[FramePlace, int] = {}
+    frame, at = array("I"), array("I")
+    for part in parts:
+        renumbered = np.array([numbers.setdefault(f, len(numbers)) for f in part.frames], dtype=np.uint32)
+        frame.frombytes(renumbered[view(part.frame)].tobytes() if len(part) else b"")
+        at += part.at
+    return ChunkPlaces(Digests(b"".join(p.digests.joined for p in parts)), frame, at, list(numbers))
 
 
 class PlacesBuilder:

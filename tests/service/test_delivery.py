@@ -1,0 +1,222 @@
+"""A title's trust and its delivery as files: ceremonies, what is written where, what stays private, what is told in time."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text, update
+
+from rampa.client import Client
+from rampa.core.content.manifest import manifest
+from rampa.core.content.pack.pack import read_index
+from rampa.core.errors import Damaged
+from rampa.core.trust.terms import TrustRole, channel_role
+from rampa.db import TrustKeyRow, find_channel
+from rampa.operations.base import begin
+from rampa.operations.delivery.publish import publish_due
+from rampa.operations.trust.alarm import tell_owners
+from rampa.operations.trust.standing import get_trust
+from rampa.schema.common import Role
+from tests.conftest import Begun, World
+from tests.delivering import (
+    CHANNEL,
+    IDENTIFIER,
+    TITLE,
+    MirrorServer,
+    draft,
+    fill,
+    hold_ceremony,
+    install,
+    new_device,
+    origins,
+    place,
+    signed,
+    update_placed,
+    written,
+)
+from tests.refusals import refuses
+
+LETTERS = text("select id from procrastinate_jobs where task_name = 'send_letter'")
+
+
+@pytest.fixture
+def titled(world: World, client: Client, begun: Begun, tmp_path: Path) -> World:
+    def delivered() -> None:
+        fill(client, world.services, tmp_path)
+
+    begun(delivered)
+    return world
+
+
+def test_a_device_installs_and_updates_from_files_alone(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    before = {p: p.stat().st_ino for p in (tmp_path / "mirror").rglob("*.*")}
+    server = MirrorServer(tmp_path / "mirror")
+    device = new_device(client, tmp_path / "desk")
+    places = origins({"mirror.test": server})
+    assert install(device, places) == 1
+    update_placed(client, titled.services)
+    written(client, tmp_path / "mirror")
+    touched = {p.name for p, inode in before.items() if p.is_file() and p.stat().st_ino != inode}
+    assert touched == {"timestamp.json", "written.json"}, "only what the update brought is written"
+    server.asked.clear()
+    assert install(device, places) == 2
+    assert any("-" in n for n in server.asked if n.startswith("manifests/")), "the manifest came as a difference"
+    server.asked.clear()
+    assert install(device, places) == 2
+    assert server.asked == ["metadata/2.root.json", "metadata/timestamp.json", server.asked[2], server.asked[3]]
+
+
+def test_a_second_writing_fetches_nothing(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    again = written(client, tmp_path / "mirror")
+    assert (again.written, again.size, again.removed) == (0, 0, 0)
+    (tmp_path / "mirror" / IDENTIFIER / "written.json").unlink()
+    assert written(client, tmp_path / "mirror").written == 0, "what is there is not fetched again"
+
+
+def test_what_is_for_testers_is_not_among_the_files(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    names = {
+        str(p.relative_to(tmp_path / "mirror" / IDENTIFIER)) for p in (tmp_path / "mirror").rglob("*") if p.is_file()
+    }
+    address = client.delivery.closed_address(TITLE, "testers").address
+    path = address.removeprefix("http://rampa.test")
+    http = titled.app.test_client()  # type: ignore[attr-defined]
+    with begin(titled.services) as uow:
+        role = channel_role(find_channel(uow.session, TITLE, "testers").id.hex)
+    closed = f"metadata/1.{role}.json"
+    assert closed not in names
+    assert http.get(f"{path}/{IDENTIFIER}/{closed}").status_code == 200
+    with refuses("delivery.no-file"):
+        client.fetch(f"/api/v1/delivery/{IDENTIFIER}/{closed}")
+    wrong = path[:-4] + ("AAAA" if path[-4:] != "AAAA" else "BBBB")
+    assert http.get(f"{wrong}/{IDENTIFIER}/{closed}").status_code == 403
+
+
+def test_packs_for_everybody_hold_nothing_of_a_closed_channel(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    tree = manifest.decode(client.fetch(f"/api/v1/titles/{TITLE}/builds/1/depots/base/manifest")).tree
+    more = manifest.decode(client.fetch(f"/api/v1/titles/{TITLE}/builds/1/depots/languages/manifest")).tree
+    shipped = {*tree.chunks.digests, *more.chunks.digests}
+    packs = list((tmp_path / "mirror" / IDENTIFIER / "packs").iterdir())
+    found = {c.digest for p in packs for f in read_index(p.read_bytes(), p.stat().st_size) for c in f.chunks}
+    assert found == shipped
+
+
+def test_a_withdrawn_device_s_address_is_worth_nothing(titled: World, client: Client, tmp_path: Path) -> None:
+    with titled.client(Role.DEVICE) as device:
+        address = device.delivery.closed_address(TITLE, "studio").address.removeprefix("http://rampa.test")
+        with refuses("device.scope"):
+            device.delivery.closed_address(TITLE, "testers")
+    http = titled.app.test_client()  # type: ignore[attr-defined]
+    at = f"{address}/{IDENTIFIER}/metadata/timestamp.json"
+    answer = http.get(at)
+    assert answer.status_code == 200
+    assert answer.headers["Cache-Control"] == "private, no-store"
+    (name,) = (d.name for d in client.devices.all(TITLE))
+    client.devices.remove(TITLE, name)
+    assert http.get(at).status_code == 404
+
+
+def test_only_the_owner_holds_ceremonies(titled: World, client: Client) -> None:
+    with titled.client(Role.ENGINEER) as engineer, refuses("role.denied"):
+        draft(engineer)
+    with refuses("trust.unsigned"):
+        client.delivery.publish_root(TITLE, signed(draft(client), "Vendla"))
+    assert client.delivery.trust(TITLE).root.version == 1  # type: ignore[union-attr]
+
+
+def test_new_keys_by_a_ceremony_are_followed(titled: World, client: Client, tmp_path: Path) -> None:
+    device = new_device(client, tmp_path / "desk")
+    written(client, tmp_path / "mirror")
+    places = origins({"mirror.test": MirrorServer(tmp_path / "mirror")})
+    assert install(device, places) == 1
+    hold_ceremony(client, new_keys=True)
+    update_placed(client, titled.services)
+    written(client, tmp_path / "mirror")
+    assert install(device, places) == 2
+    trust = client.delivery.trust(TITLE)
+    assert trust.root is not None
+    assert trust.root.version == 2
+    assert install(new_device(client, tmp_path / "sofa"), places) == 2
+
+
+def test_keys_that_are_gone_are_said_and_replaced(titled: World, client: Client, tmp_path: Path) -> None:
+    device = new_device(client, tmp_path / "desk")
+    written(client, tmp_path / "mirror")
+    places = origins({"mirror.test": MirrorServer(tmp_path / "mirror")})
+    with begin(titled.services) as uow:
+        gone = update(TrustKeyRow).where(TrustKeyRow.role == TrustRole.TIMESTAMP).values(sealed=b"not a secret")
+        uow.session.execute(gone)
+    place(client, 2)
+    publish_due(titled.services)
+    trouble = client.delivery.trust(TITLE).trouble
+    assert "the key of Peatlight's timestamp cannot be used" in trouble
+    assert "ceremony draft --new-keys" in trouble
+    # Nothing is lost: devices install what was signed, and get the rest once there are keys.
+    assert written(client, tmp_path / "mirror").written == 0
+    assert install(device, places) == 1
+    hold_ceremony(client, new_keys=True)
+    publish_due(titled.services)
+    assert client.delivery.trust(TITLE).trouble == ""
+    written(client, tmp_path / "mirror")
+    assert install(device, places) == 2
+
+
+def test_people_are_told_once_and_long_before(titled: World) -> None:
+    def letters() -> int:
+        with begin(titled.services) as uow:
+            return len(uow.session.execute(LETTERS).all())
+
+    tell_owners(titled.services)
+    assert letters() == 0
+    later = dt.datetime.now(dt.UTC) + dt.timedelta(days=190)
+    titled.services = replace(titled.services, now=lambda: later)
+    publish_due(titled.services)
+    for _ in range(3):
+        tell_owners(titled.services)
+    assert letters() == 1
+    actor = titled.actor()
+    assert [a.partition(" until ")[0] for a in get_trust(titled.services, actor, TITLE).alarms] == [
+        "The root holds only"
+    ]
+
+
+def test_files_that_nothing_names_go_after_a_while(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    update_placed(client, titled.services)
+    written(client, tmp_path / "mirror")
+    later = dt.datetime.now(dt.UTC) + dt.timedelta(hours=2)
+    publish_due(replace(titled.services, now=lambda: later))
+    report = written(client, tmp_path / "mirror")
+    assert report.removed > 0
+    device = new_device(client, tmp_path / "desk")
+    assert install(device, origins({"mirror.test": MirrorServer(tmp_path / "mirror")}), later) == 2
+
+
+def test_a_share_is_decided_on_the_device(titled: World, client: Client, tmp_path: Path) -> None:
+    seen = client.channels.preview(TITLE, CHANNEL, 2)
+    client.channels.place(TITLE, CHANNEL, 2, seen.etag, share=30)
+    publish_due(titled.services)
+    written(client, tmp_path / "mirror")
+    places = origins({"mirror.test": MirrorServer(tmp_path / "mirror")})
+    devices = [new_device(client, tmp_path / f"desk-{i}", f"number-{i}") for i in range(12)]
+    line = devices[0].look(places, dt.datetime.now(dt.UTC))
+    assert [b.offered.share for b in line.builds] == [300, 1000]
+    got = [install(d, places) for d in devices]
+    assert got == [d.wanted(line).offered.build for d in devices]
+    assert set(got) == {1, 2}
+
+
+def test_a_start_is_taken_once(titled: World, client: Client, tmp_path: Path) -> None:
+    device = new_device(client, tmp_path / "desk")
+    kept = device.start()
+    hold_ceremony(client, new_keys=True)
+    assert device.begin(client.delivery.trusted_start(TITLE, CHANNEL)) == kept
+    (tmp_path / "desk/trust/start.dsse").write_bytes(b"{}")
+    with pytest.raises(Damaged):
+        device.start()
