@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from demo.peatlight import content, documents, sources
+from demo.peatlight import content, documents, drawing, sources
 from demo.peatlight.texts import HINTS, LINES
 
 PEOPLE = {
@@ -142,6 +142,7 @@ def _first(repo: Repository) -> None:
         ("src/night.h", sources.NIGHT_H),
         ("src/fog.c", sources.FOG),
         ("src/crash.c", sources.CRASH),
+        ("src/draw.c", drawing.IN_C),
         ("tools/count_texts.py", sources.COUNT_TEXTS),
         ("texts/en.toml", _texts("en")),
     ):

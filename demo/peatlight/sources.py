@@ -14,6 +14,7 @@ int main(int argc, char **argv)
 {
     leave_a_word();
     if (argc > 1 && strcmp(argv[1], "--self-test") == 0) {
+        draw_night();
         int home = night_shift(1907, 0);
         printf("self-test: %d of %d wagons are home (%s)\\n", home, WAGONS, MODE);
         return home > 0 ? 0 : 1;
@@ -31,6 +32,7 @@ NIGHT_H = """#ifndef NIGHT_H
 int night_shift(unsigned seed, int loud);
 int fog_at(unsigned *state);
 void leave_a_word(void);
+void draw_night(void);
 
 #endif
 """

@@ -38,7 +38,7 @@ def locale(language: str, version: str) -> bytes:
 
 PROGRAM = '''#!/usr/bin/env python3
 """Peatlight: a night shift on the bog railway. Route lantern wagons through the fog before the morning thaw."""
-import json, os, random, sys
+import json, os, random, struct, sys, zlib
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -50,7 +50,7 @@ def words(language):
     return json.loads((file if file.exists() else ROOT / "locale" / "en.json").read_text("utf-8"))["lines"]
 
 
-def self_test():
+{drawing}def self_test():
     needed = ["maps/network.json", "data/bog.arc", "locale/en.json", "locale/fi.json", "locale/es.json"]
     missing = [n for n in needed if not (ROOT / n).is_file()]
     if missing:
@@ -59,6 +59,7 @@ def self_test():
     if (ROOT / "data/bog.arc").open("rb").read(8) != b"PEATARC1":
         print("data/bog.arc is not an archive")
         return 1
+    draw()
     print("Peatlight " + VERSION + " self-test: ok")
     return 0
 

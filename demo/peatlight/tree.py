@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from demo.peatlight import content, documents, texts
+from demo.peatlight import content, documents, drawing, texts
 
 VERSIONS = ("1.4.0", "1.5.0")
 SEED = 1907
@@ -59,7 +59,7 @@ def make_pocket(out: Path) -> Path:
 
 def _program(folder: Folder, version: str) -> None:
     folder.put("rampa.toml", documents.EVERYWHERE if version == VERSIONS[1] else documents.FIRST)
-    folder.put("bin/peatlight", texts.PROGRAM.format(version=version), executable=True)
+    folder.put("bin/peatlight", texts.PROGRAM.format(version=version, drawing=drawing.IN_PYTHON), executable=True)
     folder.put("bin/peatlight.cmd", texts.STARTER)
     folder.put("LICENCE.txt", "Peatlight is made up for Rampa's demo. Everything in it was generated.\n")
     for language in ("en", "fi", "es"):

@@ -61,6 +61,8 @@ const TestingFrame = page("TestingFrame", () => import("../features/testing/Test
 const TestingPage = page("TestingPage", () => import("../features/testing/TestingPage"));
 const OwnDevicesPage = page("OwnDevicesPage", () => import("../features/testing/OwnDevicesPage"));
 const InstallPage = page("InstallPage", () => import("../features/testing/InstallPage"));
+const ScreensPage = page("ScreensPage", () => import("../features/screens/ScreensPage"));
+const TestScreensPage = page("TestScreensPage", () => import("../features/screens/TestScreensPage"));
 const SignOffPage = page("SignOffPage", () => import("../features/testing/SignOffPage"));
 const WebhooksPage = page("WebhooksPage", () => import("../features/webhooks/WebhooksPage"));
 const DeliveriesPage = page("DeliveriesPage", () => import("../features/webhooks/DeliveriesPage"));
@@ -104,6 +106,7 @@ function SignedInPages() {
     <Route element={<TestingFrame />}>
       <Route path="testing" element={<TestingPage />} />
       <Route path="testing/devices" element={<OwnDevicesPage />} />
+      <Route path="testing/simulated" element={<TestScreensPage />} />
       <Route path="testing/feedback" element={<OwnFeedbackPage />} />
       <Route path="testing/account" element={<AccountPage />} />
       <Route path="install/:title/:channel/:build" element={<InstallPage />} />
@@ -151,6 +154,7 @@ function SignedInPages() {
         <Route path="titles/:title/crashes/:crash" element={<CrashPage />} />
         <Route path="titles/:title/crashes/:crash/find" element={<CrashPage finding />} />
         <Route path="titles/:title/devices" element={<DevicesPage />} />
+        <Route path="titles/:title/devices/simulated" element={<ScreensPage />} />
         <Route path="titles/:title/delivery" element={<DeliveryPage />} />
         <Route path="titles/:title/webhooks" element={<WebhooksPage />} />
         <Route path="titles/:title/webhooks/:webhook" element={<DeliveriesPage />} />

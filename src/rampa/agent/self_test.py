@@ -12,6 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -76,16 +77,17 @@ def self_test(
         if not program.is_file() or not program.resolve().is_relative_to(folder.resolve()):
             hint = "Say the path from the top folder: --launch bin/NAME."
             raise NotFound("launch.missing", f"the bundle holds no launch entry {launch}", where=launch, hint=hint)
-        why = _cannot(program)
+        why = why_not(program)
         if why:
             return SelfTest(False, False, why, "", 0.0)
         (Path(made) / "home").mkdir()
         if place.user is not None:
             give(Path(made), place.user)
-        return _run(program, tops[0], Path(made), seconds, place, form)
+        return run_program(program, tops[0], Path(made), seconds, place, form)
 
 
-def _cannot(program: Path) -> str:
+def why_not(program: Path) -> str:
+    """Why this machine cannot run it; empty where it may."""
     if not os.access(program, os.X_OK):
         return ""  # starting it says so better than we could
     with program.open("rb") as stream:
@@ -96,10 +98,13 @@ def _cannot(program: Path) -> str:
     return ""
 
 
-def _run(program: Path, top: Path, scratch: Path, seconds: float, place: Place, form: str) -> SelfTest:
+def run_program(
+    program: Path, top: Path, scratch: Path, seconds: float, place: Place, form: str, more: Mapping[str, str] = {}
+) -> SelfTest:
+    """Started with `--self-test` below `top`; `scratch` holds its home, `more` goes into its environment."""
     left = scratch / "home" / "crash.json"
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(scratch / "home"), "TMPDIR": str(scratch), "LANG": "C.UTF-8"}
-    environment |= {"RAMPA_CRASH_REPORT": str(left), **({"RAMPA_DEVICE_CLASS": form} if form else {})}
+    environment |= {"RAMPA_CRASH_REPORT": str(left), **({"RAMPA_DEVICE_CLASS": form} if form else {}), **more}
     started = time.monotonic()
     try:
         with place.start([str(program), "--self-test"], top, environment) as child:

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
     from rampa.client.schedule import ScheduleCalls
+    from rampa.client.screens import ScreensCalls
     from rampa.client.sign_offs import SignOffsCalls
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
@@ -142,6 +143,12 @@ class Client:
         from rampa.client.testers import TestersCalls
 
         return TestersCalls(self.connection)
+
+    @cached_property
+    def screens(self) -> ScreensCalls:
+        from rampa.client.screens import ScreensCalls
+
+        return ScreensCalls(self.connection)
 
     @cached_property
     def sign_offs(self) -> SignOffsCalls:

@@ -61,13 +61,14 @@ def disk_error(error: OSError, where: Path) -> Unavailable:
     return Unavailable("disk.error", f"the disk said: {error.strerror}", where=str(error.filename or where))
 
 
-def must_fit(folder: Path, size: int) -> None:
-    """Raises `Unavailable` when the disk of `folder` has less room than `size` bytes: better now than at the last file."""
+def must_fit(folder: Path, size: int, room: int | None = None) -> None:
+    """Raises `Unavailable` when the disk of `folder` has less room than `size` bytes: better now than at the last file. `room`:
+    bytes that a simulated disk has."""
     at = folder
     # What is not made yet will lie on its nearest parent's disk.
     while not at.exists():
         at = at.parent
-    free = shutil.disk_usage(at).free
+    free = shutil.disk_usage(at).free if room is None else room
     if free < size:
         raise Unavailable(
             "disk.full",

@@ -134,6 +134,13 @@ def start_mailbox(folder: ServiceFolder, port: int, secret: str, start: Start = 
     return start(command, {**os.environ, "RAMPA_MAILBOX_SECRET": secret}, folder.root / "mailbox.log")
 
 
+def start_screens(folder: ServiceFolder, port: int, secret: str, address: str, start: Start = start_child) -> Child:
+    """Starts the host of simulated devices that one can look at."""
+    at = str(folder.root / "screens")
+    command = [sys.executable, "-m", "rampa.local.screen_host", at, "--port", str(port), "--service", address]
+    return start(command, {**os.environ, "RAMPA_SCREENS_SECRET": secret}, folder.root / "screens.log")
+
+
 def _environment(folder: ServiceFolder, database_url: str) -> dict[str, str]:
     return {
         **os.environ,

@@ -24,7 +24,7 @@ from rampa.local.agents import Agents
 from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.keeper import Keeper
 from rampa.local.postgres import free_port, private_server
-from rampa.local.service import ServiceFolder, start_mailbox, start_service, start_worker
+from rampa.local.service import ServiceFolder, start_mailbox, start_screens, start_service, start_worker
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -89,10 +89,12 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     say("Starting the service …")
     console = root / "console" / "dist"
     at_port = _take_the_front(stack, keeper, folder, port) if find_nginx() else port
+    screens = _screens_address(folder)
     keeper.keep("The service", folder.log, lambda: start_service(folder, url, at_port, console))
     address = f"http://127.0.0.1:{port}"
     _tell_command_line(data, address)
     keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
+    _show_screens(keeper, folder, screens, address)
     letters = "" if os.environ.get("RAMPA_SMTP") else _show_letters(keeper, folder)
     agents = Agents(root, data, address, folder, url)
     for name in agents.names:
@@ -122,6 +124,18 @@ def _show_letters(keeper: Keeper, folder: ServiceFolder) -> str:
     log = folder.root / "mailbox.log"
     keeper.keep("The mailbox", log, lambda: start_mailbox(folder, port, secret))
     return f"http://127.0.0.1:{port}/{secret}/"
+
+
+def _screens_address(folder: ServiceFolder) -> tuple[int, str]:
+    """Where simulated devices are going to run: (port, secret); the service is told before it starts."""
+    port, secret = folder.port("screens.port"), secrets.token_urlsafe(24)
+    os.environ["RAMPA_SCREENS"] = f"http://127.0.0.1:{port}/{secret}"
+    return port, secret
+
+
+def _show_screens(keeper: Keeper, folder: ServiceFolder, at: tuple[int, str], address: str) -> None:
+    log = folder.root / "screens.log"
+    keeper.keep("The simulated devices", log, lambda: start_screens(folder, *at, address))
 
 
 def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:

@@ -23,7 +23,8 @@ export function DevicesPage() {
   return (
     <>
       <PageHead title="Devices">
-        Each has a key of its own, and installs what its channel has. Simulated ones are folders; they install for real and say so.
+        Each has a key of its own, and installs what its channel has. Simulated ones install for real and say so:{" "}
+        <Link to={`/titles/${title}/devices/simulated`}>look at some</Link>.
       </PageHead>
       <Panel title="Registered devices" aside={devices.data && plural(devices.data.items.length, "device")} flush>
         <Answer of={devices}>

@@ -1,6 +1,7 @@
 import { Stack } from "@mantine/core";
 
 import { PageHead, Panel } from "../../ui/parts";
+import { LettersPanel } from "../letters/LettersPanel";
 import { Codes } from "./Codes";
 import { Passkeys } from "./Passkeys";
 import { useSession } from "./queries";
@@ -37,6 +38,7 @@ export function AccountPage() {
             <Codes session={session} />
           </div>
         </Panel>
+        {person.role !== "tester" && person.role !== "reviewer" && <LettersPanel />}
       </Stack>
     </>
   );

@@ -1,5 +1,6 @@
 import { Button, Select } from "@mantine/core";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { Confirm } from "../../ui/Confirm";
 import { Answer, Empty, When } from "../../ui/parts";
@@ -25,7 +26,14 @@ export function OwnDevicesPage() {
           )
         }
       </Answer>
-      {testing.data && testing.data.titles.length > 0 && <RegisterOne titles={testing.data.titles} />}
+      {testing.data && testing.data.titles.length > 0 && (
+        <>
+          <RegisterOne titles={testing.data.titles} />
+          <p className="card">
+            No device at hand? <Link to="/testing/simulated">Try it on a simulated one</Link>.
+          </p>
+        </>
+      )}
     </>
   );
 }

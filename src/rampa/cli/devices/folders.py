@@ -18,8 +18,6 @@ if TYPE_CHECKING:
     from rampa.client import Client
     from rampa.standin.device import SimulatedDevice
 
-BRIEF = 2.0
-"""Seconds that a device waits for a service that it can do without."""
 FOLDER = typer.Argument(..., help="The simulated device's folder.")
 
 
@@ -33,22 +31,10 @@ def opened(folder: Path) -> SimulatedDevice:
 @contextmanager
 def calling(device: SimulatedDevice) -> Iterator[Client]:
     """With the device's own key; one that was added before devices had keys calls as whoever is signed in."""
-    from rampa.client import Client
-    from rampa.client.connection import PATIENCE, Connection
-    from rampa.client.devices.bearer import DeviceBearer
-    from rampa.standin.trusted import TrustedDevice
+    from rampa.standin import ways
 
-    who = device.identity
-    if not who.device_id:
-        with signed_in() as client:
-            yield client
-        return
-    # With files that lie elsewhere it can do without the service: it does not wait a minute for it.
-    patience = BRIEF if TrustedDevice(device).start() is not None else PATIENCE
-    with Client(who.service, connection=Connection(who.service, patience=patience)) as unknown:
-        bearer = DeviceBearer(unknown, who.device_id, device.key(), device.count)
-        with Client(who.service, connection=Connection(who.service, bearer=bearer, patience=patience)) as client:
-            yield client
+    with ways.calling(device) if device.identity.device_id else signed_in() as client:
+        yield client
 
 
 def from_link(said: str, address: str) -> tuple[str, str]:

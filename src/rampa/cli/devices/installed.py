@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import time
-from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,16 +13,14 @@ from rampa.cli.base.common import JSON, YES, confirmed
 from rampa.cli.base.output import duration, err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.cli.devices.folders import FOLDER, calling, opened
-from rampa.cli.devices.ways import FoundBuild, delivering, looked
 from rampa.client import Client
 from rampa.client.devices.delivery import device_report
-from rampa.core.errors import Damaged, NotFound, RampaError, Unavailable
+from rampa.core.errors import Damaged, NotFound, RampaError
 from rampa.core.health.comparison import Trouble
 from rampa.core.install.rate import RateLimited
-from rampa.core.platform.table import PLATFORMS
 from rampa.core.quantity import counted
-from rampa.schema.devices import DeviceReport
-from rampa.standin.trusted import TrustedDevice
+from rampa.standin.ways import FoundBuild, delivering, looked, must_be_granted
+from rampa.standin.ways import report as tell
 from rampa.system import CLOCK
 
 if TYPE_CHECKING:
@@ -88,7 +84,7 @@ def repair(folder: Path = FOLDER, as_json: bool = JSON) -> None:
     if now is None:
         raise NotFound("install.none", "nothing is installed on this device", hint="Run `rampa device update`.")
     with calling(device) as client, Bars(WORDS, quiet=as_json) as bars:
-        with delivering(client, device, now.statement.build) as delivery:
+        with delivering(client, device, now.statement.build, _told) as delivery:
             report = device.repair(delivery, lambda p: bars.show(p.phase, p.done, p.total))
     if as_json:
         print_json(asdict(report))
@@ -134,7 +130,7 @@ def start(folder: Path = FOLDER, arguments: list[str] = typer.Argument(None, hel
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
     identity, before = device.identity, device.installed_build()
     try:
-        with looked(client, device) as found:
+        with looked(client, device, _told) as found:
             report = _install(client, device, found, limit, as_json)
     except NotFound as error:
         if error.code != "offer.nothing":
@@ -144,7 +140,8 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
     build = found.build
     if before != build:
         device.note(build, Trouble.INSTALL, bad=False, seconds=report.seconds)
-    _tell(client, device, found.token, device_report(build, report), changed=before != build)
+    if not tell(client, device, found.token, device_report(build, report), changed=before != build):
+        err().print("The service does not answer: what is installed is reported with the next look.")
     now = device.installed()
     assert now is not None
     said = f"{identity.title}#{build} ({now.statement.version_name})"
@@ -160,7 +157,7 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
 
 
 def _install(client: Client, device: SimulatedDevice, found: FoundBuild, limit: float, as_json: bool) -> FillReport:
-    _must_be_granted(client, device, found.build)
+    must_be_granted(client, device, found.build)
     with Bars(WORDS, quiet=as_json) as bars:
 
         def on(progress: Progress) -> None:
@@ -173,26 +170,8 @@ def _install(client: Client, device: SimulatedDevice, found: FoundBuild, limit: 
             raise
 
 
-def _tell(client: Client, device: SimulatedDevice, token: str, report: DeviceReport, *, changed: bool) -> None:
-    """What it did; where the service does not answer, it is told with the next look."""
-    trusted, who = TrustedDevice(device), device.identity
-    waiting = trusted.kept_report()
-    try:
-        client.devices.report(who.title, who.name, waiting if waiting and not changed else report)
-        trusted.reported()
-    except Unavailable:
-        if trusted.start() is None:
-            raise
-        if changed:
-            trusted.keep_report(report)
-        err().print("The service does not answer: what is installed is reported with the next look.")
-        return
-    batch = device.to_report(token)
-    if batch is not None:
-        # Where that cannot be sent now, it goes with the next look.
-        with suppress(RampaError):
-            client.health.report(who.identifier, batch)
-            device.reported(batch)
+def _told(said: str) -> None:
+    err().print(f"An origin failed: {said}.")
 
 
 def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: bool) -> None:
@@ -201,16 +180,6 @@ def _nothing(device: SimulatedDevice, before: int | None, why: str, as_json: boo
         print_json({"build": "", "before": before})
         return
     out().print(f"{device.identity.name}: {why}.")
-
-
-def _must_be_granted(client: Client, device: SimulatedDevice, number: int) -> None:
-    """Where the platform wants it, a test build is installed only with a grant that lists this device."""
-    if not PLATFORMS[device.identity.platform].needs_grant:
-        return
-    asked = client.signing.restriction(device.identity.title, number)
-    if asked.needed:
-        signed = client.signing.grant_of(device.identity.title, number)
-        device.must_be_granted(signed, asked.identifier, asked.certificate, dt.datetime.now(dt.UTC))
 
 
 def _report(report: FillReport) -> None:

@@ -65,6 +65,8 @@ class Installation:
         self._title = title
         self._public_key = public_key
         self._clock = clock
+        self.room: int | None = None
+        """Bytes that are free on a simulated disk."""
 
     def current(self) -> Installed | None:
         """What is installed, verified against the pinned key. Raises `Damaged` when its release manifests are."""
@@ -243,7 +245,7 @@ class Installation:
         # Before the first byte travels, and less what an interrupted run has written: going on must not need the room
         # twice.
         if located:
-            must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"))
+            must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"), self.room)
         report = filling.run(tree, have, locations, whole)
         if now is not None:
             aside = self.root / "aside" / str(now.statement.build)

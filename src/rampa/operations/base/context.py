@@ -16,6 +16,7 @@ from rampa.schema.common import Role
 from rampa.store.key_module import KeyModule
 from rampa.store.port import ContentStore
 from rampa.store.reach import Reach
+from rampa.store.screen_host import ScreenHostAddress
 from rampa.system import RANDOM
 
 
@@ -50,6 +51,8 @@ class Services:
     """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: nobody said."""
     provider: Provider | None = None
     key_module: KeyModule | None = None
+    screens: ScreenHostAddress | None = None
+    """Where simulated devices run that one can look at."""
 
 
 @dataclass(frozen=True)

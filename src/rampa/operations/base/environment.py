@@ -20,6 +20,7 @@ from rampa.operations.base.provider import Provider, read_roles, safe_address
 from rampa.store.address import open_store
 from rampa.store.key_module import KeyModule
 from rampa.store.reach import Reach, hosts_for, listed
+from rampa.store.screen_host import ScreenHostAddress
 
 LONGEST = 86_400.0
 
@@ -36,6 +37,7 @@ class ProcessSettings:
     origin: str = ""
     provider: Provider | None = None
     key_module: KeyModule | None = None
+    screens: ScreenHostAddress | None = None
 
     @classmethod
     def from_environment(cls) -> ProcessSettings:
@@ -54,6 +56,7 @@ class ProcessSettings:
             origin=read_origin(),
             provider=read_provider(),
             key_module=read_key_module(),
+            screens=ScreenHostAddress(said) if (said := os.environ.get("RAMPA_SCREENS", "")) else None,
             budget=Budget(
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
@@ -72,6 +75,7 @@ class ProcessSettings:
             origin=self.origin,
             provider=self.provider,
             key_module=self.key_module,
+            screens=self.screens,
         )
 
 

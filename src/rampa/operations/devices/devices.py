@@ -11,6 +11,7 @@ from rampa.core.errors import Conflict, NotFound
 from rampa.core.platform.table import platform_title
 from rampa.db import BuildRow, DeviceRow, TitleRow, find_build, find_channel, find_device, find_title
 from rampa.operations.base import Actor, Once, Services, audit, begin, once
+from rampa.operations.devices import screens
 from rampa.operations.devices.behind import builds_behind
 from rampa.operations.devices.registration import must_be_free, must_be_platform
 from rampa.schema import devices as wire
@@ -74,6 +75,7 @@ def remove_own(services: Services, actor: Actor, device: str) -> testers_wire.Te
         slug = uow.session.get_one(TitleRow, row.title_id).slug
         uow.session.delete(row)
         audit.record(uow, "device.remove", row.name, slug)
+    screens.forget(services, row.id)
     return list_own(services, actor)
 
 
@@ -97,8 +99,10 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
 def remove(services: Services, actor: Actor, slug: str, name: str) -> None:
     """Forgets a device; what is installed on it stays."""
     with begin(services, actor) as uow:
-        uow.session.delete(find_device(uow.session, slug, name))
+        row = find_device(uow.session, slug, name)
+        uow.session.delete(row)
         audit.record(uow, "device.remove", name, slug)
+    screens.forget(services, row.id)
 
 
 def _out(slug: str, row: DeviceRow, behind: Sequence[BuildRow] = ()) -> wire.Device:
