@@ -7,7 +7,7 @@ import subprocess
 from dataclasses import dataclass
 from pathlib import Path
 
-from demo.peatlight import sources
+from demo.peatlight import drawing, sources
 
 from rampa.core.binaries.elf import whole_elf
 from rampa.core.binaries.read_at import of_descriptor
@@ -37,6 +37,7 @@ def compile_program(folder: Path, fog: str = sources.FOG_DEEP, level: str = "-O2
     """Peatlight's program, with this fog."""
     (folder / "src").mkdir(parents=True)
     written = {"main.c": sources.MAIN, "night.c": sources.NIGHT, "night.h": sources.NIGHT_H, "crash.c": sources.CRASH}
+    written["draw.c"] = drawing.IN_C
     for name, text in {**written, "fog.c": fog}.items():
         (folder / "src" / name).write_text(text)
     file = folder / "peatlight"

@@ -14,6 +14,7 @@ from PIL import Image
 from rampa.agent.isolation import find_sandbox
 from rampa.agent.play import Player
 from rampa.core.devices.screen import SIZES, Form
+from tests.core.binaries.samples import elf
 from tests.refusals import refuses
 
 SANDBOX, WHY = find_sandbox([])
@@ -75,3 +76,11 @@ def test_without_a_sandbox_nothing_is_started(tmp_path: Path) -> None:
     with refuses("screen.no-sandbox", "bubblewrap"):
         Player(None, "bubblewrap is not installed")(tree, "bin/peatlight", "desk-1", Form.DESKTOP)
     assert not told.exists()
+
+
+@needs_sandbox
+def test_a_program_for_another_processor_is_not_started(tmp_path: Path) -> None:
+    tree = title(tmp_path / "t", "")
+    (tree / "bin/peatlight").write_bytes(elf(machine=0xB7))
+    with refuses("screen.not-started", "arm64"):
+        Player(SANDBOX, user=USER)(tree, "bin/peatlight", "desk-1", Form.DESKTOP)

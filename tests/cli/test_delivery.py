@@ -11,6 +11,7 @@ from rampa.operations.delivery.publish import publish_due
 from tests.cli.conftest import Said
 from tests.conftest import World
 from tests.delivering import IDENTIFIER, TITLE, hold_ceremony, place
+from tests.delivering import draft as draft_of
 from tests.refusals import refuses
 from tests.samples import add_key, build, import_title, make_folder
 
@@ -109,6 +110,7 @@ def test_a_delivery_is_written_and_its_origins_are_kept(
 
 
 def test_files_that_are_none_are_said_so(said: Said, client: Client, tmp_path: Path) -> None:
+    import_title(client)
     (tmp_path / "notes.txt").write_text("notes")
     with refuses("trust.draft"):
         said("trust", "ceremony", "look", str(tmp_path / "notes.txt"))
@@ -116,6 +118,16 @@ def test_files_that_are_none_are_said_so(said: Said, client: Client, tmp_path: P
         said("trust", "ceremony", "look", str(tmp_path / "gone"))
     with refuses("trust.key"):
         said("trust", "ceremony", "draft", str(tmp_path / "d"), "--holder-key", str(tmp_path / "notes.txt"))
+    with refuses("rehearsal.none"):
+        (tmp_path / "root.draft").write_bytes(draft_of(client))
+        said("trust", "ceremony", "publish", str(tmp_path / "root.draft"), "--rehearsal", str(tmp_path / "nowhere"))
     with refuses("delivery.place"):
-        import_title(client)
         said("delivery", "write", "ftp://bog.example")
+
+
+def test_letters_by_commands(said: Said, client: Client) -> None:
+    import_title(client)
+    assert "You are told nothing yet" in said("letters", "list")
+    assert "at-once" in said("letters", "choose", "runs", "at-once")
+    assert f"{TITLE}: daily" in said("letters", "choose", "runs", "daily", "--title", TITLE)
+    assert f"{TITLE}: daily" not in said("letters", "forget", "runs", "--title", TITLE)

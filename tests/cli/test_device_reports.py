@@ -99,7 +99,7 @@ def test_a_crash_says_where(said: Said, world: World, client: Client, tmp_path: 
     assert "visor-2: 1" in listed
     told = said("health", "crash", "1")
     assert "night_shift" in told
-    assert "src/main.c:13" in told
+    assert "src/main.c:14" in told
     assert "1 device, 1 of them simulated" in told
     assert "There is no build of linux-release before peatlight#1." in told
     assert "new in this build" in said("health", "show", "peatlight#1", "--on", "studio")

@@ -40,6 +40,7 @@ STUDIO_PAGES = [
 OWN_PAGES = [
     "testing",
     "testing/devices",
+    "testing/simulated",
     "testing/feedback",
     "testing/account",
     "install/peatlight/testers/1",

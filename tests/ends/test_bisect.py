@@ -10,7 +10,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from demo.peatlight import sources
+from demo.peatlight import drawing, sources
 
 from rampa.client import Client
 from rampa.core.bundle.desktop import unpack
@@ -52,6 +52,7 @@ def commits(client: Client, machines: Machines, tmp_path: Path) -> list[str]:
     client.titles.add(document)
     repo = Repo(tmp_path / "peatlight")
     written = {"main.c": sources.MAIN, "night.c": sources.NIGHT, "night.h": sources.NIGHT_H, "crash.c": sources.CRASH}
+    written["draw.c"] = drawing.IN_C
     code = {f"src/{name}": text for name, text in {**written, "fog.c": sources.FOG_MENDED}.items()}
     made = [
         repo.commit("A night on the bog", {"rampa.toml": document, "locale/en.json": "{}", "data/bog": "0", **code})

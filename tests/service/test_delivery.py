@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
+import base64
 import datetime as dt
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from sqlalchemy import text, update
+from sqlalchemy import delete, text, update
 
 from rampa.client import Client
 from rampa.core.content.manifest import manifest
 from rampa.core.content.pack.pack import read_index
-from rampa.core.errors import Damaged
+from rampa.core.errors import Damaged, Unavailable
 from rampa.core.trust.terms import TrustRole, channel_role
 from rampa.db import TrustKeyRow, find_channel
 from rampa.operations.base import begin
+from rampa.operations.delivery.files import open_closed_file
+from rampa.operations.delivery.origins import look_at_origins
 from rampa.operations.delivery.publish import publish_due
 from rampa.operations.trust.alarm import tell_owners
 from rampa.operations.trust.standing import get_trust
 from rampa.schema.common import Role
+from rampa.schema.delivery import OriginIn
+from rampa.store.outbound import asker
+from rampa.store.reach import Reach
 from tests.conftest import Begun, World
 from tests.delivering import (
     CHANNEL,
@@ -38,6 +44,8 @@ from tests.delivering import (
     written,
 )
 from tests.refusals import refuses
+from tests.samples import DOCUMENT, import_title
+from tests.service.test_webhooks import HERE, target, with_status
 
 LETTERS = text("select id from procrastinate_jobs where task_name = 'send_letter'")
 
@@ -94,7 +102,12 @@ def test_what_is_for_testers_is_not_among_the_files(titled: World, client: Clien
     with refuses("delivery.no-file"):
         client.fetch(f"/api/v1/delivery/{IDENTIFIER}/{closed}")
     wrong = path[:-4] + ("AAAA" if path[-4:] != "AAAA" else "BBBB")
-    assert http.get(f"{wrong}/{IDENTIFIER}/{closed}").status_code == 403
+    assert http.get(f"{wrong}/{IDENTIFIER}/{closed}").json["code"] == "delivery.foreign"
+    later = dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6)
+    with refuses("delivery.over"):
+        open_closed_file(
+            replace(titled.services, now=lambda: later), path.rpartition("/")[2], IDENTIFIER, "metadata/timestamp.json"
+        )
 
 
 def test_packs_for_everybody_hold_nothing_of_a_closed_channel(titled: World, client: Client, tmp_path: Path) -> None:
@@ -128,6 +141,68 @@ def test_only_the_owner_holds_ceremonies(titled: World, client: Client) -> None:
     with refuses("trust.unsigned"):
         client.delivery.publish_root(TITLE, signed(draft(client), "Vendla"))
     assert client.delivery.trust(TITLE).root.version == 1  # type: ignore[union-attr]
+
+
+def test_a_draft_is_of_its_title_and_needs_the_service_s_keys(titled: World, client: Client) -> None:
+    import_title(client, DOCUMENT.replace("quillback.peatlight", "quillback.pocket").replace('"Peatlight"', '"Pocket"'))
+    with refuses("trust.other-title"):
+        client.delivery.publish_root("pocket", signed(draft(client), "Vendla", "Aino"))
+    with refuses("trust.none"):
+        client.delivery.files("pocket")
+    with begin(titled.services) as uow:
+        uow.session.execute(delete(TrustKeyRow).where(TrustKeyRow.role == TrustRole.SNAPSHOT))
+    with refuses("trust.key-gone"):
+        draft(client)
+    hold_ceremony(client, new_keys=True)
+
+
+def test_origins_are_looked_at_from_outside(titled: World, client: Client) -> None:
+    client.delivery.add_origin(TITLE, OriginIn(name="quay", address="https://files.quillback.example/x/"))
+    client.delivery.add_origin(TITLE, OriginIn(name="bank", address="https://bank.quillback.example", priority=1))
+    stamp = base64.b64decode(client.delivery.files(TITLE).timestamp)
+
+    def ask(address: str, limit: int) -> bytes:
+        assert address.endswith(f"/{IDENTIFIER}/metadata/timestamp.json")
+        if "bank" in address:
+            raise Unavailable("origin.silent", "it does not answer")
+        return stamp if "files" in address else b""
+
+    look_at_origins(titled.services, ask)
+    bank, quay = client.delivery.origins(TITLE)
+    assert (quay.said, quay.good_at is not None, bank.said) == ("", True, "it does not answer.")
+    later = dt.datetime.now(dt.UTC) + dt.timedelta(minutes=6)
+    look_at_origins(replace(titled.services, now=lambda: later), lambda address, limit: b"older")
+    assert all("Write it again" in o.said for o in client.delivery.origins(TITLE))
+    with refuses("origin.unknown"):
+        client.delivery.remove_origin(TITLE, "sluice")
+    for n in range(18):
+        client.delivery.add_origin(TITLE, OriginIn(name=f"o-{n}", address=f"https://o{n}.quillback.example"))
+    with refuses("origin.many"):
+        client.delivery.add_origin(TITLE, OriginIn(name="more", address="https://more.quillback.example"))
+
+
+def test_what_is_asked_of_an_origin_is_bounded() -> None:
+    ask = asker(HERE)
+    with target(with_status(200)) as server:
+        assert ask(server.address, 4) == b"fog\n"
+        with refuses("origin.endless"):
+            ask(server.address, 3)
+        with refuses("webhook.address"):
+            ask("file:///etc/passwd", 10)
+        with refuses("source.private"):
+            asker(Reach())(server.address, 10)
+    with target(with_status(503)) as server, refuses("origin.failed"):
+        ask(server.address, 10)
+    with refuses("origin.silent"):
+        ask(server.address, 10)
+
+
+def test_a_place_of_another_title_is_not_written_over(titled: World, client: Client, tmp_path: Path) -> None:
+    written(client, tmp_path / "mirror")
+    state = tmp_path / "mirror" / IDENTIFIER / "written.json"
+    state.write_text('{"identifier": "example.quillback.pocket", "change": 3}')
+    with refuses("delivery.other"):
+        written(client, tmp_path / "mirror")
 
 
 def test_new_keys_by_a_ceremony_are_followed(titled: World, client: Client, tmp_path: Path) -> None:

@@ -3,6 +3,7 @@ look at whose."""
 
 from __future__ import annotations
 
+import itertools
 import threading
 from collections.abc import Iterator
 from dataclasses import replace
@@ -19,11 +20,14 @@ from rampa.local.screen_host import ScreenHost, make_server
 from rampa.schema.common import Role
 from rampa.schema.screens import NewScreen, Screen, ScreenSet
 from rampa.standin import screen as screens
+from rampa.standin.conditions import Troubled
 from rampa.standin.screen import Played
 from rampa.store.screen_host import ScreenHostAddress
 from tests.conftest import Begun, Standing, World
+from tests.core.install.test_install import Shop
 from tests.ends.machines import until
 from tests.refusals import refuses
+from tests.service.test_webhooks import target, with_status
 from tests.testing import CHANNEL, TITLE, Crew, fill, make_crew
 
 KAISA, ONNI = "kaisa@kilnyard.example", "onni@kilnyard.example"
@@ -106,6 +110,10 @@ def test_a_tester_installs_and_plays_on_a_simulated_phone(room: Room) -> None:
     shown = room.settled(device)
     assert (shown.state, shown.found.build if shown.found else 0) == (ScreenState.WAITING, 1)
     assert ScreenAct.START not in shown.acts, "nothing is installed yet"
+    with refuses("screen.empty"):
+        room.host.get(device).act(ScreenAct.START)
+    with refuses("screen.no-picture"):
+        kaisa.screens.picture(device)
     kaisa.screens.act(device, ScreenAct.INSTALL)
     shown = room.shows(device, ScreenState.HOME)
     assert shown.installed
@@ -231,8 +239,31 @@ def test_only_who_has_the_secret_reaches_the_host(room: Room) -> None:
             at.ask("GET", path)
     with refuses("screen.body"):
         at.ask("POST", "/devices", '{"name": "x"}')
+    room.host.end()
+    with refuses("screen.away"):
+        ScreenHostAddress("http://127.0.0.1:9/secret").ask("GET", "/devices")
+    with target(with_status(500)) as server, refuses("screen.failed"):
+        ScreenHostAddress(server.address).ask("GET", "/devices")
     with refuses("settings.screens"):
         ScreenHostAddress("http://elsewhere.example/secret")
+
+
+def test_a_host_has_room_for_so_many(room: Room, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("rampa.local.screen_host.MOST", 1)
+    room.add(room.crew.client, "desk")
+    with refuses("screen.many"):
+        room.add(room.crew.client, "another")
+
+
+def test_every_second_read_of_a_failing_network_breaks_off() -> None:
+    turns = itertools.count(1)
+    shop = Shop()
+    shop.packs[b"p"] = b"lanterns"
+    failing = Troubled(shop, Network.FAILING, turns)
+    assert failing.read(b"p", 0, 4) == b"lant"
+    with refuses("network.failing"):
+        failing.read(b"p", 4, 4)
+    assert Troubled(shop, Network.FAILING, turns).read(b"p", 4, 4) == b"erns"
 
 
 def test_without_a_host(world: World, client: Client) -> None:

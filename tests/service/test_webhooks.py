@@ -50,6 +50,9 @@ def target(respond: Respond) -> Iterator[Target]:
             found.got.append(({k.lower(): v for k, v in self.headers.items()}, body))
             respond(self)
 
+        def do_GET(self) -> None:
+            respond(self)
+
         def log_message(self, *_: object) -> None:
             pass
 

@@ -72,7 +72,7 @@ class ScreenHost:
         with self._lock:
             if len(self._devices) >= MOST:
                 raise Refused("screen.many", f"{MOST} simulated devices run here, and no more", hint="Take one out.")
-        told, key = new_identity(asked.code, asked.name, asked.platform, f"{asked.form}-1")
+        told, key = new_identity(asked.code, asked.name, asked.platform, asked.kind or f"{asked.form}-1")
         with Client(self._service) as unknown:
             made = unknown.devices.register_by_code(told)
         folder = self._folder / str(uuid.UUID(made.device_id))

@@ -8,7 +8,7 @@ from typing import Annotated
 from pydantic import Field
 
 from rampa.core.devices.screen import Form, Network, ScreenAct, ScreenState, UpdateHabit
-from rampa.schema.common import Id, Query, Slug, Wire
+from rampa.schema.common import Id, Query, Slug, SlugOrNone, Wire
 
 
 class ScreenPath(Query):
@@ -16,11 +16,13 @@ class ScreenPath(Query):
 
 
 class NewScreen(Wire):
-    """A simulated device of one's own: its form, and the platform whose builds it installs."""
+    """A simulated device of one's own: its form, the platform whose builds it installs, and the class that it reports as, such as
+    visor-2; without one, by its form."""
 
     name: Slug
     form: Form
     platform: Slug = "linux"
+    kind: SlugOrNone = ""
 
 
 class HostedScreen(NewScreen):

@@ -7,8 +7,9 @@ import datetime as dt
 import pytest
 
 from rampa.core.devices.screen import TRANSITIONS, Conditions, ScreenEvent, ScreenState
-from rampa.core.errors import Conflict, Invalid
+from rampa.core.errors import Conflict
 from rampa.core.transitions import advance
+from tests.refusals import refuses
 
 EXPECTED = {
     ScreenState.HOME: {"look": "looking", "start": "playing", "restart": "looking"},
@@ -32,8 +33,8 @@ def test_each_event_in_each_state(state: ScreenState, event: ScreenEvent) -> Non
 
 
 def test_conditions_that_cannot_be() -> None:
-    with pytest.raises(Invalid):
+    with refuses("screen.room"):
         Conditions(room=-1)
-    with pytest.raises(Invalid):
+    with refuses("screen.clock"):
         Conditions(clock=dt.timedelta(days=99_999))
     assert Conditions(clock=dt.timedelta(days=-1)).now(dt.datetime(2026, 11, 29)) == dt.datetime(2026, 11, 28)

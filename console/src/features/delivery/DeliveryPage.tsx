@@ -1,3 +1,4 @@
+import { Stack } from "@mantine/core";
 import { useParams } from "react-router";
 
 import { Answer, PageHead, Panel } from "../../ui/parts";
@@ -17,17 +18,19 @@ export function DeliveryPage() {
       <PageHead title={`Delivery of ${found?.name ?? title}`}>
         Devices take what is signed down from the root, from wherever they get it: a mirror that is stolen gives them nothing false.
       </PageHead>
-      <Panel title="Root" aside="signed by people, offline">
-        <Answer of={trust} rows={3}>
-          {(answer) => <RootFacts trust={answer} />}
-        </Answer>
-      </Panel>
-      {trust.data?.root && (
-        <Panel title="What the service signs" aside="by itself, long before it ends" flush>
-          <SignedRoles trust={trust.data} />
+      <Stack gap="md">
+        <Panel title="Root" aside="signed by people, offline">
+          <Answer of={trust} rows={3}>
+            {(answer) => <RootFacts trust={answer} />}
+          </Answer>
         </Panel>
-      )}
-      <OriginsPanel title={title} />
+        {trust.data?.root && (
+          <Panel title="What the service signs" aside="by itself, long before it ends" flush>
+            <SignedRoles trust={trust.data} />
+          </Panel>
+        )}
+        <OriginsPanel title={title} />
+      </Stack>
     </>
   );
 }

@@ -25,21 +25,20 @@ export function LettersPanel() {
               <tr>
                 <th>What happens</th>
                 <th>When you are told</th>
-                <th>Otherwise for a title</th>
               </tr>
             </thead>
             <tbody>
               {items.map((choice) => (
                 <tr key={choice.kind}>
                   <td>{capital(choice.words)}</td>
-                  <td className="tight">
+                  <td>
                     <When
                       label={`When you are told of ${choice.kind}`}
                       value={choice.time}
                       choose={(time) => choose.mutate({ kind: choice.kind, title: "", time })}
                     />
+                    {choice.of_titles && <ByTitle choice={choice} choose={choose.mutate} />}
                   </td>
-                  <td>{choice.of_titles && <ByTitle choice={choice} choose={choose.mutate} />}</td>
                 </tr>
               ))}
             </tbody>
@@ -72,8 +71,8 @@ function ByTitle({ choice, choose }: { choice: NoticeChoice; choose: ReturnType<
   return (
     <>
       {choice.titles.map((own) => (
-        <Group key={own.title} gap={6} mb={4} wrap="nowrap">
-          <span style={{ minWidth: 90 }}>{titles?.items.find((t) => t.slug === own.title)?.name ?? own.title}</span>
+        <Group key={own.title} gap={6} mt={4}>
+          <span>{titles?.items.find((t) => t.slug === own.title)?.name ?? own.title}</span>
           <When
             label={`When you are told of ${kind} of ${own.title}`}
             value={own.time}
@@ -90,6 +89,8 @@ function ByTitle({ choice, choose }: { choice: NoticeChoice; choose: ReturnType<
         <Select
           size="xs"
           w={190}
+          mt={4}
+          variant="unstyled"
           aria-label={`Choose apart for a title: ${kind}`}
           placeholder="choose apart for a title"
           data={left.map((t) => ({ value: t.slug, label: t.name }))}

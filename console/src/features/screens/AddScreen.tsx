@@ -25,6 +25,7 @@ export function AddScreen({ choices }: { choices: Followed[] }) {
   const add = useAddScreen();
   const [name, setName] = useState("");
   const [form, setForm] = useState<Form>("phone");
+  const [kind, setKind] = useState("");
   const [at, setAt] = useState("");
   const chosen = choices.find((c) => `${c.title}/${c.channel}` === at) ?? choices[0];
   if (!chosen) return null;
@@ -33,7 +34,7 @@ export function AddScreen({ choices }: { choices: Followed[] }) {
       onSubmit={(e) => {
         e.preventDefault();
         const { title, channel } = chosen;
-        add.mutate({ title, channel, name, form, platform: "linux" }, { onSuccess: () => setName("") });
+        add.mutate({ title, channel, name, form, kind, platform: "linux" }, { onSuccess: () => setName("") });
       }}
     >
       <Group align="flex-end" gap="sm">
@@ -47,6 +48,14 @@ export function AddScreen({ choices }: { choices: Followed[] }) {
           onChange={(e) => setName(e.currentTarget.value)}
         />
         <Select label="Form" data={FORMS} value={form} allowDeselect={false} w={120} onChange={(v) => v && setForm(v as Form)} />
+        <TextInput
+          label="Class"
+          pattern="[a-z0-9][a-z0-9\-]{0,48}"
+          placeholder={`${form}-1`}
+          w={110}
+          value={kind}
+          onChange={(e) => setKind(e.currentTarget.value)}
+        />
         <Select
           label="Follows"
           data={choices.map((c) => ({ value: `${c.title}/${c.channel}`, label: c.label }))}

@@ -58,7 +58,7 @@ export function Machine({ screen }: { screen: Screen }) {
         ))}
       </div>
       <Standing screen={screen} />
-      <Button variant="subtle" size="compact-xs" mt={8} onClick={() => ask(true)} aria-label={`Take out … ${screen.name}`}>
+      <Button variant="subtle" size="compact-xs" mt={8} onClick={() => ask(true)} aria-label={`Take it out … ${screen.name}`}>
         Take it out …
       </Button>
       {asking && <TakeOut screen={screen} close={() => ask(false)} />}

@@ -12,6 +12,9 @@ export function Machines({ choices }: { choices: Followed[] }) {
       {({ items, hosted }) =>
         hosted ? (
           <>
+            <div className="machine" style={{ marginBottom: 14 }}>
+              <AddScreen choices={choices} />
+            </div>
             {items.length > 0 ? (
               <div className="screens">
                 {items.map((screen) => (
@@ -21,9 +24,6 @@ export function Machines({ choices }: { choices: Followed[] }) {
             ) : (
               <Empty>You have no simulated device yet. Add one: it has a key of its own, and installs for real.</Empty>
             )}
-            <div className="machine" style={{ marginTop: 14 }}>
-              <AddScreen choices={choices} />
-            </div>
           </>
         ) : (
           <Empty command="bin/up">No simulated devices run beside this service. This starts them with everything else:</Empty>

@@ -2,6 +2,7 @@ import { Select } from "@mantine/core";
 
 import { Failure } from "../../ui/parts";
 import { type Screen, type ScreenSet, useScreenSettings } from "./queries";
+import "./screens.css";
 
 const DAY = 86_400;
 const HABITS: { value: ScreenSet["habit"]; label: string }[] = [

@@ -158,3 +158,8 @@ def moment(at: dt.datetime) -> str:
     here, there = at.astimezone(), at.astimezone(dt.UTC)
     utc = f"{there:%H:%M} UTC" if here.date() == there.date() else f"{there:%a %d %b, %H:%M} UTC"
     return f"{here:%a %d %b, %H:%M}" + (" UTC" if here.utcoffset() == dt.timedelta() else f" ({utc})")
+
+
+def day(at: dt.datetime) -> str:
+    """For what may lie a year away: `2027-11-29 08:00 UTC`."""
+    return f"{at.astimezone(dt.UTC):%Y-%m-%d %H:%M} UTC"

@@ -8,7 +8,7 @@ from pathlib import Path
 import typer
 
 from rampa.cli.base.common import TITLE, YES, confirmed, signed_in, the_title
-from rampa.cli.base.output import err, moment, out
+from rampa.cli.base.output import day, err, out
 from rampa.cli.base.passwords import PASSPHRASE, PASSWORD_ENV, PASSWORD_FD, ask_password
 from rampa.core.errors import Conflict, Invalid
 from rampa.core.files import replace_file
@@ -60,7 +60,7 @@ def _state(title: str) -> str:
     root = found.root
     return (
         f"{found.title} has root {root.version}, held by {', '.join(root.holders)}; any {root.threshold} of them sign the"
-        f" next. It ends {moment(root.expires_at)}."
+        f" next. It ends {day(root.expires_at)}."
     )
 
 

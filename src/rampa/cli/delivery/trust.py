@@ -5,7 +5,7 @@ from __future__ import annotations
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
-from rampa.cli.base.output import err, facts, moment, print_json, table
+from rampa.cli.base.output import day, err, facts, print_json, table
 from rampa.cli.delivery import ceremony
 from rampa.schema.trust import Trust
 
@@ -27,9 +27,7 @@ def show(title: str = TITLE, as_json: bool = JSON) -> None:
         err().print(f"{found.title} has no root yet. Its steps: rampa trust ceremony")
         return
     facts(_root(found))
-    rows = [
-        (r.role, str(r.version), moment(r.expires_at), moment(r.alarm_at), "!" if r.alarm else "") for r in found.roles
-    ]
+    rows = [(r.role, str(r.version), day(r.expires_at), day(r.alarm_at), "!" if r.alarm else "") for r in found.roles]
     table(
         ["signed by", "#version", "holds until", "alarm from", ""], rows, "Nothing is signed yet: the worker does it."
     )
@@ -42,6 +40,6 @@ def _root(found: Trust) -> list[tuple[str, object]]:
     assert root is not None
     return [
         ("title", f"{found.title} ({found.identifier})"),
-        ("root", f"{root.version}, published {moment(root.published_at)} by {root.published_by}"),
+        ("root", f"{root.version}, published {day(root.published_at)} by {root.published_by}"),
         ("holders", f"{', '.join(root.holders)}; any {root.threshold} sign the next"),
     ]

@@ -216,6 +216,8 @@ def _must_answer(response: httpx.Response, name: str, *, ranged: bool) -> None:
         raise Denied("origin.denied", f"it does not hand out {name}")
     if response.status_code in (404, 410):
         raise NotFound("delivery.no-file", f"the delivery has no file {name}")
+    if ranged and response.status_code == 200:
+        raise Unavailable("origin.no-ranges", "it does not hand out parts of files")
     if response.status_code != (206 if ranged else 200):
         raise Unavailable("origin.failed", f"it answers with {response.status_code}")
     if response.headers.get("Content-Encoding", "identity") != "identity":

@@ -77,7 +77,7 @@ def look_at_origins(services: Services, ask: Ask) -> None:
         try:
             got, said = ask(f"{address}/{identifier}/{names.TIMESTAMP}", 16_384), ""
         except RampaError as error:
-            got, said = b"", error.sentence()
+            got, said = b"", RampaError(error.code, error.message, hint=error.hint).sentence()
         _note(services, origin, title, got, said)
 
 

@@ -173,8 +173,7 @@ def _files_of(services: Services, build: BuildRow) -> BuildFiles:
 
 
 def _platforms(uow: UnitOfWork, channel: ChannelRow) -> list[str]:
-    rows = select(LineRow.platform).where(LineRow.channel_id == channel.id, LineRow.storefront == "")
-    return sorted(uow.session.scalars(rows))
+    return sorted(set(uow.session.scalars(select(LineRow.platform).where(LineRow.channel_id == channel.id))))
 
 
 def _origins(uow: UnitOfWork, title: uuid.UUID) -> tuple[OriginPlace, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import uuid
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from rampa.core.errors import NotFound, RampaError, Refused
 from rampa.db import DeviceRow, TitleRow
@@ -39,14 +39,12 @@ def add_screen(services: Services, actor: Actor, slug: str, name: str, asked: wi
     """Registers as every device does, by a code that is made for it. Raises `Refused` for more than a person may have."""
     host = _host(services)
     must_be_platform(asked.platform)
-    with begin(services, actor) as uow:
-        mine = select(func.count()).select_from(DeviceRow)
-        count = uow.session.scalar(mine.where(DeviceRow.person_id == actor.principal, DeviceRow.simulated)) or 0
-        if count >= MOST_OWN:
-            hint = "Take one out first."
-            raise Refused("screen.own-many", f"you have {count} simulated devices, and nobody has more", hint=hint)
+    count = len(list_screens(services, actor).items)
+    if count >= MOST_OWN:
+        hint = "Take one out first."
+        raise Refused("screen.own-many", f"you have {count} simulated devices here, and nobody has more", hint=hint)
     code = make_code(services, actor, slug, name, services.origin).code
-    told = wire.HostedScreen(code=code, name=asked.name, form=asked.form, platform=asked.platform)
+    told = wire.HostedScreen(code=code, **asked.model_dump())
     made = wire.Screen.model_validate_json(host.ask("POST", "/devices", told.model_dump_json()))
     with begin(services, actor) as uow:
         return _named(services, uow.session.get_one(DeviceRow, uuid.UUID(made.device)), made.model_dump_json().encode())
