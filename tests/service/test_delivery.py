@@ -78,6 +78,19 @@ def test_a_device_installs_and_updates_from_files_alone(titled: World, client: C
     assert server.asked == ["metadata/2.root.json", "metadata/timestamp.json", server.asked[2], server.asked[3]]
 
 
+def test_files_hold_while_the_service_is_away(titled: World, client: Client, tmp_path: Path) -> None:
+    """An hour, a night, and as long as the timestamp does."""
+    written(client, tmp_path / "mirror")
+    places = origins({"mirror.test": MirrorServer(tmp_path / "mirror")})
+    now = dt.datetime.now(dt.UTC)
+    for hours in (1, 12, 41):
+        device = new_device(client, tmp_path / f"after-{hours}")
+        assert install(device, places, now + dt.timedelta(hours=hours)) == 1
+    with refuses("trust.expired"):
+        install(device, places, now + dt.timedelta(hours=49))
+    assert device.device.verify(lambda _: None) == [], "what is installed is played on"
+
+
 def test_a_second_writing_fetches_nothing(titled: World, client: Client, tmp_path: Path) -> None:
     written(client, tmp_path / "mirror")
     again = written(client, tmp_path / "mirror")

@@ -29,7 +29,8 @@ from rampa.core.devices.screen import Conditions
 from rampa.core.errors import Invalid, NotFound, RampaError, Refused
 from rampa.schema.screens import HostedScreen, Screen, ScreenActIn, ScreenSet
 from rampa.standin.device import SimulatedDevice, new_identity
-from rampa.standin.screen import Play, ScreenDevice, ScreenSettings
+from rampa.standin.screen import Play, ScreenDevice
+from rampa.standin.screen_settings import ScreenSettings
 from rampa.system import CLOCK
 
 MOST = 40

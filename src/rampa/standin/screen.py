@@ -1,7 +1,7 @@
 """A simulated device that one can look at: it looks for builds, installs them, starts the title, in the conditions that somebody
 puts it in. Everything but the machine is real: keys, calls, signatures, files, the program that is started.
 
-FOLDER/screen.json    its form, its habit, its conditions
+FOLDER/screen.json    its form, its habit, its conditions (rampa.standin.screen_settings)
 FOLDER/picture.jpg    what the title's program drew last
 """
 
@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import datetime as dt
 import itertools
-import json
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -20,7 +19,6 @@ from rampa.core.ambient import Clock
 from rampa.core.devices.screen import (
     SLOW_RATE,
     TRANSITIONS,
-    Conditions,
     Form,
     Network,
     ScreenAct,
@@ -38,10 +36,10 @@ from rampa.core.transitions import advance, possible
 from rampa.schema.screens import Screen, ScreenBuild, ScreenProgress
 from rampa.standin.conditions import Troubled
 from rampa.standin.device import SimulatedDevice
+from rampa.standin.screen_settings import ScreenSettings, read_settings, write_settings
 from rampa.standin.ways import calling, looked, must_be_granted, report
 
-AS_IT_IS = Conditions()
-SETTINGS, PICTURE = "screen.json", "picture.jpg"
+PICTURE = "picture.jpg"
 LOOK_EVERY = 15.0
 """Seconds between two looks by itself."""
 
@@ -60,13 +58,6 @@ class Played:
 Play = Callable[[Path, str, str, Form], Played]
 """(the installed tree, the launch entry, the class of device, the form) -> what became of it. Raises `Refused` where this machine
 cannot."""
-
-
-@dataclass(frozen=True)
-class ScreenSettings:
-    form: Form
-    habit: UpdateHabit = UpdateHabit.AT_A_LOOK
-    conditions: Conditions = AS_IT_IS
 
 
 @dataclass
@@ -97,22 +88,17 @@ class ScreenDevice:
         self._lock = threading.Lock()
         self._shown = _Shown()
         self._turns = itertools.count()
-        self.settings = self._read()
+        self.settings = read_settings(folder)
 
     @classmethod
     def make(cls, device: SimulatedDevice, settings: ScreenSettings, play: Play, clock: Clock) -> ScreenDevice:
-        _write(device.folder, settings)
+        write_settings(device.folder, settings)
         return cls(device.folder, play, clock)
-
-    def _read(self) -> ScreenSettings:
-        said = json.loads((self.device.folder / SETTINGS).read_text())
-        conditions = Conditions(Network(said["network"]), said["room"], dt.timedelta(seconds=said["clock"]))
-        return ScreenSettings(Form(said["form"]), UpdateHabit(said["habit"]), conditions)
 
     def set(self, settings: ScreenSettings) -> None:
         with self._lock:
             self.settings = replace(settings, form=self.settings.form)
-            _write(self.device.folder, self.settings)
+            write_settings(self.device.folder, self.settings)
             self.device.installation.room = settings.conditions.room
 
     def picture(self) -> bytes:
@@ -295,15 +281,3 @@ class ScreenDevice:
         with self._lock:
             self._shown.state = advance(TRANSITIONS, self._shown.state, event, "this device")
             self._shown.trouble, self._shown.said = trouble, said
-
-
-def _write(folder: Path, settings: ScreenSettings) -> None:
-    conditions = settings.conditions
-    body = {
-        "form": settings.form,
-        "habit": settings.habit,
-        "network": conditions.network,
-        "room": conditions.room,
-        "clock": conditions.clock.total_seconds(),
-    }
-    replace_file(folder / SETTINGS, json.dumps(body, indent=1).encode())

@@ -1,8 +1,9 @@
-import { Button, Group } from "@mantine/core";
+import { Button } from "@mantine/core";
 import { useState } from "react";
 
 import { call } from "../../app/http";
 import { Confirm } from "../../ui/Confirm";
+import { PauseRemove } from "../../ui/PauseRemove";
 import { Answer, Empty, Failure, Panel, When } from "../../ui/parts";
 import { AddOrigin } from "./AddOrigin";
 import { type Origin, useOriginAct, useOrigins } from "./queries";
@@ -59,45 +60,27 @@ function Rows({ title, items, remove }: { title: string; items: Origin[]; remove
           </tr>
         </thead>
         <tbody>
-          {items.map((o) => {
-            const may = o.allowed_actions[0];
-            return (
-              <tr key={o.name}>
-                <td>{o.name}</td>
-                <td className="wide path">{o.address}</td>
-                <td className="number">{o.priority}</td>
-                <td>
-                  <State of={o} />
-                </td>
-                <td className="wide tight">{o.looked_at ? <When at={o.looked_at} /> : <span className="dim">not yet</span>}</td>
-                <td>
-                  <Group gap={4} justify="flex-end">
-                    <Button
-                      size="compact-xs"
-                      variant="default"
-                      disabled={!may?.possible}
-                      title={may?.reason}
-                      loading={pause.isPending && pause.variables.name === o.name}
-                      onClick={() => pause.mutate(o)}
-                      aria-label={o.paused ? `Let go on, ${o.name}` : `Pause, ${o.name}`}
-                    >
-                      {o.paused ? "Let go on" : "Pause"}
-                    </Button>
-                    <Button
-                      size="compact-xs"
-                      variant="default"
-                      disabled={!may?.possible}
-                      title={may?.reason}
-                      onClick={() => remove(o)}
-                      aria-label={`Remove … ${o.name}`}
-                    >
-                      Remove …
-                    </Button>
-                  </Group>
-                </td>
-              </tr>
-            );
-          })}
+          {items.map((o) => (
+            <tr key={o.name}>
+              <td>{o.name}</td>
+              <td className="wide path">{o.address}</td>
+              <td className="number">{o.priority}</td>
+              <td>
+                <State of={o} />
+              </td>
+              <td className="wide tight">{o.looked_at ? <When at={o.looked_at} /> : <span className="dim">not yet</span>}</td>
+              <td>
+                <PauseRemove
+                  name={o.name}
+                  paused={o.paused}
+                  pausing={pause.isPending && pause.variables.name === o.name}
+                  may={o.allowed_actions[0]}
+                  pause={() => pause.mutate(o)}
+                  remove={() => remove(o)}
+                />
+              </td>
+            </tr>
+          ))}
         </tbody>
       </table>
     </>

@@ -4,6 +4,7 @@ import { Link, useParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
 import { Confirm } from "../../ui/Confirm";
+import { PauseRemove } from "../../ui/PauseRemove";
 import { Answer, Command, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { useTitle } from "../titles/queries";
 import { useWebhookAct, useWebhooks, type Webhook } from "./queries";
@@ -80,20 +81,13 @@ function Rows({ title, items, remove }: { title: string; items: Webhook[]; remov
               </td>
               <td className="wide tight">{w.last_at ? <When at={w.last_at} /> : <span className="dim">never</span>}</td>
               <td>
-                <Group gap={4} justify="flex-end">
-                  <Button
-                    size="compact-xs"
-                    variant="default"
-                    loading={pause.isPending && pause.variables.name === w.name}
-                    onClick={() => pause.mutate(w)}
-                    aria-label={w.paused ? `Let go on, ${w.name}` : `Pause, ${w.name}`}
-                  >
-                    {w.paused ? "Let go on" : "Pause"}
-                  </Button>
-                  <Button size="compact-xs" variant="default" onClick={() => remove(w)} aria-label={`Remove … ${w.name}`}>
-                    Remove …
-                  </Button>
-                </Group>
+                <PauseRemove
+                  name={w.name}
+                  paused={w.paused}
+                  pausing={pause.isPending && pause.variables.name === w.name}
+                  pause={() => pause.mutate(w)}
+                  remove={() => remove(w)}
+                />
               </td>
             </tr>
           ))}

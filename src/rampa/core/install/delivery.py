@@ -43,3 +43,25 @@ class Delivery(Protocol):
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
         """`size` bytes of a pack."""
         ...
+
+
+class PassingOn:
+    """A `Delivery` that gives what another one gives; what stands over it changes one thing of that."""
+
+    def __init__(self, inner: Delivery) -> None:
+        self._inner = inner
+
+    def manifest(self, digest: bytes) -> bytes:
+        return self._inner.manifest(digest)
+
+    def manifest_difference(self, digest: bytes, base: bytes) -> bytes:
+        return self._inner.manifest_difference(digest, base)
+
+    def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> Located:
+        return self._inner.locations(depots, base, base_depots)
+
+    def keys(self) -> Mapping[bytes, bytes]:
+        return self._inner.keys()
+
+    def read(self, pack: bytes, offset: int, size: int) -> bytes:
+        return self._inner.read(pack, offset, size)
