@@ -43,6 +43,7 @@ def test_what_is_put_is_there_and_goes(target: DeliveryTarget) -> None:
         target.put(TIMESTAMP, [b"{}"], 2)
         target.put(TIMESTAMP, [b"{ }"], 3)
         assert (target.held(NAME), target.held(TIMESTAMP)) == (len(DATA), 3)
+        assert sorted(target.names()) == [NAME, TIMESTAMP]
         assert target.state() == b""
         target.keep_state(b"1")
         assert target.state() == b"1"

@@ -14,6 +14,7 @@ from rampa.client import Client
 from rampa.core.content.manifest import manifest
 from rampa.core.content.pack.pack import read_index
 from rampa.core.errors import Damaged, Unavailable
+from rampa.core.placement.channels import Audience
 from rampa.core.trust.terms import TrustRole, channel_role
 from rampa.db import TrustKeyRow, find_channel
 from rampa.operations.base import begin
@@ -22,6 +23,7 @@ from rampa.operations.delivery.origins import look_at_origins
 from rampa.operations.delivery.publish import publish_due
 from rampa.operations.trust.alarm import tell_owners
 from rampa.operations.trust.standing import get_trust
+from rampa.schema.channels import ChannelChange, NewChannel
 from rampa.schema.common import Role
 from rampa.schema.delivery import OriginIn
 from rampa.store.outbound import asker
@@ -284,6 +286,40 @@ def test_files_that_nothing_names_go_after_a_while(titled: World, client: Client
     assert report.removed > 0
     device = new_device(client, tmp_path / "desk")
     assert install(device, origins({"mirror.test": MirrorServer(tmp_path / "mirror")}), later) == 2
+
+
+def test_a_file_stays_while_any_channel_for_everybody_names_it(titled: World, client: Client, tmp_path: Path) -> None:
+    client.channels.add(TITLE, NewChannel(name="weekly", audience=Audience.FOR_EVERYBODY))
+    place(client, 1, "weekly")
+    publish_due(titled.services)
+    written(client, tmp_path / "mirror")
+    pack = next((tmp_path / "mirror" / IDENTIFIER / "packs").iterdir())
+    place(client, 2)
+    publish_due(titled.services)
+    later = dt.datetime.now(dt.UTC) + dt.timedelta(hours=2)
+    publish_due(replace(titled.services, now=lambda: later))
+    assert written(client, tmp_path / "mirror").removed > 0
+    assert pack.exists(), "weekly has build 1 still"
+    # A channel that is for everybody no more takes its files off the mirrors at once.
+    client.channels.change(TITLE, "weekly", ChannelChange(audience=Audience.BY_INVITATION))
+    publish_due(titled.services)
+    written(client, tmp_path / "mirror")
+    left = {
+        c.digest for p in pack.parent.iterdir() for f in read_index(p.read_bytes(), p.stat().st_size) for c in f.chunks
+    }
+    shipped = set()
+    for depot in ("base", "languages"):
+        tree = manifest.decode(client.fetch(f"/api/v1/titles/{TITLE}/builds/2/depots/{depot}/manifest")).tree
+        shipped |= set(tree.chunks.digests)
+    assert shipped <= left
+    role = "metadata/*.channel-*.json"
+    assert len({p.name.partition(".")[2] for p in (tmp_path / "mirror" / IDENTIFIER).glob(role)}) == 2
+    # Written anew with nothing known of it: what is not listed goes, too.
+    (tmp_path / "mirror" / IDENTIFIER / "written.json").unlink()
+    stray = tmp_path / "mirror" / IDENTIFIER / "files" / ("0" * 64)
+    stray.write_bytes(b"left by somebody")
+    assert written(client, tmp_path / "mirror").removed == 1
+    assert not stray.exists()
 
 
 def test_a_share_is_decided_on_the_device(titled: World, client: Client, tmp_path: Path) -> None:

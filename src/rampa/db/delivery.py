@@ -26,6 +26,8 @@ class DeliveryFileRow(Identified, Base):
     size: Mapped[int] = mapped_column(BigInteger)
     data: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     change: Mapped[int]
+    everybody: Mapped[bool]
+    """Whether its channel was for everybody when that was last looked at: mirrors are told of what is so no more."""
     gone_at: Mapped[dt.datetime | None]
     """When nothing named it any more; it is kept a while for devices in the middle of an update."""
     over: Mapped[bool] = mapped_column(default=False)

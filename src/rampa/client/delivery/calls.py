@@ -33,7 +33,7 @@ class DeliveryCalls(Calls):
         return self.connection.post(wire.ClosedAddress, path)
 
     def files(self, title: str, since: int = 0) -> wire.DeliveryFiles:
-        return self.connection.get(wire.DeliveryFiles, f"{API}/titles/{title}/delivery/files?since={since}")
+        return self.connection.get(wire.DeliveryFiles, f"{API}/titles/{title}/delivery/files", since=since)
 
     def origins(self, title: str) -> list[wire.DeliveryOrigin]:
         return self.connection.get(wire.OriginList, _origins(title)).items

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, Protocol
 from urllib.parse import urlsplit
 
-from rampa.core.delivery.names import TIMESTAMP, NameHasher, must_be_name
+from rampa.core.delivery.names import TIMESTAMP, NameHasher, is_name, must_be_name
 from rampa.core.errors import Conflict, Damaged, Invalid, Unavailable
 from rampa.core.files import disk_error, replace_file, replacing, sync
 
@@ -29,6 +29,10 @@ class DeliveryTarget(Protocol):
 
     def held(self, name: str) -> int:
         """Its size; -1 where it is not there."""
+        ...
+
+    def names(self) -> Iterator[str]:
+        """Of all files of a delivery that are there."""
         ...
 
     def put(self, name: str, pieces: Iterable[bytes], size: int) -> None:
@@ -94,6 +98,12 @@ class FolderTarget:
         except OSError:
             return -1
 
+    def names(self) -> Iterator[str]:
+        for path in self.root.rglob("*"):
+            name = str(path.relative_to(self.root))
+            if is_name(name):
+                yield name
+
     def put(self, name: str, pieces: Iterable[bytes], size: int) -> None:
         at = self._at(name)
         try:
@@ -138,6 +148,16 @@ class BucketTarget:
     def held(self, name: str) -> int:
         found = self._ask("head_object", Key=self._key(name), missing=True)
         return -1 if found is None else int(found["ContentLength"])
+
+    def names(self) -> Iterator[str]:
+        more: dict[str, Any] = {}
+        while True:
+            page = self._ask("list_objects_v2", Prefix=f"{self._prefix}/", **more)
+            found = (row["Key"].removeprefix(f"{self._prefix}/") for row in page.get("Contents", ()))
+            yield from (name for name in found if is_name(name))
+            if not page.get("IsTruncated"):
+                return
+            more = {"ContinuationToken": page["NextContinuationToken"]}
 
     def put(self, name: str, pieces: Iterable[bytes], size: int) -> None:
         kept = ALWAYS_ASKED if name == TIMESTAMP else FOREVER

@@ -46,11 +46,19 @@ def write_delivery(
         target.settle()
         stamp = base64.b64decode(listed.timestamp)
         target.put(TIMESTAMP, [stamp], len(stamp))
-        over = [f for f in listed.items if f.over]
-        for file in over:
-            target.remove(must_be_name(file.name))
+        over = _over(listed, target, since)
+        for name in over:
+            target.remove(name)
         target.keep_state(json.dumps({"identifier": listed.identifier, "change": listed.change}).encode())
         return WriteReport(listed.identifier, listed.change, len(new), sum(f.size for f in new), len(over))
+
+
+def _over(listed: DeliveryFiles, target: DeliveryTarget, since: int) -> list[str]:
+    """What the service says is over; where it is not known up to when the place was current, what it does not list."""
+    if since:
+        return [must_be_name(f.name) for f in listed.items if f.over]
+    wanted = {f.name for f in listed.items} | {TIMESTAMP}
+    return [name for name in target.names() if name not in wanted]
 
 
 def _since(client: Client, title: str, target: DeliveryTarget) -> int:

@@ -30,9 +30,13 @@ NAME = re.compile(
 )
 
 
+def is_name(name: str) -> bool:
+    return NAME.fullmatch(name) is not None
+
+
 def must_be_name(name: str) -> str:
     """Raises `Damaged` for what is no name of a file of a delivery: no other is written anywhere."""
-    if not NAME.fullmatch(name):
+    if not is_name(name):
         raise Damaged("delivery.name", f"{name[:80]!r} is no file of a delivery")
     return name
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, or_, select
-from sqlalchemy.orm import undefer
+from sqlalchemy.orm import aliased, undefer
 
 from rampa.core.delivery import names
 from rampa.core.errors import NotFound
@@ -116,25 +116,26 @@ def changed_since(services: Services, slug: str, query: wire.FilesQuery) -> wire
         trust = uow.session.get(TrustRow, title.id)
         if trust is None:
             raise NotFound("trust.none", f"{slug} had no ceremony yet", hint="Begin with: `rampa trust ceremony`.")
-        for_all = select(ChannelRow.id).where(
-            ChannelRow.title_id == title.id, ChannelRow.audience == Audience.FOR_EVERYBODY
+        row = DeliveryFileRow
+        of = (row.title_id == title.id, row.name != names.TIMESTAMP)
+        live = (*of, row.everybody, row.over.is_(False))
+        stamp = uow.session.scalar(
+            select(row.data).where(row.title_id == title.id, row.name == names.TIMESTAMP, row.channel_id.is_(None))
         )
-        of = (
-            DeliveryFileRow.title_id == title.id,
-            or_(DeliveryFileRow.channel_id.is_(None), DeliveryFileRow.channel_id.in_(for_all)),
-        )
-        stamp = uow.session.scalar(select(DeliveryFileRow.data).where(*of, DeliveryFileRow.name == names.TIMESTAMP))
-        columns = (DeliveryFileRow.name, DeliveryFileRow.size, DeliveryFileRow.change, DeliveryFileRow.over)
-        rows = select(*columns).where(
-            *of, DeliveryFileRow.change > query.since, DeliveryFileRow.name != names.TIMESTAMP
-        )
-        found = uow.session.execute(rows.order_by(DeliveryFileRow.change, DeliveryFileRow.name)).all()
-        # A change is told whole, or where it goes on would be lost.
-        items = [wire.DeliveryFile(name=r.name, size=r.size, change=r.change, over=r.over) for r in found]
+        came = select(row.name, row.size, row.change).where(*live, row.change > query.since)
+        found = {
+            r.name: wire.DeliveryFile(name=r.name, size=r.size, change=r.change) for r in uow.session.execute(came)
+        }
+        # Over for one channel, or for one that is not for everybody any more; another one may still name it.
+        other = aliased(DeliveryFileRow)
+        still = select(other.name).where(other.title_id == title.id, other.everybody, other.over.is_(False))
+        gone = select(row.name, row.change).where(*of, row.change > query.since, row.name.not_in(still))
+        for name, change in uow.session.execute(gone.where(row.over | row.everybody.is_(False))) if query.since else ():
+            found[name] = wire.DeliveryFile(name=name, size=0, change=change, over=True)
         return wire.DeliveryFiles(
             title=slug,
             identifier=title.identifier,
             change=trust.change,
-            items=items,
+            items=sorted(found.values(), key=lambda f: (f.change, f.name)),
             timestamp=base64.b64encode(stamp or b"").decode(),
         )

@@ -31,15 +31,25 @@ class Wanted(NamedTuple):
     data: bytes | None
 
 
-def bring(uow: UnitOfWork, trust: TrustRow, wanted: Mapping[uuid.UUID | None, Mapping[str, Wanted]]) -> bool:
-    """Makes the list what is wanted; whether it changed. The caller holds the title's trust: one change of it at a time."""
+def bring(
+    uow: UnitOfWork,
+    trust: TrustRow,
+    wanted: Mapping[uuid.UUID | None, Mapping[str, Wanted]],
+    everybody: frozenset[uuid.UUID | None],
+) -> bool:
+    """Makes the list what is wanted; whether it changed. `everybody`: the channels for everybody, and None. The caller holds the
+    title's trust: one change of it at a time."""
     of = DeliveryFileRow.title_id == trust.title_id
     row = DeliveryFileRow
-    columns = (row.id, row.channel_id, row.name, row.gone_at, row.over)
+    columns = (row.id, row.channel_id, row.name, row.gone_at, row.over, row.everybody)
     there = {(r.channel_id, r.name): r for r in uow.session.execute(select(*columns).where(of))}
     wished: dict[Key, Wanted] = {(c, name): w for c, files in wanted.items() for name, w in files.items()}
     change = trust.change + 1
-    new = [_row(uow, trust, key, w, change) for key, w in wished.items() if key not in there]
+    new = [
+        _row(uow, trust, key, w, change) | {"everybody": key[0] in everybody}
+        for key, w in wished.items()
+        if key not in there
+    ]
     for at in range(0, len(new), BATCH):
         uow.session.execute(insert(DeliveryFileRow), new[at : at + BATCH])
     back = [r.id for key, r in there.items() if key in wished and (r.gone_at or r.over)]
@@ -52,6 +62,10 @@ def bring(uow: UnitOfWork, trust: TrustRow, wanted: Mapping[uuid.UUID | None, Ma
     _set(uow, back, gone_at=None, over=False, change=change)
     _set(uow, gone, gone_at=uow.now)
     _set(uow, over, over=True, data=None, change=change)
+    for now in (True, False):
+        turned = [r.id for key, r in there.items() if r.everybody != now and (key[0] in everybody) == now]
+        _set(uow, turned, everybody=now, change=change)
+        back += turned
     changed = _set_timestamp(uow, wished, there, change) or bool(new or back or over)
     uow.session.execute(
         delete(DeliveryFileRow).where(of, DeliveryFileRow.over, DeliveryFileRow.gone_at < uow.now - FORGET)

@@ -6,34 +6,29 @@ Looked at every few seconds. Where nothing changed and nothing is due, nothing i
 from __future__ import annotations
 
 import datetime as dt
-import hashlib
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from rampa.core.delivery import line as line_format
 from rampa.core.delivery import names
-from rampa.core.delivery.line import LineBuild, OriginPlace, SignedLine
+from rampa.core.delivery.line import LineBuild, SignedLine
 from rampa.core.errors import RampaError
-from rampa.core.placement.life import LIVE
+from rampa.core.placement.channels import Audience
 from rampa.core.trust.issue import Issued, issue
 from rampa.core.trust.terms import TrustRole, channel_role
 from rampa.db import (
     BuildRow,
     ChannelRow,
-    DeliveryOriginRow,
-    DifferenceSetRow,
     LineRow,
     PlacementRow,
     TitleRow,
     TrustPartRow,
     TrustRootRow,
     TrustRow,
-    UnsealingKeyRow,
     queue,
-    store_state,
 )
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.channels.offers import live_on_line, offered_build
@@ -41,6 +36,7 @@ from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.delivery import listing
 from rampa.operations.delivery.build_files import BuildFiles, build_files
 from rampa.operations.delivery.listing import Wanted
+from rampa.operations.delivery.marker import any_due, content_marker, origin_places, title_marker
 from rampa.operations.trust.keys import signing_keys
 
 _built = ResultCache(64)
@@ -68,8 +64,13 @@ def publish(services: Services, title: uuid.UUID) -> bool:
         trust = uow.session.get(TrustRow, title)
         if trust is None:
             return False
-        marker = _marker(uow, title)
-        if marker == trust.marker and not trust.trouble and not _due(uow, title) and not listing.any_over(uow, title):
+        marker = title_marker(uow, title)
+        if (
+            marker == trust.marker
+            and not trust.trouble
+            and not any_due(uow, title)
+            and not listing.any_over(uow, title)
+        ):
             return False
     try:
         picture = _picture(services, title)
@@ -85,7 +86,7 @@ def publish(services: Services, title: uuid.UUID) -> bool:
 
 def _publish(uow: UnitOfWork, title_id: uuid.UUID, marker: str, picture: _Picture) -> bool:
     trust = uow.session.get(TrustRow, title_id, with_for_update=True, populate_existing=True)
-    if trust is None or _marker(uow, title_id) != marker:
+    if trust is None or title_marker(uow, title_id) != marker:
         return False  # something came in between: the next look takes it
     title = uow.session.get_one(TitleRow, title_id)
     before = {p.role: p for p in uow.session.scalars(select(TrustPartRow).where(TrustPartRow.title_id == title_id))}
@@ -112,7 +113,10 @@ def _publish(uow: UnitOfWork, title_id: uuid.UUID, marker: str, picture: _Pictur
         channel = _channel_of(role, picture.files)
         if channel is not None:
             wanted[channel][f"{names.METADATA}/{issued.version}.{role}.json"] = Wanted(len(issued.data), issued.data)
-    written = listing.bring(uow, trust, wanted)
+    open_to = select(ChannelRow.id).where(
+        ChannelRow.title_id == title_id, ChannelRow.audience == Audience.FOR_EVERYBODY
+    )
+    written = listing.bring(uow, trust, wanted, frozenset((None, *uow.session.scalars(open_to))))
     trust.marker, trust.trouble, trust.published_at = marker, "", uow.now
     if written:
         queue.tell(uow.session, f"title/{title.slug}")
@@ -144,7 +148,7 @@ def _picture(services: Services, title_id: uuid.UUID) -> _Picture:
     with begin(services) as uow:
         title = uow.session.get_one(TitleRow, title_id)
         channels = list(uow.session.scalars(select(ChannelRow).where(ChannelRow.title_id == title_id)))
-        origins = _origins(uow, title_id)
+        origins = origin_places(uow, title_id)
         lines = [(c, platform, live_on_line(uow, c.id, platform)) for c in channels for platform in _platforms(uow, c)]
     for channel in channels:
         picture.targets[channel_role(channel.id.hex)] = {}
@@ -168,46 +172,9 @@ def _line_build(services: Services, files: dict[str, Wanted], placement: Placeme
 
 def _files_of(services: Services, build: BuildRow) -> BuildFiles:
     with begin(services) as uow:
-        key = (services.store, build.id, _content_marker(uow, build.id))
+        key = (services.store, build.id, content_marker(uow, build.id))
     return _built.get(key, lambda: build_files(services, build))
 
 
 def _platforms(uow: UnitOfWork, channel: ChannelRow) -> list[str]:
     return sorted(set(uow.session.scalars(select(LineRow.platform).where(LineRow.channel_id == channel.id))))
-
-
-def _origins(uow: UnitOfWork, title: uuid.UUID) -> tuple[OriginPlace, ...]:
-    rows = select(DeliveryOriginRow).where(DeliveryOriginRow.title_id == title, DeliveryOriginRow.paused.is_(False))
-    rows = rows.order_by(DeliveryOriginRow.priority, DeliveryOriginRow.name).limit(line_format.MOST_ORIGINS)
-    return tuple(OriginPlace(row.address, row.priority) for row in uow.session.scalars(rows))
-
-
-def _marker(uow: UnitOfWork, title: uuid.UUID) -> str:
-    """Changes with whatever a delivery is made of."""
-    rows = select(ChannelRow).where(ChannelRow.title_id == title).order_by(ChannelRow.id)
-    channels = [(c.id, c.version, c.name, c.audience) for c in uow.session.scalars(rows)]
-    live = (
-        select(PlacementRow.build_id)
-        .join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-        .where(ChannelRow.title_id == title, PlacementRow.state.in_(LIVE))
-        .distinct()
-    )
-    contents = [_content_marker(uow, build) for build in sorted(uow.session.scalars(live))]
-    reports = uow.session.scalar(select(TitleRow.reports).where(TitleRow.id == title))
-    said = repr((channels, contents, reports, _origins(uow, title)))
-    return hashlib.sha256(said.encode()).hexdigest()
-
-
-def _content_marker(uow: UnitOfWork, build: uuid.UUID) -> tuple[object, ...]:
-    """Of one build: differences made, content moved, keys given out, signed again."""
-    sets = select(func.count(), func.max(DifferenceSetRow.created_at), func.sum(DifferenceSetRow.size))
-    made = uow.session.execute(
-        sets.where(DifferenceSetRow.new_id == build).group_by(DifferenceSetRow.state).order_by(DifferenceSetRow.state)
-    ).all()
-    unsealed = uow.session.scalar(select(UnsealingKeyRow.unsealed_at).where(UnsealingKeyRow.build_id == build))
-    return build, tuple(tuple(row) for row in made), unsealed, store_state(uow.session).epoch
-
-
-def _due(uow: UnitOfWork, title: uuid.UUID) -> bool:
-    parts = uow.session.scalars(select(TrustPartRow).where(TrustPartRow.title_id == title))
-    return any(Issued(p.version, p.expires_at, b"").due(p.role, uow.now) for p in parts)

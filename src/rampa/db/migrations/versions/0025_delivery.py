@@ -67,6 +67,7 @@ def _files() -> None:
         sa.Column("size", sa.BigInteger(), nullable=False),
         sa.Column("data", sa.LargeBinary(), nullable=True),
         sa.Column("change", sa.Integer(), nullable=False),
+        sa.Column("everybody", sa.Boolean(), nullable=False),
         sa.Column("gone_at", TIME, nullable=True),
         sa.Column("over", sa.Boolean(), nullable=False),
         sa.Column("id", sa.Uuid(), nullable=False),
