@@ -16,14 +16,13 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from functools import lru_cache
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any, cast
 
 import httpx
 from tests.delivering import HOLDERS, IDENTIFIER, draft, signed
-from tests.samples import DOCUMENT, build, change_folder, make_folder
+from tests.samples import build, change_folder, make_folder
 
 from bench.rows import Figure, Tree
 from bench.runs import TITLE, World, world
@@ -32,6 +31,7 @@ from rampa.client.delivery.origins import Address, Origins
 from rampa.client.delivery.targets import FolderTarget, open_target
 from rampa.client.delivery.writer import write_delivery
 from rampa.core.delivery.line import LineBuild, SignedLine
+from rampa.core.delivery.names import file_name
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.file_delivery import fetch_signed
 from rampa.local.delivery_server import DeliveryServer, start_delivery_server
@@ -68,33 +68,33 @@ class Counter:
 def refresh(tree: Tree) -> list[Figure]:
     """A device's look where nothing changed, and where a build was placed."""
     if not find_nginx():
-        return [Figure(f"metadata-refresh-{row}", 0, None, "bytes", 4.0, NO_NGINX) for row in ("same", "changed")]
+        return [Figure(f"metadata-refresh-{row}", 0, None, "B", 3.0, NO_NGINX) for row in ("same", "changed")]
     at = world(tree.scratch)
     with delivered(at, tree.scratch, 1) as (folder, server):
         device = new_device(at, tree.scratch / "looking")
-        look(device, server, Counter())
-        same = Counter()
-        look(device, server, same)
+        first, same, changed = Counter(), Counter(), Counter()
+        for counter in (first, same):
+            with counter.http() as http:
+                look(device, server, http)
         write(at, folder, 2)
-        changed = Counter()
-        look(device, server, changed)
+        with changed.http() as http:
+            look(device, server, http)
     plain_same, plain_changed = conditional(at)
     return [
-        Figure("metadata-refresh-same", same.size, plain_same.size, "bytes", 3.0, f"{same.requests} requests beside 1"),
+        Figure("metadata-refresh-same", same.size, plain_same.size, "B", 3.0, f"{same.requests} requests beside 1"),
         Figure(
             "metadata-refresh-changed",
             changed.size,
             plain_changed.size,
-            "bytes",
+            "B",
             6.0,
             f"{changed.requests} requests beside 1",
         ),
     ]
 
 
-def look(device: TrustedDevice, server: str, counter: Counter) -> SignedLine:
-    with counter.http() as http:
-        return device.look(Origins(IDENTIFIER, [Address(server, 1)], CLOCK, http=http), dt.datetime.now(dt.UTC))
+def look(device: TrustedDevice, server: str, http: httpx.Client) -> SignedLine:
+    return device.look(Origins(IDENTIFIER, [Address(server, 1)], CLOCK, http=http), dt.datetime.now(dt.UTC))
 
 
 def conditional(at: World) -> tuple[Counter, Counter]:
@@ -126,15 +126,18 @@ def delivered(at: World, scratch: Path, number: int) -> Iterator[tuple[Path, str
         shutil.rmtree(own, ignore_errors=True)
 
 
-@lru_cache(maxsize=1)
 def builds(at: World, scratch: Path) -> None:
-    """Two of them, and the root that devices follow from."""
+    """Four of them, and the root that devices follow from; made once for all rows."""
     with at.client() as client:
+        if client.delivery.trust(TITLE).root is not None:
+            return
         source = make_folder(scratch / "delivering", 3_000_000)
-        client.titles.revise(TITLE, DOCUMENT, "As the folder has it.", client.titles.get(TITLE).revision)
         build(client, source, scratch / "delivering-state")
         change_folder(source)
         build(client, source, scratch / "delivering-state")
+        for number in range(2):
+            (source / "data/thaw.bin").write_bytes(os.urandom(90_000 + number))
+            build(client, source, scratch / "delivering-state")
         client.delivery.publish_root(TITLE, signed(draft(client), *list(HOLDERS)[:2]))
 
 
@@ -142,12 +145,12 @@ def write(at: World, folder: Path, number: int) -> None:
     """Places the build where it is not, waits until the worker signed it, and writes."""
     builds(at, folder.parent)
     with at.client() as client:
-        numbers = sorted(b.number for b in client.builds.all(TITLE) if b.profile == "linux-release")[-2:]
+        numbers = sorted(b.number for b in client.builds.all(TITLE) if b.profile == "linux-release")[-4:]
         wanted = numbers[number - 1]
         if wanted not in [p.build.number for p in client.channels.get(TITLE, CHANNEL).live]:
-            before = client.delivery.files(TITLE).change
             client.channels.place(TITLE, CHANNEL, wanted, client.channels.preview(TITLE, CHANNEL, wanted).etag)
-            while client.delivery.files(TITLE).change == before:
+            statement = file_name(client.builds.statement(TITLE, wanted))
+            while statement not in {f.name for f in client.delivery.files(TITLE).items}:
                 time.sleep(0.1)
         write_delivery(client, TITLE, open_target(str(folder), IDENTIFIER))
 
@@ -220,19 +223,19 @@ def fleet(tree: Tree) -> list[Figure]:
     if not find_nginx():
         return [Figure("fleet-update", 0, None, "s", 2.0, NO_NGINX)]
     at = world(tree.scratch)
-    with delivered(at, tree.scratch, 1) as (folder, server):
-        first = new_device(at, tree.scratch / "first")
+    with delivered(at, tree.scratch, 3) as (folder, server):
+        first, http = new_device(at, tree.scratch / "first"), Counter().http()
         devices = [copied(first, tree.scratch / "fleet" / str(n)) for n in range(DEVICES)]
-        route, line = routes(first, server, tree.scratch / "routes")
+        route, line = routes(first, server, tree.scratch / "routes", http)
         route.bring(0, line.builds[0].offered.build)
-        write(at, folder, 2)
+        write(at, folder, 4)
         # From here on nobody asks the service; that it may be stopped is tests/ends/test_delivery.py's.
-        _, line = routes(first, server, tree.scratch / "routes", route)
+        _, line = routes(first, server, tree.scratch / "routes", http, route)
         have, wanted = route.installed(), line.builds[0].offered.build
         size = route.bring(have, wanted)
 
         def update(device: TrustedDevice) -> int:
-            look(device, server, Counter())
+            look(device, server, http)
             return route.bring(have, wanted)
 
         began = time.perf_counter()
@@ -256,9 +259,11 @@ class _Ways(Routes):
         return next(to for _, to in self._known)
 
 
-def routes(device: TrustedDevice, server: str, folder: Path, known: _Ways | None = None) -> tuple[_Ways, SignedLine]:
-    line = look(device, server, Counter())
-    places = Origins(IDENTIFIER, [Address(server, 1)], CLOCK, resend=True)
+def routes(
+    device: TrustedDevice, server: str, folder: Path, http: httpx.Client, known: _Ways | None = None
+) -> tuple[_Ways, SignedLine]:
+    line = look(device, server, http)
+    places = Origins(IDENTIFIER, [Address(server, 1)], CLOCK, http=http, resend=True)
     of: dict[int, LineBuild] = {b.offered.build: b for b in line.builds}
 
     def delivery(number: int) -> Delivery:

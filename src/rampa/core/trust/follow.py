@@ -10,11 +10,12 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from tuf.api import exceptions
-from tuf.api.metadata import Metadata, Timestamp
+from tuf.api.metadata import Metadata, TargetFile, Timestamp
 from tuf.api.serialization import DeserializationError
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
 from rampa.core.errors import Damaged, NotFound, RampaError, Refused, Unavailable
+from rampa.core.files import replace_file
 from rampa.core.trust.terms import TERMS, TrustRole
 
 Fetch = Callable[[str, int], bytes]
@@ -30,6 +31,8 @@ LIMITS = {
     "snapshot": LARGEST.snapshot_max_length,
 }
 TARGET_LIMIT = 1_000_000
+TARGET = "target"
+"""The file in which the last target is kept."""
 NOTHING = "Nothing was replaced."
 
 
@@ -73,9 +76,7 @@ def refresh(folder: Path, root: bytes, target: str, fetch: Fetch, now: dt.dateti
         found = follower.get_targetinfo(target)
         if found is None:
             raise NotFound("trust.nothing", "nothing is live there")
-        data = fetch(_target_name(target, found.hashes["sha256"]), min(found.length, TARGET_LIMIT))
-        found.verify_length_and_hashes(data)
-        return data
+        return _target(folder / TARGET, found, target, fetch)
     except exceptions.ExpiredMetadataError as error:
         raise _expired(error, now) from error
     except exceptions.BadVersionNumberError as error:
@@ -91,6 +92,19 @@ def refresh(folder: Path, root: bytes, target: str, fetch: Fetch, now: dt.dateti
         raise Damaged(
             "trust.damaged", "the channel's metadata is not what was signed", hint=f"{NOTHING} ({error})"
         ) from error
+
+
+def _target(kept: Path, found: TargetFile, name: str, fetch: Fetch) -> bytes:
+    """From what was kept of the last look where that is still what is signed; then nothing more travels."""
+    try:
+        data = kept.read_bytes()
+        found.verify_length_and_hashes(data)
+        return data
+    except (OSError, exceptions.LengthOrHashMismatchError):
+        data = fetch(_target_name(name, found.hashes["sha256"]), min(found.length, TARGET_LIMIT))
+    found.verify_length_and_hashes(data)
+    replace_file(kept, data)
+    return data
 
 
 def _not_before(folder: Path, now: dt.datetime) -> dt.datetime:
