@@ -12,21 +12,21 @@ class ScreensCalls(Calls):
 
     def all(self) -> wire.Screens:
         """One's own."""
-        return self.connection.get(wire.Screens, f"{API}/screens")
+        return self.connection.get(wire.Screens, f"{API}/testing/screens")
 
     def add(self, title: str, channel: str, asked: wire.NewScreen) -> wire.Screen:
-        return self.connection.post(wire.Screen, f"{API}/titles/{title}/channels/{channel}/screens", asked)
+        return self.connection.post(wire.Screen, f"{API}/testing/titles/{title}/channels/{channel}/screens", asked)
 
     def get(self, device: str) -> wire.Screen:
-        return self.connection.get(wire.Screen, f"{API}/screens/{device}")
+        return self.connection.get(wire.Screen, f"{API}/testing/screens/{device}")
 
     def act(self, device: str, act: ScreenAct) -> wire.Screen:
-        return self.connection.post(wire.Screen, f"{API}/screens/{device}/acts", wire.ScreenActIn(act=act))
+        return self.connection.post(wire.Screen, f"{API}/testing/screens/{device}/acts", wire.ScreenActIn(act=act))
 
     def set(self, device: str, asked: wire.ScreenSet) -> wire.Screen:
-        path = f"{API}/screens/{device}/settings"
+        path = f"{API}/testing/screens/{device}/settings"
         return self.connection.send(wire.Screen, "PUT", path, json_of(asked), JSON)
 
     def picture(self, device: str) -> bytes:
         """What its title's program drew last (JPEG). Raises `NotFound` before that."""
-        return self._fetch(f"{API}/screens/{device}/picture")
+        return self._fetch(f"{API}/testing/screens/{device}/picture")

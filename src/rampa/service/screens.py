@@ -11,18 +11,20 @@ from rampa.schema.channels import ChannelPath
 from rampa.service.base.access import current_actor
 from rampa.service.base.resource import Resource
 
-SCREEN = "/screens/<string:device>"
+SCREEN = "/testing/screens/<string:device>"
 
 
 def resource(services: Services) -> Resource:
     api = Resource("screens")
 
-    @api.call("GET", "/screens", Act.TEST, wire.Screens)
+    @api.call("GET", "/testing/screens", Act.TEST, wire.Screens)
     def list_screens() -> wire.Screens:
         """Your own simulated devices, and what each shows."""
         return screens.list_screens(services, current_actor())
 
-    @api.call("POST", "/titles/<string:title>/channels/<string:channel>/screens", Act.TEST, wire.Screen, status=201)
+    @api.call(
+        "POST", "/testing/titles/<string:title>/channels/<string:channel>/screens", Act.TEST, wire.Screen, status=201
+    )
     def add_screen(path: ChannelPath, body: wire.NewScreen) -> wire.Screen:
         """Add a simulated device that follows the channel."""
         return screens.add_screen(services, current_actor(), path.title, path.channel, body)

@@ -14,7 +14,10 @@ export function ScreenFace({ screen }: { screen: Screen }) {
         </div>
         <div className={crashed ? "inside crashed" : "inside"}>
           {screen.has_picture && screen.installed && (
-            <img alt={`Drawn by ${screen.title_name}`} src={`/api/v1/screens/${screen.device}/picture?of=${screen.installed.build}`} />
+            <img
+              alt={`Drawn by ${screen.title_name}`}
+              src={`/api/v1/testing/screens/${screen.device}/picture?of=${screen.installed.build}`}
+            />
           )}
           <div className="sheet" aria-live="polite">
             <Said screen={screen} />

@@ -14,7 +14,7 @@ const STILL: Screen["state"][] = ["home", "waiting", "crashed"];
 export function useScreens() {
   return useQuery({
     queryKey: KEY,
-    queryFn: () => call<Screens>("/screens"),
+    queryFn: () => call<Screens>("/testing/screens"),
     refetchInterval: ({ state }) => (state.data?.items.some((s) => !STILL.includes(s.state)) ? 500 : 2_000),
   });
 }
@@ -32,16 +32,16 @@ function useScreenCall<Said>(send: (said: Said) => Promise<Screen>) {
 }
 
 export function useScreenAct(device: string) {
-  return useScreenCall((act: ScreenAct) => call<Screen>(`/screens/${device}/acts`, { method: "POST", body: { act } }));
+  return useScreenCall((act: ScreenAct) => call<Screen>(`/testing/screens/${device}/acts`, { method: "POST", body: { act } }));
 }
 
 export function useScreenSettings(device: string) {
-  return useScreenCall((body: ScreenSet) => call<Screen>(`/screens/${device}/settings`, { method: "PUT", body }));
+  return useScreenCall((body: ScreenSet) => call<Screen>(`/testing/screens/${device}/settings`, { method: "PUT", body }));
 }
 
 export function useAddScreen() {
   return useScreenCall(({ title, channel, ...body }: Schemas["NewScreen"] & { title: string; channel: string }) =>
-    call<Screen>(`/titles/${title}/channels/${channel}/screens`, { method: "POST", body }),
+    call<Screen>(`/testing/titles/${title}/channels/${channel}/screens`, { method: "POST", body }),
   );
 }
 
