@@ -29,6 +29,7 @@ from rampa.db.channels import (
     live_channels,
     live_files,
     live_there,
+    open_to_everybody,
 )
 from rampa.db.content import (
     ChunkRow,
@@ -253,6 +254,7 @@ __all__ = [
     "newest_checklists",
     "newest_documents",
     "newest_root",
+    "open_to_everybody",
     "parsed_document",
     "pending",
     "store_state",

@@ -194,6 +194,11 @@ def for_everybody(session: Session, identifier: str, name: str) -> tuple[Channel
     return found.tuple() if found is not None else None
 
 
+def open_to_everybody(title: uuid.UUID) -> Select[uuid.UUID]:
+    """The title's channels for everybody, by their ids."""
+    return select(ChannelRow.id).where(ChannelRow.title_id == title, ChannelRow.audience == Audience.FOR_EVERYBODY)
+
+
 def live_there(channel: uuid.UUID, number: int) -> Select[BuildRow]:
     """The build of that number, where it is live on the channel."""
     placed = select(PlacementRow.build_id).where(PlacementRow.channel_id == channel, PlacementRow.state.in_(LIVE))

@@ -32,8 +32,6 @@ Hear = Callable[[str], None]
 Now = Callable[[], dt.datetime]
 LAST = 1000
 """The service's own priority: origins take the load off it."""
-
-
 BRIEF = 2.0
 """Seconds that a device waits for a service that it can do without."""
 

@@ -6,12 +6,14 @@ its own number (rampa.core.placement.share): who carries the files cannot choose
 
 from __future__ import annotations
 
+import hashlib
 import json
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from rampa.core.errors import Damaged, NotFound, RampaError
-from rampa.core.placement.share import Having, OfferedBuild, build_for
+from rampa.core.delivery.names import FILES
+from rampa.core.errors import Damaged, RampaError
+from rampa.core.placement.share import Having, OfferedBuild, must_build_for
 
 KIND = "rampa-line-1"
 MOST_BUILDS, MOST_ORIGINS = 20, 20
@@ -30,6 +32,14 @@ class SignedFile:
             raise Damaged("line.damaged", "a digest of the signed line is none")
         if type(self.size) is not int or not 0 <= self.size <= MOST_SIZE:
             raise Damaged("line.damaged", "a size of the signed line is impossible")
+
+    @classmethod
+    def of(cls, data: bytes) -> SignedFile:
+        return cls(hashlib.sha256(data).hexdigest(), len(data))
+
+    @property
+    def name(self) -> str:
+        return f"{FILES}/{self.digest}"
 
 
 @dataclass(frozen=True)
@@ -124,8 +134,5 @@ def must_be_line(line: SignedLine, title: str, platform: str) -> None:
 
 def chosen(line: SignedLine, device: str, having: Having) -> LineBuild:
     """Raises `NotFound` where the line has nothing for this device."""
-    found = build_for([b.offered for b in line.builds], device, having)
-    if found is None:
-        what = "nothing newer" if having.build else "nothing yet"
-        raise NotFound("offer.nothing", f"{line.channel} has {what} for this device")
+    found = must_build_for(line.channel, [b.offered for b in line.builds], device, having)
     return next(b for b in line.builds if b.offered == found)

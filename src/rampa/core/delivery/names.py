@@ -46,9 +46,13 @@ def file_name(data: bytes) -> str:
 
 
 def target_name(path: str, data: bytes) -> str:
-    """As devices ask for a target: its digest stands before its last part (TUF 1.0, section 6.2)."""
+    return target_at(path, hashlib.sha256(data).hexdigest())
+
+
+def target_at(path: str, digest: str) -> str:
+    """As devices ask for a target: its SHA-256 stands before its last part (TUF 1.0, section 6.2)."""
     folder, _, last = path.rpartition("/")
-    return f"{TARGETS}/{folder}/{hashlib.sha256(data).hexdigest()}.{last}"
+    return f"{TARGETS}/{folder}/{digest}.{last}"
 
 
 def manifest_name(digest: bytes, base: bytes = b"") -> str:

@@ -17,7 +17,7 @@ from rampa.core.errors import Invalid
 
 
 class Form(StrEnum):
-    """What it looks like; `size_of` has the pixels of its screen."""
+    """What it looks like; `SIZES` has the pixels of its screen."""
 
     DESKTOP = "desktop"
     PHONE = "phone"

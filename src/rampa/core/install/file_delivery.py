@@ -36,10 +36,9 @@ class FileSource(Protocol):
 
 def fetch_signed(files: FileSource, file: SignedFile) -> bytes:
     """Raises `Damaged` for other bytes than those that were signed."""
-    name = f"{names.FILES}/{file.digest}"
-    data = files.fetch(name, file.size)
+    data = files.fetch(file.name, file.size)
     if len(data) != file.size or hashlib.sha256(data).hexdigest() != file.digest:
-        raise Damaged("delivery.swapped", "a file of the delivery is not the one that was signed", where=name)
+        raise Damaged("delivery.swapped", "a file of the delivery is not the one that was signed", where=file.name)
     return data
 
 

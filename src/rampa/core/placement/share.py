@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
-from rampa.core.errors import Invalid
+from rampa.core.errors import Invalid, NotFound
 
 ALL = 1000
 """Shares are counted in per mille of a line's devices."""
@@ -59,6 +59,15 @@ def build_for(offered: Sequence[OfferedBuild], device: str, having: Having) -> O
         if not each.held and reaches(each.rollout, device, each.share):
             return each if each.back or each.code >= having.code else None
     return None
+
+
+def must_build_for(channel: str, offered: Sequence[OfferedBuild], device: str, having: Having) -> OfferedBuild:
+    """Raises `NotFound` where the line has nothing for this device."""
+    found = build_for(offered, device, having)
+    if found is None:
+        what = "nothing newer" if having.build else "nothing yet"
+        raise NotFound("offer.nothing", f"{channel} has {what} for this device")
+    return found
 
 
 def read_share(text: str, where: str = "share") -> int:

@@ -15,8 +15,8 @@ from dataclasses import asdict, dataclass
 
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from rampa.core.errors import Damaged, NotFound, RampaError, Refused
-from rampa.core.placement.share import Having, OfferedBuild, build_for
+from rampa.core.errors import Damaged, RampaError, Refused
+from rampa.core.placement.share import Having, OfferedBuild, must_build_for
 from rampa.core.signing import dsse
 
 PAYLOAD_TYPE = "application/vnd.rampa.offer+json"
@@ -125,11 +125,7 @@ def must_admit(envelope: bytes, statement: bytes, follower: Follower, now: dt.da
 
 def chosen(offer: Offer, follower: Follower) -> OfferedBuild:
     """Raises `NotFound` where the line has nothing for this device."""
-    found = build_for(offer.builds, follower.device, follower.having)
-    if found is None:
-        what = "nothing newer" if follower.having.build else "nothing yet"
-        raise NotFound("offer.nothing", f"{offer.channel} has {what} for this device")
-    return found
+    return must_build_for(offer.channel, offer.builds, follower.device, follower.having)
 
 
 def _number_of(follower: Follower) -> int:

@@ -14,13 +14,13 @@ from tuf.api.metadata import Metadata, TargetFile, Timestamp
 from tuf.api.serialization import DeserializationError
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
+from rampa.core.delivery import names
 from rampa.core.errors import Damaged, NotFound, RampaError, Refused, Unavailable
 from rampa.core.files import replace_file
 from rampa.core.trust.terms import TERMS, TrustRole
 
 Fetch = Callable[[str, int], bytes]
 """(name, the most bytes that it may have) -> the file. Raises `NotFound`, `Unavailable`."""
-METADATA, TARGETS = "metadata", "targets"
 LARGEST = UpdaterConfig(
     max_root_rotations=64, root_max_length=512_000, timestamp_max_length=16_384, snapshot_max_length=2_000_000,
     targets_max_length=5_000_000,
@@ -56,7 +56,7 @@ class _Port(FetcherInterface):
 
 class _Follower(Updater):
     def __init__(self, folder: Path, port: _Port, root: bytes, now: dt.datetime) -> None:
-        super().__init__(str(folder), METADATA, fetcher=port, config=LARGEST, bootstrap=root)
+        super().__init__(str(folder), names.METADATA, fetcher=port, config=LARGEST, bootstrap=root)
         # The library looks at the machine's clock. Ours is handed in: the device's own may stand in 1970.
         self._trusted_set.reference_time = now
 
@@ -101,7 +101,7 @@ def _target(kept: Path, found: TargetFile, name: str, fetch: Fetch) -> bytes:
         found.verify_length_and_hashes(data)
         return data
     except (OSError, exceptions.LengthOrHashMismatchError):
-        data = fetch(_target_name(name, found.hashes["sha256"]), min(found.length, TARGET_LIMIT))
+        data = fetch(names.target_at(name, found.hashes["sha256"]), min(found.length, TARGET_LIMIT))
     found.verify_length_and_hashes(data)
     replace_file(kept, data)
     return data
@@ -114,12 +114,6 @@ def _not_before(folder: Path, now: dt.datetime) -> dt.datetime:
     except (OSError, exceptions.RepositoryError, DeserializationError, ValueError):
         return now
     return max(now, signed.expires - TERMS[TrustRole.TIMESTAMP].life)
-
-
-def _target_name(path: str, digest: str) -> str:
-    """Consistent snapshots: a file's digest stands in its name (section 6.2)."""
-    folder, _, name = path.rpartition("/")
-    return f"{TARGETS}/{folder}/{digest}.{name}"
 
 
 def _expired(error: Exception, now: dt.datetime) -> Refused:

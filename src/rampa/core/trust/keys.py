@@ -9,7 +9,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 from securesystemslib.signer import CryptoSigner, Key, SSlibKey
 
 from rampa.core.ambient import Random
@@ -42,8 +42,6 @@ def signer_of(private: Ed25519PrivateKey) -> CryptoSigner:
 
 def tuf_key(public: bytes, holder: str = "") -> Key:
     """As the metadata has it. The key's id is of its scheme and bytes, whoever holds it."""
-    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
-
     key = SSlibKey.from_crypto(Ed25519PublicKey.from_public_bytes(public))
     if holder:
         key.unrecognized_fields[HOLDER] = holder

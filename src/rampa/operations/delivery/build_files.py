@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -36,8 +35,9 @@ class BuildFiles:
     stored: dict[str, int] = field(default_factory=dict)
 
     def add(self, data: bytes) -> SignedFile:
-        self.made[names.file_name(data)] = data
-        return SignedFile(hashlib.sha256(data).hexdigest(), len(data))
+        file = SignedFile.of(data)
+        self.made[file.name] = data
+        return file
 
 
 def build_files(services: Services, build: BuildRow) -> BuildFiles:

@@ -12,8 +12,17 @@ from sqlalchemy.orm import aliased, undefer
 
 from rampa.core.delivery import names
 from rampa.core.errors import NotFound
-from rampa.core.placement.channels import Audience
-from rampa.db import ChannelRow, DeliveryFileRow, DeviceRow, PersonRow, TitleRow, TrustRow, find_channel, find_title
+from rampa.db import (
+    ChannelRow,
+    DeliveryFileRow,
+    DeviceRow,
+    PersonRow,
+    TitleRow,
+    TrustRow,
+    find_channel,
+    find_title,
+    open_to_everybody,
+)
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.testers.access import may_install, must_have_access, must_install
 from rampa.operations.testers.links import ChannelPass, pass_text, read_pass
@@ -43,9 +52,7 @@ def open_file(services: Services, identifier: str, name: str) -> OpenedFile:
         title = uow.session.scalar(select(TitleRow).where(TitleRow.identifier == identifier))
         if title is None:
             raise _none(name)
-        for_all = select(ChannelRow.id).where(
-            ChannelRow.title_id == title.id, ChannelRow.audience == Audience.FOR_EVERYBODY
-        )
+        for_all = open_to_everybody(title.id)
         if uow.session.scalar(for_all.limit(1)) is None:
             raise _none(name)
         return _opened(uow, title, name, DeliveryFileRow.channel_id.in_(for_all))

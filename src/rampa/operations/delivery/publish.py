@@ -16,7 +16,6 @@ from rampa.core.delivery import line as line_format
 from rampa.core.delivery import names
 from rampa.core.delivery.line import LineBuild, SignedLine
 from rampa.core.errors import RampaError
-from rampa.core.placement.channels import Audience
 from rampa.core.trust.issue import Issued, issue
 from rampa.core.trust.terms import TrustRole, channel_role
 from rampa.db import (
@@ -28,6 +27,7 @@ from rampa.db import (
     TrustPartRow,
     TrustRootRow,
     TrustRow,
+    open_to_everybody,
     queue,
 )
 from rampa.operations.base import Services, UnitOfWork, begin
@@ -113,10 +113,7 @@ def _publish(uow: UnitOfWork, title_id: uuid.UUID, marker: str, picture: _Pictur
         channel = _channel_of(role, picture.files)
         if channel is not None:
             wanted[channel][f"{names.METADATA}/{issued.version}.{role}.json"] = Wanted(len(issued.data), issued.data)
-    open_to = select(ChannelRow.id).where(
-        ChannelRow.title_id == title_id, ChannelRow.audience == Audience.FOR_EVERYBODY
-    )
-    written = listing.bring(uow, trust, wanted, frozenset((None, *uow.session.scalars(open_to))))
+    written = listing.bring(uow, trust, wanted, frozenset((None, *uow.session.scalars(open_to_everybody(title_id)))))
     trust.marker, trust.trouble, trust.published_at = marker, "", uow.now
     if written:
         queue.tell(uow.session, f"title/{title.slug}")
