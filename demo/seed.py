@@ -27,6 +27,7 @@ from demo.runs import fill_with_runs
 from rampa.client import Client
 from rampa.client.builds.maker import make_build
 from rampa.client.devices.delivery import HttpDelivery, device_report
+from rampa.client.listings.folder import read_folder, send_folder
 from rampa.client.people.sign_in import token_for
 from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
@@ -70,6 +71,8 @@ def main(folder: Path, address: str, email: str) -> None:
         client.titles.revise("peatlight", hurried(), "Phones, tablets and headsets. To be looked over on Monday.", 1)
         newer = (folders["1.5.0"] / "rampa.toml").read_text()
         client.titles.revise("peatlight", newer, "Version 1.5.0: the thaw gate; what the checks found is fixed.", 2)
+        there = read_folder(folders["1.5.0"] / "listing")
+        send_folder(client.listings, "peatlight", there, "The listing for every storefront.", "", 0, lambda *_: None)
         fill_with_runs(client, folder, address)
         hold(client, folder)
         client.people.revoke_token(token.id)

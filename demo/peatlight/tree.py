@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from demo.peatlight import content, documents, drawing, texts
+from demo.peatlight import content, documents, drawing, listing, texts
 
 VERSIONS = ("1.4.0", "1.5.0")
 SEED = 1907
@@ -38,6 +38,8 @@ def make(out: Path, version: str) -> Path:
     _sounds(folder, second)
     _addon(folder)
     _not_for_players(folder, version)
+    if second:
+        listing.write(folder.root)
     return folder.root
 
 

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from rampa.client.feedback import FeedbackCalls
     from rampa.client.health import HealthCalls
     from rampa.client.letters import LettersCalls
+    from rampa.client.listings.calls import ListingsCalls
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
     from rampa.client.releases import ReleasesCalls
@@ -59,6 +60,12 @@ class Client:
         from rampa.client.letters import LettersCalls
 
         return LettersCalls(self.connection)
+
+    @cached_property
+    def listings(self) -> ListingsCalls:
+        from rampa.client.listings.calls import ListingsCalls
+
+        return ListingsCalls(self.connection)
 
     @cached_property
     def people(self) -> PeopleCalls:

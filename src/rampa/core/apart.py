@@ -28,6 +28,7 @@ PRELOADED = [
     "rampa.core.signing.key_file",
     "rampa.core.picture.photo",
     "rampa.core.picture.picture_file",
+    "rampa.core.picture.shape",
 ]
 
 

@@ -49,6 +49,17 @@ from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow, find_devi
 from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
 from rampa.db.letters import NoticeChoiceRow, NoticeReaderRow, NoticeRow
+from rampa.db.listings import (
+    AffirmationRow,
+    ListingDraftRow,
+    ListingLinkRow,
+    ListingPictureRow,
+    ListingRow,
+    find_listing,
+    listing_pictures,
+    newest_affirmation,
+    newest_listing,
+)
 from rampa.db.notices import DeliveryRow, WebhookRow, find_webhook
 from rampa.db.people import (
     AuditEventRow,
@@ -117,6 +128,7 @@ from rampa.db.variables import VariablesRow, find_variables
 from rampa.db.versions import ReservationRow
 
 __all__ = [
+    "AffirmationRow",
     "AgentRow",
     "AgentTokenRow",
     "AuditEventRow",
@@ -165,6 +177,10 @@ __all__ = [
     "InnerSignatureRow",
     "InvitationRow",
     "LineRow",
+    "ListingDraftRow",
+    "ListingLinkRow",
+    "ListingPictureRow",
+    "ListingRow",
     "LogKindRow",
     "LogPartRow",
     "NoticeChoiceRow",
@@ -225,6 +241,7 @@ __all__ = [
     "find_folder",
     "find_group",
     "find_key",
+    "find_listing",
     "find_origin",
     "find_person",
     "find_release",
@@ -244,6 +261,7 @@ __all__ = [
     "held_run",
     "identity_names",
     "is_named",
+    "listing_pictures",
     "live_channels",
     "live_files",
     "live_there",
@@ -251,8 +269,10 @@ __all__ = [
     "locked",
     "must_be_open",
     "new_id",
+    "newest_affirmation",
     "newest_checklists",
     "newest_documents",
+    "newest_listing",
     "newest_root",
     "open_to_everybody",
     "parsed_document",

@@ -21,6 +21,7 @@ from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.delivery import origins, publish
 from rampa.operations.health import stacks, watch
+from rampa.operations.listings import links, pictures
 from rampa.operations.notices import sending, telling
 from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, bisect_trials, triggers
@@ -30,7 +31,7 @@ from rampa.operations.store import collection
 from rampa.operations.testers import letters
 from rampa.operations.trust import alarm
 from rampa.operations.updates import difference_set
-from rampa.store.outbound import asker, poster
+from rampa.store.outbound import asker, looker, poster
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
 """Only what may be there later is tried again."""
@@ -46,6 +47,7 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _content(app, services)
     _channels(app, services)
     _delivery(app, services)
+    _listings(app, services)
     _mail(app, services, post)
     _webhooks(app, services)
     _give_back(app, stalled)
@@ -166,6 +168,20 @@ def _delivery(app: App, services: Services) -> None:
     @app.task(name="tell_of_trust", queue=queue.MAIL, lock="tell_of_trust", queueing_lock="tell_of_trust")
     def tell_of_trust(timestamp: int) -> None:
         alarm.tell_owners(services)
+
+
+def _listings(app: App, services: Services) -> None:
+    look = looker(services.webhook_reach)
+
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="look_at_links", queue=queue.MAIL, lock="look_at_links", queueing_lock="look_at_links")
+    def look_at_links(timestamp: int) -> None:
+        links.look_due(services, look)
+
+    @app.periodic(cron="29 4 * * *")
+    @app.task(name="forget_pictures", queue=queue.MAIL, lock="forget_pictures", queueing_lock="forget_pictures")
+    def forget_pictures(timestamp: int) -> None:
+        pictures.forget(services)
 
 
 def _sources(app: App, services: Services) -> None:

@@ -10,7 +10,7 @@ from flask import Response, request
 from rampa.core.errors import Invalid, NotFound
 from rampa.operations.base import Act, Services
 from rampa.operations.content import arrival
-from rampa.operations.sources import commits, folders, repository
+from rampa.operations.sources import archive, commits, folders, repository
 from rampa.schema import sources as wire
 from rampa.schema.builds import builds as builds_wire
 from rampa.schema.common import Page
@@ -21,6 +21,7 @@ from rampa.service.base.resource import Resource
 SOURCE = "/titles/<string:title>/source"
 FOLDER = "/titles/<string:title>/folders"
 BYTES = "application/octet-stream"
+ZSTD = "application/zstd"
 PIECE = 256 * 1024
 ASKED_LIMIT = 16 * 1024 * 1024
 ADVERTISED = "application/x-git-upload-pack-advertisement"
@@ -75,6 +76,14 @@ def _repositories(api: Resource, services: Services) -> None:
     def propose_from_source(path: TitlePath, query: wire.OfQuery) -> wire.SeenDocument:
         """The profile document that stands in the repository, or one proposed from its tree."""
         return commits.proposal(services, path.title, query.of)
+
+    @api.call("GET", "/titles/<string:title>/builds/<int:build>/source-archive", Act.READ_ARCHIVE, ZSTD)
+    def get_source_archive(path: builds_wire.BuildPath) -> Response:
+        """The source of a build's commit as a tar.zst, for licences that ask for it; the same bytes each time."""
+        name, pieces = archive.source_archive(services, path.title, path.build)
+        response = Response(pieces, content_type=ZSTD)
+        response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+        return response
 
     @api.call("POST", "/repositories/try", Act.CONNECT_SOURCE, wire.SeenDocument)
     def try_repository(body: wire.TryIn) -> wire.SeenDocument:

@@ -243,6 +243,17 @@ class Mirror:
         pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.DEVNULL}
         return subprocess.Popen(["git", *words], cwd=self.folder, env=environment(None), **pipes)  # type: ignore[call-overload,no-any-return]
 
+    def archive(self, commit: str) -> Iterator[bytes]:
+        """The commit's files as a tar (POSIX.1-2001, pax), the same bytes each time: their times are the commit's."""
+        with self._open("archive", "--format=tar", commit) as running:
+            assert running.stdout
+            try:
+                while piece := running.stdout.read(PIECE):
+                    yield piece
+            finally:
+                running.stdout.close()
+                running.kill()
+
     def advertise(self) -> bytes:
         """What `git fetch` over HTTP asks first (gitprotocol-http, smart clients)."""
         shown = self._ask("upload-pack", "--stateless-rpc", "--advertise-refs", str(self.folder))

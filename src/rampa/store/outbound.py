@@ -8,10 +8,12 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
+from urllib.parse import urljoin
 
 import httpx
 
 from rampa.core.errors import Invalid, RampaError, Unavailable
+from rampa.core.listing.link import Look
 from rampa.core.run.repository_address import URL, Host, host_of
 from rampa.store.reach import Reach
 
@@ -19,6 +21,7 @@ SECONDS = 15.0
 """For all of it: connecting, sending, what comes back."""
 SILENCE = 8.0
 """Without a byte."""
+REDIRECTS = 5
 MOST = 64 * 1024
 """Bytes of an answer that are read; the rest is left where it is."""
 
@@ -94,6 +97,28 @@ def asker(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: fl
             raise Unavailable("origin.silent", f"it does not answer ({type(error).__name__})") from error
 
     return ask
+
+
+def looker(reach: Reach) -> Callable[[str], Look]:
+    """A function that looks whether a page answers, where its redirects lead, too; it never raises."""
+
+    def look(address: str) -> Look:
+        try:
+            for _ in range(REDIRECTS):
+                with _answered(reach, "GET", address, {}, None) as response:
+                    if response.next_request is None:
+                        return Look(response.status_code, f"it answers with {response.status_code}")
+                    address = urljoin(address, response.headers["location"])
+            return Look(0, f"it leads on more than {REDIRECTS} times")
+        except Invalid as error:
+            said = error.message if error.code == "source.private" else "it is no address of a page"
+            return Look(0, said, inside=error.code == "source.private")
+        except RampaError as error:
+            return Look(0, error.message)
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError, OSError) as error:
+            return Look(0, f"no answer: {type(error).__name__}")
+
+    return look
 
 
 @contextmanager

@@ -12,6 +12,7 @@ class NoticeKind(StrEnum):
     CHANNELS = "channels"
     HEALTH = "health"
     TESTERS = "testers"
+    LISTINGS = "listings"
     SIGNING = "signing"
     PEOPLE = "people"
 
@@ -47,6 +48,7 @@ KINDS = {
     NoticeKind.TESTERS: KindOfNotice(
         "what testers say and sign off", ("feedback.say", "feedback.reply", "sign-off.", "invitation.")
     ),
+    NoticeKind.LISTINGS: KindOfNotice("listings that change, ratings, links that died", ("listing.",)),
     NoticeKind.SIGNING: KindOfNotice(
         "signing identities, grants, roots", ("key.", "unlock.", "vault.", "grant.", "trust."), of_titles=False
     ),

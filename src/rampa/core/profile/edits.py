@@ -19,6 +19,8 @@ from rampa.core.errors import Refused
 from rampa.core.profile.positions import names_of, parse
 
 Path = tuple[str, ...]
+TABLES_OF_TABLES = ("profiles", "facets", "depots", "steps", "storefronts")
+"""Their tables are named: `[profiles.linux-release]`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +32,7 @@ class Edit:
 
     def words(self) -> str:
         """For people: `in [profiles.visor-release] set code.ahead_of_time = true`."""
-        depth = 2 if self.path[0] in ("profiles", "facets", "depots", "steps") else 1
+        depth = 2 if self.path[0] in TABLES_OF_TABLES else 1
         table, key = ".".join(self.path[:depth]), ".".join(self.path[depth:])
         if self.value is None:
             return f"in [{table}] take out {key}"
@@ -50,12 +52,25 @@ def apply_edit(text: str, edit: Edit) -> str:
     made = _Editing(text).make(edit)
     try:
         # The proof: whatever the grammar made of the text, the values must be the wanted ones.
-        proved = tomllib.loads(made) == wanted
+        read = tomllib.loads(made)
+        emptied = edit.value is None and _without_emptied(read, edit.path) == _without_emptied(wanted, edit.path)
+        proved = read == wanted or emptied
     except tomllib.TOMLDecodeError:
         proved = False
     if not proved:
         raise Refused("edit.by-hand", f"this edit needs a person: {edit.words()}", hint="Make it in the text.")
     return made
+
+
+def written(value: Any) -> str:
+    """A value as it stands in a document: a text of several lines over as many, everything else as `literal`."""
+    if not isinstance(value, str) or "\n" not in value:
+        return literal(value)
+    lines = [literal(line)[1:-1].replace('\\"', '"') for line in value.split("\n")]
+    # Three quotation marks would end it, and so does one at the very end beside those.
+    body = "\n".join(lines).replace('"""', '""\\"')
+    body = f'{body[:-1]}\\"' if body.endswith('"') else body
+    return f'"""\n{body}"""'
 
 
 def literal(value: Any) -> str:
@@ -80,6 +95,8 @@ def _with(values: dict[str, Any], edit: Edit) -> dict[str, Any]:
     wanted = copy.deepcopy(values)
     table = wanted
     for name in edit.path[:-1]:
+        if edit.value is None and name not in table:
+            return wanted
         inner = table.setdefault(name, {})
         if not isinstance(inner, dict):
             inner = table[name] = {}
@@ -88,6 +105,21 @@ def _with(values: dict[str, Any], edit: Edit) -> dict[str, Any]:
         table.pop(edit.path[-1], None)
     else:
         table[edit.path[-1]] = _plain(edit.value)
+    return wanted
+
+
+def _without_emptied(values: dict[str, Any], path: Path) -> dict[str, Any]:
+    """Tables on the way that hold nothing: one that dotted keys alone made is gone with the last of them."""
+    wanted = copy.deepcopy(values)
+    tables = [wanted]
+    for name in path[:-1]:
+        inner = tables[-1].get(name)
+        if not isinstance(inner, dict):
+            break
+        tables.append(inner)
+    for depth in range(len(tables) - 1, 0, -1):
+        if not tables[depth]:
+            del tables[depth - 1][path[depth - 1]]
     return wanted
 
 
@@ -128,7 +160,7 @@ class _Editing:
             return self._take_out(edit.path, pair)
         if pair is not None:
             value = _value_of(pair)
-            return self._replace(value.start_byte, value.end_byte, literal(edit.value))
+            return self._replace(value.start_byte, value.end_byte, written(edit.value))
         return self._insert(edit)
 
     def _replace(self, start: int, end: int, text: str) -> str:
@@ -159,13 +191,19 @@ class _Editing:
         # The longest table that is there already: a key is put beside its neighbours, not into a new table.
         for depth in range(len(edit.path) - 1, 0, -1):
             outer, rest = edit.path[:depth], edit.path[depth:]
-            line = f"{'.'.join(_bare(part) for part in rest)} = {literal(edit.value)}"
+            line = f"{'.'.join(_bare(part) for part in rest)} = {written(edit.value)}"
             if outer in self._pairs and _value_of(self._pairs[outer]).type == "inline_table":
                 return self._into_inline(_value_of(self._pairs[outer]), line)
             if outer in self._tables:
                 at = self._end_of(self._tables[outer])
                 return self._replace(at, at, self._break(at) + line + "\n")
-        return self._new_table(edit)
+        return self._new_table(edit) if len(edit.path) > 1 else self._at_the_top(edit)
+
+    def _at_the_top(self, edit: Edit) -> str:
+        """A key of no table stands before the first of them, after its neighbours."""
+        tops = [self._pairs[path] for path in self._pairs if len(path) == 1]
+        at = self._line_end(tops[-1].end_byte) if tops else 0
+        return self._replace(at, at, f"{self._break(at)}{_bare(edit.path[0])} = {written(edit.value)}\n")
 
     def _into_inline(self, table: Node, line: str) -> str:
         pairs = [c for c in table.children if c.type == "pair"]
@@ -177,18 +215,21 @@ class _Editing:
         """After the line of the table's last pair, or of its header."""
         pairs = [c for c in table.children if c.type == "pair"]
         last = pairs[-1] if pairs else next(c for c in table.children if c.type == "]")
-        end = self._source.find(b"\n", last.end_byte)
+        return self._line_end(last.end_byte)
+
+    def _line_end(self, at: int) -> int:
+        end = self._source.find(b"\n", at)
         return len(self._source) if end < 0 else end + 1
 
     def _break(self, at: int) -> str:
         return "\n" if at and self._source[at - 1 : at] != b"\n" else ""
 
     def _new_table(self, edit: Edit) -> str:
-        depth = min(2 if edit.path[0] in ("profiles", "facets", "depots", "steps") else 1, len(edit.path) - 1)
+        depth = min(2 if edit.path[0] in TABLES_OF_TABLES else 1, len(edit.path) - 1)
         table = ".".join(_bare(part) for part in edit.path[:depth])
         key = ".".join(_bare(part) for part in edit.path[depth:])
         at = len(self._source)
-        return self._replace(at, at, f"{self._break(at)}\n[{table}]\n{key} = {literal(edit.value)}\n")
+        return self._replace(at, at, f"{self._break(at)}\n[{table}]\n{key} = {written(edit.value)}\n")
 
 
 def _value_of(pair: Node) -> Node:

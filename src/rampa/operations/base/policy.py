@@ -28,6 +28,7 @@ class Act(StrEnum):
     READ = "read the studio's titles, builds, channels and events"
     READ_SOURCE = "read a title's source"
     READ_SYMBOLS = "read symbols"
+    READ_ARCHIVE = "fetch a build's source archive"
     READ_PACK = "fetch packs"
     READ_CONTENT = "read the content of builds that are on no channel"
     READ_VARIABLES = "read step variables"
@@ -38,6 +39,8 @@ class Act(StrEnum):
     CHANGE_DOCUMENT = "change profile documents"
     SET_ISOLATION = "say whether runs need a sandbox"
     SET_DOCUMENT_OWNER = "say who owns a profile document"
+    CHANGE_LISTING = "change listings"
+    AFFIRM_RATING = "affirm age ratings"
     ADD_KEY = "add signing identities"
     CONNECT_KEY = "use keys of the key module"
     UNLOCK_KEY = "lock and unlock signing identities"
@@ -101,6 +104,7 @@ MATTERS = frozenset(
         Act.CHANGE_FACTOR,
         Act.ALLOW_MACHINE,
         Act.HOLD_CEREMONY,
+        Act.AFFIRM_RATING,
     }
 )
 """What asks for the second factor again, of who has one."""
@@ -124,6 +128,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.READ: READERS,
     Act.READ_SOURCE: MAKERS,
     Act.READ_SYMBOLS: ENGINEERS,
+    Act.READ_ARCHIVE: ENGINEERS,
     Act.READ_PACK: READERS | MACHINES,
     Act.READ_CONTENT: ENGINEERS,
     Act.READ_VARIABLES: ENGINEERS,
@@ -134,6 +139,8 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.CHANGE_DOCUMENT: ENGINEERS,
     Act.SET_ISOLATION: OWNERS,
     Act.SET_DOCUMENT_OWNER: OWNERS,
+    Act.CHANGE_LISTING: ENGINEERS,
+    Act.AFFIRM_RATING: ENGINEERS,
     Act.ADD_KEY: ENGINEERS,
     Act.UNLOCK_KEY: ENGINEERS,
     Act.DRILL_KEY: ENGINEERS,

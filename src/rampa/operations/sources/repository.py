@@ -8,11 +8,13 @@ from pathlib import Path, PurePosixPath
 from sqlalchemy import select
 
 from rampa.core.errors import Invalid, NotFound, RampaError
+from rampa.core.listing.layout import FOLDER
 from rampa.core.profile.problems import DocumentInvalid
 from rampa.core.signing.seal import seal, unseal
 from rampa.core.testers.checklist import FILE_NAME
 from rampa.db import SourceRow, TitleRow, find_revision, find_source, find_title, parsed_document, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.listings import from_folder
 from rampa.operations.titles import checklists
 from rampa.operations.titles.documents import store_revision
 from rampa.schema import sources as wire
@@ -83,7 +85,8 @@ def _follow_document(services: Services, slug: str) -> str:
         mirror = mirror_of(services, find_source(uow.session, slug))
         commit, _ = mirror.resolve(mirror.branch())
         path = title.source_path or "rampa.toml"
-        said = _follow_checklists(uow, mirror, title, commit, path)
+        followed = (_follow_checklists, _follow_listing)
+        said = "; ".join(filter(None, [follow(uow, mirror, title, commit, path) for follow in followed]))
         try:
             text = mirror.read(commit, path).decode("utf-8", "replace")
             if text == find_revision(uow.session, title).text:
@@ -105,6 +108,17 @@ def _follow_checklists(uow: UnitOfWork, mirror: Mirror, title: TitleRow, commit:
     except NotFound:
         return ""
     return checklists.follow(uow.by(service_actor("the repository")), title, text, commit)
+
+
+def _follow_listing(uow: UnitOfWork, mirror: Mirror, title: TitleRow, commit: str, document: str) -> str:
+    """The folder of the listing that lies beside the document; a repository need not have one."""
+    beside = f"{PurePosixPath(document).with_name(FOLDER)}/"
+    paths = [path for path, _, _, mode in mirror.files(commit) if path.startswith(beside) and mode != "160000"]
+    if not paths:
+        return ""
+    return from_folder.follow(
+        uow.by(service_actor("the repository")), title, commit, {p.removeprefix(beside): p for p in paths}, mirror.read
+    )
 
 
 def get_source(services: Services, slug: str) -> wire.SourceOut:
