@@ -82,12 +82,12 @@ def finding_codes() -> dict[str, str]:
 
 @cache
 def named() -> set[str]:
-    """Every string of the tests, and what stands in them between quotation marks or blanks."""
+    """Every string of the tests, and what stands in them between quotation marks, blanks or slashes."""
     words: set[str] = set()
     for path, tree in parsed("tests").items():
         if path != Path(__file__):
             texts = [n.value for n in ast.walk(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
-            words.update(w for t in texts for w in (t, *re.split(r"[\s\"'|,]+", t)))
+            words.update(w for t in texts for w in (t, *re.split(r"[\s\"'|,/]+", t)))
     return words
 
 

@@ -10,6 +10,7 @@ from tests.refusals import refuses
 
 EVERYBODY, ALL, MAKE, FETCH, TEST = "oetvr", "oev", "oea", "oevd", "oetv"
 ENGINEER, OWN, AGENT, DEVICE = "oe", "o", "a", "d"
+LISTING = "/api/v1/titles/<string:title>/listing"
 EXPECTED = {
     "POST /api/v1/session": "public",
     "GET /api/v1/session": EVERYBODY,
@@ -219,6 +220,14 @@ EXPECTED = {
     "POST /api/v1/join/decline": "public",
     "GET /api/v1/titles/<string:title>/checklists": ALL,
     "PUT /api/v1/titles/<string:title>/checklists": ENGINEER,
+    "GET /api/v1/listing-rules": ALL,
+    **{f"GET {LISTING}{part}": ALL for part in ("", "/states", "/states/<int:number>", "/states/<int:number>/change")},
+    **{f"GET {LISTING}{part}": ALL for part in ("/draft", "/draft/review", "/check", "/shown", "/links", "/rating")},
+    f"GET {LISTING}/pictures/<string:digest>": ALL,
+    f"DELETE {LISTING}/draft": ENGINEER,
+    **{f"POST {LISTING}{part}": ENGINEER for part in ("", "/draft/edits", "/draft/rebase", "/draft/save")},
+    **{f"POST {LISTING}{part}": ENGINEER for part in ("/pictures", "/links/look", "/rating/affirm")},
+    "GET /api/v1/titles/<string:title>/builds/<int:build>/source-archive": ENGINEER,
     "GET /api/v1/titles/<string:title>/builds/<int:build>/sign-offs": ALL,
     "GET /api/v1/titles/<string:title>/releases/<int:release>/sign-offs": ALL,
     "GET /api/v1/testing/titles/<string:title>/channels/<string:channel>/builds/<int:build>/sign-offs": TEST,
@@ -328,6 +337,8 @@ EXPECTED = {
     "GET /<path:path>": "public",
 }
 FILLED = {
+    "<int:number>": "1",
+    "<string:digest>": "0" * 64,
     "<int:release>": "1",
     "<string:group>": "night-crew",
     "<string:webhook>": "night",

@@ -21,6 +21,7 @@ from rampa.schema.runs import NewRuns
 from rampa.standin.device import new_identity
 from tests.agents import FakeAgent
 from tests.conftest import World
+from tests.listings import picture
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder
 
 ALL, FETCH, ENGINEER, NOBODY = "oev", "oevd", "oe", ""
@@ -52,6 +53,13 @@ OBJECTS: dict[str, str] = {
     "POST /titles/fogbound/runs/1/cancel": NOBODY,
     "DELETE /titles/fogbound/devices/desk": NOBODY,
     "POST /titles/fogbound/builds/2/abandon": NOBODY,
+    # What a title says of itself before storefronts show it: who reads the studio, and nobody by another title.
+    "GET /titles/peatlight/listing": ALL,
+    "GET /titles/peatlight/listing/draft": ALL,
+    "GET /titles/peatlight/listing/pictures/{listing_picture}": ALL,
+    "GET /titles/fogbound/listing/pictures/{listing_picture}": NOBODY,
+    "GET /titles/fogbound/listing/states/1": NOBODY,
+    "GET /titles/peatlight/builds/1/source-archive": ENGINEER,
     # A run that an agent holds, and one that it does not.
     "GET /titles/peatlight/runs/1": ALL,
     "POST /agents/walker/runs/{lease}/beat": NOBODY,
@@ -121,6 +129,7 @@ def studio(world: World, client: Client, tmp_path: Path) -> Studio:
     code = client.testers.registration_code("peatlight", "studio").code
     asked, _ = new_identity(code, "loft", "linux", "")
     names["device"] = client.devices.register_by_code(asked).device_id
+    names["listing_picture"] = client.listings.add_picture("peatlight", picture(64, 48)).digest
     return Studio(world, names)
 
 

@@ -41,7 +41,10 @@ def test_a_listing_that_is_whole_has_no_findings() -> None:
 def test_a_text_that_is_too_long_for_one_storefront_is_cut_for_that_one_alone() -> None:
     long = EN.replace("A night on the bog railway.", "A night on the bog railway, " * 4 + "until the thaw.")
     (over, more) = found({"texts/en.toml": long})
-    assert names([over, more]) == ["blocker text-long/mossgate/en/short", "blocker text-long/visorfield/en/short"]
+    assert names([over, more]) == [
+        "blocker listing.text-long/mossgate/en/short",
+        "blocker listing.text-long/visorfield/en/short",
+    ]
     assert over.message == "the short text has 127, and Mossgate takes at most 96 UTF-16 units"
     made = apply_edits(files({"texts/en.toml": long}), over.fix + more.fix)
     assert found(dict(made.texts)) == []
@@ -57,30 +60,30 @@ def test_a_text_that_is_too_long_for_one_storefront_is_cut_for_that_one_alone() 
         (
             {"texts/fi.toml": 'name = "Peatlight"\nlong = "Sumu."'},
             [
-                "warning text-missing/northquay/fi/short",
-                "warning text-missing/mossgate/fi/short",
-                "warning text-missing/visorfield/fi/short",
+                "warning listing.text-missing/northquay/fi/short",
+                "warning listing.text-missing/mossgate/fi/short",
+                "warning listing.text-missing/visorfield/fi/short",
             ],
         ),
         (
             {"texts/en.toml": EN.replace("short", "# short")},
-            [f"{s} text-missing/{n}/en/short" for s, n in (("blocker", s) for s in ALL)],
+            [f"{s} listing.text-missing/{n}/en/short" for s, n in (("blocker", s) for s in ALL)],
         ),
-        ({"texts/fi.toml": EN}, [f"warning text-untranslated/{n}/fi/{f}" for n in ALL for f in ("long", "short")]),
-        ({"texts/ru.toml": RU}, ["note language-unknown/visorfield/ru/texts/ru.toml"]),
+        ({"texts/fi.toml": EN}, [f"warning listing.text-untranslated/{n}/fi/{f}" for n in ALL for f in ("long", "short")]),
+        ({"texts/ru.toml": RU}, ["note listing.language-unknown/visorfield/ru/texts/ru.toml"]),
         (
             {"listing.toml": FACTS.replace('category = "puzzle"\n', "")},
-            [f"blocker category-missing/{n}/category" for n in ALL],
+            [f"blocker listing.category-missing/{n}/category" for n in ALL],
         ),
         (
             {"listing.toml": FACTS.replace("support =", "#")},
-            [f"blocker link-missing/{n}/links.support" for n in ALL],
+            [f"blocker listing.link-missing/{n}/links.support" for n in ALL],
         ),
-        ({"listing.toml": FACTS.replace("licence", "# licence")}, ["blocker licence-missing/licence"]),
-        ({"listing.toml": FACTS.replace(SUPPORT, "http" + SUPPORT[5:])}, ["warning link-plain/links.support"]),
-        ({"listing.toml": FACTS.replace("fear", "# fear")}, ["blocker rating-open/rating.fear"]),
-        ({"listing.toml": FACTS.replace('fear = "none"', 'fear = "eerie"')}, ["blocker rating-changed/rating"]),
-        ({"texts/en.toml": "name ="}, ["blocker unreadable/texts/en.toml"]),
+        ({"listing.toml": FACTS.replace("licence", "# licence")}, ["blocker listing.licence-missing/licence"]),
+        ({"listing.toml": FACTS.replace(SUPPORT, "http" + SUPPORT[5:])}, ["warning listing.link-plain/links.support"]),
+        ({"listing.toml": FACTS.replace("fear", "# fear")}, ["blocker listing.rating-open/rating.fear"]),
+        ({"listing.toml": FACTS.replace('fear = "none"', 'fear = "eerie"')}, ["blocker listing.rating-changed/rating"]),
+        ({"texts/en.toml": "name ="}, ["blocker listing.unreadable/texts/en.toml"]),
     ],
 )  # fmt: skip
 def test_what_is_missing_or_wrong_is_found(changed: dict[str, str], expected: list[str]) -> None:
@@ -91,7 +94,7 @@ def test_what_is_missing_or_wrong_is_found(changed: dict[str, str], expected: li
 
 def test_a_language_that_the_title_speaks_is_begun_by_its_fix() -> None:
     (first, *rest) = found(languages=("en", "fi", "es"))
-    assert names([first, *rest]) == [f"warning language-missing/{n}/es/texts/es.toml" for n in ALL]
+    assert names([first, *rest]) == [f"warning listing.language-missing/{n}/es/texts/es.toml" for n in ALL]
     assert "those who read es see the one in en" in first.message
     assert "Mossgate does not show the title to those who read es" in rest[0].message
     made = apply_edits(files(), first.fix)
@@ -106,22 +109,38 @@ def test_pictures_too_few_too_small_of_another_shape() -> None:
     made["pictures/desktop/3-fog.png"] = PictureFacts("2" * 64, 3000, 3000)
     seen = {f.name: f for f in found(made=made)}
     assert list(seen) == [
-        "icon-small/northquay/pictures/icon.png",
-        "pictures-few/northquay/desktop/pictures/desktop",
-        "icon-small/mossgate/pictures/icon.png",
-        "pictures-few/mossgate/phone/pictures/phone",
-        "pictures-few/mossgate/tablet/pictures/tablet",
-        "icon-not-square/northquay/pictures/icon.png",
-        "picture-unfit/northquay/desktop/pictures/desktop/3-fog.png",
-        "icon-not-square/mossgate/pictures/icon.png",
-        "picture-unfit/mossgate/phone/pictures/phone/3-fog.png",
-        "icon-not-square/visorfield/pictures/icon.png",
+        "listing.icon-small/northquay/pictures/icon.png",
+        "listing.pictures-few/northquay/desktop/pictures/desktop",
+        "listing.icon-small/mossgate/pictures/icon.png",
+        "listing.pictures-few/mossgate/phone/pictures/phone",
+        "listing.pictures-few/mossgate/tablet/pictures/tablet",
+        "listing.icon-not-square/northquay/pictures/icon.png",
+        "listing.picture-unfit/northquay/desktop/pictures/desktop/3-fog.png",
+        "listing.icon-not-square/mossgate/pictures/icon.png",
+        "listing.picture-unfit/mossgate/phone/pictures/phone/3-fog.png",
+        "listing.icon-not-square/visorfield/pictures/icon.png",
     ]
-    assert "38% of it would be cut off" in seen["picture-unfit/northquay/desktop/pictures/desktop/3-fog.png"].message
+    assert (
+        "38% of it would be cut off"
+        in seen["listing.picture-unfit/northquay/desktop/pictures/desktop/3-fog.png"].message
+    )
     # What was taken on headsets comes out right on tablets, too: nobody needs to take it again.
     made |= {f"pictures/headset/{n}-fog.png": PictureFacts(f"{n}" * 64, 2048, 1536) for n in (1, 2)}
     (fix,) = [f.fix for f in found(made=made) if f.form == "tablet"]
     assert [(e.file, e.value) for e in fix] == [(f"pictures/tablet/{n}-fog.png", f"{n}" * 64) for n in (1, 2)]
+
+
+def test_no_pictures_at_all_and_more_than_are_shown() -> None:
+    seen = found(made={}, storefronts=("northquay",))
+    assert names(seen) == [
+        "blocker listing.icon-missing/northquay/pictures/icon.png",
+        "blocker listing.pictures-few/northquay/desktop/pictures/desktop",
+    ]
+    assert seen[1].message.endswith("asks for 3 pictures of a desktop at 1,600 x 1,000 px, and none can be made")
+    (many,) = found(
+        made={p: f for p, f in pictures(14).items() if "desktop" in p or "icon" in p}, storefronts=("northquay",)
+    )
+    assert (many.severity, many.code, many.where) == ("note", "listing.pictures-many", "pictures/desktop/13-fog.png")
 
 
 def test_pictures_that_nobody_shows_are_only_noted() -> None:
@@ -143,9 +162,9 @@ def test_pictures_that_nobody_shows_are_only_noted() -> None:
     [
         (Link(), []),
         (Link(LinkState.GOOD), []),
-        (Link(LinkState.FAILING, "it answers with 503"), ["warning link-failing/links.support"]),
-        (Link(LinkState.DEAD, "it answers with 404"), ["blocker link-dead/links.support"]),
-        (Link(LinkState.REFUSED, "it is at 10.0.0.1"), ["blocker link-private/links.support"]),
+        (Link(LinkState.FAILING, "it answers with 503"), ["warning listing.link-failing/links.support"]),
+        (Link(LinkState.DEAD, "it answers with 404"), ["blocker listing.link-dead/links.support"]),
+        (Link(LinkState.REFUSED, "it is at 10.0.0.1"), ["blocker listing.link-private/links.support"]),
     ],
 )
 def test_links_as_they_were_when_somebody_looked(link: Link, expected: list[str]) -> None:
@@ -164,9 +183,10 @@ def test_an_open_licence_asks_for_the_source() -> None:
 
 
 def test_a_rating_is_affirmed_again_when_answers_or_content_changed() -> None:
-    assert names(found(affirmed=None)) == ["blocker rating-not-affirmed/rating"]
+    assert names(found(affirmed=None)) == ["blocker listing.rating-not-affirmed/rating"]
     stale = Affirmed("Iida", AFFIRMED.answers, "peatlight#9 of linux-release has other files")
     (again,) = found(affirmed=stale)
+    assert again.code == "listing.rating-stale"
     assert again.message == "Iida affirmed the rating of another content: peatlight#9 of linux-release has other files"
     assert found(affirmed=None, affirmable=False) == []
 

@@ -176,8 +176,11 @@ def fix(
             raise NotFound("finding.unknown", said, hint=hint)
         chosen = list(able.values()) if every else [able[n] for n in names]
         tables.fixes(chosen)
-        if not chosen or not confirmed(f"Save this as the next state of the listing of {slug}?", yes):
+        if not chosen:
+            out().print("No finding has a fix.")
             return
+        if not confirmed(f"Save this as the next state of the listing of {slug}?", yes):
+            raise typer.Exit(1)
         client.listings.edit(slug, draft.newest, [edit for f in chosen for edit in f.fix])
         done = client.listings.save(slug, message or "Fixes of findings.")
     out().print(f"The listing of {slug} is at state {done.number} now.")
@@ -185,7 +188,7 @@ def fix(
 
 @app.command("preview")
 def preview(
-    storefront: str = typer.Option(..., "--storefront"),
+    storefront: str = typer.Option(..., "--storefront", help="The storefront, as in northquay."),
     language: str = typer.Option("en", "--language", help="What the player reads, as en or pt-BR."),
     form: Form | None = typer.Option(None, "--form", help="Form of device; without it, the storefront's first."),
     draft: bool = typer.Option(False, "--draft", help="Your draft, in place of the newest state."),

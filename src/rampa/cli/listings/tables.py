@@ -8,6 +8,7 @@ from rich.text import Text
 
 from rampa.cli.base.output import SEVERITY, facts, out, table
 from rampa.core.listing.changes import ListingChange
+from rampa.core.listing.layout import picture_place
 from rampa.core.listing.rules import FIELDS, LINKS
 from rampa.core.profile.text_changes import difference
 from rampa.core.quantity import counted
@@ -52,7 +53,7 @@ def changes(changed: Sequence[ListingChange], before: str, after: str) -> None:
     if not changed:
         out().print(f"{before} and {after} say the same.")
     for c in changed:
-        key = ".".join(c.path) or "the file"
+        key = ".".join(c.path)
         out().print(Text.assemble((c.file, "bold"), f" {key}"), soft_wrap=True)
         if c.before and c.after and "\n" in c.before + c.after:
             for line in difference(c.before, c.after, before, after).splitlines()[2:]:
@@ -60,15 +61,15 @@ def changes(changed: Sequence[ListingChange], before: str, after: str) -> None:
             continue
         for sign, value in (("-", c.before), ("+", c.after)):
             if value is not None:
-                out().print(Text(f"  {sign} {_short(value)}", style=_shade(sign)), soft_wrap=True)
+                out().print(Text(f"  {sign} {_value(c.file, value)}", style=_shade(sign)), soft_wrap=True)
 
 
 def fixes(chosen: Sequence[wire.ListingFindingOut]) -> None:
     for f in chosen:
         out().print(Text(f"{f.message}:", style="bold"), soft_wrap=True)
         for edit in f.fix:
-            value = "taken out" if edit.value is None else _short(edit.value.replace("\n", " "))
-            out().print(Text(f"  {edit.file} {'.'.join(edit.path)}: {value}"), soft_wrap=True)
+            value = "taken out" if edit.value is None else _value(edit.file, edit.value)
+            out().print(Text(f"  {' '.join(filter(None, (edit.file, '.'.join(edit.path))))}: {value}"), soft_wrap=True)
 
 
 def shown(found: wire.ShownOut) -> None:
@@ -90,7 +91,11 @@ def shown(found: wire.ShownOut) -> None:
     facts(rows)
 
 
-def _short(text: str) -> str:
+def _value(file: str, value: str) -> str:
+    """Of a picture its digest's beginning."""
+    if picture_place(file) is not None:
+        return f"picture {value[:12]}"
+    text = value.replace("\n", " ")
     return text if len(text) <= SHORT else text[: SHORT - 1] + "…"
 
 

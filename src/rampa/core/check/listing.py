@@ -108,7 +108,7 @@ def _rating(listing: Listing, beside: Surroundings) -> Iterator[ListingFinding]:
         yield ListingFinding("blocker", "listing.rating-open", f"not answered: {question.text}", where, hint)
     if missing(answers) or not beside.affirmable:
         return
-    hint = "Somebody who knows the title reads the answers and affirms them: `rampa listing affirm`."
+    hint = "Somebody who knows the title reads the answers and affirms them: `rampa rating affirm`."
     where = f"{FACTS}: rating"
     if beside.affirmed is None:
         message = "nobody has affirmed that the rating's answers are true"

@@ -24,9 +24,9 @@ class ListingFinding:
 
     @property
     def name(self) -> str:
-        """Names the finding in its listing: `text-long/mossgate/fi/short`."""
+        """Names the finding in its listing: `listing.text-long/mossgate/fi/short`."""
         key = self.where.rpartition(": ")[2]
-        parts = (self.code.removeprefix("listing."), self.storefront, self.language, self.form, key)
+        parts = (self.code, self.storefront, self.language, self.form, key)
         return "/".join(part for part in parts if part)
 
     def fix_words(self) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
@@ -81,7 +82,7 @@ class Listing:
                 held = chosen.get(picture.name)
                 if held is None or picture.language:
                     chosen[picture.name] = picture
-        return [chosen[name] for name in sorted(chosen)]
+        return [chosen[name] for name in sorted(chosen, key=_in_order)]
 
     def links(self) -> Iterator[Said]:
         """Every address that it names, each where it is said first."""
@@ -90,6 +91,11 @@ class Listing:
             if ("links" in path or "videos" in path) and value not in seen:
                 seen.add(value)
                 yield Said(value, FACTS, path)
+
+
+def _in_order(name: str) -> list[tuple[int, str]]:
+    """2-kiln-yard comes before 10-alder-halt, as people number them."""
+    return [(int(part), "") if part.isdigit() else (0, part) for part in re.split(r"(\d+)", name)]
 
 
 def forms_of(pictures: Iterable[Picture]) -> list[str]:

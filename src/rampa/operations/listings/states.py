@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import delete, select
 
-from rampa.core.errors import Conflict, NotFound, RampaError
+from rampa.core.errors import Conflict, RampaError
 from rampa.core.listing.changes import changes
 from rampa.core.listing.edits import ListingFiles
 from rampa.db import ListingDraftRow, ListingRow, TitleRow, find_listing, find_title, newest_listing
@@ -85,14 +85,6 @@ def follow(uow: UnitOfWork, title: TitleRow, files: ListingFiles, commit: str) -
     except RampaError as error:
         return f"the listing at {commit[:10]}: {error.message}"[:900]
     return ""
-
-
-def must_exist(uow: UnitOfWork, title: TitleRow) -> ListingRow:
-    row = newest_listing(uow.session, title.id)
-    if row is None:
-        hint = "Begin one in the console, or: `rampa listing import FOLDER`."
-        raise NotFound("listing.none", f"{title.slug} has no listing yet", hint=hint)
-    return row
 
 
 def _state(row: ListingRow) -> wire.ListingState:
