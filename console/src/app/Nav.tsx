@@ -2,6 +2,7 @@ import { useLocalStorage } from "@mantine/hooks";
 import {
   IconBroadcast,
   IconBug,
+  IconBuildingStore,
   IconCertificate,
   IconDatabase,
   IconDeviceLaptop,
@@ -95,6 +96,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/releases`} icon={IconPackages}>
               Releases
+            </Item>
+            <Item to={`${at}/listing`} icon={IconBuildingStore}>
+              Listing
             </Item>
             <Item to={`${at}/crashes`} icon={IconBug}>
               Crashes

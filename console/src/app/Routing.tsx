@@ -31,6 +31,10 @@ const DevicesPage = page("DevicesPage", () => import("../features/devices/Device
 const DocumentPage = page("DocumentPage", () => import("../features/document/DocumentPage"));
 const EditPage = page("EditPage", () => import("../features/document/EditPage"));
 const ReviewPage = page("ReviewPage", () => import("../features/document/ReviewPage"));
+const ListingPage = page("ListingPage", () => import("../features/listing/ListingPage"));
+const EditListingPage = page("EditListingPage", () => import("../features/listing/EditListingPage"));
+const ReviewListingPage = page("ReviewListingPage", () => import("../features/listing/ReviewListingPage"));
+const PreviewListingPage = page("PreviewListingPage", () => import("../features/listing/PreviewListingPage"));
 const PicturesPage = page("PicturesPage", () => import("../features/pictures/PicturesPage"));
 const CheckPage = page("CheckPage", () => import("../features/profiles/CheckPage"));
 const ComparePage = page("ComparePage", () => import("../features/profiles/ComparePage"));
@@ -172,6 +176,10 @@ function SignedInPages() {
         <Route path="titles/:title/compare" element={<ComparePage />} />
         <Route path="titles/:title/check" element={<CheckPage />} />
         <Route path="titles/:title/pictures" element={<PicturesPage />} />
+        <Route path="titles/:title/listing" element={<ListingPage />} />
+        <Route path="titles/:title/listing/edit" element={<EditListingPage />} />
+        <Route path="titles/:title/listing/review" element={<ReviewListingPage />} />
+        <Route path="titles/:title/listing/preview" element={<PreviewListingPage />} />
         <Route path="propose" element={<ProposePage />} />
         <Route path="queue" element={<QueuePage />} />
         <Route path="agents" element={<AgentsPage />} />
