@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, channels, delivery, filters, ours, peers, runs
+from bench import bundles, channels, delivery, filters, listings, ours, peers, runs
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.scan.files import read_tree
@@ -205,6 +205,7 @@ GROUPS = (
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),
     Group(("profile-check-time-aim", "profile-check-time-tomllib"), profile_rows),
+    Group(("listing-check-time-aim", "listing-check-time-tomllib"), listings.check),
     Group(("bundle-write-time-zip", "bundle-write-size-zip"), bundles.write),
     Group(("bundle-sign-time-sha256", "bundle-verify-time-sha256"), bundles.sign_and_verify),
     Group(("bundle-inspect-time-zipfile",), bundles.inspect),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -29,6 +30,8 @@ from rampa.core.quantity import counted
 LONGEST_VALUE = 20_000
 LONGEST_ADDRESS = 500
 SHOWN = 50
+CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
+"""All but line feeds and tabs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,8 +130,8 @@ def _address(value: str) -> str:
 def _text(value: str) -> str:
     if len(value) > LONGEST_VALUE:
         return f"has more than {LONGEST_VALUE:,} characters"
-    odd = next((c for c in value if (c < " " and c not in "\n\t") or c == "\x7f"), None)
-    return f"holds a control character (U+{ord(odd):04X})" if odd else ""
+    odd = CONTROL.search(value)
+    return f"holds a control character (U+{ord(odd[0]):04X})" if odd else ""
 
 
 def _licence(value: str) -> str:
