@@ -25,6 +25,7 @@ from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.keeper import Keeper
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_mailbox, start_screens, start_service, start_worker
+from rampa.local.storefronts import open_storefronts
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -95,6 +96,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     _tell_command_line(data, address)
     keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
     _show_screens(keeper, folder, screens, address)
+    shops = open_storefronts(keeper, postgres, folder)
     letters = "" if os.environ.get("RAMPA_SMTP") else _show_letters(keeper, folder)
     agents = Agents(root, data, address, folder, url)
     for name in agents.names:
@@ -102,6 +104,9 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     if first and password and not options.no_demo:
         _seed(root, data, address, password)
     _print_sign_in(root, data, address, password, letters)
+    for shop in shops:
+        say(f"{shop.title + ':':<15} {shop.address}      (a simulated storefront; its operator: {shop.operator})")
+    say("Ctrl-C stops it and keeps everything.")
     keeper.run()
 
 
@@ -181,7 +186,6 @@ def _print_sign_in(root: Path, data: Path, address: str, password: str | None, l
     if letters:
         say(f"Its letters:    {letters}      (a mailbox on this machine; no letter leaves it)")
     say(f"Demo folders:   {data / 'demo'}")
-    say("Ctrl-C stops it and keeps everything.")
 
 
 @contextlib.contextmanager

@@ -2,60 +2,117 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import hashlib
-from dataclasses import replace
+import uuid
+from collections.abc import Callable
 
 from rampa.core.bundle.sources import ByteSource, read_through
 from rampa.core.errors import Damaged, NotFound, Refused
-from rampa.storefronts.port import Delivered, LineName
+from rampa.core.submission.life import TRANSITIONS, WORDS, SubmissionEvent, SubmissionState
+from rampa.core.transitions import advance
+from rampa.schema import storefronts as wire
+from rampa.storefronts.port import Sending
+
+EVENTS = {"answer": SubmissionEvent.ANSWER, "withdraw": SubmissionEvent.WITHDRAW, "go-live": SubmissionEvent.GO_LIVE}
 
 
 class MemoryStorefront:
-    """Keeps what was delivered by line."""
+    """Nobody reviews here; `decide` does what a reviewer would."""
 
-    name = "in memory"
+    def __init__(self, now: Callable[[], dt.datetime] = lambda: dt.datetime(2026, 11, 29, tzinfo=dt.UTC)) -> None:
+        self._now = now
+        self._titles: dict[str, str] = {}
+        self._uploads: dict[str, str] = {}
+        self._pictures: set[str] = set()
+        self._held: dict[str, wire.SubmissionAt] = {}
+        self._keys: dict[str, str] = {}
 
-    def __init__(self) -> None:
-        self._lines: dict[LineName, dict[int, Delivered]] = {}
-        self._known: dict[str, dict[int, str]] = {}
-        """Identifier -> version code -> SHA-256 of the bundle that it was burned by."""
+    def about(self) -> wire.About:
+        return wire.About(
+            name="memory", title="In memory", protocol=wire.VERSION, simulated=True, note="For tests.", platforms=["linux"],
+            abilities=[], scopes=list(wire.SCOPES), rules=1,
+        )  # fmt: skip
 
-    def deliver(self, line: LineName, build: Delivered, bundle: ByteSource) -> None:
-        there = self._lines.setdefault(line, {})
-        if there.get(build.version_code) == build:
-            return
-        highest = self.highest_code(line.identifier)
-        known = self._known.setdefault(line.identifier, {})
-        if build.version_code <= highest and known.get(build.version_code) != build.sha256:
-            message = f"version code {build.version_code:,} is not above {highest:,}, which {line.identifier} has had"
-            raise Refused("storefront.code", message, hint="Build again: the next version code is higher.")
-        digest = hashlib.sha256()
+    def account(self) -> wire.AccountAt:
+        until = self._now() + dt.timedelta(hours=1)
+        return wire.AccountAt(studio="Quillback Works", verified=True, scopes=list(wire.SCOPES), until=until)
+
+    def title(self, identifier: str) -> wire.TitleAt:
+        if identifier not in self._titles:
+            raise NotFound("storefront.title", f"there is no title {identifier} here")
+        codes = [s.version_code for s in self._held.values() if s.identifier == identifier]
+        return wire.TitleAt(
+            identifier=identifier, name=self._titles[identifier], first_pending=False, hand_in_at="",
+            highest_code=max(codes, default=0), offered=[_offered(s) for s in self._held.values() if _shown(s, identifier)],
+        )  # fmt: skip
+
+    def register(self, identifier: str, name: str) -> wire.TitleAt:
+        self._titles[identifier] = name
+        return self.title(identifier)
+
+    def send_picture(self, digest: str, data: bytes) -> None:
+        if hashlib.sha256(data).hexdigest() != digest:
+            raise Refused("storefront.picture", "the picture is not what its digest says")
+        self._pictures.add(digest)
+
+    def send_bundle(self, bundle: ByteSource, sha256: str, sending: Sending) -> str:
+        made = hashlib.sha256()
         for piece in read_through(bundle, 0, bundle.size):
-            digest.update(piece)
-        if digest.hexdigest() != build.sha256:
-            raise Damaged("storefront.bundle", "the bundle that arrived is not the one that was announced")
-        there[build.version_code] = build
-        known[build.version_code] = build.sha256
+            made.update(piece)
+        if made.hexdigest() != sha256:
+            raise Damaged("storefront.damaged", "what arrived is not what was announced")
+        upload = sending.begun or str(uuid.uuid4())
+        sending.on_begun(upload)
+        sending.on(bundle.size, bundle.size)
+        self._uploads[upload] = sha256
+        return upload
 
-    def widen(self, line: LineName, version_code: int, share: int) -> None:
-        build = self._found(line, version_code)
-        if share < build.share:
-            message = f"{build.share} % of the players have it already, and {share} % would be fewer"
-            raise Refused("storefront.share", message, hint="Hold it, or withdraw it.")
-        self._lines[line][version_code] = replace(build, share=share)
+    def submit(self, asked: wire.SubmissionIn, key: str) -> wire.SubmissionAt:
+        if key in self._keys:
+            return self._held[self._keys[key]]
+        highest = self.title(asked.identifier).highest_code
+        if self._uploads.get(asked.upload) != asked.sha256:
+            raise NotFound("storefront.upload", "the bundle is not whole here")
+        if asked.version_code <= highest:
+            raise Refused("storefront.code", f"version code {asked.version_code:,} is not above {highest:,}")
+        made = wire.SubmissionAt(
+            id=str(uuid.uuid4()), identifier=asked.identifier, platform=asked.platform, version_code=asked.version_code,
+            version_name=asked.version_name, sha256=asked.sha256, state=SubmissionState.WAITING, there="in line", ahead=0,
+            going=asked.going, going_at=asked.at, share=asked.share, held=False, words=[], findings=[],
+            events=[wire.Happened(at=self._now(), state=SubmissionState.WAITING, by="memory")], can=["withdraw"],
+        )  # fmt: skip
+        self._held[made.id], self._keys[key] = made, made.id
+        return made
 
-    def withdraw(self, line: LineName, version_code: int) -> None:
-        self._lines.get(line, {}).pop(version_code, None)
+    def submission(self, submission: str) -> wire.SubmissionAt:
+        if submission not in self._held:
+            raise NotFound("storefront.submission", "there is no such submission here")
+        return self._held[submission]
 
-    def live(self, line: LineName) -> list[Delivered]:
-        return sorted(self._lines.get(line, {}).values(), key=lambda b: -b.version_code)
+    def submissions(self, identifier: str) -> list[wire.SubmissionAt]:
+        return [s for s in reversed(self._held.values()) if s.identifier == identifier]
 
-    def highest_code(self, identifier: str) -> int:
-        return max(self._known.get(identifier, {}), default=0)
+    def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt:
+        if asked.act not in EVENTS:
+            raise Refused("storefront.cannot", f"this storefront cannot do that: {asked.act}")
+        return self.decide(submission, EVENTS[asked.act])
 
-    def _found(self, line: LineName, version_code: int) -> Delivered:
-        build = self._lines.get(line, {}).get(version_code)
-        if build is None:
-            message = f"version code {version_code:,} is not live on {line.channel} of {self.name}"
-            raise NotFound("storefront.unknown", message)
-        return build
+    def decide(self, submission: str, event: SubmissionEvent) -> wire.SubmissionAt:
+        row = self.submission(submission)
+        state = advance(TRANSITIONS, row.state, event, f"version code {row.version_code:,}")
+        happened = wire.Happened(at=self._now(), state=state, by="memory")
+        said = {"state": state, "there": WORDS[state], "events": [*row.events, happened]}
+        self._held[submission] = row.model_copy(update=said)
+        return self._held[submission]
+
+
+def _shown(row: wire.SubmissionAt, identifier: str) -> bool:
+    return row.identifier == identifier and row.state is SubmissionState.LIVE
+
+
+def _offered(row: wire.SubmissionAt) -> wire.Offered:
+    return wire.Offered(
+        platform=row.platform, version_code=row.version_code, version_name=row.version_name, sha256=row.sha256,
+        share=100, held=False, submission=row.id,
+    )  # fmt: skip

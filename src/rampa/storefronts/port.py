@@ -1,65 +1,77 @@
-"""The port to storefronts: what Rampa asks of whoever brings a title to its players. Adapters lie beside it, one a storefront.
+"""The port to storefronts: what Rampa asks of whoever brings a title to its players. Adapters lie beside it, one a way to speak.
 
-It is laid for channels whose lines a storefront delivers; nothing calls it yet. What every adapter must do, and in which
-order, is the suite in tests/storefronts.
+What every adapter must do is the suite in conformance.py, which is a command: `python -m rampa.storefronts.conformance`. How to
+write one for a storefront is in docs/storefronts.md.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
 from rampa.core.bundle.sources import ByteSource
+from rampa.schema import storefronts as wire
+
+Progress = Callable[[int, int], None]
+"""(bytes that are there, bytes in all)."""
+
+
+def _silent(done: int, total: int) -> None:
+    pass
+
+
+def _forgotten(upload: str) -> None:
+    pass
 
 
 @dataclass(frozen=True, slots=True)
-class LineName:
-    """What a storefront orders by: a title's identifier on a platform, and the channel that players chose."""
+class Sending:
+    """How a bundle is sent. `begun`: an upload that was begun before; `on_begun` is told of a new one, to be gone on with."""
 
-    identifier: str
-    platform: str
-    channel: str
-
-
-@dataclass(frozen=True, slots=True)
-class Delivered:
-    """A build as the storefront has it. `share` of the players get it, in per cent; `sha256` is the bundle's."""
-
-    version_code: int
-    version_name: str
-    sha256: str
-    share: int
+    begun: str = ""
+    on_begun: Callable[[str], None] = _forgotten
+    on: Progress = _silent
 
 
 class StorefrontPort(Protocol):
-    """Every call can be made again with the same words: what is done already is no error.
+    """Every call can be made again with the same words: what is done already is no error, and nothing is taken twice.
 
-    Raises `Unavailable` when the storefront does not answer, `Refused` with its own words when a rule of it says no,
-    `NotFound` for a line that it does not have.
+    Raises `Unavailable` when the storefront does not answer, is being looked after, or answers what cannot be read; `Denied` when
+    it does not let the account do it (the code says: `storefront.expired`, `.revoked`, `.scope`); `Refused` with its words when
+    a rule of it says no; `Conflict` for an act that the state does not take; `NotFound` for what it does not have.
     """
 
-    name: str
-
-    def deliver(self, line: LineName, build: Delivered, bundle: ByteSource) -> None:
-        """Sends a bundle and makes it the line's newest for a share of the players.
-
-        A bundle that is live on one line may go to another. Raises `Refused` for another bundle whose version code is not
-        above the highest that the identifier ever had there.
-        """
+    def about(self) -> wire.About:
+        """Who it is and what it can do."""
         ...
 
-    def widen(self, line: LineName, version_code: int, share: int) -> None:
-        """Raises `Refused` for a share that is smaller than the one before: what players have cannot be taken away."""
+    def account(self) -> wire.AccountAt:
+        """The studio's account there."""
         ...
 
-    def withdraw(self, line: LineName, version_code: int) -> None:
-        """Nobody is offered it any more; whoever has it keeps it."""
+    def title(self, identifier: str) -> wire.TitleAt: ...
+
+    def register(self, identifier: str, name: str) -> wire.TitleAt:
+        """Makes the title known there; again it takes the new name."""
         ...
 
-    def live(self, line: LineName) -> list[Delivered]:
-        """What players are offered now, the highest version code first."""
+    def send_picture(self, digest: str, data: bytes) -> None:
+        """`digest` is the picture's SHA-256."""
         ...
 
-    def highest_code(self, identifier: str) -> int:
-        """The highest version code that the storefront has seen for an identifier, on any line; 0 where there is none."""
+    def send_bundle(self, bundle: ByteSource, sha256: str, sending: Sending) -> str:
+        """Answers the upload's number. Goes on where an earlier one ended. Raises `Damaged` when something else arrived."""
         ...
+
+    def submit(self, asked: wire.SubmissionIn, key: str) -> wire.SubmissionAt:
+        """The same key is the same submission, however often it is sent."""
+        ...
+
+    def submission(self, submission: str) -> wire.SubmissionAt: ...
+
+    def submissions(self, identifier: str) -> list[wire.SubmissionAt]:
+        """The newest first."""
+        ...
+
+    def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt: ...

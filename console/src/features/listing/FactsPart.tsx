@@ -1,3 +1,5 @@
+import "./listing.css";
+
 import { Button, Select } from "@mantine/core";
 import { useState } from "react";
 

@@ -1,3 +1,5 @@
+import "./listing.css";
+
 import { Button, FileButton, Select } from "@mantine/core";
 import { useState } from "react";
 

@@ -1,3 +1,5 @@
+import "./listing.css";
+
 import { Textarea, TextInput } from "@mantine/core";
 
 import type { Schemas } from "../../app/http";

@@ -1,3 +1,5 @@
+import "../document/document.css";
+
 import { Button } from "@mantine/core";
 import { useSearchParams } from "react-router";
 

@@ -1,3 +1,5 @@
+import "./listing.css";
+
 import { Button, Select, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { useSearchParams } from "react-router";

@@ -1,0 +1,1 @@
+"""Simulated storefronts: processes of their own with databases of their own. No player outside this machine is reached."""

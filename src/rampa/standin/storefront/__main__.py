@@ -1,0 +1,43 @@
+"""`python -m rampa.standin.storefront NAME --folder DIR --port PORT`: one simulated storefront on loopback.
+
+Its database's address is in RAMPA_STOREFRONT_DATABASE, the secret of the operator's address in RAMPA_OPERATOR: a command's words
+can be read by everybody on the machine.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+from pathlib import Path
+
+from werkzeug.serving import make_server
+
+from rampa.standin.storefront.app import Clockwork, make_storefront
+from rampa.standin.storefront.character import CHARACTERS
+from rampa.standin.storefront.shop import open_shop
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m rampa.standin.storefront")
+    parser.add_argument("name", choices=list(CHARACTERS))
+    parser.add_argument("--folder", type=Path, required=True)
+    parser.add_argument("--port", type=int, required=True)
+    parser.add_argument("--studio", default="Quillback Works")
+    said = parser.parse_args()
+    url, operator = os.environ["RAMPA_STOREFRONT_DATABASE"], os.environ.get("RAMPA_OPERATOR", "")
+    shop = open_shop(CHARACTERS[said.name], url, said.folder, said.studio, operator)
+    clockwork = Clockwork(shop)
+    clockwork.start()
+    server = make_server("127.0.0.1", said.port, make_storefront(shop), threaded=True)
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+    try:
+        server.serve_forever()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        clockwork.end()
+
+
+if __name__ == "__main__":
+    main()

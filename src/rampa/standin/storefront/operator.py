@@ -1,0 +1,140 @@
+"""The operator's pages, behind a secret in the address: what waits, trouble to make; and the storefront's reviewers."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hmac
+from typing import Any
+
+from flask import Blueprint, Response, abort, redirect, render_template, request
+from sqlalchemy import delete, select, update
+
+from rampa.core.errors import Invalid, RampaError
+from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
+from rampa.standin.storefront import moves
+from rampa.standin.storefront.shop import Shop
+from rampa.standin.storefront.submissions import describe
+from rampa.standin.storefront.tables import StoreSubmissionRow, TokenRow, UploadRow
+from rampa.standin.storefront.trouble import Trouble, troubles
+
+SHOWN = 100
+
+
+def blueprint(shop: Shop) -> Blueprint:
+    """Below `/operator/SECRET`: no cookie, so that no other site's form can use one."""
+    pages = Blueprint("operator", __name__, url_prefix="/operator/<string:secret>")
+
+    @pages.before_request
+    def ours() -> None:
+        said = (request.view_args or {}).get("secret", "")
+        if not shop.operator or not hmac.compare_digest(said.encode(), shop.operator.encode()):
+            abort(404)
+
+    @pages.get("")
+    def index(secret: str) -> str:
+        return _page(shop, secret)
+
+    @pages.post("/trouble")
+    def make_trouble(secret: str) -> Response | str:
+        return _done(shop, secret, lambda: trouble(shop, request.form.get("what", ""), request.form.get("value", "")))
+
+    @pages.post("/submissions/<string:submission>")
+    def review(secret: str, submission: str) -> Response | str:
+        form = request.form
+        return _done(
+            shop,
+            secret,
+            lambda: decide(
+                shop, submission, form.get("act", ""), form.get("by", "") or "a reviewer", form.get("text", ""),
+                form.get("about", ""), form.get("reason", ""),
+            ),
+        )  # fmt: skip
+
+    return pages
+
+
+def trouble(shop: Shop, what: str, value: str) -> None:
+    """`value` as the page's field says: seconds, answers, bytes or minutes. Empty or 0 ends it."""
+    if what in AT_ONCE:
+        AT_ONCE[what](shop, value)
+        return
+    if what not in ("rules", *Trouble):
+        raise Invalid("operator.trouble", f"there is no trouble named {what[:40]!r}")
+    number = int(value) if value.isdigit() else 0
+    said: dict[str, dict[str, Any]] = {
+        "rules": {"number": 2, "reason_length": number},
+        Trouble.SLOW: {"seconds": number},
+        Trouble.FAILING: {"left": number},
+        Trouble.CUT: {"bytes": number},
+        Trouble.MAINTENANCE: {"until": (shop.now() + dt.timedelta(minutes=number)).isoformat()},
+    }
+    with shop.begin() as session:
+        shop.set(session, what, said[what] if number else None)
+
+
+def decide(shop: Shop, submission: str, act: str, by: str, text: str, about: str, reason: str) -> None:
+    """A reviewer's act. Raises `Conflict` where another holds it, or its state does not take it."""
+    events = {
+        "claim": SubmissionEvent.CLAIM,
+        "lapse": SubmissionEvent.LAPSE,
+        "ask": SubmissionEvent.ASK,
+        "refuse": SubmissionEvent.REFUSE,
+        "pass": SubmissionEvent.PASS,
+    }
+    if act not in events:
+        raise Invalid("review.act", f"a reviewer cannot {act[:40]!r}")
+    if act in ("ask", "refuse") and not text.strip():
+        raise Invalid("review.words", "say it in words: the studio has nothing else to go by", where="text")
+    if act == "refuse" and reason not in shop.character.reasons:
+        raise Invalid("review.reason", "choose a reason from the list", where="reason")
+    with shop.begin() as session:
+        row = moves.find(session, submission)
+        moves.move(shop, session, row, events[act], by, text, about, reason if act == "refuse" else "")
+        if act == "claim":
+            row.claimed_by = by
+            row.claim_until = shop.now() + dt.timedelta(seconds=shop.character.waits.claim)
+
+
+def _revoke(shop: Shop, value: str) -> None:
+    with shop.begin() as session:
+        session.execute(update(TokenRow).values(revoked=True))
+
+
+def _lose(shop: Shop, value: str) -> None:
+    """The newest upload that no submission has taken apart yet."""
+    with shop.begin() as session:
+        row = session.scalar(
+            select(UploadRow).where(UploadRow.lost.is_(False)).order_by(UploadRow.until.desc()).limit(1)
+        )
+        if row is not None:
+            row.lost = True
+            shop.upload_file(row.id).unlink(missing_ok=True)
+
+
+def _forget(shop: Shop, value: str) -> None:
+    """As if the database came back from a backup: what was made in the last minutes was never there."""
+    minutes = int(value) if value.isdigit() else 0
+    since = shop.now() - dt.timedelta(minutes=minutes)
+    with shop.begin() as session:
+        session.execute(delete(StoreSubmissionRow).where(StoreSubmissionRow.made_at >= since))
+
+
+AT_ONCE = {"revoke": _revoke, "lose": _lose, "forget": _forget}
+
+
+def _done(shop: Shop, secret: str, act: object) -> Response | str:
+    try:
+        act()  # type: ignore[operator]
+    except RampaError as error:
+        return _page(shop, secret, error.sentence())
+    return redirect(f"/operator/{secret}", 303)  # type: ignore[return-value]
+
+
+def _page(shop: Shop, secret: str, wrong: str = "") -> str:
+    with shop.begin() as session:
+        rows = select(StoreSubmissionRow).order_by(StoreSubmissionRow.number.desc()).limit(SHOWN)
+        items = [(describe(shop, session, row), row) for row in session.scalars(rows)]
+    return render_template(
+        "operator.html", shop=shop, secret=secret, items=items, words=WORDS, troubles=troubles(shop), wrong=wrong,
+        states=SubmissionState,
+    )  # fmt: skip

@@ -1,0 +1,91 @@
+"""Titles, pictures and what players are offered, as the protocol has them."""
+
+from __future__ import annotations
+
+import hashlib
+
+from flask import request
+from sqlalchemy.orm import Session
+
+from rampa.core.errors import Invalid, NotFound
+from rampa.core.listing.layout import LARGEST_PICTURE
+from rampa.schema import storefronts as wire
+from rampa.standin.storefront.moves import shown
+from rampa.standin.storefront.shop import Shop
+from rampa.standin.storefront.tables import StorePictureRow, StoreSubmissionRow, StoreTitleRow
+
+MEDIA = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+
+
+def find_title(session: Session, identifier: str, *, lock: bool = False) -> StoreTitleRow:
+    row = session.get(StoreTitleRow, identifier, with_for_update=lock)
+    if row is None:
+        hint = "Register it first."
+        raise NotFound("storefront.title", f"the studio has no title {identifier} here", where="identifier", hint=hint)
+    return row
+
+
+def put_title(shop: Shop, identifier: str, asked: wire.TitleIn) -> wire.TitleAt:
+    """Registered once; again it takes the new name."""
+    by_hand = wire.Ability.FIRST_BY_HAND in shop.character.abilities
+    with shop.begin() as session:
+        row = session.get(StoreTitleRow, identifier)
+        if row is None:
+            row = StoreTitleRow(
+                identifier=identifier, name=asked.name, first_pending=by_hand, highest=0, certificate=""
+            )
+            session.add(row)
+        row.name = asked.name
+        session.flush()
+        return describe(session, row)
+
+
+def get_title(shop: Shop, identifier: str) -> wire.TitleAt:
+    with shop.begin() as session:
+        return describe(session, find_title(session, identifier))
+
+
+def describe(session: Session, row: StoreTitleRow) -> wire.TitleAt:
+    at = f"{request.host_url}studio/hand-in/{row.identifier}" if row.first_pending else ""
+    return wire.TitleAt(
+        identifier=row.identifier,
+        name=row.name,
+        first_pending=row.first_pending,
+        hand_in_at=at,
+        highest_code=row.highest,
+        offered=[_offered(s) for s in shown(session, row.identifier)],
+    )
+
+
+def put_picture(shop: Shop, digest: str, data: bytes) -> None:
+    """A picture by its digest; sent twice it is kept once."""
+    if len(data) > LARGEST_PICTURE:
+        raise Invalid("picture.large", f"at most {LARGEST_PICTURE:,} bytes are taken")
+    media = next((media for head, media in MEDIA.items() if data.startswith(head)), "")
+    if not media:
+        raise Invalid("picture.form", "PNG and JPEG are taken")
+    if hashlib.sha256(data).hexdigest() != digest:
+        raise Invalid("picture.digest", "the picture is not what its address says")
+    with shop.begin() as session:
+        if session.get(StorePictureRow, digest) is None:
+            session.add(StorePictureRow(digest=digest, media=media, data=data))
+
+
+def get_picture(shop: Shop, digest: str) -> tuple[bytes, str]:
+    with shop.begin() as session:
+        row = session.get(StorePictureRow, digest)
+        if row is None:
+            raise NotFound("storefront.picture", "there is no such picture here")
+        return row.data, row.media
+
+
+def _offered(row: StoreSubmissionRow) -> wire.Offered:
+    return wire.Offered(
+        platform=row.platform,
+        version_code=row.version_code,
+        version_name=row.asked["version_name"],
+        sha256=row.asked["sha256"],
+        share=row.share,
+        held=row.held,
+        submission=row.id,
+    )
