@@ -221,6 +221,11 @@ EXPECTED = {
     "GET /api/v1/titles/<string:title>/checklists": ALL,
     "PUT /api/v1/titles/<string:title>/checklists": ENGINEER,
     "GET /api/v1/listing-rules": ALL,
+    "GET /api/v1/storefronts": ALL,
+    "POST /api/v1/storefronts": OWN,
+    "POST /api/v1/storefronts/return": OWN,
+    **{f"POST /api/v1/storefronts/<string:storefront>/{act}": OWN for act in ("connect", "look")},
+    "DELETE /api/v1/storefronts/<string:storefront>": OWN,
     **{f"GET {LISTING}{part}": ALL for part in ("", "/states", "/states/<int:number>", "/states/<int:number>/change")},
     **{f"GET {LISTING}{part}": ALL for part in ("/draft", "/draft/review", "/check", "/shown", "/links", "/rating")},
     f"GET {LISTING}/pictures/<string:digest>": ALL,
@@ -338,6 +343,7 @@ EXPECTED = {
 }
 FILLED = {
     "<int:number>": "1",
+    "<string:storefront>": "northquay",
     "<string:digest>": "0" * 64,
     "<int:release>": "1",
     "<string:group>": "night-crew",

@@ -3,6 +3,7 @@ import {
   IconBroadcast,
   IconBug,
   IconBuildingStore,
+  IconBuildingWarehouse,
   IconCertificate,
   IconDatabase,
   IconDeviceLaptop,
@@ -137,6 +138,9 @@ export function Nav() {
         </Item>
         <Item to="/variables" icon={IconVariable}>
           Step variables
+        </Item>
+        <Item to="/storefronts" icon={IconBuildingWarehouse}>
+          Storefronts
         </Item>
         <Item to="/people" icon={IconUsers}>
           People

@@ -51,6 +51,8 @@ const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
 const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
 const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
 const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const StorefrontsPage = page("StorefrontsPage", () => import("../features/storefronts/StorefrontsPage"));
+const StorefrontReturnPage = page("StorefrontReturnPage", () => import("../features/storefronts/StorefrontReturnPage"));
 const StorePage = page("StorePage", () => import("../features/store/StorePage"));
 const UpdatesPage = page("UpdatesPage", () => import("../features/updates/UpdatesPage"));
 const EventsPage = page("EventsPage", () => import("../features/events/EventsPage"));
@@ -138,6 +140,8 @@ function SignedInPages() {
         <Route path="titles/:title/builds/:build/content" element={<ContentPage />} />
         <Route path="titles/:title/updates" element={<UpdatesPage />} />
         <Route path="store" element={<StorePage />} />
+        <Route path="storefronts" element={<StorefrontsPage />} />
+        <Route path="storefronts/return" element={<StorefrontReturnPage />} />
         <Route path="titles/:title/runs" element={<RunsPage />} />
         <Route path="titles/:title/runs/start" element={<StartPage />} />
         <Route path="titles/:title/runs/:run" element={<RunPage />} />

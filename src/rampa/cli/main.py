@@ -60,6 +60,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "health": ("health", "Health: what devices report, beside the build before; crashes."),
     "listing": ("listings.listing", "Listings: what a title says of itself on storefronts; check, import, export."),
     "rating": ("listings.rating", "The age rating: a questionnaire, what storefronts make of it, who affirmed it."),
+    "storefront": ("storefronts", "Storefronts: the studio's accounts there; connect, look, take away."),
     "tester": ("testers.tester", "Testers: invite them, see who has what, take one out."),
     "group": ("testers.group", "Groups of testers: seats, members, channels."),
     "invitation": ("testers.invitation", "Invitations to test: who answered, send again, withdraw."),

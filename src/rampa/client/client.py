@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from rampa.client.signing.calls import SigningCalls
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
+    from rampa.client.storefronts import StorefrontsCalls
     from rampa.client.testers import TestersCalls
     from rampa.client.titles import TitlesCalls
     from rampa.client.updates import UpdatesCalls
@@ -66,6 +67,12 @@ class Client:
         from rampa.client.listings.calls import ListingsCalls
 
         return ListingsCalls(self.connection)
+
+    @cached_property
+    def storefronts(self) -> StorefrontsCalls:
+        from rampa.client.storefronts import StorefrontsCalls
+
+        return StorefrontsCalls(self.connection)
 
     @cached_property
     def people(self) -> PeopleCalls:

@@ -105,6 +105,7 @@ from rampa.db.signing import (
     identity_names,
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
+from rampa.db.storefronts import StorefrontConsentRow, StorefrontRow, find_storefront
 from rampa.db.testers import (
     ChannelAccessRow,
     GroupMemberRow,
@@ -212,6 +213,8 @@ __all__ = [
     "SpentChallengeRow",
     "StoreCheckRow",
     "StoreStateRow",
+    "StorefrontConsentRow",
+    "StorefrontRow",
     "StudioRow",
     "SymbolFileRow",
     "TesterPictureRow",
@@ -249,6 +252,7 @@ __all__ = [
     "find_run",
     "find_scheduled",
     "find_source",
+    "find_storefront",
     "find_title",
     "find_variables",
     "find_webhook",

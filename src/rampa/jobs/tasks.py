@@ -28,6 +28,7 @@ from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
+from rampa.operations.storefronts import accounts
 from rampa.operations.testers import letters
 from rampa.operations.trust import alarm
 from rampa.operations.updates import difference_set
@@ -177,6 +178,12 @@ def _listings(app: App, services: Services) -> None:
     @app.task(name="look_at_links", queue=queue.MAIL, lock="look_at_links", queueing_lock="look_at_links")
     def look_at_links(timestamp: int) -> None:
         links.look_due(services, look)
+
+    @app.periodic(cron="* * * * * 23")
+    @app.task(name="look_at_storefronts", queue=queue.MAIL, lock="storefronts", queueing_lock="look_at_storefronts")
+    def look_at_storefronts(timestamp: int) -> None:
+        """What a storefront took away is said before it is needed."""
+        accounts.look_due(services)
 
     @app.periodic(cron="29 4 * * *")
     @app.task(name="forget_pictures", queue=queue.MAIL, lock="forget_pictures", queueing_lock="forget_pictures")

@@ -69,6 +69,9 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     data = Path(os.environ.get("RAMPA_DATA") or root / ".rampa")
     data.mkdir(parents=True, exist_ok=True)
     # The demo's repository is a folder of this machine; others are for whoever starts this to list.
+    # The simulated storefronts are on this machine, and so is the folder that a person works off.
+    os.environ.setdefault("RAMPA_STOREFRONT_HOSTS", "127.0.0.1")
+    os.environ.setdefault("RAMPA_HAND_OVER", str((data / "hand-over").resolve()))
     os.environ.setdefault("RAMPA_SOURCE_FOLDERS", str((data / "demo").resolve()))
     stack.enter_context(only_one(data))
     folder = ServiceFolder(data / "service")

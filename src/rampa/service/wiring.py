@@ -29,6 +29,7 @@ from rampa.service import (
     screens,
     sources,
     store,
+    storefronts,
     updates,
     versions,
 )
@@ -82,6 +83,7 @@ def make_app(
         profiles.resource(services),
         drafts.resource(services),
         listings.resource(services),
+        storefronts.resource(services),
         identities.resource(services),
         grants.resource(services),
         versions.resource(services),

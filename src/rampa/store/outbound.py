@@ -14,7 +14,7 @@ import httpx
 
 from rampa.core.errors import Invalid, RampaError, Unavailable
 from rampa.core.listing.link import Look
-from rampa.core.run.repository_address import URL, Host, host_of
+from rampa.store.guarded import GuardedTransport
 from rampa.store.reach import Reach
 
 SECONDS = 15.0
@@ -42,15 +42,6 @@ class Answer:
 Post = Callable[[str, bytes, Mapping[str, str]], Answer]
 Ask = Callable[[str, int], bytes]
 """(address, at most so many bytes) -> what is there. Raises `Unavailable`, and `Invalid` for what is out of reach."""
-
-
-def check_address(address: str) -> Host:
-    """Raises `Invalid` for what is no address of HTTP, and for one that names a user."""
-    host, url = host_of(address), URL.fullmatch(address)
-    if host is None or url is None or host.scheme not in ("http", "https") or url["user"] or not 0 < host.port < 65536:
-        hint = "It reads https://HOST/PATH, without a user or a password."
-        raise Invalid("webhook.address", "this is no address that events can be sent to", where="address", hint=hint)
-    return host
 
 
 def poster(reach: Reach, clock: Callable[[], float] = time.monotonic, seconds: float = SECONDS) -> Post:
@@ -125,15 +116,11 @@ def looker(reach: Reach) -> Callable[[str], Look]:
 def _answered(
     reach: Reach, method: str, address: str, headers: Mapping[str, str], body: bytes | None
 ) -> Iterator[httpx.Response]:
-    host = check_address(address)
-    first = str(reach.look_up(host)[0])
-    # The name is asked once: where it leads a moment later does not matter.
-    pinned = host.with_name(address, f"[{first}]" if ":" in first else first)
-    name = host.name if host.port in (80, 443) else f"{host.name}:{host.port}"
-    said = {**headers, "host": name, "user-agent": "rampa"}
-    more = {"sni_hostname": host.name.strip("[]")} if host.scheme == "https" else {}
-    with httpx.Client(timeout=SILENCE, trust_env=False, follow_redirects=False) as http:
-        request = http.build_request(method, pinned, content=body, headers=said, extensions=more)
+    said = {**headers, "user-agent": "rampa"}
+    with httpx.Client(
+        transport=GuardedTransport(reach), timeout=SILENCE, trust_env=False, follow_redirects=False
+    ) as http:
+        request = http.build_request(method, address, content=body, headers=said)
         response = http.send(request, stream=True)
         try:
             yield response

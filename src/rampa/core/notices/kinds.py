@@ -13,6 +13,7 @@ class NoticeKind(StrEnum):
     HEALTH = "health"
     TESTERS = "testers"
     LISTINGS = "listings"
+    STOREFRONTS = "storefronts"
     SIGNING = "signing"
     PEOPLE = "people"
 
@@ -49,6 +50,9 @@ KINDS = {
         "what testers say and sign off", ("feedback.say", "feedback.reply", "sign-off.", "invitation.")
     ),
     NoticeKind.LISTINGS: KindOfNotice("listings that change, ratings, links that died", ("listing.",)),
+    NoticeKind.STOREFRONTS: KindOfNotice(
+        "accounts at storefronts that are connected or lost", ("storefront.",), of_titles=False
+    ),
     NoticeKind.SIGNING: KindOfNotice(
         "signing identities, grants, roots", ("key.", "unlock.", "vault.", "grant.", "trust."), of_titles=False
     ),

@@ -6,6 +6,7 @@ import datetime as dt
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from rampa.core.ambient import Random
 from rampa.core.content.patch.sets import Budget
@@ -35,7 +36,8 @@ class Services:
     """One a process. `master_key`: one of 32 bytes, or several, the one that seals first.
 
     `lease` is how long an agent may be silent before its run is given to another; `budget` what the differences of one
-    update may take; `reach` where git may go, `webhook_reach` where events are sent.
+    update may take; `reach` where git may go, `webhook_reach` where events are sent,
+    `storefront_reach` where storefronts are.
     """
 
     db: Database
@@ -47,6 +49,9 @@ class Services:
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
     webhook_reach: Reach = NOWHERE
+    storefront_reach: Reach = NOWHERE
+    hand_over: Path | None = None
+    """Where hand-overs are laid that a person works off."""
     origin: str = ""
     """Where browsers find the console, as `https://rampa.example`; passkeys are bound to it. Empty: nobody said."""
     provider: Provider | None = None

@@ -34,6 +34,8 @@ class ProcessSettings:
     budget: Budget = BUDGET
     reach: Reach = NOWHERE
     webhook_reach: Reach = NOWHERE
+    storefront_reach: Reach = NOWHERE
+    hand_over: Path | None = None
     origin: str = ""
     provider: Provider | None = None
     key_module: KeyModule | None = None
@@ -53,6 +55,8 @@ class ProcessSettings:
                 Path(needed("RAMPA_STORE", "the folder of the content store")) / "known_hosts",
             ),
             webhook_reach=hosts_for("RAMPA_WEBHOOK_HOSTS"),
+            storefront_reach=hosts_for("RAMPA_STOREFRONT_HOSTS"),
+            hand_over=Path(folder) if (folder := os.environ.get("RAMPA_HAND_OVER", "")) else None,
             origin=read_origin(),
             provider=read_provider(),
             key_module=read_key_module(),
@@ -72,6 +76,8 @@ class ProcessSettings:
             budget=self.budget,
             reach=self.reach,
             webhook_reach=self.webhook_reach,
+            storefront_reach=self.storefront_reach,
+            hand_over=self.hand_over,
             origin=self.origin,
             provider=self.provider,
             key_module=self.key_module,

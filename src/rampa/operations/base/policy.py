@@ -74,6 +74,7 @@ class Act(StrEnum):
     ANSWER_FEEDBACK = "answer testers"
     MANAGE_WEBHOOKS = "say where events are sent"
     HOLD_CEREMONY = "draft and publish a title's root"
+    CONNECT_STOREFRONT = "connect storefronts"
     MANAGE_ORIGINS = "say where deliveries lie"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
@@ -105,6 +106,7 @@ MATTERS = frozenset(
         Act.ALLOW_MACHINE,
         Act.HOLD_CEREMONY,
         Act.AFFIRM_RATING,
+        Act.CONNECT_STOREFRONT,
     }
 )
 """What asks for the second factor again, of who has one."""
@@ -174,6 +176,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.ANSWER_FEEDBACK: ENGINEERS,
     Act.MANAGE_WEBHOOKS: ENGINEERS,
     Act.HOLD_CEREMONY: OWNERS,
+    Act.CONNECT_STOREFRONT: OWNERS,
     Act.MANAGE_ORIGINS: OWNERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,

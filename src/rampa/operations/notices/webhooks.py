@@ -17,7 +17,7 @@ from rampa.operations.base.pages import cursor_id, page_of
 from rampa.operations.base.policy import from_events
 from rampa.schema import notices as wire
 from rampa.schema.common import Page
-from rampa.store.outbound import check_address
+from rampa.store.guarded import check_address
 
 SECRET_BYTES = 32
 PREFIX = "whsec_"

@@ -27,7 +27,13 @@ def make_storefront(shop: Shop) -> OpenAPI:
         doc_prefix="/storefront",
     )
     app.secret_key = secrets.token_bytes(32)
-    app.config.update(SESSION_COOKIE_SAMESITE="Lax", SESSION_COOKIE_HTTPONLY=True, MAX_CONTENT_LENGTH=None)
+    # Cookies know hosts, and not ports: on one machine each storefront's has a name of its own.
+    app.config.update(
+        SESSION_COOKIE_NAME=f"{shop.character.name}_pages",
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_HTTPONLY=True,
+        MAX_CONTENT_LENGTH=None,
+    )
     app.jinja_env.globals["title_of"] = title
     faults.install(app)
     app.before_request(lambda: trouble.meet(shop))
