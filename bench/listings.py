@@ -6,7 +6,7 @@ import tomllib
 
 from bench.profiles import best_ms
 from bench.rows import Figure, Tree
-from rampa.core.check.listing import Surroundings, check_listing
+from rampa.core.check.listing.whole import Surroundings, check_listing
 from rampa.core.listing.rating import QUESTIONS
 from rampa.core.listing.reader import PictureFacts, read_listing
 from rampa.core.listing.table import LISTING_RULES

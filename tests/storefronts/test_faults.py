@@ -153,12 +153,15 @@ def test_an_upload_that_is_cut_goes_on_behind_what_arrived(opens: Opens, monkeyp
 def test_a_database_from_yesterday_is_noticed(opens: Opens) -> None:
     quay = opens("northquay")
     trial = quay.trial()
-    made = trial.storefront.submit(trial.sent(), "key-00000001")
+    trial.storefront.submit(trial.sent(), "key-00000001")
+    quay.pass_(3600)
+    made = trial.storefront.submit(trial.sent(), "key-00000002")
     quay.pass_(600)
     quay.trouble("forget", "30")
     with refuses("storefront.submission", "there is no such submission here"):
         quay.adapter().submission(made.id)
-    assert quay.adapter().submissions(trial.identifier) == []
+    assert [s.version_code for s in quay.adapter().submissions(trial.identifier)] == [1]
+    assert quay.adapter().title(trial.identifier).highest_code == 1, "less than was taken: whoever sent 2 can see that"
 
 
 def test_a_database_that_is_away_is_a_storefront_that_is_away(opens: Opens, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -180,6 +180,8 @@ def _tell_command_line(data: Path, address: str) -> None:
 def _print_sign_in(root: Path, data: Path, address: str, password: str | None, letters: str) -> None:
     say("")
     say(f"Rampa runs at {address}")
+    # Passkeys and storefronts know it by this name: who signs in here need not sign in once more.
+    say(f"In a browser:   {os.environ['RAMPA_ORIGIN']}")
     if password:
         say(f"Sign in as      {OWNER[1]}")
         say(f"with password   {password}      (shown this once)")

@@ -6,7 +6,7 @@ import datetime as dt
 
 import pytest
 
-from rampa.core.check.listing import Affirmed, Surroundings, check_listing
+from rampa.core.check.listing.whole import Affirmed, Surroundings, check_listing
 from rampa.core.listing.edits import apply_edits
 from rampa.core.listing.finding import ListingFinding
 from rampa.core.listing.link import Link, LinkState, Look

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from rampa.client.listings.folder import find_folder, read_folder, read_here
-from rampa.core.check.listing import Surroundings, check_listing
+from rampa.core.check.listing.whole import Surroundings, check_listing
 from rampa.core.listing.beside import title_languages, title_storefronts
 from rampa.core.listing.table import LISTING_RULES
 from rampa.core.profile.document import read_document

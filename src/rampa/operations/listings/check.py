@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from rampa.core.check.findings import SEVERITIES
-from rampa.core.check.listing import Surroundings, check_listing
+from rampa.core.check.listing.whole import Surroundings, check_listing
 from rampa.core.errors import NotFound
 from rampa.core.listing.beside import title_languages, title_storefronts
 from rampa.core.listing.edits import ListingFiles

@@ -7,7 +7,7 @@ import hashlib
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
-from rampa.core.check.listing import Affirmed
+from rampa.core.check.listing.whole import Affirmed
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.listing.rating import QUESTIONS, answers_digest, missing

@@ -7,14 +7,14 @@ import hmac
 from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 
 from rampa.core.errors import Invalid, RampaError
 from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
 from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
-from rampa.standin.storefront.tables import StoreSubmissionRow, TokenRow, UploadRow
+from rampa.standin.storefront.tables import StoreSubmissionRow, StoreTitleRow, TokenRow, UploadRow
 from rampa.standin.storefront.trouble import Trouble, troubles
 
 SHOWN = 100
@@ -117,6 +117,10 @@ def _forget(shop: Shop, value: str) -> None:
     since = shop.now() - dt.timedelta(minutes=minutes)
     with shop.begin() as session:
         session.execute(delete(StoreSubmissionRow).where(StoreSubmissionRow.made_at >= since))
+        # The codes that those burned are not known there any more, either.
+        for title in session.scalars(select(StoreTitleRow)):
+            codes = select(func.max(StoreSubmissionRow.version_code))
+            title.highest = session.scalar(codes.where(StoreSubmissionRow.identifier == title.identifier)) or 0
 
 
 AT_ONCE = {"revoke": _revoke, "lose": _lose, "forget": _forget}

@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from rampa.core.check.findings import SEVERITIES
-from rampa.core.check.listing_pictures import check_pictures
-from rampa.core.check.listing_texts import check_texts
+from rampa.core.check.listing.pictures import check_pictures
+from rampa.core.check.listing.texts import check_texts
 from rampa.core.listing.edits import ListingEdit
 from rampa.core.listing.finding import ListingFinding
 from rampa.core.listing.layout import FACTS
