@@ -8,7 +8,6 @@ from rampa.core.errors import NotFound
 from rampa.core.listing.beside import title_languages, title_storefronts
 from rampa.core.listing.edits import ListingFiles
 from rampa.core.listing.finding import ListingFinding
-from rampa.core.listing.licence import read_licence
 from rampa.core.listing.listing import Listing, Picture
 from rampa.core.listing.rules import ListingRules
 from rampa.core.listing.shown import Shown, show
@@ -19,7 +18,7 @@ from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.listings import files as listing_files
 from rampa.operations.listings.links import known_links
 from rampa.operations.listings.own_draft import draft_files
-from rampa.operations.listings.rating import affirmed, no_source
+from rampa.operations.listings.rating import affirmed, newest_builds, no_source
 from rampa.schema import listings as wire
 
 
@@ -28,30 +27,27 @@ def check(services: Services, actor: Actor, slug: str, draft: bool) -> wire.List
     with begin(services, actor) as uow:
         title = find_title(uow.session, slug)
         number, held = _asked(uow, title, draft)
-        listing, _ = listing_files.read(uow, title.id, held)
-        found = found_in(uow, title, held)
-        names = title_storefronts(load_document(uow.session, title))
+        listing, problems = listing_files.read(uow, title.id, held)
+        around = beside(uow, title)
+        found = check_listing(listing, problems, around)
         return wire.ListingCheck(
             number=number,
             languages=listing.languages,
-            storefronts=[_standing(listing, LISTING_RULES[name], found) for name in names],
+            storefronts=[_standing(listing, LISTING_RULES[name], found) for name in around.storefronts],
             findings=[wire.ListingFindingOut.of(f) for f in found],
         )
 
 
-def found_in(uow: UnitOfWork, title: TitleRow, held: ListingFiles) -> list[ListingFinding]:
-    listing, problems = listing_files.read(uow, title.id, held)
-    document = load_document(uow.session, title)
-    said = listing.fact("", "licence")
-    is_open = said is not None and read_licence(said.value).open
-    beside = Surroundings(
+def beside(uow: UnitOfWork, title: TitleRow) -> Surroundings:
+    """What any listing of the title is checked against now."""
+    document, builds = load_document(uow.session, title), newest_builds(uow, title)
+    return Surroundings(
         title_storefronts(document),
         title_languages(document),
         known_links(uow, title.id),
-        affirmed(uow, title),
-        no_source=no_source(uow, title) if is_open else "",
+        affirmed(uow, title, builds),
+        no_source=no_source(builds),
     )
-    return check_listing(listing, problems, beside)
 
 
 def shown(services: Services, actor: Actor, slug: str, query: wire.ShownQuery) -> wire.ShownOut:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import delete, select
 
+from rampa.core.check.listing.whole import check_listing
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.listing.changes import changes, merge
 from rampa.core.listing.edits import ListingEdit, ListingFiles, apply_edits
@@ -11,7 +12,7 @@ from rampa.db import ListingDraftRow, TitleRow, find_listing, find_title, newest
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.listings import files as listing_files
 from rampa.operations.listings import states
-from rampa.operations.listings.check import found_in
+from rampa.operations.listings.check import beside
 from rampa.operations.listings.own_draft import base_files, newest_number, own_draft
 from rampa.operations.titles.revisions import must_be_ours
 from rampa.schema import listings as wire
@@ -63,14 +64,17 @@ def review(services: Services, actor: Actor, slug: str) -> wire.ListingReview:
         newest = newest_listing(uow.session, title.id)
         held = newest.files if newest else listing_files.EMPTY
         moved = newest is not None and newest.number != draft.base
-        merged = merge(base_files(uow, title, draft.base), held, draft.files) if moved else None
+        base = base_files(uow, title, draft.base) if moved else held
+        merged = merge(base, held, draft.files) if moved else None
         made = merged.files if merged else draft.files
-        _, problems = listing_files.read(uow, title.id, made)
-        old, new = found_in(uow, title, held), found_in(uow, title, made)
+        listing, problems = listing_files.read(uow, title.id, made)
+        around = beside(uow, title)
+        old = check_listing(*listing_files.read(uow, title.id, held), around)
+        new = check_listing(listing, problems, around)
         before, after = {f.name for f in old}, {f.name for f in new}
         meanwhile = None
         if merged and newest:
-            theirs = changes(base_files(uow, title, draft.base), held)
+            theirs = changes(base, held)
             meanwhile = wire.ListingMeanwhile(
                 number=newest.number,
                 by=newest.created_by,

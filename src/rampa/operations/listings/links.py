@@ -5,12 +5,13 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 
+from rampa.core.listing.layout import FACTS
 from rampa.core.listing.link import EVERY, Link, LinkState, Look
+from rampa.core.listing.reader import read_listing
 from rampa.db import ListingLinkRow, ListingRow, TitleRow, find_title, newest_listing
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
-from rampa.operations.listings import files as listing_files
 from rampa.schema import listings as wire
 
 LookAt = Callable[[str], Look]
@@ -59,8 +60,11 @@ def known_links(uow: UnitOfWork, title: uuid.UUID) -> dict[str, Link]:
 def _due(services: Services) -> list[tuple[uuid.UUID, str]]:
     with begin(services) as uow:
         out: list[tuple[uuid.UUID, str]] = []
-        for title in uow.session.scalars(select(ListingRow.title_id).distinct()):
-            named, known = _named(uow, title), known_links(uow, title)
+        # Every few seconds, for every title: of its texts in many languages none is fetched, and none is read.
+        facts = func.jsonb_extract_path_text(ListingRow.texts, FACTS)
+        newest = select(ListingRow.title_id, facts).distinct(ListingRow.title_id)
+        for title, text in uow.session.execute(newest.order_by(ListingRow.title_id, ListingRow.number.desc())):
+            named, known = _links_in(text or ""), known_links(uow, title)
             gone = [address for address in known if address not in named]
             here = ListingLinkRow.title_id == title
             uow.session.execute(delete(ListingLinkRow).where(here, ListingLinkRow.address.in_(gone)))
@@ -87,7 +91,11 @@ def _named(uow: UnitOfWork, title: uuid.UUID) -> dict[str, str]:
     row = newest_listing(uow.session, title)
     if row is None:
         return {}
-    listing, _ = listing_files.read(uow, title, row.files)
+    return _links_in(row.texts.get(FACTS, ""))
+
+
+def _links_in(facts: str) -> dict[str, str]:
+    listing, _ = read_listing({FACTS: facts}, {})
     return {said.value: said.where for said in listing.links()}
 
 

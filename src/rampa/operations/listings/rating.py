@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 
 from sqlalchemy import select
 
@@ -10,19 +11,22 @@ from rampa.core.build.life import BuildState
 from rampa.core.check.listing.whole import Affirmed
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Conflict, Invalid, Refused
+from rampa.core.listing.layout import FACTS
 from rampa.core.listing.rating import QUESTIONS, answers_digest, missing
+from rampa.core.listing.reader import read_listing
 from rampa.core.listing.table import LISTING_RULES
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.quantity import counted
-from rampa.db import AffirmationRow, BuildRow, TitleRow, find_title, newest_affirmation, newest_listing
+from rampa.db import AffirmationRow, BuildRow, ListingRow, TitleRow, find_title, newest_affirmation, newest_listing
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, audit, begin, must
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree
-from rampa.operations.listings import files as listing_files
 from rampa.schema import listings as wire
 
 PROGRAMS = (".so", ".dll", ".dylib", ".exe")
 _digests = ResultCache(64)
+Builds = Mapping[str, BuildRow]
+"""Profile -> its newest build for release."""
 
 
 def get_rating(services: Services, actor: Actor, slug: str) -> wire.RatingOut:
@@ -40,7 +44,7 @@ def affirm(services: Services, actor: Actor, slug: str, asked: wire.AffirmIn) ->
         if asked.number != number:
             message = f"the listing is at state {number} now, and you read state {asked.number}"
             raise Conflict("listing.moved", message, hint="Read the answers again.")
-        answers = _answers(uow, title)
+        answers = _answers(newest)
         left = missing(answers)
         if left:
             message = f"{counted(len(left), 'question')} {'is' if len(left) == 1 else 'are'} not answered"
@@ -58,30 +62,30 @@ def affirm(services: Services, actor: Actor, slug: str, asked: wire.AffirmIn) ->
         return _out(uow, title)
 
 
-def affirmed(uow: UnitOfWork, title: TitleRow) -> Affirmed | None:
+def affirmed(uow: UnitOfWork, title: TitleRow, builds: Builds) -> Affirmed | None:
     row = newest_affirmation(uow.session, title.id)
-    return Affirmed(row.person, row.answers, _stale(uow, title, row)) if row else None
+    return Affirmed(row.person, row.answers, _stale(uow.services, builds, row)) if row else None
 
 
-def no_source(uow: UnitOfWork, title: TitleRow) -> str:
+def no_source(builds: Builds) -> str:
     """Why no source archive can be made of the newest builds, as a clause; empty where it can, or where there are none."""
-    by_hand = [b for b in _newest_builds(uow, title).values() if not b.made.commit]
+    by_hand = [b for b in builds.values() if not b.made.commit]
     return f"{by_hand[0].name} was made from a folder, not from a commit" if by_hand else ""
 
 
-def _stale(uow: UnitOfWork, title: TitleRow, row: AffirmationRow) -> str:
+def _stale(services: Services, builds: Builds, row: AffirmationRow) -> str:
     """A clause: what players see or hear is not what it was then."""
-    for profile, build in _newest_builds(uow, title).items():
-        if row.content.get(profile) != _digest_of(uow.services, build):
+    for profile, build in builds.items():
+        if row.content.get(profile) != _digest_of(services, build):
             return f"{build.name} of {profile} has files that were not there then, or were otherwise"
     return ""
 
 
 def _content(uow: UnitOfWork, title: TitleRow) -> dict[str, str]:
-    return {profile: _digest_of(uow.services, b) for profile, b in _newest_builds(uow, title).items()}
+    return {profile: _digest_of(uow.services, b) for profile, b in newest_builds(uow, title).items()}
 
 
-def _newest_builds(uow: UnitOfWork, title: TitleRow) -> dict[str, BuildRow]:
+def newest_builds(uow: UnitOfWork, title: TitleRow) -> Builds:
     """The newest finished one of each profile for release."""
     rows = select(BuildRow).where(
         BuildRow.title_id == title.id, BuildRow.purpose == "release", BuildRow.state == BuildState.READY
@@ -103,11 +107,9 @@ def _digest(tree: Tree) -> str:
     return made.hexdigest()
 
 
-def _answers(uow: UnitOfWork, title: TitleRow) -> dict[str, str]:
-    row = newest_listing(uow.session, title.id)
-    if row is None:
-        return {}
-    listing, _ = listing_files.read(uow, title.id, row.files)
+def _answers(row: ListingRow | None) -> dict[str, str]:
+    """They stand among the facts: no text in any language is read for them."""
+    listing, _ = read_listing({FACTS: row.texts.get(FACTS, "")} if row else {}, {})
     return listing.answers()
 
 
@@ -119,8 +121,8 @@ def questions(answers: dict[str, str]) -> list[wire.RatingQuestion]:
 
 
 def _out(uow: UnitOfWork, title: TitleRow) -> wire.RatingOut:
-    answers = _answers(uow, title)
     row, newest = newest_affirmation(uow.session, title.id), newest_listing(uow.session, title.id)
+    answers = _answers(newest)
     left = missing(answers)
     obstacle = f"Not answered yet: {', '.join(left)}." if left else ""
     return wire.RatingOut(
@@ -143,5 +145,8 @@ def _rating(storefront: str, answers: dict[str, str]) -> wire.RatingOf:
 def _affirmation(uow: UnitOfWork, title: TitleRow, row: AffirmationRow, answers: dict[str, str]) -> wire.AffirmationOut:
     changed = "the answers are not those any more" if row.answers != answers_digest(answers) else ""
     return wire.AffirmationOut(
-        person=row.person, at=row.created_at, stale=changed or _stale(uow, title, row), answers=row.said
+        person=row.person,
+        at=row.created_at,
+        stale=changed or _stale(uow.services, newest_builds(uow, title), row),
+        answers=row.said,
     )
