@@ -112,6 +112,16 @@ export function Panel({ title, aside, children, flush }: { title: ReactNode; asi
   );
 }
 
+/** A line of a list of facts. */
+export function Fact({ term, children }: { term: string; children: ReactNode }) {
+  return (
+    <>
+      <dt>{term}</dt>
+      <dd>{children}</dd>
+    </>
+  );
+}
+
 /** What to do first, with the command line's way beside it. */
 export function Empty({ children, command }: { children: ReactNode; command?: string }) {
   return (

@@ -220,9 +220,9 @@ class SubmissionPath(Query):
     submission: Id
 
 
-class TitlePath(Query):
+class IdentifierPath(Query):
     identifier: Identifier
 
 
-class PicturePath(Query):
+class SentPicturePath(Query):
     digest: Digest

@@ -78,12 +78,12 @@ class HttpStorefront:
                 headers["Content-Length"] = str(end - at)
                 answer = self._send("PATCH", f"/uploads/{upload}", content=_piece(bundle, at, end), headers=headers)
                 at, tries = _offset(answer, bundle.size), 0
-            except (Unavailable, Conflict) as error:
+            except (Unavailable, Conflict):
                 tries += 1
                 if tries >= TRIES:
                     raise
                 self._wait(tries)
-                at = self._there(upload, at, error)
+                at = self._there(upload, at)
             except Refused as error:
                 if error.code == "upload.damaged":
                     raise Damaged("storefront.damaged", error.message, hint=error.hint) from error
@@ -108,7 +108,7 @@ class HttpStorefront:
         sending.on_begun(upload)
         return upload, 0
 
-    def _there(self, upload: str, at: int, failed: RampaError) -> int:
+    def _there(self, upload: str, at: int) -> int:
         """How much the storefront has; where it does not answer, what we know."""
         try:
             answer = self._send("HEAD", f"/uploads/{upload}", headers=TUS)

@@ -2,7 +2,7 @@ import { Button, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { Answer, Failure, Panel, When } from "../../ui/parts";
+import { Answer, Fact, Failure, Panel, When } from "../../ui/parts";
 import { type Rating, useAffirm, useRating } from "./queries";
 
 /** What was answered, what storefronts make of it, and who stands for it. */
@@ -41,18 +41,11 @@ function Answers({ rating }: { rating: Rating }) {
   return (
     <dl className="facts" style={{ gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)" }}>
       {rating.questions.map((q) => (
-        <Pair key={q.name} term={q.text} said={q.answers[q.answer] ?? "not answered"} />
+        <Fact key={q.name} term={q.text}>
+          {q.answers[q.answer] ?? "not answered"}
+        </Fact>
       ))}
     </dl>
-  );
-}
-
-function Pair({ term, said }: { term: string; said: string }) {
-  return (
-    <>
-      <dt>{term}</dt>
-      <dd>{said}</dd>
-    </>
   );
 }
 

@@ -1,7 +1,6 @@
 import "./listing.css";
 
-import type { ReactNode } from "react";
-
+import { Fact } from "../../ui/parts";
 import type { Shown } from "./queries";
 
 const WORDS: Record<string, string> = { support: "Support", privacy: "Privacy" };
@@ -73,14 +72,5 @@ function Outside({ address }: { address: string }) {
     <a href={address} target="_blank" rel="noreferrer noopener">
       {address}
     </a>
-  );
-}
-
-function Fact({ term, children }: { term: string; children: ReactNode }) {
-  return (
-    <>
-      <dt>{term}</dt>
-      <dd>{children}</dd>
-    </>
   );
 }

@@ -1,9 +1,9 @@
 import { Button, Stack } from "@mantine/core";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import { call } from "../../app/http";
 import { Confirm } from "../../ui/Confirm";
 import { capital } from "../../ui/format";
-import { Answer, Command, Empty, Failure, PageHead, Panel, When } from "../../ui/parts";
+import { Answer, Command, Empty, Fact, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { ConnectForm } from "./ConnectForm";
 import { type Account, type Connecting, useAccountAct, useAccounts } from "./queries";
 
@@ -106,15 +106,6 @@ function Row({ account }: { account: Account }) {
         )}
       </dl>
     </section>
-  );
-}
-
-function Fact({ term, children }: { term: string; children: ReactNode }) {
-  return (
-    <>
-      <dt>{term}</dt>
-      <dd>{children}</dd>
-    </>
   );
 }
 

@@ -19,7 +19,7 @@ from sqlalchemy.orm import Session
 from rampa.core.errors import Denied, Invalid
 from rampa.schema.storefronts import SCOPES
 from rampa.standin.storefront.shop import Shop, digest_of
-from rampa.standin.storefront.tables import ClientRow, CodeRow, TokenRow
+from rampa.standin.storefront.tables import ClientRow, CodeRow, StoreTokenRow
 
 ACCESS_FOR = dt.timedelta(minutes=30)
 CODE_FOR = dt.timedelta(minutes=1)
@@ -33,13 +33,13 @@ class GrantFault(Exception):
         self.error, self.said = error, said
 
 
-def allowed(shop: Shop, scope: str) -> TokenRow:
+def allowed(shop: Shop, scope: str) -> StoreTokenRow:
     """The token that asks. Raises `Denied`: without one, expired, revoked, or too narrow."""
     kind, _, token = request.headers.get("Authorization", "").partition(" ")
     with shop.begin() as session:
         row = None
         if kind.lower() == "bearer" and token:
-            row = session.scalar(select(TokenRow).where(TokenRow.access == digest_of(token)))
+            row = session.scalar(select(StoreTokenRow).where(StoreTokenRow.access == digest_of(token)))
     if row is None:
         raise Denied("token.unknown", "this token is not known here", hint="Connect the account again.")
     if row.revoked:
@@ -93,11 +93,11 @@ def from_code(
 
 def from_refresh(shop: Shop, session: Session, client: ClientRow, token: str) -> dict[str, object]:
     """Each refresh token once; one that comes again was stolen, and everything of its consent is revoked."""
-    row = session.scalar(select(TokenRow).where(TokenRow.refresh == digest_of(token)).with_for_update())
+    row = session.scalar(select(StoreTokenRow).where(StoreTokenRow.refresh == digest_of(token)).with_for_update())
     if row is None or row.client_id != client.client_id or row.revoked:
         raise GrantFault("invalid_grant", "the refresh token is over or revoked")
     if row.used:
-        session.execute(update(TokenRow).where(TokenRow.family == row.family).values(revoked=True))
+        session.execute(update(StoreTokenRow).where(StoreTokenRow.family == row.family).values(revoked=True))
         raise StolenToken("invalid_grant", "the refresh token was used before: all access of that consent is revoked")
     row.used = True
     return _issue(shop, session, client.client_id, list(row.scopes), row.family)
@@ -122,14 +122,18 @@ def known_client(session: Session, client_id: str, secret: str) -> ClientRow:
 def revoke(session: Session, client: ClientRow, token: str) -> None:
     """Either token of a pair; the family goes with it. What is not known is no error (RFC 7009, 2.2)."""
     digest = digest_of(token)
-    row = session.scalar(select(TokenRow).where((TokenRow.access == digest) | (TokenRow.refresh == digest)))
+    row = session.scalar(
+        select(StoreTokenRow).where((StoreTokenRow.access == digest) | (StoreTokenRow.refresh == digest))
+    )
     if row is not None and row.client_id == client.client_id:
-        session.execute(update(TokenRow).where(TokenRow.family == row.family).values(revoked=True))
+        session.execute(update(StoreTokenRow).where(StoreTokenRow.family == row.family).values(revoked=True))
 
 
 def _issue(shop: Shop, session: Session, client: str, scopes: list[str], family: str) -> dict[str, object]:
     access, refresh = secrets.token_urlsafe(32), secrets.token_urlsafe(32)
-    row = TokenRow(family=family, client_id=client, access=digest_of(access), refresh=digest_of(refresh), scopes=scopes)
+    row = StoreTokenRow(
+        family=family, client_id=client, access=digest_of(access), refresh=digest_of(refresh), scopes=scopes
+    )
     row.until, row.revoked, row.used = shop.now() + ACCESS_FOR, False, False
     session.add(row)
     return {

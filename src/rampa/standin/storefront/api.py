@@ -61,19 +61,19 @@ def _looking(api: APIBlueprint, shop: Shop) -> None:
         return _said(wire.AccountAt(studio=shop.studio, verified=True, scopes=list(token.scopes), until=token.until))
 
     @api.get("/titles/<string:identifier>", responses={"200": wire.TitleAt})
-    def get_title(path: wire.TitlePath) -> Response:
+    def get_title(path: wire.IdentifierPath) -> Response:
         """A title: its highest version code, what players are offered."""
         allowed(shop, wire.READ)
         return _said(titles.get_title(shop, path.identifier))
 
     @api.put("/titles/<string:identifier>", responses={"200": wire.TitleAt})
-    def put_title(path: wire.TitlePath, body: wire.TitleIn) -> Response:
+    def put_title(path: wire.IdentifierPath, body: wire.TitleIn) -> Response:
         """Register a title, or name it anew."""
         allowed(shop, wire.SUBMIT)
         return _said(titles.put_title(shop, path.identifier, body))
 
     @api.put("/pictures/<string:digest>", responses={"204": None})
-    def put_picture(path: wire.PicturePath) -> Response:
+    def put_picture(path: wire.SentPicturePath) -> Response:
         """Send a picture by its SHA-256."""
         allowed(shop, wire.SUBMIT)
         titles.put_picture(shop, path.digest, request.stream.read(LARGEST_PICTURE + 1))
@@ -88,7 +88,7 @@ def _submitting(api: APIBlueprint, shop: Shop) -> None:
         return _said(submissions.submit(shop, body, header.key), 201)
 
     @api.get("/titles/<string:identifier>/submissions", responses={"200": wire.SubmissionList})
-    def list_submissions(path: wire.TitlePath) -> Response:
+    def list_submissions(path: wire.IdentifierPath) -> Response:
         """A title's submissions, the newest first."""
         allowed(shop, wire.READ)
         return _said(submissions.list_of(shop, path.identifier))

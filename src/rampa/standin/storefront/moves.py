@@ -11,7 +11,7 @@ from rampa.core.errors import NotFound
 from rampa.core.submission.life import ON_SHOW, TRANSITIONS, SubmissionEvent, SubmissionState
 from rampa.core.transitions import advance
 from rampa.standin.storefront.shop import Shop
-from rampa.standin.storefront.tables import NoticeRow, StoreEventRow, StoreSubmissionRow
+from rampa.standin.storefront.tables import StoreEventRow, StoreNoticeRow, StoreSubmissionRow
 
 
 def move(
@@ -39,7 +39,7 @@ def move(
 
 def tell(shop: Shop, session: Session, row: StoreSubmissionRow) -> None:
     if shop.get(session, "notices"):
-        session.add(NoticeRow(submission=row.id, made_at=shop.now(), next_at=shop.now()))
+        session.add(StoreNoticeRow(submission=row.id, made_at=shop.now(), next_at=shop.now()))
 
 
 def find(session: Session, submission: str, *, lock: bool = True) -> StoreSubmissionRow:

@@ -11,7 +11,7 @@ import httpx
 from sqlalchemy import select
 
 from rampa.standin.storefront.shop import Shop
-from rampa.standin.storefront.tables import NoticeRow
+from rampa.standin.storefront.tables import StoreNoticeRow
 
 WAITS = (2, 10, 60, 600, 3600, 6 * 3600, 12 * 3600)
 SILENCE = 5.0
@@ -31,7 +31,9 @@ def send_due(shop: Shop) -> int:
 
     with shop.begin() as session:
         where = shop.get(session, "notices")
-        rows = select(NoticeRow).where(NoticeRow.next_at <= shop.now()).order_by(NoticeRow.number).limit(50)
+        rows = (
+            select(StoreNoticeRow).where(StoreNoticeRow.next_at <= shop.now()).order_by(StoreNoticeRow.number).limit(50)
+        )
         due = [(row.number, row.submission, row.made_at, row.tries) for row in session.scalars(rows)]
     taken = 0
     for number, submission, made_at, tries in due if where else []:
@@ -48,7 +50,7 @@ def send_due(shop: Shop) -> int:
         good = _post(where["address"], body, headers)
         taken += good
         with shop.begin() as session:
-            row = session.get(NoticeRow, number)
+            row = session.get(StoreNoticeRow, number)
             if row is not None and (good or tries >= len(WAITS)):
                 session.delete(row)
             elif row is not None:

@@ -14,7 +14,7 @@ from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
 from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
-from rampa.standin.storefront.tables import StoreSubmissionRow, StoreTitleRow, TokenRow, UploadRow
+from rampa.standin.storefront.tables import StoreSubmissionRow, StoreTitleRow, StoreTokenRow, UploadRow
 from rampa.standin.storefront.trouble import Trouble, troubles
 
 SHOWN = 100
@@ -97,7 +97,7 @@ def decide(shop: Shop, submission: str, act: str, by: str, text: str, about: str
 
 def _revoke(shop: Shop, value: str) -> None:
     with shop.begin() as session:
-        session.execute(update(TokenRow).values(revoked=True))
+        session.execute(update(StoreTokenRow).values(revoked=True))
 
 
 def _lose(shop: Shop, value: str) -> None:

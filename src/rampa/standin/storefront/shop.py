@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from rampa.core.errors import Unavailable
 from rampa.standin.storefront.character import Character
-from rampa.standin.storefront.tables import Base, SettingRow
+from rampa.standin.storefront.tables import SettingRow, StoreBase
 
 Clock = Callable[[], dt.datetime]
 
@@ -41,7 +41,7 @@ class Shop:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         for part in ("uploads", "bundles"):
             (self.folder / part).mkdir(parents=True, exist_ok=True, mode=0o700)
-        Base.metadata.create_all(self.engine)
+        StoreBase.metadata.create_all(self.engine)
 
     @contextmanager
     def begin(self) -> Iterator[Session]:

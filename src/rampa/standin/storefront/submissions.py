@@ -15,9 +15,9 @@ from rampa.standin.storefront.titles import find_title
 
 STUDIO = "the studio"
 BEFORE = {
-    "answer": (SubmissionEvent.ANSWER, wire.SUBMIT),
-    "appeal": (SubmissionEvent.APPEAL, wire.SUBMIT),
-    "withdraw": (SubmissionEvent.WITHDRAW, wire.SUBMIT),
+    "answer": SubmissionEvent.ANSWER,
+    "appeal": SubmissionEvent.APPEAL,
+    "withdraw": SubmissionEvent.WITHDRAW,
 }
 SHOWN = {
     "share": wire.Ability.SHARE,
@@ -70,7 +70,7 @@ def act(shop: Shop, submission: str, asked: wire.ActIn) -> wire.SubmissionAt:
     with shop.begin() as session:
         row = moves.find(session, submission)
         if asked.act in BEFORE:
-            event = BEFORE[asked.act][0]
+            event = BEFORE[asked.act]
             if event is SubmissionEvent.APPEAL and wire.Ability.APPEAL not in shop.character.abilities:
                 raise Refused("storefront.cannot", "this storefront hears no appeals")
             if event in (SubmissionEvent.ANSWER, SubmissionEvent.APPEAL) and not asked.text.strip():
@@ -130,7 +130,7 @@ WRITTEN = (SubmissionState.QUESTION, SubmissionState.REFUSED, SubmissionState.WA
 
 def acts_of(shop: Shop, row: StoreSubmissionRow) -> list[str]:
     state, able = SubmissionState(row.state), shop.character.abilities
-    acts = [name for name, (event, _) in BEFORE.items() if (state, event) in TRANSITIONS]
+    acts = [name for name, event in BEFORE.items() if (state, event) in TRANSITIONS]
     if wire.Ability.APPEAL not in able and "appeal" in acts:
         acts.remove("appeal")
     if state is SubmissionState.PASSED or (state is SubmissionState.PARTLY_LIVE and not row.held):

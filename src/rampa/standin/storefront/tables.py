@@ -13,7 +13,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 Moment = DateTime(timezone=True)
 
 
-class Base(DeclarativeBase):
+class StoreBase(DeclarativeBase):
     type_annotation_map = {dt.datetime: Moment, dict[str, Any]: JSONB, list[Any]: JSONB}
 
 
@@ -21,7 +21,7 @@ def _new_id() -> str:
     return str(uuid.uuid4())
 
 
-class ClientRow(Base):
+class ClientRow(StoreBase):
     """A program that may ask a studio for access. Its secret is kept as a digest."""
 
     __tablename__ = "client"
@@ -31,7 +31,7 @@ class ClientRow(Base):
     redirect_uris: Mapped[list[Any]]
 
 
-class CodeRow(Base):
+class CodeRow(StoreBase):
     """A code on its way from the browser to the program: good once, for a minute."""
 
     __tablename__ = "code"
@@ -43,7 +43,7 @@ class CodeRow(Base):
     until: Mapped[dt.datetime]
 
 
-class TokenRow(Base):
+class StoreTokenRow(StoreBase):
     """An access token with its refresh token, both as digests. `family`: those that came of one consent."""
 
     __tablename__ = "token"
@@ -59,7 +59,7 @@ class TokenRow(Base):
     """Its refresh token was taken: once more, and the whole family is revoked (RFC 6819, 5.2.2.3)."""
 
 
-class StoreTitleRow(Base):
+class StoreTitleRow(StoreBase):
     """A title of the studio's. `highest`: the highest version code ever taken."""
 
     __tablename__ = "title"
@@ -70,7 +70,7 @@ class StoreTitleRow(Base):
     certificate: Mapped[str] = mapped_column(String(64), default="")
 
 
-class UploadRow(Base):
+class UploadRow(StoreBase):
     """A file that arrives by tus; its bytes lie in the storefront's folder."""
 
     __tablename__ = "upload"
@@ -82,14 +82,14 @@ class UploadRow(Base):
     lost: Mapped[bool] = mapped_column(default=False)
 
 
-class StorePictureRow(Base):
+class StorePictureRow(StoreBase):
     __tablename__ = "picture"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
     media: Mapped[str] = mapped_column(String(20))
     data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
-class StoreSubmissionRow(Base):
+class StoreSubmissionRow(StoreBase):
     """`asked` is what the studio sent (SubmissionIn), `moved_at` when its state came; `claimed_by` has it until `claim_until`."""
 
     __tablename__ = "submission"
@@ -112,7 +112,7 @@ class StoreSubmissionRow(Base):
     __table_args__ = (UniqueConstraint("key"),)
 
 
-class StoreEventRow(Base):
+class StoreEventRow(StoreBase):
     """What happened to a submission; with `text`, what somebody wrote."""
 
     __tablename__ = "event"
@@ -126,7 +126,7 @@ class StoreEventRow(Base):
     reason: Mapped[str] = mapped_column(String(40), default="")
 
 
-class NoticeRow(Base):
+class StoreNoticeRow(StoreBase):
     """Where the studio is told, and what was not told yet."""
 
     __tablename__ = "notice"
@@ -137,7 +137,7 @@ class NoticeRow(Base):
     next_at: Mapped[dt.datetime]
 
 
-class SettingRow(Base):
+class SettingRow(StoreBase):
     """One value by its name: trouble that the operator made, the address of notices."""
 
     __tablename__ = "setting"

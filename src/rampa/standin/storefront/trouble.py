@@ -23,7 +23,6 @@ class Trouble(StrEnum):
     MAINTENANCE = "maintenance"
 
 
-PERMANENT = (Trouble.SLOW, Trouble.MAINTENANCE)
 SLOWEST = 30.0
 
 
