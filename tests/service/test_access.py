@@ -11,6 +11,7 @@ from tests.refusals import refuses
 EVERYBODY, ALL, MAKE, FETCH, TEST = "oetvr", "oev", "oea", "oevd", "oetv"
 ENGINEER, OWN, AGENT, DEVICE = "oe", "o", "a", "d"
 LISTING = "/api/v1/titles/<string:title>/listing"
+SUBMISSION = "/api/v1/titles/<string:title>/submissions/<int:submission>"
 EXPECTED = {
     "POST /api/v1/session": "public",
     "GET /api/v1/session": EVERYBODY,
@@ -226,6 +227,17 @@ EXPECTED = {
     "POST /api/v1/storefronts/return": OWN,
     **{f"POST /api/v1/storefronts/<string:storefront>/{act}": OWN for act in ("connect", "look")},
     "DELETE /api/v1/storefronts/<string:storefront>": OWN,
+    # Open to whoever has the account's key for notices.
+    "POST /api/v1/storefronts/<string:storefront>/notices": "ticket",
+    "GET /api/v1/titles/<string:title>/submission-plan": ALL,
+    "GET /api/v1/titles/<string:title>/submissions": ALL,
+    "POST /api/v1/titles/<string:title>/submissions": ENGINEER,
+    f"GET {SUBMISSION}": ALL,
+    **{f"POST {SUBMISSION}/{act}": ENGINEER for act in ("look", "acts")},
+    f"GET {SUBMISSION}/hand-in": ENGINEER,
+    "GET /api/v1/studio-rules": ALL,
+    "POST /api/v1/studio-rules": ENGINEER,
+    "DELETE /api/v1/studio-rules/<string:rule>": ENGINEER,
     **{f"GET {LISTING}{part}": ALL for part in ("", "/states", "/states/<int:number>", "/states/<int:number>/change")},
     **{f"GET {LISTING}{part}": ALL for part in ("/draft", "/draft/review", "/check", "/shown", "/links", "/rating")},
     f"GET {LISTING}/pictures/<string:digest>": ALL,
@@ -344,6 +356,8 @@ EXPECTED = {
 FILLED = {
     "<int:number>": "1",
     "<string:storefront>": "northquay",
+    "<int:submission>": "1",
+    "<string:rule>": "private-words",
     "<string:digest>": "0" * 64,
     "<int:release>": "1",
     "<string:group>": "night-crew",

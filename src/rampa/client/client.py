@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
     from rampa.client.storefronts import StorefrontsCalls
+    from rampa.client.submissions import SubmissionsCalls
     from rampa.client.testers import TestersCalls
     from rampa.client.titles import TitlesCalls
     from rampa.client.updates import UpdatesCalls
@@ -73,6 +74,12 @@ class Client:
         from rampa.client.storefronts import StorefrontsCalls
 
         return StorefrontsCalls(self.connection)
+
+    @cached_property
+    def submissions(self) -> SubmissionsCalls:
+        from rampa.client.submissions import SubmissionsCalls
+
+        return SubmissionsCalls(self.connection)
 
     @cached_property
     def people(self) -> PeopleCalls:

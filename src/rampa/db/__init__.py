@@ -106,6 +106,14 @@ from rampa.db.signing import (
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
 from rampa.db.storefronts import StorefrontConsentRow, StorefrontRow, find_storefront
+from rampa.db.submissions import (
+    StudioRuleRow,
+    SubmissionRow,
+    find_submission,
+    next_submission,
+    open_at,
+    studio_rules,
+)
 from rampa.db.testers import (
     ChannelAccessRow,
     GroupMemberRow,
@@ -216,6 +224,8 @@ __all__ = [
     "StorefrontConsentRow",
     "StorefrontRow",
     "StudioRow",
+    "StudioRuleRow",
+    "SubmissionRow",
     "SymbolFileRow",
     "TesterPictureRow",
     "TitleRow",
@@ -253,6 +263,7 @@ __all__ = [
     "find_scheduled",
     "find_source",
     "find_storefront",
+    "find_submission",
     "find_title",
     "find_variables",
     "find_webhook",
@@ -278,10 +289,13 @@ __all__ = [
     "newest_documents",
     "newest_listing",
     "newest_root",
+    "next_submission",
+    "open_at",
     "open_to_everybody",
     "parsed_document",
     "pending",
     "store_state",
+    "studio_rules",
     "trust_keys",
     "with_address",
 ]

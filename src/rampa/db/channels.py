@@ -83,6 +83,8 @@ class PlacementRow(Identified, Base):
     back: Mapped[bool] = mapped_column(default=False)
     release_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("release.id"), index=True)
     """The release that it was placed with."""
+    submission_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("submission.id"), index=True)
+    """Through which a storefront delivers it; None: Rampa does."""
     placed_by: Mapped[str] = mapped_column(String(200))
     ended_at: Mapped[dt.datetime | None]
     verdict: Mapped[Verdict | None] = mapped_column(Coded(Verdict))

@@ -13,7 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 _putting = App(connector=SyncPsycopgConnector())
-RUNS, SOURCES, MAIL, CONTENT, CHANNELS = "runs", "sources", "mail", "content", "channels"
+RUNS, SOURCES, MAIL, CONTENT, CHANNELS, SUBMISSIONS = "runs", "sources", "mail", "content", "channels", "submissions"
 """Queues."""
 CHANGES = "rampa_changes"
 """The channel of LISTEN and NOTIFY by which processes hear of changes."""

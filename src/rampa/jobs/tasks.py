@@ -22,13 +22,15 @@ from rampa.operations.content import visibility
 from rampa.operations.delivery import origins, publish
 from rampa.operations.health import stacks, watch
 from rampa.operations.listings import links, pictures
-from rampa.operations.notices import sending, telling
+from rampa.operations.notices import sending as webhook_sending
+from rampa.operations.notices import telling
 from rampa.operations.releases import by_itself, schedule
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
 from rampa.operations.storefronts import accounts
+from rampa.operations.submissions import following, going, sending
 from rampa.operations.testers import letters
 from rampa.operations.trust import alarm
 from rampa.operations.updates import difference_set
@@ -49,6 +51,7 @@ def make_app(url: str, services: Services, post: Post, stalled: float) -> App:
     _channels(app, services)
     _delivery(app, services)
     _listings(app, services)
+    _submissions(app, services)
     _mail(app, services, post)
     _webhooks(app, services)
     _give_back(app, stalled)
@@ -62,12 +65,12 @@ def _webhooks(app: App, services: Services) -> None:
     @app.task(name="send_webhooks", queue=queue.MAIL, queueing_lock="send_webhooks")
     def send_webhooks(timestamp: int) -> None:
         """Two workers may send at once: each takes what the other does not hold."""
-        sending.send_due(services, send)
+        webhook_sending.send_due(services, send)
 
     @app.periodic(cron="11 4 * * *")
     @app.task(name="forget_deliveries", queue=queue.MAIL, lock="forget_deliveries", queueing_lock="forget_deliveries")
     def forget_deliveries(timestamp: int) -> None:
-        sending.forget(services)
+        webhook_sending.forget(services)
 
 
 def _mail(app: App, services: Services, post: Post) -> None:
@@ -189,6 +192,21 @@ def _listings(app: App, services: Services) -> None:
     @app.task(name="forget_pictures", queue=queue.MAIL, lock="forget_pictures", queueing_lock="forget_pictures")
     def forget_pictures(timestamp: int) -> None:
         pictures.forget(services)
+
+
+def _submissions(app: App, services: Services) -> None:
+    @app.periodic(cron="* * * * * */2")
+    @app.task(name="go_on_submitting", queue=queue.CHANNELS, lock="submissions", queueing_lock="go_on_submitting")
+    def go_on_submitting(timestamp: int) -> None:
+        """What is due is sent, looked at, let go live; what a mended account held up goes on."""
+        sending.go_on_connected(services)
+        sending.ask_due(services)
+        following.follow_due(services)
+        going.go_live_due(services)
+
+    @app.task(name="send_submission", queue=queue.SUBMISSIONS, retry=AGAIN)
+    def send_submission(submission: str) -> None:
+        sending.send(services, uuid.UUID(submission))
 
 
 def _sources(app: App, services: Services) -> None:

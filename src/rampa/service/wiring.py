@@ -30,6 +30,7 @@ from rampa.service import (
     sources,
     store,
     storefronts,
+    submissions,
     updates,
     versions,
 )
@@ -84,6 +85,7 @@ def make_app(
         drafts.resource(services),
         listings.resource(services),
         storefronts.resource(services),
+        submissions.resource(services),
         identities.resource(services),
         grants.resource(services),
         versions.resource(services),

@@ -120,6 +120,9 @@ class FolderStorefront:
         there = [self._read(at) for at in self._all() if at.parent.name == identifier]
         return sorted(there, key=lambda s: -s.version_code)
 
+    def notify(self, address: str) -> str:
+        return ""
+
     def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt:
         """A withdrawal is written where the person sees it; everything else is theirs to do and to write down."""
         found = self.submission(submission)

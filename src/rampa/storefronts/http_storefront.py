@@ -63,6 +63,12 @@ class HttpStorefront:
     def submissions(self, identifier: str) -> list[wire.SubmissionAt]:
         return self._ask(wire.SubmissionList, "GET", f"/titles/{identifier}/submissions").items
 
+    def notify(self, address: str) -> str:
+        secret = self._ask(wire.NoticeKey, "PUT", "/notices", wire.NoticeTo(address=address)).secret
+        if not (secret.startswith("whsec_") and 12 <= len(secret) <= 200 and secret.isascii()):
+            raise _unreadable("its key for notices is none")
+        return secret
+
     def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt:
         return self._ask(wire.SubmissionAt, "POST", f"/submissions/{submission}/acts", asked)
 

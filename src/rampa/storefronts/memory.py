@@ -93,6 +93,9 @@ class MemoryStorefront:
     def submissions(self, identifier: str) -> list[wire.SubmissionAt]:
         return [s for s in reversed(self._held.values()) if s.identifier == identifier]
 
+    def notify(self, address: str) -> str:
+        return ""
+
     def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt:
         if asked.act not in EVENTS:
             raise Refused("storefront.cannot", f"this storefront cannot do that: {asked.act}")

@@ -74,4 +74,9 @@ class StorefrontPort(Protocol):
         """The newest first."""
         ...
 
+    def notify(self, address: str) -> str:
+        """Changes are told to that address from now on. Answers the key that signs them (Standard Webhooks 1.0), empty where
+        nothing is told."""
+        ...
+
     def act(self, submission: str, asked: wire.ActIn) -> wire.SubmissionAt: ...

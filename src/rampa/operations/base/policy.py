@@ -75,6 +75,9 @@ class Act(StrEnum):
     MANAGE_WEBHOOKS = "say where events are sent"
     HOLD_CEREMONY = "draft and publish a title's root"
     CONNECT_STOREFRONT = "connect storefronts"
+    SUBMIT = "put builds before storefronts"
+    SHOW = "say what players get of what passed"
+    MAKE_RULE = "make checks of the studio's own"
     MANAGE_ORIGINS = "say where deliveries lie"
     CONNECT_SOURCE = "connect sources"
     FETCH_SOURCE = "fetch a source"
@@ -177,6 +180,9 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.MANAGE_WEBHOOKS: ENGINEERS,
     Act.HOLD_CEREMONY: OWNERS,
     Act.CONNECT_STOREFRONT: OWNERS,
+    Act.SUBMIT: ENGINEERS,
+    Act.SHOW: ENGINEERS,
+    Act.MAKE_RULE: ENGINEERS,
     Act.MANAGE_ORIGINS: OWNERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from rampa.core.build.life import BuildEvent, BuildState
 from rampa.core.build.retention import Policy, RetentionCandidate, sort_out
 from rampa.core.errors import Conflict
-from rampa.db import BuildRow, PackRow, PlacementRow, TitleRow, find_title, queue
+from rampa.db import BuildRow, PackRow, PlacementRow, SubmissionRow, TitleRow, find_title, queue
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, transition
 from rampa.operations.builds.views import summary
 from rampa.operations.store.needed import needed_chunks, packs_of
@@ -55,7 +55,7 @@ def apply(services: Services, actor: Actor, slug: str, expected: list[int]) -> w
 
 
 def _sorted_out(uow: UnitOfWork, title: TitleRow, policy: wire.RetentionPolicy) -> wire.RetentionOut:
-    placed = set(uow.session.scalars(select(PlacementRow.build_id)))
+    placed = {*uow.session.scalars(select(PlacementRow.build_id)), *uow.session.scalars(select(SubmissionRow.build_id))}
     columns = (BuildRow.number, BuildRow.profile, BuildRow.created_at, BuildRow.pinned, BuildRow.id)
     rows = uow.session.execute(
         select(*columns).where(BuildRow.title_id == title.id, BuildRow.state == BuildState.READY)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 
 from rampa.core.placement.life import LIVE, PlacementEvent, PlacementState
-from rampa.core.placement.plan import GrowthPlan, next_step, wait_for, waits_for
+from rampa.core.placement.plan import GrowthPlan, GrowthStep, next_step, wait_for, waits_for
 from rampa.core.placement.share import ALL, must_grow, percent
 from rampa.db import BuildRow, ChannelRow, LineRow, PlacementChangeRow, PlacementRow, new_id
 from rampa.operations.base import UnitOfWork, transition
@@ -82,13 +82,19 @@ def plan_on(uow: UnitOfWork, placement: PlacementRow, plan: GrowthPlan) -> None:
 
 def follow(uow: UnitOfWork, placement: PlacementRow) -> bool:
     """Takes the plan's next step where it is due; whether it did."""
-    step = next_step(placement.plan, placement.share) if placement.plan else None
-    if step is None or placement.next_at is None or placement.next_at > uow.now:
-        return False
-    if waits_for(placement.plan, placement.share, placement.verdict):
+    step = due_step(uow, placement)
+    if step is None:
         return False
     grow(uow, placement, step.share)
     return True
+
+
+def due_step(uow: UnitOfWork, placement: PlacementRow) -> GrowthStep | None:
+    step = next_step(placement.plan, placement.share) if placement.plan else None
+    due = placement.next_at is not None and placement.next_at <= uow.now
+    if step is None or not due or waits_for(placement.plan, placement.share, placement.verdict):
+        return None
+    return step
 
 
 def change(uow: UnitOfWork, placement: PlacementRow, event: PlacementEvent, why: str = "", **detail: object) -> None:

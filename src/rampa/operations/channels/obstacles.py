@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from sqlalchemy import select
+
 from rampa.core.build.life import BuildState
 from rampa.core.check.budgets import check_budgets
 from rampa.core.check.findings import Finding, in_order
@@ -11,7 +13,7 @@ from rampa.core.check.placement import PlacementCandidate, check_placement
 from rampa.core.placement.life import PlacementState
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import ResolvedProfile, resolve
-from rampa.db import BuildRow, ChannelRow, PlacementRow, load_document
+from rampa.db import BuildRow, ChannelRow, PlacementRow, StorefrontRow, load_document
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.channels.standing import TitleStanding
 from rampa.operations.content.stored_trees import depot_trees, selectors_of
@@ -28,6 +30,7 @@ def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: Ch
     return in_order(
         [
             *_live_already(build, channel, live),
+            *_by_storefront(uow, build, channel, code_line),
             *check_placement(candidate(uow.services, build), highest),
             *_heavy(uow.services, build, profile, live),
             *_continues(uow, standing, build, code_line),
@@ -44,6 +47,23 @@ def _live_already(build: BuildRow, channel: ChannelRow, live: list[PlacementRow]
     if found.state == PlacementState.WHOLE and len(live) > 1:
         hint = f"To end {live[0].build.name}, which grows there, withdraw it or roll back."
     return [Finding("blocker", "build.live", message, channel.name, hint)]
+
+
+def _by_storefront(uow: UnitOfWork, build: BuildRow, channel: ChannelRow, code_line: CodeLine) -> Iterator[Finding]:
+    """The line is a storefront's: a build comes onto it as a submission that passed."""
+    account = line_account(uow, channel, code_line.storefront)
+    if account is not None:
+        message = f"{channel.name} for {build.platform} is {account.title}'s: a build comes there as a submission"
+        hint = f"Submit it: rampa submission send {build.name}. What passed goes live by rampa submission go-live."
+        yield Finding("blocker", "line.storefront", message, channel.name, hint)
+
+
+def line_account(uow: UnitOfWork, channel: ChannelRow, storefront: str) -> StorefrontRow | None:
+    """Whose the line is; None where Rampa delivers it."""
+    if not channel.reviewed or not storefront:
+        return None
+    rows = select(StorefrontRow).where(StorefrontRow.name == storefront, StorefrontRow.connected_at.isnot(None))
+    return uow.session.scalar(rows)
 
 
 def _heavy(

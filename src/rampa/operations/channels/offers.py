@@ -78,11 +78,12 @@ def _made(uow: UnitOfWork, channel: ChannelRow, name: str, platform: str) -> wir
 
 
 def live_on_line(uow: UnitOfWork, channel: uuid.UUID, platform: str) -> list[PlacementRow]:
-    """Newest first, down to the newest one that every device gets."""
+    """Newest first, down to the newest one that every device gets; what storefronts deliver is theirs to offer."""
     rows = (
         select(PlacementRow)
         .join(LineRow, LineRow.id == PlacementRow.line_id)
         .where(PlacementRow.channel_id == channel, LineRow.platform == platform, PlacementRow.state.in_(LIVE))
+        .where(PlacementRow.submission_id.is_(None))
         .order_by(PlacementRow.number.desc())
         .limit(offer_format.MOST_BUILDS)
     )

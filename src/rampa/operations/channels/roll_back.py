@@ -6,14 +6,17 @@ Gates are not asked: the build passed them when it was placed there.
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Sequence
 
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import NotFound, Refused
+from rampa.core.placement.life import LIVE
 from rampa.core.platform.table import PLATFORMS
-from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, find_build, find_channel, queue
+from rampa.core.submission.life import SubmissionState
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementRow, SubmissionRow, find_build, find_channel, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.builds.reissue import must_be_kept, reissue
 from rampa.operations.builds.views import summary
@@ -22,6 +25,7 @@ from rampa.operations.channels.having import builds_had
 from rampa.operations.channels.obstacles import line_of_build
 from rampa.operations.channels.place import must_be_seen
 from rampa.operations.channels.placements import get_placement
+from rampa.operations.channels.shown import must_be_able, pass_on
 from rampa.operations.updates.costs import update_costs
 from rampa.schema import rollouts as wire
 from rampa.schema.channels import DevicesWith
@@ -64,6 +68,11 @@ def roll_back(
         channel = find_channel(uow.session, slug, name)
         must_be_seen(channel, expected)
         builds = [_checked(uow, slug, channel, number) for number in numbers]
+        theirs = {b.number: taken for b in builds if (taken := _by_storefront(uow, channel, b))}
+    if theirs:
+        pass_on(services, actor, list(theirs.values()), "roll-back")
+        builds = [b for b in builds if b.number not in theirs]
+        expected = None  # the channel changed through this act itself
     # Signing anew takes seconds: not while the channel is locked.
     puts = [
         reissue(services, actor, slug, b.number).number if PLATFORMS[b.platform].rising_codes else b.number
@@ -72,7 +81,8 @@ def roll_back(
     with begin(services, actor) as uow:
         channel = find_channel(uow.session, slug, name, lock=True)
         must_be_seen(channel, expected)
-        made = [_put(uow, slug, channel, number, put) for number, put in zip(numbers, puts, strict=True)]
+        made = [_put(uow, slug, channel, b.number, put) for b, put in zip(builds, puts, strict=True)]
+        made += [_live(uow, channel, number) for number in theirs]
     return [get_placement(services, actor, slug, name, number) for number in made]
 
 
@@ -84,6 +94,37 @@ def _put(uow: UnitOfWork, slug: str, channel: ChannelRow, number: int, put: int)
     placement = lines.put(uow, channel, again, storefront, lines.Extent(back=True))
     queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(again.id))
     return placement.number
+
+
+def _by_storefront(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> uuid.UUID | None:
+    """The submission that a storefront must take back for this; None where Rampa delivers the line.
+
+    Raises `Refused` where it would bring back another build, or cannot.
+    """
+    live = [p for p in lines.live_on(uow, _line(uow, channel.id, build)) if p.submission_id]
+    if not live:
+        return None
+    must_be_able(uow, live[-1].line.storefront, "roll-back")
+    before = select(SubmissionRow).where(
+        SubmissionRow.storefront == live[-1].line.storefront,
+        SubmissionRow.platform == build.platform,
+        SubmissionRow.title_id == build.title_id,
+        SubmissionRow.state.in_((SubmissionState.REPLACED, SubmissionState.LIVE)),
+        SubmissionRow.id != live[-1].submission_id,
+    )
+    back = uow.session.scalar(before.order_by(SubmissionRow.number.desc()).limit(1))
+    if back is None or back.build_id != build.id:
+        said = f"{live[-1].line.storefront} brings back {back.build.name if back else 'nothing'}, and no other build"
+        raise Refused(
+            "storefront.cannot", said, hint="Submit the build that you want again, with a higher version code."
+        )
+    return live[-1].submission_id
+
+
+def _live(uow: UnitOfWork, channel: ChannelRow, number: int) -> int:
+    rows = select(PlacementRow).where(PlacementRow.channel_id == channel.id, PlacementRow.state.in_(LIVE))
+    found = uow.session.scalars(rows.order_by(PlacementRow.number.desc()))
+    return next(p.number for p in found if p.build.number == number)
 
 
 def _checked(uow: UnitOfWork, slug: str, channel: ChannelRow, number: int) -> BuildRow:

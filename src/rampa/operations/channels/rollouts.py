@@ -5,21 +5,24 @@ Whatever changes a line holds its channel's lock: two acts at once come one afte
 
 from __future__ import annotations
 
+import datetime as dt
 import uuid
 from collections.abc import Sequence
 
 from sqlalchemy import select
 
-from rampa.core.errors import Conflict, NotFound
+from rampa.core.errors import Conflict, NotFound, RampaError
 from rampa.core.placement.life import PlacementEvent, PlacementState
-from rampa.core.placement.plan import GrowthPlan, plan_text, read_plan
+from rampa.core.placement.plan import GrowthPlan, plan_text, read_plan, wait_for
 from rampa.core.placement.share import share_of
 from rampa.db import ChannelRow, PlacementRow, find_channel, locked, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must, service_actor
 from rampa.operations.channels import lines
 from rampa.operations.channels.placements import get_placement
+from rampa.operations.channels.shown import must_be_able, pass_on, submissions_of
 from rampa.schema import rollouts as wire
 
+AGAIN = dt.timedelta(minutes=1)
 PLAN = "the plan"
 """Who grows a rollout by its plan."""
 
@@ -29,8 +32,9 @@ def grow(
 ) -> list[wire.Rollout]:
     """To a larger share. Raises `Invalid` for one that does not rise, `Conflict` where it is held or over."""
     must(actor, Act.ROLL_OUT)
+    ours = _passed_on(services, actor, slug, name, numbers, "share", share)
     with begin(services, actor) as uow:
-        for placement in _found(uow, slug, name, numbers):
+        for placement in _found(uow, slug, name, ours):
             lines.grow(uow, placement, share_of(share))
     return _seen(services, actor, slug, name, numbers)
 
@@ -55,6 +59,10 @@ def _plan(uow: UnitOfWork, placement: PlacementRow, read: GrowthPlan | None) -> 
     audit.record(uow, "placement.plan", placement.name, placement.title_slug, channel=channel, plan=said)
     if read is None:
         placement.plan = placement.next_at = None
+    elif placement.submission_id is not None:
+        # A storefront grows it: the step is passed on when it is due.
+        must_be_able(uow, placement.line.storefront, "share")
+        placement.plan, placement.next_at = read, uow.now + (wait_for(read, placement.share) or dt.timedelta())
     else:
         lines.plan_on(uow, placement, read)
 
@@ -64,9 +72,11 @@ def hold(
 ) -> list[wire.Rollout]:
     """Who has it keeps it; nobody else gets it until it goes on."""
     must(actor, Act.ROLL_OUT)
+    said = " ".join(why.split())
+    ours = _passed_on(services, actor, slug, name, numbers, "hold", why=said)
     with begin(services, actor) as uow:
-        for placement in _found(uow, slug, name, numbers):
-            hold_in(uow, placement, " ".join(why.split()))
+        for placement in _found(uow, slug, name, ours):
+            hold_in(uow, placement, said)
     return _seen(services, actor, slug, name, numbers)
 
 
@@ -79,8 +89,9 @@ def hold_in(uow: UnitOfWork, placement: PlacementRow, why: str) -> None:
 def go_on(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
     """As far as it was; its plan's next step is as far off as it was when it was held."""
     must(actor, Act.ROLL_OUT)
+    ours = _passed_on(services, actor, slug, name, numbers, "go-on")
     with begin(services, actor) as uow:
-        for placement in _found(uow, slug, name, numbers):
+        for placement in _found(uow, slug, name, ours):
             lines.change(uow, placement, PlacementEvent.GO_ON)
             if placement.next_at is not None and placement.held_at is not None:
                 placement.next_at += uow.now - placement.held_at
@@ -91,11 +102,29 @@ def go_on(services: Services, actor: Actor, slug: str, name: str, numbers: Seque
 def withdraw(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
     """Takes live placements off their channel: devices keep what they have and are offered nothing of it any more."""
     must(actor, Act.WITHDRAW)
+    ours = _passed_on(services, actor, slug, name, numbers, "withdraw")
     with begin(services, actor) as uow:
-        for placement in _found(uow, slug, name, numbers):
+        for placement in _found(uow, slug, name, ours):
             lines.change(uow, placement, PlacementEvent.WITHDRAW)
         queue.put(uow.session, "lower_content", queue.CONTENT, lock="visibility")
     return _seen(services, actor, slug, name, numbers)
+
+
+def _passed_on(
+    services: Services,
+    actor: Actor,
+    slug: str,
+    name: str,
+    numbers: Sequence[int],
+    act: str,
+    share: float | None = None,
+    why: str = "",
+) -> list[int]:
+    """Those that a storefront delivers are its to change; answers the others."""
+    with begin(services, actor) as uow:
+        theirs = submissions_of(uow, find_channel(uow.session, slug, name), numbers)
+    pass_on(services, actor, list(theirs.values()), act, share, why)
+    return [number for number in numbers if number not in theirs]
 
 
 def _seen(services: Services, actor: Actor, slug: str, name: str, numbers: Sequence[int]) -> list[wire.Rollout]:
@@ -113,6 +142,12 @@ def grow_due(services: Services) -> int:
 
 
 def _grow_one(services: Services, ident: uuid.UUID, channel: uuid.UUID) -> bool:
+    with begin(services) as uow:
+        grows = uow.session.get_one(PlacementRow, ident)
+        theirs = grows.submission_id
+        step = lines.due_step(uow, grows) if theirs else None
+    if theirs is not None:
+        return step is not None and _pass_step_on(services, ident, theirs, step.share)
     with begin(services, service_actor(PLAN)) as uow:
         # Somebody places, holds or grows there at this moment: the step comes with the next look.
         if not locked(uow.session, select(ChannelRow).where(ChannelRow.id == channel), skip=True):
@@ -120,6 +155,18 @@ def _grow_one(services: Services, ident: uuid.UUID, channel: uuid.UUID) -> bool:
         placement = next(iter(locked(uow.session, select(PlacementRow).where(PlacementRow.id == ident))), None)
         growing = (PlacementState.PLACED, PlacementState.GROWING)
         return placement is not None and placement.state in growing and lines.follow(uow, placement)
+
+
+def _pass_step_on(services: Services, ident: uuid.UUID, submission: uuid.UUID, share: int) -> bool:
+    """A storefront that does not answer, or says no, is asked again in a minute."""
+    try:
+        pass_on(services, service_actor(PLAN), [submission], "share", share / 10)
+    except RampaError:
+        with begin(services) as uow:
+            placement = uow.session.get_one(PlacementRow, ident, with_for_update={"of": PlacementRow})
+            placement.next_at = uow.now + AGAIN if placement.next_at else None
+        return False
+    return True
 
 
 def _found(uow: UnitOfWork, slug: str, name: str, numbers: Sequence[int]) -> list[PlacementRow]:

@@ -7,11 +7,13 @@ import uuid
 
 from sqlalchemy import delete, or_, select
 
+from rampa.core.errors import RampaError
 from rampa.core.health.comparison import Verdict
 from rampa.core.placement.life import PlacementState
 from rampa.db import ChannelRow, HealthBatchRow, HealthEventRow, PlacementRow, locked
 from rampa.operations.base import Services, audit, begin, service_actor
 from rampa.operations.channels.rollouts import hold_in
+from rampa.operations.channels.shown import pass_on
 from rampa.operations.health.placements import look
 from rampa.operations.health.stacks import forget_crashes
 
@@ -56,8 +58,20 @@ def _watch_one(services: Services, ident: uuid.UUID, channel: uuid.UUID) -> bool
         audit.record(uow, "health.worse", placement.name, placement.title_slug, channel=channel_name, why=seen.said)
         if placement.state != PlacementState.GROWING:
             return False
-        hold_in(uow, placement, seen.said)
-        return True
+        theirs = placement.submission_id
+        if theirs is None:
+            hold_in(uow, placement, seen.said)
+            return True
+    return _hold_there(services, theirs, seen.said)
+
+
+def _hold_there(services: Services, submission: uuid.UUID, why: str) -> bool:
+    """Where the storefront cannot, or does not answer, the alarm is all there is: people were told."""
+    try:
+        pass_on(services, service_actor(WATCH), [submission], "hold", why=why)
+    except RampaError:
+        return False
+    return True
 
 
 def forget(services: Services) -> None:

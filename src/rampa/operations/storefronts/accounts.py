@@ -20,6 +20,7 @@ from rampa.operations.storefronts.connection import Secrets
 from rampa.schema import storefront_accounts as wire
 from rampa.schema import storefronts as protocol
 from rampa.store.guarded import check_address
+from rampa.storefronts.port import StorefrontPort
 
 CONSENT_FOR = dt.timedelta(minutes=15)
 EVERY = dt.timedelta(minutes=15)
@@ -101,10 +102,11 @@ def come_back(services: Services, actor: Actor, asked: wire.ConsentReturn) -> wi
 
 def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
     """Asks the storefront what the account may; what it says is kept, also that it says no."""
-    said, account, about, event = "", None, None, AccountEvent.LET_IN
+    said, account, about, event, key = "", None, None, AccountEvent.LET_IN, ""
     try:
         storefront = connection.storefront_of(services, name)
         about, account = storefront.about(), storefront.account()
+        key = _notices(services, name, storefront)
     except Denied as error:
         event = AccountEvent.EXPIRE if error.code == "storefront.expired" else AccountEvent.REVOKE
         said = error.message
@@ -116,6 +118,8 @@ def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
         if account is not None and about is not None:
             row.studio, row.scopes, row.title = account.studio[:200], account.scopes[:20], about.title[:100]
             row.about = about.model_dump(mode="json")
+            if key:
+                connection.keep_notices(uow, row, key)
             lacking = _missing(row)
             narrow = f"Rampa needs {', '.join(lacking)} and may not: connect it again, with that." if lacking else ""
             connection.move(uow, row, AccountEvent.NARROW if lacking else AccountEvent.LET_IN, narrow)
@@ -125,6 +129,18 @@ def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
         elif row.state in USABLE:
             row.said = said
         return _out(uow, row)
+
+
+def _notices(services: Services, name: str, storefront: StorefrontPort) -> str:
+    """A new key for notices, where there is none yet; without one Rampa asks now and then, and loses nothing but time."""
+    with begin(services) as uow:
+        known = connection.secrets_of(uow, find_storefront(uow.session, name)).notices
+    if known or not services.origin:
+        return ""
+    try:
+        return storefront.notify(connection.notices_at(services, name))
+    except RampaError:
+        return ""
 
 
 def disconnect(services: Services, actor: Actor, name: str) -> None:

@@ -6,7 +6,7 @@ import datetime as dt
 import json
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import httpx
@@ -39,6 +39,8 @@ class Secrets:
     client_secret: str = ""
     access: str = ""
     refresh: str = ""
+    notices: str = ""
+    """The key by which the storefront signs its notices."""
 
 
 def storefront_of(services: Services, name: str) -> StorefrontPort:
@@ -151,8 +153,18 @@ def keep(uow: UnitOfWork, row: StorefrontRow, client_secret: str, made: dict[str
     good = isinstance(access, str) and isinstance(refresh, str) and isinstance(seconds, int | float)
     if not good or not 0 < len(str(access)) < 4000 or not 0 < len(str(refresh)) < 4000:
         raise Invalid("storefront.token", f"{row.title} gives no token that can be used")
-    row.sealed = sealed(uow, row, Secrets(client_secret, str(access), str(refresh)))
+    notices = secrets_of(uow, row).notices
+    row.sealed = sealed(uow, row, Secrets(client_secret, str(access), str(refresh), notices))
     row.until = uow.now + dt.timedelta(seconds=min(max(float(str(seconds)), 1), 86_400))
+
+
+def keep_notices(uow: UnitOfWork, row: StorefrontRow, key: str) -> None:
+    row.sealed = sealed(uow, row, replace(secrets_of(uow, row), notices=key))
+
+
+def notices_at(services: Services, name: str) -> str:
+    """Where that storefront's notices come in."""
+    return f"{services.origin}/api/v1/storefronts/{name}/notices"
 
 
 def sealed(uow: UnitOfWork, row: StorefrontRow, held: Secrets) -> bytes:

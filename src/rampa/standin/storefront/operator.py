@@ -8,13 +8,14 @@ from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request
 from sqlalchemy import delete, func, select, update
+from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, RampaError
 from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
 from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
-from rampa.standin.storefront.tables import StoreSubmissionRow, StoreTitleRow, StoreTokenRow, UploadRow
+from rampa.standin.storefront.tables import StoreEventRow, StoreSubmissionRow, StoreTitleRow, StoreTokenRow, UploadRow
 from rampa.standin.storefront.trouble import Trouble, troubles
 
 SHOWN = 100
@@ -112,15 +113,29 @@ def _lose(shop: Shop, value: str) -> None:
 
 
 def _forget(shop: Shop, value: str) -> None:
-    """As if the database came back from a backup: what was made in the last minutes was never there."""
+    """As if the database came back from a backup: what was made in the last minutes was never there, what moved stands where it
+    stood."""
     minutes = int(value) if value.isdigit() else 0
     since = shop.now() - dt.timedelta(minutes=minutes)
     with shop.begin() as session:
         session.execute(delete(StoreSubmissionRow).where(StoreSubmissionRow.made_at >= since))
+        for row in session.scalars(select(StoreSubmissionRow)):
+            _set_back(session, row, since)
         # The codes that those burned are not known there any more, either.
         for title in session.scalars(select(StoreTitleRow)):
             codes = select(func.max(StoreSubmissionRow.version_code))
             title.highest = session.scalar(codes.where(StoreSubmissionRow.identifier == title.identifier)) or 0
+
+
+def _set_back(session: Session, row: StoreSubmissionRow, since: dt.datetime) -> None:
+    events = session.scalars(
+        select(StoreEventRow).where(StoreEventRow.submission == row.id).order_by(StoreEventRow.number)
+    ).all()
+    kept = [event for event in events if event.at < since]
+    if len(kept) < len(events) and kept:
+        row.state, row.moved_at, row.claimed_by, row.claim_until = kept[-1].state, kept[-1].at, "", None
+        for event in events[len(kept) :]:
+            session.delete(event)
 
 
 AT_ONCE = {"revoke": _revoke, "lose": _lose, "forget": _forget}

@@ -146,7 +146,7 @@ def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn, hi
         raise NotFound("storefront.upload", "the bundle is not whole here", where="upload", hint="Send it first.")
     if upload.sha256 != asked.sha256:
         raise Invalid("storefront.bundle", "the upload is another bundle", where="sha256")
-    if asked.version_code <= highest:
+    if asked.version_code <= highest and not _was_lost(session, asked):
         message = (
             f"version code {asked.version_code:,} is not above {highest:,}, the highest that {asked.identifier} has had"
         )
@@ -161,6 +161,14 @@ def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn, hi
         raise NotFound(
             "storefront.picture", f"{len(wanted - there)} pictures of the listing were not sent", where="listing"
         )
+
+
+def _was_lost(session: Session, asked: wire.SubmissionIn) -> bool:
+    """The highest code of the title, and the storefront lost what came with it: it may come once more."""
+    codes = select(StoreSubmissionRow.version_code, StoreSubmissionRow.state)
+    there = session.execute(codes.where(StoreSubmissionRow.identifier == asked.identifier)).all()
+    highest = max((code for code, state in there if state != SubmissionState.LOST.value), default=0)
+    return asked.version_code > highest and any(code == asked.version_code for code, _ in there)
 
 
 def _show(shop: Shop, session: Session, row: StoreSubmissionRow, asked: wire.ActIn) -> None:
