@@ -84,7 +84,7 @@ def test_a_person_lets_rampa_in(client: Client, world: World, quay: tuple[Quay, 
     assert (found.title, found.state, found.studio, found.missing) == ("Northquay", "connected", "Quillback Works", [])
     assert (found.simulated, found.connected_by, "hold" in found.abilities) == (True, "Iida", True)
     storefront = storefront_of(world.services, "northquay")
-    assert storefront.register("example.quillback.peatlight", "Peatlight").highest_code == 0
+    assert storefront.register("example.quillback.peatlight", "Peatlight").highest_codes == {}
     with world.services.db.transaction() as session:
         kept = str(session.connection().exec_driver_sql("select * from storefront").fetchall())
     assert access_token(world.services, "northquay") not in kept, "tokens rest sealed"

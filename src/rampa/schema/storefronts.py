@@ -91,14 +91,15 @@ class TitleIn(Wire):
 
 
 class TitleAt(Wire):
-    """`first_pending`: its first bundle must be handed in by a person, and was not yet. `highest_code` ever seen, 0 for none."""
+    """`first_pending`: its first bundle must be handed in by a person, and was not yet. `highest_codes`: platform -> the highest
+    version code that was taken and not lost."""
 
     identifier: str
     name: str
     first_pending: bool
     hand_in_at: str
     """The page where a person hands it in; empty where nobody must."""
-    highest_code: int
+    highest_codes: dict[str, int]
     offered: list[Offered]
 
 

@@ -84,7 +84,7 @@ def it_says_who_it_is(trial: Trial) -> None:
 def a_title_is_known_once(trial: Trial) -> None:
     for name in ("Peatlight", "Peatlight", "Peatlight at night"):
         assert trial.storefront.register(trial.identifier, name).name == name
-    assert trial.storefront.title(trial.identifier).highest_code == 0
+    assert trial.storefront.title(trial.identifier).highest_codes == {}
     raises(NotFound, lambda: trial.storefront.title(f"{trial.identifier}.none"))
 
 
@@ -119,7 +119,7 @@ def a_key_is_one_submission(trial: Trial) -> None:
     first = trial.storefront.submit(asked, key)
     assert trial.storefront.submit(asked, key).id == first.id, "the same key was taken twice"
     assert [s.id for s in trial.storefront.submissions(trial.identifier)] == [first.id]
-    assert first.version_code == trial.storefront.title(trial.identifier).highest_code
+    assert trial.storefront.title(trial.identifier).highest_codes == {first.platform: first.version_code}
     assert (first.sha256, first.events[0].state in SubmissionState) == (asked.sha256, True)
 
 
@@ -128,7 +128,8 @@ def codes_rise(trial: Trial) -> None:
     trial.storefront.submit(trial.sent(), f"key-{uuid.uuid4()}")
     same = trial.sent(version_code=trial.code)
     raises(Refused, lambda: trial.storefront.submit(same, f"key-{uuid.uuid4()}"))
-    assert trial.storefront.title(trial.identifier).highest_code == trial.code - 1, "a refused code was burned"
+    highest = trial.storefront.title(trial.identifier).highest_codes
+    assert highest == {same.platform: trial.code - 1}, "a refused code was burned"
 
 
 def a_bundle_is_sent_before_it_is_submitted(trial: Trial) -> None:

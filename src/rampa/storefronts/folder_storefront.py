@@ -58,7 +58,7 @@ class FolderStorefront:
         there = self.submissions(identifier)
         return wire.TitleAt(
             identifier=identifier, name=names[identifier], first_pending=False, hand_in_at="",
-            highest_code=max((s.version_code for s in there), default=0),
+            highest_codes={s.platform: s.version_code for s in reversed(there)},
             offered=[_offered(s) for s in there if s.state in ON_SHOW],
         )  # fmt: skip
 
@@ -96,7 +96,7 @@ class FolderStorefront:
             if json.loads(sheet.read_text()).get("key") != key:
                 raise Refused("storefront.code", f"version code {asked.version_code:,} was handed over before")
             return self._read(at)
-        highest = self.title(asked.identifier).highest_code
+        highest = self.title(asked.identifier).highest_codes.get(asked.platform, 0)
         if asked.version_code <= highest:
             raise Refused("storefront.code", f"version code {asked.version_code:,} is not above {highest:,}")
         upload = self._folder / "uploads" / asked.upload

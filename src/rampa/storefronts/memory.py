@@ -41,10 +41,11 @@ class MemoryStorefront:
     def title(self, identifier: str) -> wire.TitleAt:
         if identifier not in self._titles:
             raise NotFound("storefront.title", f"there is no title {identifier} here")
-        codes = [s.version_code for s in self._held.values() if s.identifier == identifier]
+        mine = sorted((s for s in self._held.values() if s.identifier == identifier), key=lambda s: s.version_code)
         return wire.TitleAt(
             identifier=identifier, name=self._titles[identifier], first_pending=False, hand_in_at="",
-            highest_code=max(codes, default=0), offered=[_offered(s) for s in self._held.values() if _shown(s, identifier)],
+            highest_codes={s.platform: s.version_code for s in mine},
+            offered=[_offered(s) for s in self._held.values() if _shown(s, identifier)],
         )  # fmt: skip
 
     def register(self, identifier: str, name: str) -> wire.TitleAt:
@@ -71,7 +72,7 @@ class MemoryStorefront:
     def submit(self, asked: wire.SubmissionIn, key: str) -> wire.SubmissionAt:
         if key in self._keys:
             return self._held[self._keys[key]]
-        highest = self.title(asked.identifier).highest_code
+        highest = self.title(asked.identifier).highest_codes.get(asked.platform, 0)
         if self._uploads.get(asked.upload) != asked.sha256:
             raise NotFound("storefront.upload", "the bundle is not whole here")
         if asked.version_code <= highest:

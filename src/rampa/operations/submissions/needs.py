@@ -105,7 +105,8 @@ def _bundle(uow: UnitOfWork, place: Place, known: Known, made: SubmittedBundle) 
     yield from_findings(
         NeedKey.SIGNATURE, signing, f"by {build.bundle.identity}" if build.bundle else "", "rampa key list"
     )
-    there = KnownThere(place.storefront, place.title, known.title.highest_code if known.title else 0)
+    highest = known.title.highest_codes.get(build.platform, 0) if known.title else 0
+    there = KnownThere(place.storefront, place.title, highest)
     above = f"{build.version_code:,}" + (f", above {there.highest:,}" if there.highest else "")
     yield from_findings(NeedKey.CODE, check_code(made, there), above, again)
     size = f"{made.size / 1e6:,.1f} MB of {place.asks.largest / 1e6:,.0f} MB"

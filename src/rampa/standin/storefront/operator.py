@@ -7,7 +7,7 @@ import hmac
 from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, RampaError
@@ -15,7 +15,7 @@ from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
 from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
-from rampa.standin.storefront.tables import StoreEventRow, StoreSubmissionRow, StoreTitleRow, StoreTokenRow, UploadRow
+from rampa.standin.storefront.tables import StoreEventRow, StoreSubmissionRow, StoreTokenRow, UploadRow
 from rampa.standin.storefront.trouble import Trouble, troubles
 
 SHOWN = 100
@@ -121,10 +121,6 @@ def _forget(shop: Shop, value: str) -> None:
         session.execute(delete(StoreSubmissionRow).where(StoreSubmissionRow.made_at >= since))
         for row in session.scalars(select(StoreSubmissionRow)):
             _set_back(session, row, since)
-        # The codes that those burned are not known there any more, either.
-        for title in session.scalars(select(StoreTitleRow)):
-            codes = select(func.max(StoreSubmissionRow.version_code))
-            title.highest = session.scalar(codes.where(StoreSubmissionRow.identifier == title.identifier)) or 0
 
 
 def _set_back(session: Session, row: StoreSubmissionRow, since: dt.datetime) -> None:

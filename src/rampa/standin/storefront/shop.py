@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, delete
+from sqlalchemy import Engine, create_engine, delete, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -42,6 +42,9 @@ class Shop:
         for part in ("uploads", "bundles"):
             (self.folder / part).mkdir(parents=True, exist_ok=True, mode=0o700)
         StoreBase.metadata.create_all(self.engine)
+        # Of a storefront that ran before codes were counted by platform.
+        with self.engine.begin() as connection:
+            connection.execute(text("alter table title drop column if exists highest"))
 
     @contextmanager
     def begin(self) -> Iterator[Session]:

@@ -11,7 +11,7 @@ from rampa.schema import storefronts as wire
 from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.tables import StoreEventRow, StorePictureRow, StoreSubmissionRow, UploadRow
-from rampa.standin.storefront.titles import find_title
+from rampa.standin.storefront.titles import find_title, highest_codes
 
 STUDIO = "the studio"
 BEFORE = {
@@ -37,7 +37,7 @@ def submit(shop: Shop, asked: wire.SubmissionIn, key: str) -> wire.SubmissionAt:
             if there.asked != asked.model_dump(mode="json"):
                 raise Conflict("storefront.key", "this key was used for another submission", where="Idempotency-Key")
             return describe(shop, session, there)
-        _must_be_takeable(shop, session, asked, title.highest)
+        _must_be_takeable(shop, session, asked)
         if title.first_pending:
             hint = "A person hands in the first bundle on the storefront's own page."
             raise Refused("storefront.by-hand", f"{asked.identifier} has had no bundle here yet", hint=hint)
@@ -56,7 +56,6 @@ def take(shop: Shop, session: Session, asked: wire.SubmissionIn, key: str) -> St
     )  # fmt: skip
     session.add(row)
     session.flush()
-    title.highest = max(title.highest, asked.version_code)
     title.certificate = title.certificate or asked.certificate
     session.add(
         StoreEventRow(submission=row.id, at=shop.now(), state=row.state, by=STUDIO, text="", about="", reason="")
@@ -140,16 +139,16 @@ def acts_of(shop: Shop, row: StoreSubmissionRow) -> list[str]:
     return acts
 
 
-def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn, highest: int) -> None:
+def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn) -> None:
+    highest = highest_codes(session, asked.identifier).get(asked.platform, 0)
     upload = session.get(UploadRow, asked.upload)
     if upload is None or upload.lost or upload.received != upload.length:
         raise NotFound("storefront.upload", "the bundle is not whole here", where="upload", hint="Send it first.")
     if upload.sha256 != asked.sha256:
         raise Invalid("storefront.bundle", "the upload is another bundle", where="sha256")
-    if asked.version_code <= highest and not _was_lost(session, asked):
-        message = (
-            f"version code {asked.version_code:,} is not above {highest:,}, the highest that {asked.identifier} has had"
-        )
+    if asked.version_code <= highest:
+        had = f"the highest that {asked.identifier} has had for {asked.platform}"
+        message = f"version code {asked.version_code:,} is not above {highest:,}, {had}"
         raise Refused("storefront.code", message, where="version_code", hint="Build again: the next code is higher.")
     if asked.share < 100 and wire.Ability.SHARE not in shop.character.abilities:
         raise Refused("storefront.cannot", "this storefront gives a build to all players or to none", where="share")
@@ -161,14 +160,6 @@ def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn, hi
         raise NotFound(
             "storefront.picture", f"{len(wanted - there)} pictures of the listing were not sent", where="listing"
         )
-
-
-def _was_lost(session: Session, asked: wire.SubmissionIn) -> bool:
-    """The highest code of the title, and the storefront lost what came with it: it may come once more."""
-    codes = select(StoreSubmissionRow.version_code, StoreSubmissionRow.state)
-    there = session.execute(codes.where(StoreSubmissionRow.identifier == asked.identifier)).all()
-    highest = max((code for code, state in there if state != SubmissionState.LOST.value), default=0)
-    return asked.version_code > highest and any(code == asked.version_code for code, _ in there)
 
 
 def _show(shop: Shop, session: Session, row: StoreSubmissionRow, asked: wire.ActIn) -> None:

@@ -60,12 +60,11 @@ class StoreTokenRow(StoreBase):
 
 
 class StoreTitleRow(StoreBase):
-    """A title of the studio's. `highest`: the highest version code ever taken."""
+    """A title of the studio's."""
 
     __tablename__ = "title"
     identifier: Mapped[str] = mapped_column(String(200), primary_key=True)
     name: Mapped[str] = mapped_column(String(100))
-    highest: Mapped[int] = mapped_column(BigInteger, default=0)
     first_pending: Mapped[bool]
     certificate: Mapped[str] = mapped_column(String(64), default="")
 

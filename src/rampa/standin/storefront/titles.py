@@ -5,10 +5,12 @@ from __future__ import annotations
 import hashlib
 
 from flask import request
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, NotFound
 from rampa.core.listing.layout import LARGEST_PICTURE
+from rampa.core.submission.life import SubmissionState
 from rampa.schema import storefronts as wire
 from rampa.standin.storefront.moves import shown
 from rampa.standin.storefront.shop import Shop
@@ -31,9 +33,7 @@ def put_title(shop: Shop, identifier: str, asked: wire.TitleIn) -> wire.TitleAt:
     with shop.begin() as session:
         row = session.get(StoreTitleRow, identifier)
         if row is None:
-            row = StoreTitleRow(
-                identifier=identifier, name=asked.name, first_pending=by_hand, highest=0, certificate=""
-            )
+            row = StoreTitleRow(identifier=identifier, name=asked.name, first_pending=by_hand, certificate="")
             session.add(row)
         row.name = asked.name
         session.flush()
@@ -52,9 +52,17 @@ def describe(session: Session, row: StoreTitleRow) -> wire.TitleAt:
         name=row.name,
         first_pending=row.first_pending,
         hand_in_at=at,
-        highest_code=row.highest,
+        highest_codes=highest_codes(session, row.identifier),
         offered=[_offered(s) for s in shown(session, row.identifier)],
     )
+
+
+def highest_codes(session: Session, identifier: str) -> dict[str, int]:
+    """By platform. What was lost may come once more under its code."""
+    codes = select(StoreSubmissionRow.platform, func.max(StoreSubmissionRow.version_code)).where(
+        StoreSubmissionRow.identifier == identifier, StoreSubmissionRow.state != SubmissionState.LOST.value
+    )
+    return {platform: code for platform, code in session.execute(codes.group_by(StoreSubmissionRow.platform))}
 
 
 def put_picture(shop: Shop, digest: str, data: bytes) -> None:
