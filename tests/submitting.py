@@ -12,6 +12,7 @@ from rampa.client import Client
 from rampa.core.submission.course import Course
 from rampa.core.submission.life import SubmissionState
 from rampa.db import SubmissionRow
+from rampa.operations.base import Services
 from rampa.operations.submissions import following, going, sending
 from rampa.schema.submissions import NewSubmissions, SubmissionOut
 from tests.clock import Clock
@@ -31,6 +32,32 @@ content.languages = ["en", "fi"]"""
 FOR_QUAY = DOCUMENT.replace("[profiles.linux-release]", PROFILE)
 
 
+def make_submittable(client: Client, root: Path) -> None:
+    """Peatlight for Northquay: a build, a listing, an affirmed rating."""
+    folder = root / "title"
+    import_title(client, FOR_QUAY)
+    add_key(client)
+    make_folder(folder)
+    (folder / "rampa.toml").write_text(FOR_QUAY)
+    build(client, folder, root / "state")
+    send(client, write_listing(root / "listing"), "The first one.")
+    client.listings.affirm(TITLE, 1, "Iida")
+
+
+def work(services: Services) -> None:
+    """What is due is sent, looked at, let go live: as the worker does it."""
+    sending.go_on_connected(services)
+    with services.db.transaction() as session:
+        due = select(SubmissionRow.id).where(
+            SubmissionRow.course == Course.SENDING, SubmissionRow.next_at <= services.now()
+        )
+        found = list(session.scalars(due))
+    for ident in found:
+        sending.send(services, ident)
+    following.follow_due(services)
+    going.go_live_due(services)
+
+
 @dataclass
 class Submitting:
     """`client` is the owner's; Northquay's machines decide, unless a test's own reviewer does."""
@@ -47,17 +74,7 @@ class Submitting:
         self.clock.pass_(seconds=seconds)
         self.quay.now = self.clock.now
         self.quay.pass_(0)
-        services = self.world.services
-        sending.go_on_connected(services)
-        with services.db.transaction() as session:
-            rows = select(SubmissionRow.id).where(
-                SubmissionRow.course == Course.SENDING, SubmissionRow.next_at <= self.clock.now
-            )
-            due = list(session.scalars(rows))
-        for ident in due:
-            sending.send(services, ident)
-        following.follow_due(services)
-        going.go_live_due(services)
+        work(self.world.services)
 
     def build(self, change: str = "", **more: object) -> int:
         """The next build; `change` is put into its program."""
@@ -98,16 +115,8 @@ class Submitting:
 def submitting(
     client: Client, world: World, begun: Begun, tmp_path: Path, request: pytest.FixtureRequest
 ) -> Submitting:
-    folder = tmp_path / "title"
-
     def fill() -> None:
-        import_title(client, FOR_QUAY)
-        add_key(client)
-        make_folder(folder)
-        (folder / "rampa.toml").write_text(FOR_QUAY)
-        build(client, folder, tmp_path / "state")
-        send(client, write_listing(tmp_path / "listing"), "The first one.")
-        client.listings.affirm(TITLE, 1, "Iida")
+        make_submittable(client, tmp_path)
 
     begun(fill)
     # Afterwards: what the folder held before is not there any more.
@@ -115,4 +124,4 @@ def submitting(
     clock = Clock(world)
     shop.now = clock.now
     connected(client, address)
-    return Submitting(world, client, shop, clock, folder, tmp_path / "state")
+    return Submitting(world, client, shop, clock, tmp_path / "title", tmp_path / "state")

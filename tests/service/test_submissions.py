@@ -61,7 +61,7 @@ def test_from_the_plan_to_the_players(submitting: Submitting) -> None:
     assert (seen.there, seen.ahead) == ("at the pier", 0)
     assert [s.state for s in seen.stages if s.began is None] == [S.REVIEWING, S.PASSED, S.LIVE]
     submitting.until(number, S.PASSED)
-    assert [a.name for a in submitting.at(number).allowed_actions] == ["withdraw", "go-live"]
+    assert [a.name for a in submitting.at(number).allowed_actions] == ["go-live", "withdraw"]
     with refuses("placement.blocked", "public for linux is Northquay's"):
         preview = submitting.client.channels.preview(TITLE, "public", 1)
         assert [f.code for f in preview.findings if f.severity == "blocker"] == ["line.storefront"]
@@ -224,7 +224,7 @@ def test_what_it_found_and_we_did_not_becomes_a_check_of_the_studios_own(submitt
     made = submitting.client.submissions.add_rule(RuleIn(title=TITLE, submission=number, found=1))
     assert made.text.splitlines()[0] == "[unfinished-name]"
     assert submitting.at(number).findings[0].rule == "unfinished-name"
-    (item,) = submitting.client.submissions.plan(TITLE, 2).items
+    (item,) = submitting.client.submissions.plan(TITLE, 2, replaces=number).items
     own = next(n for n in item.needs if n.key is NeedKey.OWN)
     assert (own.state, own.findings[0].where) == (NeedState.MISSING, "data/todo-later.bin")
     with refuses("rule.exists"):

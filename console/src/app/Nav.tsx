@@ -21,6 +21,7 @@ import {
   IconPhoto,
   IconPlayerPlay,
   IconRoute,
+  IconSend,
   IconServer,
   IconStack,
   IconTable,
@@ -100,6 +101,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/listing`} icon={IconBuildingStore}>
               Listing
+            </Item>
+            <Item to={`${at}/submissions`} icon={IconSend}>
+              Submissions
             </Item>
             <Item to={`${at}/crashes`} icon={IconBug}>
               Crashes

@@ -51,6 +51,9 @@ const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
 const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
 const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
 const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const SubmissionPage = page("SubmissionPage", () => import("../features/submissions/SubmissionPage"));
+const SubmissionsPage = page("SubmissionsPage", () => import("../features/submissions/SubmissionsPage"));
+const SubmitPage = page("SubmitPage", () => import("../features/submissions/SubmitPage"));
 const StorefrontsPage = page("StorefrontsPage", () => import("../features/storefronts/StorefrontsPage"));
 const StorefrontReturnPage = page("StorefrontReturnPage", () => import("../features/storefronts/StorefrontReturnPage"));
 const StorePage = page("StorePage", () => import("../features/store/StorePage"));
@@ -184,6 +187,9 @@ function SignedInPages() {
         <Route path="titles/:title/listing/edit" element={<EditListingPage />} />
         <Route path="titles/:title/listing/review" element={<ReviewListingPage />} />
         <Route path="titles/:title/listing/preview" element={<PreviewListingPage />} />
+        <Route path="titles/:title/submissions" element={<SubmissionsPage />} />
+        <Route path="titles/:title/submissions/submit" element={<SubmitPage />} />
+        <Route path="titles/:title/submissions/:submission" element={<SubmissionPage />} />
         <Route path="propose" element={<ProposePage />} />
         <Route path="queue" element={<QueuePage />} />
         <Route path="agents" element={<AgentsPage />} />

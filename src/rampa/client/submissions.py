@@ -13,11 +13,18 @@ class SubmissionsCalls(Calls):
     """`client.submissions`."""
 
     def plan(
-        self, title: str, build: int | None = None, release: int | None = None, to: str = ""
+        self,
+        title: str,
+        build: int | None = None,
+        release: int | None = None,
+        to: str = "",
+        replaces: int | None = None,
     ) -> wire.SubmissionPlan:
         """`to`: storefronts with commas between them; empty: each build's own."""
         path = f"{API}/titles/{title}/submission-plan"
-        return self.connection.get(wire.SubmissionPlan, path, build=build, release=release, to=to or None)
+        return self.connection.get(
+            wire.SubmissionPlan, path, build=build, release=release, to=to or None, replaces=replaces
+        )
 
     def all(
         self, title: str, *, open_only: bool = False, storefront: str = "", build: int | None = None

@@ -29,10 +29,12 @@ class SubmissionOf(Query):
 
 
 class PlanQuery(Query):
-    """Of a build or a release. `to`: storefronts by their short names, as `northquay,mossgate`; empty: each build's own."""
+    """Of a build or a release. `to`: storefronts by their short names, as `northquay,mossgate`; empty: each build's own.
+    `replaces`: the submission that this mends."""
 
     build: Number | None = None
     release: Number | None = None
+    replaces: Number | None = None
     to: Annotated[str, StringConstraints(max_length=300, pattern=r"^[a-z0-9,-]*$")] = ""
 
 
@@ -48,7 +50,7 @@ class NeedOut(Wire):
 
 
 class PlanFor(Wire):
-    """One build at one storefront. `there`: the number of a submission that it has there already, 0 for none."""
+    """One build at one storefront. `there`: the submission that it has there already, which needs nothing more; 0 for none."""
 
     storefront: str
     storefront_title: str

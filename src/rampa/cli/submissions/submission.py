@@ -11,6 +11,7 @@ from rampa.cli.base.moments import read_moment
 from rampa.cli.base.output import BLOCKED, err, out, print_json
 from rampa.cli.submissions.views import followed, plan_shown, rows_shown, submission_shown
 from rampa.core.errors import Invalid
+from rampa.core.quantity import counted
 from rampa.schema.storefronts import Going
 from rampa.schema.submissions import NewSubmissions
 
@@ -61,13 +62,13 @@ def send(
     """Put a build or a release before its storefronts. Shows the plan first; sends all of it, or nothing."""
     with signed_in() as client:
         slug, number = _what(client, build, release, title)
-        seen = client.submissions.plan(slug, number, release or None, to)
+        seen = client.submissions.plan(slug, number, release or None, to, replaces or None)
         if not as_json:
             plan_shown(seen)
         ready = all(item.ready for item in seen.items)
-        if ready and not confirmed(
-            f"Send {len(seen.items)} to {', '.join(i.storefront_title for i in seen.items)}?", yes
-        ):
+        new = [i for i in seen.items if not i.there or i.there == replaces]
+        where = ", ".join(dict.fromkeys(i.storefront_title for i in new))
+        if ready and new and not confirmed(f"Send {counted(len(new), 'build')} to {where}?", yes):
             raise typer.Exit(1)
         going, at = _going(live)
         asked = NewSubmissions(

@@ -11,7 +11,7 @@ from rampa.cli.base.output import ago, duration, err, facts, findings, mb, momen
 from rampa.cli.base.progress import Bars
 from rampa.client import Client
 from rampa.core.submission.course import Course
-from rampa.core.submission.life import WORDS, SubmissionState
+from rampa.core.submission.life import ON_SHOW, SubmissionState
 from rampa.core.submission.needs import NeedState
 from rampa.schema import submissions as wire
 
@@ -37,12 +37,13 @@ def plan_shown(plan: wire.SubmissionPlan) -> None:
         simulated = " (simulated)" if item.simulated else ""
         build = f"{item.build_name}, {item.version_name} ({item.version_code:,}) for {item.platform}"
         out().print(f"{item.storefront_title}{simulated}: {build}")
+        if item.there and not item.needs:
+            out().print(f"  It is there already: rampa submission show {item.there} --title {plan.title}\n")
+            continue
         rows = [(Text(*NEED_MARKS[n.state]), n.title, n.said, n.mend) for n in item.needs]
         table(["", "needed", "~how it stands", "~mend it with"], rows)
         grave = [f for need in item.needs for f in need.findings if f.severity == "blocker"]
         findings(grave[:12])
-        if item.there:
-            out().print(f"It is there already: rampa submission show {item.there} --title {plan.title}")
         out().print()
 
 
@@ -116,7 +117,7 @@ def _found(found: wire.SubmissionOut) -> None:
 
 
 def _going(found: wire.SubmissionOut) -> str:
-    if found.state is SubmissionState.LIVE:
+    if found.state in ON_SHOW:
         return "it is live"
     when = {"at-once": "by itself, once it passed", "by-an-act": "by an act: rampa submission go-live"}.get(
         found.going.value, ""
@@ -153,6 +154,3 @@ def _goes_on(each: wire.SubmissionOut, until_verdict: bool) -> bool:
     if each.course is Course.SENDING:
         return True
     return until_verdict and each.course is Course.THERE and each.state in MOVING
-
-
-__all__ = ["WORDS", "followed", "plan_shown", "rows_shown", "submission_shown"]

@@ -2,7 +2,7 @@
 
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
-from rampa.operations.base.idempotency import Once, once
+from rampa.operations.base.idempotency import Once, answered, once
 from rampa.operations.base.pages import cursor_id, cursor_numbers, page_of
 from rampa.operations.base.policy import Act, action, actions, from_events, may, must
 from rampa.operations.base.provider import Provider
@@ -18,6 +18,7 @@ __all__ = [
     "UnitOfWork",
     "action",
     "actions",
+    "answered",
     "audit",
     "begin",
     "cursor_id",

@@ -57,6 +57,16 @@ def once(uow: UnitOfWork, asked: Once | None, kind: type[W], make: Callable[[], 
     return made
 
 
+def answered(uow: UnitOfWork, asked: Once | None, kind: type[W]) -> W | None:
+    """What the same call gave before; None where it comes for the first time. For calls that ask others before they make."""
+    if asked is None:
+        return None
+    rows = select(IdempotentAnswerRow.id).where(
+        IdempotentAnswerRow.principal == uow.actor.principal, IdempotentAnswerRow.key == asked.key
+    )
+    return _earlier(uow, asked, kind) if uow.session.scalar(rows) is not None else None
+
+
 def _sealed(services: Services, asked: Once) -> list[bytes]:
     """What rests of what was asked, by each master key, the one that seals first: without one, nobody can try passwords."""
     keys = [hmac.digest(master, LABEL, "sha256") for master in keys_of(services.master_key)]

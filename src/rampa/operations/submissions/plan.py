@@ -20,7 +20,9 @@ def plan(services: Services, actor: Actor, slug: str, query: wire.PlanQuery) -> 
         last = _last(uow, slug)
     known = ask(services, places)
     items = [
-        _item(services, actor, place, known.get((place.storefront, place.identifier), NOTHING_KNOWN))
+        _item(
+            services, actor, place, known.get((place.storefront, place.identifier), NOTHING_KNOWN), query.replaces or 0
+        )
         for place in places
     ]
     return wire.SubmissionPlan(
@@ -33,10 +35,11 @@ def plan(services: Services, actor: Actor, slug: str, query: wire.PlanQuery) -> 
     )
 
 
-def _item(services: Services, actor: Actor, place: Place, known: Known) -> wire.PlanFor:
-    needs = needs_of(services, actor, place, known)
+def _item(services: Services, actor: Actor, place: Place, known: Known, replaces: int) -> wire.PlanFor:
     with begin(services, actor) as uow:
         there = open_at(uow.session, place.build, place.storefront)
+    # What is there needs nothing more; one that a new submission mends is looked at like any other.
+    needs = [] if there is not None and there.number != replaces else needs_of(services, actor, place, known)
     return describe_plan(place, needs, there)
 
 

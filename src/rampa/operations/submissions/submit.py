@@ -23,7 +23,7 @@ from rampa.db import (
     next_submission,
     open_at,
 )
-from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, audit, begin, must, once
+from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, answered, audit, begin, must, once
 from rampa.operations.channels.shown import reviewed_channel
 from rampa.operations.submissions.asked import asked_of, put_of
 from rampa.operations.submissions.needs import closed_gates, needs_of
@@ -41,8 +41,11 @@ def submit(
     """Raises `Refused` with what each storefront misses, `Conflict` where the build is there already."""
     must(actor, Act.SUBMIT)
     with begin(services, actor) as uow:
+        earlier = answered(uow, key, wire.MadeSubmissions)
+        if earlier is not None:
+            return earlier
         _must_make_sense(uow.now, asked)
-        places = find_places(uow, slug, asked.build, asked.release, asked.to)
+        places = _not_there(uow, find_places(uow, slug, asked.build, asked.release, asked.to), asked)
     known = ask(services, places)
     needs = [needs_of(services, actor, p, known.get((p.storefront, p.identifier), NOTHING_KNOWN)) for p in places]
     _must_be_ready(places, needs)
@@ -59,6 +62,18 @@ def submit(
         return once(uow, key, wire.MadeSubmissions, make)
 
 
+def _not_there(uow: UnitOfWork, places: list[Place], asked: wire.NewSubmissions) -> list[Place]:
+    """Of a release what is there already stays there. Raises `Conflict` where all of it is."""
+    there = [(place, open_at(uow.session, place.build, place.storefront)) for place in places]
+    found = [place for place, row in there if row is None or row.number == asked.replaces]
+    if len(found) < len(places) and (not found or asked.release is None):
+        place, row = next((p, r) for p, r in there if r is not None and p not in found)
+        hint = f"rampa submission show {row.number}" if row else ""
+        said = f"{place.build.name} is at {place.title} already: {row.words if row else ''}"
+        raise Conflict("submission.there", said, hint=hint)
+    return found
+
+
 def _here(uow: UnitOfWork, place: Place) -> Place:
     """The same, with the build of this transaction."""
     return replace(place, build=uow.session.get_one(BuildRow, place.build.id))
@@ -67,11 +82,10 @@ def _here(uow: UnitOfWork, place: Place) -> Place:
 def _put(
     uow: UnitOfWork, place: Place, asked: wire.NewSubmissions, number: int, together: uuid.UUID | None
 ) -> SubmissionRow:
-    build, there = place.build, open_at(uow.session, place.build, place.storefront)
+    build = place.build
     old = find_submission(uow.session, build.title.slug, asked.replaces) if asked.replaces else None
-    if there is not None and there is not old:
-        hint = f"rampa submission show {there.number}"
-        raise Conflict("submission.there", f"{build.name} is at {place.title} already: {there.words}", hint=hint)
+    # Looked at once more, with the title locked: two who send at once.
+    _not_there(uow, [place], asked)
     listing = newest_listing(uow.session, build.title_id)
     if listing is None or build.bundle is None:
         raise Conflict(

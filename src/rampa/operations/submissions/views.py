@@ -21,12 +21,12 @@ EARLIER = 200
 ACTS = {
     "answer": Act.SUBMIT,
     "appeal": Act.SUBMIT,
-    "withdraw": Act.SUBMIT,
     "go-live": Act.SHOW,
     "share": Act.SHOW,
     "hold": Act.SHOW,
     "go-on": Act.SHOW,
     "roll-back": Act.SHOW,
+    "withdraw": Act.SUBMIT,
 }
 
 
@@ -192,6 +192,8 @@ def _actions(actor: Actor, row: SubmissionRow) -> list[Action]:
     if row.state is SubmissionState.LOST:
         return [action(actor, Act.SUBMIT, "send-again")]
     able = row.seen.can if row.seen else []
+    # What is live in parts is given to more, up to all.
+    able = [name for name in able if not (name == "go-live" and "share" in able)]
     found = [action(actor, act, name) for name, act in ACTS.items() if name in able]
     if row.state in (SubmissionState.REFUSED, SubmissionState.QUESTION):
         found.append(action(actor, Act.SUBMIT, "submit-again"))
