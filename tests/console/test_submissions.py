@@ -44,8 +44,7 @@ class Studio:
         for _ in range(80):
             work(self.services)
             with self.services.db.transaction() as session:
-                row = session.scalars(select(SubmissionRow).order_by(SubmissionRow.number.desc())).first()
-                assert row is not None
+                row = session.scalars(select(SubmissionRow).order_by(SubmissionRow.number.desc()).limit(1)).one()
                 if row.state is state:
                     return row.there_id
                 row.next_at = self.services.now() if row.next_at else None

@@ -7,6 +7,7 @@ import io
 import re
 import zipfile
 from dataclasses import replace
+from types import SimpleNamespace
 
 import pytest
 
@@ -14,6 +15,9 @@ from rampa.core.placement.gates import GateKind
 from rampa.core.submission.course import Course
 from rampa.core.submission.life import SubmissionState as S
 from rampa.core.submission.needs import NeedKey, NeedState
+from rampa.db import find_build
+from rampa.operations.base import begin
+from rampa.operations.submissions import by_itself
 from rampa.schema.channels import GateIn, GatesIn
 from rampa.schema.common import Role
 from rampa.schema.storefront_accounts import NewStorefront, StorefrontKind
@@ -23,7 +27,7 @@ from rampa.standin.storefront.character import ReviewPolicy
 from tests.listings import TITLE
 from tests.refusals import refuses
 from tests.service.test_storefronts import lets_in
-from tests.submitting import Submitting, opens, quay, submitting
+from tests.submitting import FOR_QUAY, Submitting, opens, quay, submitting
 
 __all__ = ["opens", "quay", "submitting"]
 
@@ -108,7 +112,7 @@ def test_refused_mended_and_passed(submitting: Submitting) -> None:
         "The camera has no need.",
         "permission camera",
     )
-    assert seen.said == f"Mend it and submit again: rampa submission send … --replaces {number}"
+    assert seen.said == "it was refused: mend it and submit again, or appeal"
     after = submitting.make(submitting.build("no camera"), replaces=number, notes="Without it now.")
     found = submitting.at(after)
     assert found.replaces == number
@@ -335,3 +339,44 @@ def test_gates_of_the_channel_hold_back_what_goes_live_by_itself(submitting: Sub
 def test_others_submit_nothing(role: Role, submitting: Submitting) -> None:
     with refuses("role.denied"):
         submitting.world.client(role).submissions.make(TITLE, NewSubmissions(build=1))
+
+
+def test_a_finished_build_goes_by_itself_once_nothing_is_in_its_way(
+    submitting: Submitting, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    client = submitting.client
+    asked = FOR_QUAY.replace('storefront = "northquay"', 'storefront = "northquay"\nsubmit = true')
+    client.titles.revise(TITLE, asked, "By itself.", 1)
+    (submitting.folder / "rampa.toml").write_text(asked)
+    run = SimpleNamespace(started_by="the trigger night", order=SimpleNamespace(reproduces=0, trial=None))
+    services = submitting.world.services
+    assert finished(submitting, submitting.build("by hand")) == [], "what was made by hand is submitted by hand"
+    monkeypatch.setattr(by_itself, "_run", lambda *_: run)
+    gates = GatesIn(gates=[GateIn(kind=GateKind.APPROVED, count=1)])
+    client.channels.set_gates(TITLE, "public", gates)
+    number = submitting.build("first")
+    (made,) = finished(submitting, number)
+    assert finished(submitting, number) == [made], "twice is once"
+    by_itself.begin_due(services)
+    seen = submitting.at(made)
+    assert (seen.course, seen.made_by) == (Course.WAITING, "the trigger night")
+    assert "approved by 1 other person" in seen.said, seen.said
+    newer = submitting.build("second")
+    first, second = finished(submitting, newer)[::-1]
+    assert (submitting.at(first).course, submitting.at(first).said) == (
+        Course.DROPPED,
+        f"peatlight#{newer} took its place",
+    )
+    client.channels.approve(TITLE, "public", newer)
+    submitting.clock.pass_(seconds=60)
+    by_itself.begin_due(services)
+    assert submitting.at(second).course is Course.SENDING
+    submitting.until(second, S.PASSED)
+
+
+def finished(submitting: Submitting, number: int) -> list[int]:
+    """What is there once the queue has heard that the build is finished."""
+    with begin(submitting.world.services) as uow:
+        ident = find_build(uow.session, TITLE, number).id
+    by_itself.submit_by_itself(submitting.world.services, ident)
+    return [s.number for s in submitting.client.submissions.all(TITLE)]

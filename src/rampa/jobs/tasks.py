@@ -30,6 +30,7 @@ from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
 from rampa.operations.storefronts import accounts
+from rampa.operations.submissions import by_itself as by_itself_there
 from rampa.operations.submissions import following, going, sending
 from rampa.operations.testers import letters
 from rampa.operations.trust import alarm
@@ -199,10 +200,15 @@ def _submissions(app: App, services: Services) -> None:
     @app.task(name="go_on_submitting", queue=queue.CHANNELS, lock="submissions", queueing_lock="go_on_submitting")
     def go_on_submitting(timestamp: int) -> None:
         """What is due is sent, looked at, let go live; what a mended account held up goes on."""
+        by_itself_there.begin_due(services)
         sending.go_on_connected(services)
         sending.ask_due(services)
         following.follow_due(services)
         going.go_live_due(services)
+
+    @app.task(name="submit_by_itself", queue=queue.CHANNELS, lock="submissions", retry=AGAIN)
+    def submit_by_itself(build: str) -> None:
+        by_itself_there.submit_by_itself(services, uuid.UUID(build))
 
     @app.task(name="send_submission", queue=queue.SUBMISSIONS, retry=AGAIN)
     def send_submission(submission: str) -> None:

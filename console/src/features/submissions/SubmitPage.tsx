@@ -1,6 +1,6 @@
 import { Button, Checkbox, Group, NumberInput, Radio, Select, Stack, Textarea, TextInput } from "@mantine/core";
 import { useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { plural } from "../../ui/format";
 import { Answer, Command, Failure, PageHead, Panel } from "../../ui/parts";
@@ -8,7 +8,7 @@ import { useBuilds } from "../builds/queries";
 import { useReleases } from "../releases/queries";
 import { useTitle } from "../titles/queries";
 import { PlanPanel } from "./PlanPanel";
-import { type Plan, usePlan, useSubmit } from "./queries";
+import { type Plan, usePlan, useSubmission, useSubmit } from "./queries";
 
 /** What does each storefront need, what is missing, and what happens when it is sent? */
 export function SubmitPage() {
@@ -27,7 +27,9 @@ export function SubmitPage() {
         Nothing is sent before you say so, and nothing at all while something is missing.
       </PageHead>
       <Stack gap="md">
+        {replaces && <Mended title={title} number={replaces} />}
         <What
+          alone={Boolean(replaces)}
           title={title}
           build={build}
           release={release}
@@ -56,34 +58,56 @@ export function SubmitPage() {
   );
 }
 
+/** What the new one mends, and what was said of it. */
+function Mended({ title, number }: { title: string; number: number }) {
+  const old = useSubmission(title, number);
+  const last = old.data?.reviewers.at(-1);
+  return (
+    <div className="headline silent" style={{ marginBottom: 0 }}>
+      It mends <Link to={`/titles/${title}/submissions/${number}`}>submission {number}</Link>
+      {old.data && ` at ${old.data.storefront_title}`}; the reviewers are told what changed.
+      {last && (
+        <div className="dim">
+          {last.by}
+          {last.about && ` on ${last.about}`}: {last.text}
+        </div>
+      )}
+    </div>
+  );
+}
+
 interface WhatProps {
   title: string;
+  /** One build mends one submission. */
+  alone: boolean;
   build?: number;
   release?: number;
   choose: (key: "build" | "release", value: string) => void;
 }
 
-function What({ title, build, release, choose }: WhatProps) {
+function What({ title, alone, build, release, choose }: WhatProps) {
   const builds = useBuilds(title, { state: "ready", limit: 100 });
   const releases = useReleases(title);
   const ready = (builds.data?.items ?? []).filter((b) => b.profile.includes("release") || b.number === build);
   return (
     <Panel title="What is submitted">
       <Group gap="md" align="end">
+        {!alone && (
+          <Select
+            label="A release"
+            description="All its builds, each to its own storefront"
+            placeholder="Choose a release"
+            w={300}
+            data={(releases.data?.items ?? []).map((r) => ({
+              value: String(r.number),
+              label: `${r.number}: ${r.version_name}, ${plural(r.builds.length, "build")}`,
+            }))}
+            value={release ? String(release) : null}
+            onChange={(v) => v && choose("release", v)}
+          />
+        )}
         <Select
-          label="A release"
-          description="All its builds, each to its own storefront"
-          placeholder="Choose a release"
-          w={300}
-          data={(releases.data?.items ?? []).map((r) => ({
-            value: String(r.number),
-            label: `${r.number}: ${r.version_name}, ${plural(r.builds.length, "build")}`,
-          }))}
-          value={release ? String(release) : null}
-          onChange={(v) => v && choose("release", v)}
-        />
-        <Select
-          label="Or one build"
+          label={alone ? "The new build" : "Or one build"}
           description="To the storefront of its profile"
           placeholder="Choose a build"
           searchable

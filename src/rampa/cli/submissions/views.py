@@ -28,6 +28,12 @@ MOVING = (
     SubmissionState.WAITING,
     SubmissionState.REVIEWING,
 )
+WITH = {
+    SubmissionState.QUESTION: "rampa submission answer {} --words …",
+    SubmissionState.REFUSED: "rampa submission send BUILD --replaces {}, or rampa submission appeal {} --words …",
+    SubmissionState.LOST: "rampa submission send-again {}",
+}
+"""The command for what a person must do."""
 EVERY = 1.0
 """Seconds between two questions to the service while something is followed."""
 
@@ -72,6 +78,7 @@ def submission_shown(found: wire.SubmissionOut) -> None:
     there = f' ("{found.there}" there)' if found.there and found.there != found.words else ""
     rows: list[tuple[str, object]] = [("is", f"{_where(found)}{there}, {ago(found.moved_at)}")]
     rows += [("to do", found.said)] if found.said else []
+    rows += [("with", WITH[found.state].replace("{}", str(found.number)))] if found.state in WITH else []
     rows += [("set back", found.set_back)] if found.set_back else []
     rows += [("hand it in at", found.hand_in)] if found.hand_in else []
     rows += [("goes live", _going(found))]

@@ -141,6 +141,7 @@ class Settings:
     purpose: str
     storefront: str
     place: str
+    submit: bool
     title: TitleSettings
     version: VersionSettings
     content: ContentSettings
@@ -165,6 +166,7 @@ def typed(values: Mapping[str, Any]) -> Settings:
         purpose=_value(values, "purpose"),
         storefront=_value(values, "storefront"),
         place=_value(values, "place"),
+        submit=_value(values, "submit"),
         title=_group(TitleSettings, "title", values),
         version=_group(VersionSettings, "version", values),
         content=_group(ContentSettings, "content", values),

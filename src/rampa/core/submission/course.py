@@ -1,13 +1,15 @@
 """How a submission goes until a storefront has it. From then on it is what the storefront says: life.py.
 
+    waiting --begin--> sending
     sending --arrive--> there
      |  ^ `--hand-in--> by-hand --arrive--> there
      |  `--go-on------ halted
      `-----halt---------^
-    sending, halted, by-hand --drop--> dropped          there --send-again--> sending: what the storefront lost
+    waiting, sending, halted, by-hand --drop--> dropped          there --send-again--> sending: what the storefront lost
 
-Halted: a person stopped it, or the storefront said no to something that a person must mend. By hand: a person hands the bundle in
-on the storefront's own page. What is dropped never came there.
+Waiting: it goes by itself once its checks are clean and its gates are open. Halted: a person stopped it, or the storefront said
+no to something that a person must mend. By hand: a person hands the bundle in on the storefront's own page. What is dropped never
+came there.
 """
 
 from __future__ import annotations
@@ -18,6 +20,7 @@ from rampa.core.submission.life import OVER, WORDS, SubmissionState
 
 
 class Course(StrEnum):
+    WAITING = "waiting"
     SENDING = "sending"
     HALTED = "halted"
     BY_HAND = "by-hand"
@@ -26,6 +29,7 @@ class Course(StrEnum):
 
 
 class CourseEvent(StrEnum):
+    BEGIN = "begin"
     HALT = "halt"
     GO_ON = "go-on"
     HAND_IN = "hand-in"
@@ -34,8 +38,9 @@ class CourseEvent(StrEnum):
     DROP = "drop"
 
 
-BEFORE_THERE = (Course.SENDING, Course.HALTED, Course.BY_HAND)
+BEFORE_THERE = (Course.WAITING, Course.SENDING, Course.HALTED, Course.BY_HAND)
 TRANSITIONS = {
+    (Course.WAITING, CourseEvent.BEGIN): Course.SENDING,
     (Course.SENDING, CourseEvent.HALT): Course.HALTED,
     (Course.SENDING, CourseEvent.HAND_IN): Course.BY_HAND,
     (Course.SENDING, CourseEvent.ARRIVE): Course.THERE,
@@ -45,6 +50,7 @@ TRANSITIONS = {
     **{(course, CourseEvent.DROP): Course.DROPPED for course in BEFORE_THERE},
 }
 COURSE_WORDS = {
+    Course.WAITING: "waiting for its checks and gates",
     Course.SENDING: "being sent",
     Course.HALTED: "halted",
     Course.BY_HAND: "to be handed in by a person",

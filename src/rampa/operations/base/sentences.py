@@ -161,6 +161,7 @@ SENTENCES = {
     "store.repack": "packed the store again",
     "studio.start": "started the studio {subject}",
     "submission.act": "did at {storefront} with {subject}: {what}",
+    "submission.begin": "found nothing in the way of {subject} to {storefront} any more",
     "submission.arrive": "handed {subject} over to {storefront}",
     "submission.drop": "gave up {subject} before it was at {storefront}",
     "submission.go-on": "went on sending {subject} to {storefront}",

@@ -191,6 +191,7 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
             give_up_build(uow, run)
         elif run.build_id is not None and run.order.trial is None:
             queue.put(uow.session, "place_by_itself", queue.CHANNELS, build=str(run.build_id))
+            queue.put(uow.session, "submit_by_itself", queue.CHANNELS, build=str(run.build_id))
 
 
 def _ended(uow: UnitOfWork, run: RunRow, event: RunEvent) -> None:

@@ -15,6 +15,12 @@ STILL = (*ON_SHOW, SubmissionState.REFUSED, SubmissionState.REPLACED)
 TOLD = (SubmissionState.QUESTION, SubmissionState.REFUSED, SubmissionState.PASSED, SubmissionState.LOST, *ON_SHOW)
 """States that people are told of."""
 MOST_EVENTS = 500
+TO_DO = {
+    SubmissionState.QUESTION: "a reviewer asks something: answer it",
+    SubmissionState.REFUSED: "it was refused: mend it and submit again, or appeal",
+    SubmissionState.LOST: "the storefront lost what was sent: send it again",
+}
+"""What a person must do."""
 
 
 def keep_seen(uow: UnitOfWork, row: SubmissionRow, seen: SubmissionAt) -> bool:
@@ -32,7 +38,7 @@ def keep_seen(uow: UnitOfWork, row: SubmissionRow, seen: SubmissionAt) -> bool:
     row.next_at = (
         None if seen.state in OVER and seen.state is not SubmissionState.REPLACED else uow.now + _pace(seen.state)
     )
-    row.said, row.code, row.tries = _to_do(row, seen), "", 0
+    row.said, row.code, row.tries = TO_DO.get(seen.state, ""), "", 0
     if changed:
         row.moved_at = uow.now
         detail = {"storefront": row.storefront, "state": WORDS[seen.state]}
@@ -48,7 +54,7 @@ def keep_unknown(uow: UnitOfWork, row: SubmissionRow) -> None:
         row.state, row.moved_at = SubmissionState.LOST, uow.now
         row.set_back = f"{row.storefront} does not know it any more: its records are older than this submission"
         audit.record(uow, "submission.set-back", row.name, row.title.slug, storefront=row.storefront, said=row.set_back)
-    row.said = f"Send it again: rampa submission send-again {row.number}"
+    row.said = TO_DO[SubmissionState.LOST]
 
 
 def _knows_less(before: SubmissionAt, seen: SubmissionAt) -> bool:
@@ -61,12 +67,3 @@ def _knows_less(before: SubmissionAt, seen: SubmissionAt) -> bool:
 
 def _pace(state: SubmissionState) -> dt.timedelta:
     return SELDOM if state in STILL else SOON
-
-
-def _to_do(row: SubmissionRow, seen: SubmissionAt) -> str:
-    """What a person must do; empty where nobody must."""
-    return {
-        SubmissionState.QUESTION: f"Answer the reviewer: rampa submission answer {row.number}",
-        SubmissionState.REFUSED: f"Mend it and submit again: rampa submission send … --replaces {row.number}",
-        SubmissionState.LOST: f"Send it again: rampa submission send-again {row.number}",
-    }.get(seen.state, "")

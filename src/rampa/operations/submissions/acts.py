@@ -65,10 +65,8 @@ def words_of(act: str) -> str:
 
 
 def _stop(uow: UnitOfWork, row: SubmissionRow) -> None:
-    if row.course is Course.BY_HAND:
-        raise Conflict(
-            "submission.by-hand", f"{row.name} waits for a person: nothing is being sent", hint="Withdraw it."
-        )
+    if row.course in (Course.BY_HAND, Course.WAITING):
+        raise Conflict("submission.by-hand", f"{row.name} is {row.words}: nothing is being sent", hint="Withdraw it.")
     move(uow, row, CourseEvent.HALT, f"stopped by {uow.actor.name}")
     row.said, row.code = f"Stopped by {uow.actor.name}.", "submission.stopped"
 

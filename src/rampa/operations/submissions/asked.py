@@ -20,11 +20,16 @@ from rampa.schema.storefronts import Going, ListingAt, ListingTexts, SubmissionI
 
 NOT_SENT = str(uuid.UUID(int=0))
 """In place of an upload's number until there is one."""
+NOTHING = ListingAt(
+    main="", texts={}, category="", rating="", rated_by="", links={}, licence="", icon=None, pictures={}
+)
 FALLBACK = "northquay"
 """Whose rules say how a listing looks at a storefront that no table has."""
 
 
-def asked_of(uow: UnitOfWork, place: Place, row: ListingRow, notes: str, going: Going, share: int) -> SubmissionIn:
+def asked_of(
+    uow: UnitOfWork, place: Place, row: ListingRow | None, notes: str, going: Going, share: int
+) -> SubmissionIn:
     """All but the pictures, which are made while it is sent, and the upload's number."""
     build, bundle = place.build, place.build.bundle
     assert bundle is not None
@@ -36,7 +41,7 @@ def asked_of(uow: UnitOfWork, place: Place, row: ListingRow, notes: str, going: 
         upload=NOT_SENT,
         sha256=bundle.sha256.hex(),
         certificate=bundle.fingerprint,
-        listing=_listing(uow, build.title, row, rules_of(place.table)),
+        listing=_listing(uow, build.title, row, rules_of(place.table)) if row else NOTHING,
         permissions=dict(place.profile.settings.system.permissions),
         notes=notes,
         going=going,

@@ -69,7 +69,15 @@ class Known:
 NOTHING_KNOWN = Known()
 
 
-def find_places(uow: UnitOfWork, slug: str, build: int | None, release: int | None, to: Iterable[str]) -> list[Place]:
+def find_places(
+    uow: UnitOfWork,
+    slug: str,
+    build: int | None,
+    release: int | None,
+    to: Iterable[str],
+    *,
+    may_be_none: bool = False,
+) -> list[Place]:
     """Raises `Invalid` for neither or both of a build and a release, and for a build that has no storefront."""
     if (build is None) == (release is None):
         raise Invalid("submission.what", "a build or a release is submitted", where="build", hint="Name one of them.")
@@ -80,7 +88,7 @@ def find_places(uow: UnitOfWork, slug: str, build: int | None, release: int | No
     accounts = {row.name: row for row in uow.session.scalars(select(StorefrontRow))}
     asked = list(dict.fromkeys(to))
     found = [place for b in builds for place in _of(uow, accounts, b, asked)]
-    if not found:
+    if not found and not may_be_none:
         hint = "Name one: --to. Or say it in the profile: storefront = …"
         raise Invalid("submission.nowhere", "no storefront is named, and the profile names none", where="to", hint=hint)
     return found

@@ -191,7 +191,7 @@ def move(uow: UnitOfWork, row: SubmissionRow, event: CourseEvent, why: str = "")
     """By the table; the row is locked by the caller."""
     row.course = advance(TRANSITIONS, row.course, event, row.name)
     row.moved_at = uow.now
-    row.next_at = uow.now if row.course in (Course.SENDING, Course.BY_HAND, Course.THERE) else None
+    row.next_at = uow.now if row.course not in (Course.HALTED, Course.DROPPED) else None
     detail = {"why": why[:300]} if why else {}
     audit.record(uow, f"submission.{event.value}", row.name, row.title.slug, storefront=row.storefront, **detail)
 

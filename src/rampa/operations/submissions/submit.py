@@ -9,7 +9,6 @@ from dataclasses import replace
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.placement.schedule import must_be_ahead
 from rampa.core.submission.changes import changed
-from rampa.core.submission.course import Course
 from rampa.core.submission.life import SubmissionState
 from rampa.core.submission.needs import Need, NeedState
 from rampa.db import (
@@ -28,6 +27,7 @@ from rampa.operations.channels.shown import reviewed_channel
 from rampa.operations.submissions.asked import asked_of, put_of
 from rampa.operations.submissions.needs import closed_gates, needs_of
 from rampa.operations.submissions.places import NOTHING_KNOWN, Place, ask, find_places
+from rampa.operations.submissions.rows import new_submission
 from rampa.operations.submissions.views import describe
 from rampa.schema import submissions as wire
 from rampa.schema.storefronts import Ability, Going
@@ -98,14 +98,9 @@ def _put(
     before = put_of(uow, old.build, old.asked, old.listing, place.table) if old else None
     if old is not None:
         made.replaces = old.there_id or None
-    row = SubmissionRow(
-        title_id=build.title_id, title=build.title, number=number, build=build, storefront=place.storefront,
-        platform=build.platform, course=Course.SENDING, asked=made, listing=listing.number,
-        changed=changed(before, new) if before else [], going=asked.going, going_at=asked.at, together=together,
-        replaces=old, size=build.bundle.size, next_at=uow.now, moved_at=uow.now, made_by=uow.actor.name,
-        created_at=uow.now, said="", code="", hand_in="", upload="", sent=0, begun_sent=0, again=0, there_id="",
-        set_back="", tries=0,
-    )  # fmt: skip
+    row = new_submission(uow, place, made, number, listing.number)
+    row.changed, row.replaces = changed(before, new) if before else [], old
+    row.going, row.going_at, row.together = asked.going, asked.at, together
     if asked.release is not None:
         row.release_id = find_release(uow.session, build.title.slug, asked.release).id
     uow.session.add(row)

@@ -187,7 +187,7 @@ def source(storefront: str, code: str) -> str:
 
 def _actions(actor: Actor, row: SubmissionRow) -> list[Action]:
     if row.course in BEFORE_THERE:
-        acts = {Course.SENDING: ["stop"], Course.HALTED: ["go-on-sending"], Course.BY_HAND: []}[row.course]
+        acts = {Course.SENDING: ["stop"], Course.HALTED: ["go-on-sending"]}.get(row.course, [])
         return [action(actor, Act.SUBMIT, name) for name in (*acts, "withdraw")]
     if row.state is SubmissionState.LOST:
         return [action(actor, Act.SUBMIT, "send-again")]

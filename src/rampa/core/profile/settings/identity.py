@@ -50,6 +50,15 @@ SETTINGS = (
         used="placing",
     ),
     Setting(
+        "submit",
+        "Submit by itself",
+        "Finished builds go before their storefront by themselves, once their checks are clean and the channel's gates are open.",
+        kind="flag",
+        default=False,
+        example="true",
+        used="placing",
+    ),
+    Setting(
         "title.name",
         "Name",
         "What players read.",
