@@ -20,16 +20,18 @@ from rampa.operations.base import begin
 from rampa.operations.submissions import by_itself
 from rampa.schema.channels import GateIn, GatesIn
 from rampa.schema.common import Role
+from rampa.schema.listings import ListingEditIn
 from rampa.schema.storefront_accounts import NewStorefront, StorefrontKind
 from rampa.schema.storefronts import Ability, Going
 from rampa.schema.submissions import NewSubmissions, PlanFor, RuleIn
 from rampa.standin.storefront.character import ReviewPolicy
+from tests.cli.conftest import Said, said
 from tests.listings import TITLE
 from tests.refusals import refuses
 from tests.service.test_storefronts import lets_in
 from tests.submitting import FOR_QUAY, Submitting, opens, quay, submitting
 
-__all__ = ["opens", "quay", "submitting"]
+__all__ = ["opens", "quay", "said", "submitting"]
 
 
 def states(item: PlanFor) -> dict[NeedKey, NeedState]:
@@ -318,6 +320,22 @@ def test_what_changed_between_the_plan_and_sending_stops_it(
 def test_a_build_that_has_no_storefront_goes_nowhere(submitting: Submitting) -> None:
     with refuses("submission.nowhere"):
         submitting.client.submissions.plan(TITLE, submitting.build(profile="windows-release"))
+
+
+def test_the_listing_says_what_players_see_and_what_is_other_now(submitting: Submitting, said: Said) -> None:
+    client = submitting.client
+    assert client.listings.check(TITLE).storefronts[0].live == 0
+    number = submitting.make(going=Going.AT_ONCE)
+    submitting.until(number, S.LIVE)
+    edit = ListingEditIn(file="texts/en.toml", path=["short"], value="A night in the fog.")
+    client.listings.edit(TITLE, 1, [edit])
+    client.listings.save(TITLE, "Fog.")
+    (standing,) = [s for s in client.listings.check(TITLE).storefronts if s.name == "northquay"]
+    assert standing.live == 1
+    assert "A night in the fog." in said("listing", "compare", "2", "--live", "northquay")
+    assert "state 1" in said("listing", "show")
+    with refuses("listing.not-live"):
+        said("listing", "compare", "2", "--live", "mossgate")
 
 
 def test_gates_of_the_channel_hold_back_what_goes_live_by_itself(submitting: Submitting) -> None:

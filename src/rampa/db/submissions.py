@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.check.studio_rule import StudioRule
 from rampa.core.errors import NotFound
 from rampa.core.submission.course import Course, is_over, state_words
-from rampa.core.submission.life import SubmissionState
+from rampa.core.submission.life import ON_SHOW, SubmissionState
 from rampa.db.base import Base, Coded, Identified, Typed, first_of
 from rampa.db.builds import BuildRow
 from rampa.db.titles import TitleRow, find_title
@@ -118,6 +118,12 @@ def open_at(session: Session, build: BuildRow, storefront: str) -> SubmissionRow
     rows = select(SubmissionRow).where(SubmissionRow.build_id == build.id, SubmissionRow.storefront == storefront)
     found = session.scalars(rows.order_by(SubmissionRow.number.desc()))
     return next((row for row in found if not row.over), None)
+
+
+def live_listings(session: Session, title: uuid.UUID) -> dict[str, int]:
+    """Storefront -> the listing's state that came with what is on show there, the newest of all platforms."""
+    rows = select(SubmissionRow).where(SubmissionRow.title_id == title, SubmissionRow.state.in_(ON_SHOW))
+    return {row.storefront: row.listing for row in session.scalars(rows.order_by(SubmissionRow.number))}
 
 
 def studio_rules(session: Session) -> list[StudioRuleRow]:

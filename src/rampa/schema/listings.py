@@ -260,6 +260,8 @@ class StorefrontStanding(Wire):
     """In the storefront's words; empty while questions are open."""
     category: str
     forms: list[str]
+    live: int
+    """The state that players see there; 0 where they see nothing of Rampa's yet."""
 
 
 class ListingCheck(Wire):

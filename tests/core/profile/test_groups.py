@@ -25,11 +25,11 @@ KINDS = {
 
 def test_the_fields_are_those_of_the_table() -> None:
     hints = typing.get_type_hints(Settings)
-    plain = {f.name for f in fields(Settings) if hints[f.name] is str}
+    plain = {f.name for f in fields(Settings) if hints[f.name] in (str, bool)}
     named = {
         f"{g}.{f.name}": typing.get_type_hints(kind)[f.name]
         for g, kind in hints.items()
-        if kind is not str
+        if kind not in (str, bool)
         for f in fields(kind)
     }
     assert plain | set(named) == set(SETTINGS)

@@ -39,7 +39,7 @@ export function ListingPage() {
           ) : (
             <Tabs
               value={view}
-              onChange={(v) => setSearch((now) => altered(now, { view: v ?? "standing", state: null }), { replace: true })}
+              onChange={(v) => setSearch((now) => altered(now, { view: v ?? "standing", state: null, against: null }), { replace: true })}
               keepMounted={false}
             >
               <Tabs.List mb="md">

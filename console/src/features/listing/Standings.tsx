@@ -16,6 +16,7 @@ export function Standings({ title, check }: { title: string; check: Check }) {
           <th className="wide">Category there</th>
           <th>Age rating there</th>
           <th>Languages</th>
+          <th className="wide">Players see</th>
           <th className="number">Blockers</th>
           <th className="number wide">Warnings</th>
         </tr>
@@ -33,6 +34,15 @@ export function Standings({ title, check }: { title: string; check: Check }) {
             <td>{s.rating || <span className="dim">questions are open</span>}</td>
             <td>
               <Languages worst={s.languages} />
+            </td>
+            <td className="tight wide">
+              {s.live ? (
+                <Link to={`/titles/${title}/listing?view=history&state=${check.number}&against=${s.live}`}>
+                  {s.live === check.number ? "this state" : `state ${s.live}`}
+                </Link>
+              ) : (
+                <span className="dim">nothing yet</span>
+              )}
             </td>
             <td className="number">{s.blockers}</td>
             <td className="number wide">{s.warnings}</td>

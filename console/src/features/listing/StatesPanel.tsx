@@ -13,10 +13,11 @@ export function StatesPanel({ title }: { title: string }) {
   const [search, setSearch] = useSearchParams();
   const states = useStates(title);
   const shown = Number(search.get("state")) || states.data?.items[0]?.number;
-  const change = useStateChange(title, shown);
+  const against = Number(search.get("against")) || undefined;
+  const change = useStateChange(title, shown, against);
   return (
     <div className="halves" style={{ marginTop: 0 }}>
-      <Panel title={shown ? `What state ${shown} changed` : "Changes"} flush>
+      <Panel title={shown ? (against ? `State ${shown} beside state ${against}` : `What state ${shown} changed`) : "Changes"} flush>
         {shown ? (
           <Answer of={change} rows={8}>
             {(data) => <Changes changes={data.changes} />}
@@ -35,7 +36,7 @@ export function StatesPanel({ title }: { title: string }) {
                     size="compact-xs"
                     variant={s.number === shown ? "light" : "subtle"}
                     aria-current={s.number === shown ? "true" : undefined}
-                    onClick={() => setSearch((now) => altered(now, { state: String(s.number) }))}
+                    onClick={() => setSearch((now) => altered(now, { state: String(s.number), against: null }))}
                   >
                     State {s.number}
                   </Button>

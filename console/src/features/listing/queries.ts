@@ -111,10 +111,11 @@ export function useStates(title: string) {
   return useQuery({ queryKey: ["listing-states", title], queryFn: () => call<Schemas["ListingStates"]>(`${at(title)}/states`) });
 }
 
-export function useStateChange(title: string, number: number | undefined) {
+/** What a state has that another has not; the one before where none is named. */
+export function useStateChange(title: string, number: number | undefined, against?: number) {
   return useQuery({
-    queryKey: ["listing-change", title, number],
-    queryFn: () => call<Schemas["ListingDifference"]>(`${at(title)}/states/${number}/change`),
+    queryKey: ["listing-change", title, number, against],
+    queryFn: () => call<Schemas["ListingDifference"]>(`${at(title)}/states/${number}/change${against ? `?against=${against}` : ""}`),
     enabled: number !== undefined,
     staleTime: Infinity,
   });

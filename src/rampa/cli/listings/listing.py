@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 
@@ -15,6 +16,9 @@ from rampa.core.errors import Conflict, NotFound
 from rampa.core.files import disk_error, replacing
 from rampa.core.listing.link import LinkState
 from rampa.core.quantity import counted
+
+if TYPE_CHECKING:
+    from rampa.client import Client
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="Listings: what a title says of itself on storefronts."
@@ -139,16 +143,29 @@ def history(title: str = TITLE, as_json: bool = JSON) -> None:
 def compare(
     state: int = typer.Argument(..., help="A state's number."),
     against: int = typer.Option(None, "--against", help="Another state; without it, the one before."),
+    live: str = typer.Option(
+        "", "--live", metavar="STOREFRONT", help="In place of a state: what players see there now."
+    ),
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
     """What a state changed, value by value."""
     with signed_in() as client:
-        found = client.listings.compare(the_title(client, title), state, against)
+        slug = the_title(client, title)
+        found = client.listings.compare(slug, state, _live(client, slug, live) if live else against)
     if as_json:
         print_json(found)
         return
     tables.changes(found.changes, f"state {found.before}" if found.before else "nothing", f"state {found.after}")
+
+
+def _live(client: Client, title: str, storefront: str) -> int:
+    """The state that players see there."""
+    standing = next((s for s in client.listings.check(title).storefronts if s.name == storefront), None)
+    if standing is None or not standing.live:
+        message = f"nothing of the listing is live at {storefront} yet"
+        raise NotFound("listing.not-live", message, where="--live", hint="rampa submission list says what is where.")
+    return standing.live
 
 
 @app.command("fix")

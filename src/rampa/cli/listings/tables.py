@@ -36,16 +36,23 @@ def standings(found: wire.ListingCheck) -> None:
             s.title,
             s.category or "not said",
             s.rating or "not rated",
+            _live(s.live, found.number),
             s.blockers,
             s.warnings,
             ", ".join(f"{lang} {SEVERITY[worst][0][0] if worst else '✓'}" for lang, worst in s.languages.items()),
         )
         for s in found.storefronts
     ]
-    columns = ["storefront", "category there", "rating there", "#blockers", "#warnings", "~languages"]
+    columns = ["storefront", "category there", "rating there", "players see", "#blockers", "#warnings", "~languages"]
     table(columns, rows, "No profile of the title is for a storefront.")
     if any(s.blockers or s.warnings for s in found.storefronts):
         out().print("See `rampa listing check`.")
+
+
+def _live(live: int, number: int) -> str:
+    if not live:
+        return "nothing yet"
+    return "this state" if live == number else f"state {live}"
 
 
 def changes(changed: Sequence[ListingChange], before: str, after: str) -> None:

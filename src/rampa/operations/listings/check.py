@@ -13,7 +13,7 @@ from rampa.core.listing.rules import ListingRules
 from rampa.core.listing.shown import Shown, show
 from rampa.core.listing.table import LISTING_RULES
 from rampa.core.platform.storefronts import STOREFRONTS
-from rampa.db import TitleRow, find_title, load_document, newest_listing
+from rampa.db import TitleRow, find_title, live_listings, load_document, newest_listing
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.listings import files as listing_files
 from rampa.operations.listings.links import known_links
@@ -29,11 +29,13 @@ def check(services: Services, actor: Actor, slug: str, draft: bool) -> wire.List
         number, held = _asked(uow, title, draft)
         listing, problems = listing_files.read(uow, title.id, held)
         around = beside(uow, title)
-        found = check_listing(listing, problems, around)
+        found, live = check_listing(listing, problems, around), live_listings(uow.session, title.id)
         return wire.ListingCheck(
             number=number,
             languages=listing.languages,
-            storefronts=[_standing(listing, LISTING_RULES[name], found) for name in around.storefronts],
+            storefronts=[
+                _standing(listing, LISTING_RULES[name], found, live.get(name, 0)) for name in around.storefronts
+            ],
             findings=[wire.ListingFindingOut.of(f) for f in found],
         )
 
@@ -71,7 +73,7 @@ def _asked(uow: UnitOfWork, title: TitleRow, draft: bool) -> tuple[int, ListingF
     return (row.number, row.files) if row else (0, listing_files.EMPTY)
 
 
-def _standing(listing: Listing, rules: ListingRules, found: list[ListingFinding]) -> wire.StorefrontStanding:
+def _standing(listing: Listing, rules: ListingRules, found: list[ListingFinding], live: int) -> wire.StorefrontStanding:
     mine = [f for f in found if f.storefront in ("", rules.storefront)]
     form = next(iter(rules.pictures))
     seen = show(listing, rules, listing.main, form)
@@ -86,6 +88,7 @@ def _standing(listing: Listing, rules: ListingRules, found: list[ListingFinding]
         rating=seen.rating,
         category=seen.category,
         forms=list(rules.pictures),
+        live=live,
     )
 
 
