@@ -61,6 +61,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "listing": ("listings.listing", "Listings: what a title says of itself on storefronts; check, import, export."),
     "rating": ("listings.rating", "The age rating: a questionnaire, what storefronts make of it, who affirmed it."),
     "storefront": ("storefronts", "Storefronts: the studio's accounts there; connect, look, take away."),
+    "review": ("reviews", "The studio's own review desk: what waits, claim it, ask, refuse, pass."),
     "submission": ("submissions.submission", "Submissions: builds before storefronts; plan, send, follow, answer."),
     "rule": ("submissions.rule", "Rules: checks of the studio's own, made of what storefronts found."),
     "tester": ("testers.tester", "Testers: invite them, see who has what, take one out."),

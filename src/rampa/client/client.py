@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from rampa.client.people.calls import PeopleCalls
     from rampa.client.profiles.calls import ProfilesCalls
     from rampa.client.releases import ReleasesCalls
+    from rampa.client.reviews import ReviewsCalls
     from rampa.client.rollouts import RolloutsCalls
     from rampa.client.runs import RunsCalls
     from rampa.client.schedule import ScheduleCalls
@@ -74,6 +75,12 @@ class Client:
         from rampa.client.storefronts import StorefrontsCalls
 
         return StorefrontsCalls(self.connection)
+
+    @cached_property
+    def reviews(self) -> ReviewsCalls:
+        from rampa.client.reviews import ReviewsCalls
+
+        return ReviewsCalls(self.connection)
 
     @cached_property
     def submissions(self) -> SubmissionsCalls:

@@ -74,6 +74,7 @@ from rampa.db.people import (
     with_address,
 )
 from rampa.db.releases import ReleaseBuildRow, ReleaseLeftOutRow, ReleaseNoteRow, ReleaseRow, find_release
+from rampa.db.reviews import ReviewRow, ReviewWordRow, find_review, newest_review, next_review
 from rampa.db.runs import (
     LogKindRow,
     LogPartRow,
@@ -206,6 +207,8 @@ __all__ = [
     "ReleaseNoteRow",
     "ReleaseRow",
     "ReservationRow",
+    "ReviewRow",
+    "ReviewWordRow",
     "RevisionRow",
     "RunApprovalRow",
     "RunAttemptRow",
@@ -259,6 +262,7 @@ __all__ = [
     "find_origin",
     "find_person",
     "find_release",
+    "find_review",
     "find_revision",
     "find_run",
     "find_scheduled",
@@ -290,7 +294,9 @@ __all__ = [
     "newest_checklists",
     "newest_documents",
     "newest_listing",
+    "newest_review",
     "newest_root",
+    "next_review",
     "next_submission",
     "open_at",
     "open_to_everybody",

@@ -25,6 +25,7 @@ from rampa.operations.listings import links, pictures
 from rampa.operations.notices import sending as webhook_sending
 from rampa.operations.notices import telling
 from rampa.operations.releases import by_itself, schedule
+from rampa.operations.reviews import desk
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
@@ -205,6 +206,12 @@ def _submissions(app: App, services: Services) -> None:
         sending.ask_due(services)
         following.follow_due(services)
         going.go_live_due(services)
+
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="end_claims", queue=queue.CHANNELS, lock="end_claims", queueing_lock="end_claims")
+    def end_claims(timestamp: int) -> None:
+        """Of reviewers who vanished."""
+        desk.lapse_due(services)
 
     @app.task(name="submit_by_itself", queue=queue.CHANNELS, lock="submissions", retry=AGAIN)
     def submit_by_itself(build: str) -> None:

@@ -31,6 +31,7 @@ def gates(
     update: float = typer.Option(0.0, "--update-cost", help="Megabytes that the median device downloads at most."),
     budgets: bool = typer.Option(False, "--size-budgets", help="No depot or folder is heavier than its budget."),
     sign_offs: int = typer.Option(0, "--play-sign-offs", help="So many testers signed it off in play."),
+    review: bool = typer.Option(False, "--studio-review", help="Passed by the studio's own reviewers: rampa review."),
     none: bool = typer.Option(False, "--none", help="No gates at all."),
     title: str = TITLE,
     yes: bool = YES,
@@ -44,6 +45,7 @@ def gates(
     asked += [GateIn(kind=GateKind.UPDATE, size=round(update * 1e6))] if update else []
     asked += [GateIn(kind=GateKind.BUDGETS)] if budgets else []
     asked += [GateIn(kind=GateKind.SIGN_OFFS, count=sign_offs)] if sign_offs else []
+    asked += [GateIn(kind=GateKind.REVIEWED)] if review else []
     if none and asked:
         raise Invalid("gate.none", "--none stands beside other gates", hint="Say either.")
     with signed_in() as client:

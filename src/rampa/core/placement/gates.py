@@ -25,6 +25,7 @@ class GateKind(StrEnum):
     UPDATE = "update-cost"
     BUDGETS = "size-budgets"
     SIGN_OFFS = "play-sign-offs"
+    REVIEWED = "studio-review"
 
 
 @dataclass(frozen=True)
@@ -68,6 +69,9 @@ class BuildFacts:
     """Who finished all of them with nothing failed."""
     failed: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Points that failed in a finished sign-off, and who saw it."""
+    reviewed: str = ""
+    """Where it is before the studio's own reviewers for this channel; empty: it was never put there."""
+    review_passed: bool = False
     over: tuple[str, ...] = ()
     """What is heavier than its budget, as the check says it."""
 
@@ -217,6 +221,15 @@ def _sign_offs(gate: Gate, facts: BuildFacts) -> GateLook:
     return GateLook(gate, said, False, missing, "testers", "on their pages, once it stands where they may install it")
 
 
+def _reviewed(gate: Gate, facts: BuildFacts) -> GateLook:
+    said = "passed by the studio's own reviewers"
+    if facts.review_passed:
+        return GateLook(gate, said, True)
+    if not facts.reviewed:
+        return GateLook(gate, said, False, "it is not before them yet", "an engineer", "rampa review put")
+    return GateLook(gate, said, False, f"it is {facts.reviewed}", "a reviewer", "at the review desk: rampa review list")
+
+
 LOOKS: dict[GateKind, Callable[[Gate, BuildFacts], GateLook]] = {
     GateKind.CLEAN: _clean,
     GateKind.BOUND: _bound,
@@ -225,6 +238,7 @@ LOOKS: dict[GateKind, Callable[[Gate, BuildFacts], GateLook]] = {
     GateKind.UPDATE: _update,
     GateKind.BUDGETS: _budgets,
     GateKind.SIGN_OFFS: _sign_offs,
+    GateKind.REVIEWED: _reviewed,
 }
 
 

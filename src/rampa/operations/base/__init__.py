@@ -3,7 +3,7 @@
 from rampa.operations.base import audit
 from rampa.operations.base.context import Actor, Services, service_actor
 from rampa.operations.base.idempotency import Once, answered, once
-from rampa.operations.base.pages import cursor_id, cursor_numbers, page_of
+from rampa.operations.base.pages import cursor_id, cursor_moment, cursor_numbers, page_of
 from rampa.operations.base.policy import Act, action, actions, from_events, may, must
 from rampa.operations.base.provider import Provider
 from rampa.operations.base.transitions import transition
@@ -22,6 +22,7 @@ __all__ = [
     "audit",
     "begin",
     "cursor_id",
+    "cursor_moment",
     "cursor_numbers",
     "from_events",
     "may",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import datetime as dt
 import uuid
 from collections.abc import Callable, Sequence
 from typing import TypeVar
@@ -39,6 +40,15 @@ def cursor_numbers(cursor: str, count: int) -> list[int]:
     if len(parts) != count or not all(p.isascii() and p.isdigit() and len(p) < 19 for p in parts):
         raise _bad(cursor)
     return [int(p) for p in parts]
+
+
+def cursor_moment(cursor: str) -> tuple[dt.datetime, uuid.UUID]:
+    """A row's moment and number, of lists that are ordered by a time."""
+    moment, _, ident = decode_cursor(cursor).partition(" ")
+    try:
+        return dt.datetime.fromisoformat(moment).astimezone(dt.UTC), uuid.UUID(ident)
+    except (ValueError, OverflowError) as error:
+        raise _bad(cursor) from error
 
 
 def page_of(

@@ -77,6 +77,8 @@ class Act(StrEnum):
     CONNECT_STOREFRONT = "connect storefronts"
     SUBMIT = "put builds before storefronts"
     SHOW = "say what players get of what passed"
+    READ_REVIEW = "read what is before the studio's reviewers"
+    REVIEW = "review builds"
     MAKE_RULE = "make checks of the studio's own"
     MANAGE_ORIGINS = "say where deliveries lie"
     CONNECT_SOURCE = "connect sources"
@@ -183,6 +185,8 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.SUBMIT: ENGINEERS,
     Act.SHOW: ENGINEERS,
     Act.MAKE_RULE: ENGINEERS,
+    Act.READ_REVIEW: READERS | {Role.REVIEWER},
+    Act.REVIEW: ENGINEERS | {Role.REVIEWER},
     Act.MANAGE_ORIGINS: OWNERS,
     Act.CONNECT_SOURCE: ENGINEERS,
     Act.FETCH_SOURCE: ENGINEERS,

@@ -23,6 +23,7 @@ from rampa.core.placement.gates import (
     weighted_median,
 )
 from rampa.core.placement.life import LIVE
+from rampa.core.submission.life import WORDS, SubmissionState
 from rampa.core.testers.sign_off import failures, signed_by
 from rampa.db import (
     BindingRow,
@@ -36,6 +37,7 @@ from rampa.db import (
     find_build,
     find_channel,
     finished_sign_offs,
+    newest_review,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must
 from rampa.operations.channels.having import builds_had
@@ -150,7 +152,10 @@ def _facts(
     asked = _asks(channel, GateKind.SIGN_OFFS)
     finished = finished_sign_offs(uow.session, build.id) if asked else []
     wanted = tuple(c.name for c in checklists_for(uow.session, build)) if asked else ()
+    review = newest_review(uow.session, build.id, channel.id) if _asks(channel, GateKind.REVIEWED) else None
     return BuildFacts(
+        reviewed=WORDS[review.state] if review else "",
+        review_passed=review is not None and review.state is SubmissionState.PASSED,
         warnings=tuple(f.message for f in findings if f.severity == "warning"),
         bound=_bound(uow, build),
         stood=_stood(uow, build),

@@ -1,0 +1,149 @@
+"""Reviews as they are read: the queue, one of them with everything about it, times to the first verdict."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from sqlalchemy import Select, select, tuple_
+
+from rampa.core.submission import desk
+from rampa.core.submission.expected import Usual, usual
+from rampa.core.submission.life import TRANSITIONS, WORDS, SubmissionState
+from rampa.db import ReviewRow, find_review, find_title, load_document
+from rampa.db.reviews import OPEN
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin, cursor_moment, may, page_of
+from rampa.operations.reviews.about import (
+    NOTE,
+    bundle_of,
+    earlier_of,
+    findings_of,
+    listing_of,
+    since_last,
+    word_out,
+)
+from rampa.schema import reviews as wire
+from rampa.schema.common import Action, Page
+from rampa.schema.submissions import UsualOut
+
+WEEKS = dt.timedelta(weeks=26)
+ACTS = (
+    ("claim", Act.REVIEW, SubmissionState.WAITING),
+    ("lapse", Act.REVIEW, SubmissionState.REVIEWING),
+    ("ask", Act.REVIEW, SubmissionState.REVIEWING),
+    ("refuse", Act.REVIEW, SubmissionState.REVIEWING),
+    ("pass", Act.REVIEW, SubmissionState.REVIEWING),
+    ("answer", Act.SUBMIT, SubmissionState.QUESTION),
+    ("appeal", Act.SUBMIT, SubmissionState.REFUSED),
+)
+
+
+def list_reviews(services: Services, actor: Actor, query: wire.ReviewsQuery) -> Page[wire.ReviewRowOut]:
+    """By promise and age while a verdict is to come; else the newest first."""
+    with begin(services, actor) as uow:
+        rows = select(ReviewRow)
+        if query.title:
+            rows = rows.where(ReviewRow.title_id == find_title(uow.session, query.title).id)
+        if query.mine:
+            rows = rows.where(ReviewRow.claimant_id == actor.principal, ReviewRow.claim_until > uow.now)
+        waits = query.state == "open"
+        if query.state != "all":
+            rows = rows.where(ReviewRow.state.in_(OPEN) if waits else ReviewRow.state.not_in(OPEN))
+        rows = _from(rows, query.cursor, waits=waits)
+        found = list(uow.session.scalars(rows.limit(query.limit + 1)))
+        names = {row.title_id: load_document(uow.session, row.title).title("title.name") for row in found}
+        return page_of(
+            Page[wire.ReviewRowOut],
+            found,
+            query.limit,
+            lambda r: _row(uow, r, names[r.title_id]),
+            lambda r: f"{(r.promised if waits else r.created_at).isoformat()} {r.id}",
+        )
+
+
+def _from(rows: Select[ReviewRow], cursor: str | None, *, waits: bool) -> Select[ReviewRow]:
+    key = ReviewRow.promised if waits else ReviewRow.created_at
+    rows = rows.order_by(key, ReviewRow.id) if waits else rows.order_by(key.desc(), ReviewRow.id.desc())
+    if not cursor:
+        return rows
+    both, place = tuple_(key, ReviewRow.id), cursor_moment(cursor)
+    return rows.where(both > place if waits else both < place)
+
+
+def get_review(services: Services, actor: Actor, slug: str, number: int) -> wire.ReviewOut:
+    with begin(services, actor) as uow:
+        return describe(services, uow, find_review(uow.session, slug, number))
+
+
+def describe(services: Services, uow: UnitOfWork, row: ReviewRow) -> wire.ReviewOut:
+    title = load_document(uow.session, row.title).title("title.name")
+    inside = may(uow.actor.role, Act.REVIEW)
+    return wire.ReviewOut(
+        **dict(_row(uow, row, title)),
+        notes=row.notes,
+        reasons=desk.REASONS,
+        bundle=bundle_of(services, uow, row.build),
+        listing=listing_of(uow, row),
+        findings=findings_of(services, uow, row),
+        since_last=since_last(services, uow, row),
+        earlier=earlier_of(uow, row),
+        said=[word_out(w) for w in row.words if (w.text or w.kind != "claim") and (inside or w.kind != NOTE)],
+        allowed_actions=_actions(uow, row),
+    )
+
+
+def _row(uow: UnitOfWork, row: ReviewRow, title: str) -> wire.ReviewRowOut:
+    has = desk.holder(row.queued, uow.now)
+    state = row.state if has or row.state is not SubmissionState.REVIEWING else SubmissionState.WAITING
+    return wire.ReviewRowOut(
+        number=row.number,
+        title=row.title.slug,
+        title_name=title,
+        build=row.build.number,
+        build_name=row.build.name,
+        version_name=row.build.version_name,
+        platform=row.build.platform,
+        channel=row.channel.name,
+        state=state,
+        words=WORDS[state],
+        made_by=row.made_by,
+        since=row.since,
+        promised=row.promised,
+        late=(uow.now - row.promised).total_seconds(),
+        claimed_by=has,
+        claim_until=row.claim_until if has else None,
+        mine=bool(has) and row.claimant_id == uow.actor.principal,
+    )
+
+
+def _actions(uow: UnitOfWork, row: ReviewRow) -> list[Action]:
+    has = desk.holder(row.queued, uow.now)
+    state = row.state if has or row.state is not SubmissionState.REVIEWING else SubmissionState.WAITING
+    own = "You put it before the reviewers yourself." if row.maker_id == uow.actor.principal else ""
+    theirs = f"{has} has it." if has and row.claimant_id != uow.actor.principal else ""
+    found = [
+        action(uow.actor, act, name, (own or theirs) if act is Act.REVIEW else "")
+        for name, act, at in ACTS
+        if at is state
+    ]
+    found.append(action(uow.actor, Act.REVIEW, "note", own))
+    if any(at is state for at, event in TRANSITIONS if event.value == "withdraw"):
+        found.append(action(uow.actor, Act.SUBMIT, "withdraw"))
+    return found
+
+
+def times(services: Services, actor: Actor) -> wire.ReviewTimes:
+    """Of the last half year."""
+    with begin(services, actor) as uow:
+        rows = select(ReviewRow.created_at, ReviewRow.promised, ReviewRow.verdict_at).where(
+            ReviewRow.verdict_at.isnot(None), ReviewRow.verdict_at > uow.now - WEEKS
+        )
+        found = [(made, promised, said) for made, promised, said in uow.session.execute(rows) if said is not None]
+    weeks = desk.by_week(found)
+    return wire.ReviewTimes(
+        weeks=[wire.WeekOut(monday=w.monday, count=w.count, late=w.late, usual=_usual(w.usual)) for w in weeks],
+        all=_usual(usual((said - made).total_seconds() for made, _, said in found)),
+    )
+
+
+def _usual(found: Usual | None) -> UsualOut | None:
+    return UsualOut(count=found.count, low=found.low, median=found.median, high=found.high) if found else None
