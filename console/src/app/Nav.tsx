@@ -8,6 +8,7 @@ import {
   IconDatabase,
   IconDeviceLaptop,
   IconFileText,
+  IconGavel,
   IconGitBranch,
   IconGridDots,
   IconHistory,
@@ -104,6 +105,9 @@ export function Nav() {
             </Item>
             <Item to={`${at}/submissions`} icon={IconSend}>
               Submissions
+            </Item>
+            <Item to="/reviews" icon={IconGavel}>
+              Review desk
             </Item>
             <Item to={`${at}/crashes`} icon={IconBug}>
               Crashes

@@ -51,6 +51,9 @@ const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
 const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
 const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
 const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const BuildReviewPage = page("ReviewPage", () => import("../features/reviews/ReviewPage"));
+const ReviewsPage = page("ReviewsPage", () => import("../features/reviews/ReviewsPage"));
+const ReviewFrame = page("ReviewFrame", () => import("../features/reviews/ReviewFrame"));
 const SubmissionPage = page("SubmissionPage", () => import("../features/submissions/SubmissionPage"));
 const SubmissionsPage = page("SubmissionsPage", () => import("../features/submissions/SubmissionsPage"));
 const SubmitPage = page("SubmitPage", () => import("../features/submissions/SubmitPage"));
@@ -130,6 +133,19 @@ function SignedInPages() {
     </Route>
   );
   if (tester) return <Routes>{testing}</Routes>;
+  if (session?.person.role === "reviewer")
+    return (
+      <Routes>
+        <Route element={<ReviewFrame />}>
+          <Route index element={<Navigate to="/reviews" replace />} />
+          <Route path="reviews" element={<ReviewsPage />} />
+          <Route path="titles/:title/reviews/:review" element={<BuildReviewPage />} />
+          <Route path="account" element={<AccountPage />} />
+          <Route path="allow" element={<AllowPage />} />
+          <Route path="*" element={<Nowhere />} />
+        </Route>
+      </Routes>
+    );
   return (
     <Routes>
       {testing}
@@ -190,6 +206,8 @@ function SignedInPages() {
         <Route path="titles/:title/submissions" element={<SubmissionsPage />} />
         <Route path="titles/:title/submissions/submit" element={<SubmitPage />} />
         <Route path="titles/:title/submissions/:submission" element={<SubmissionPage />} />
+        <Route path="reviews" element={<ReviewsPage />} />
+        <Route path="titles/:title/reviews/:review" element={<BuildReviewPage />} />
         <Route path="propose" element={<ProposePage />} />
         <Route path="queue" element={<QueuePage />} />
         <Route path="agents" element={<AgentsPage />} />

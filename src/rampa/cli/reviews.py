@@ -170,7 +170,7 @@ def _usual(usual) -> str:  # type: ignore[no-untyped-def]
     return f"{duration(usual.median)} ({duration(usual.low)} to {duration(usual.high)})" if usual else ""
 
 
-def _shown(found: wire.ReviewOut, as_json: bool) -> None:
+def _shown(found: wire.BuildReview, as_json: bool) -> None:
     if as_json:
         print_json(found)
         return

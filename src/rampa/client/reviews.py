@@ -17,17 +17,17 @@ class ReviewsCalls(Calls):
         asked = {"state": state, "title": title or None, "mine": "true" if mine else None}
         return self.connection.pages(Page[wire.ReviewRowOut], f"{API}/reviews", limit=200, **asked)
 
-    def make(self, title: str, asked: wire.NewReview) -> wire.ReviewOut:
-        return self.connection.post(wire.ReviewOut, f"{API}/titles/{title}/reviews", asked)
+    def make(self, title: str, asked: wire.NewReview) -> wire.BuildReview:
+        return self.connection.post(wire.BuildReview, f"{API}/titles/{title}/reviews", asked)
 
-    def get(self, title: str, number: int) -> wire.ReviewOut:
-        return self.connection.get(wire.ReviewOut, f"{API}/titles/{title}/reviews/{number}")
+    def get(self, title: str, number: int) -> wire.BuildReview:
+        return self.connection.get(wire.BuildReview, f"{API}/titles/{title}/reviews/{number}")
 
     def act(
         self, title: str, number: int, act: str, text: str = "", about: str = "", reason: str = ""
-    ) -> wire.ReviewOut:
+    ) -> wire.BuildReview:
         asked = wire.ReviewAct.model_validate({"act": act, "text": text, "about": about, "reason": reason})
-        return self.connection.post(wire.ReviewOut, f"{API}/titles/{title}/reviews/{number}/acts", asked)
+        return self.connection.post(wire.BuildReview, f"{API}/titles/{title}/reviews/{number}/acts", asked)
 
     def times(self) -> wire.ReviewTimes:
         return self.connection.get(wire.ReviewTimes, f"{API}/reviews/times")

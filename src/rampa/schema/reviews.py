@@ -137,7 +137,7 @@ class ReviewedListing(Wire):
     rated_by: str
 
 
-class ReviewOut(ReviewRowOut):
+class BuildReview(ReviewRowOut):
     notes: str
     reasons: dict[str, str]
     bundle: ReviewedBuild | None

@@ -26,18 +26,18 @@ def resource(services: Services) -> Resource:
         """How long first verdicts took, week by week."""
         return views.times(services, current_actor())
 
-    @api.call("POST", "/titles/<string:title>/reviews", Act.SUBMIT, wire.ReviewOut, status=201)
-    def make_review(path: TitlePath, body: wire.NewReview) -> wire.ReviewOut:
+    @api.call("POST", "/titles/<string:title>/reviews", Act.SUBMIT, wire.BuildReview, status=201)
+    def make_review(path: TitlePath, body: wire.NewReview) -> wire.BuildReview:
         """Put a build before the studio's reviewers, for a channel."""
         return desk.put_before(services, current_actor(), path.title, body)
 
-    @api.call("GET", REVIEW, Act.READ_REVIEW, wire.ReviewOut)
-    def get_review(path: wire.ReviewOf) -> wire.ReviewOut:
+    @api.call("GET", REVIEW, Act.READ_REVIEW, wire.BuildReview)
+    def get_review(path: wire.ReviewOf) -> wire.BuildReview:
         """A review with everything about it on one page."""
         return views.get_review(services, current_actor(), path.title, path.review)
 
-    @api.call("POST", REVIEW + "/acts", Act.READ_REVIEW, wire.ReviewOut)
-    def act_on_review(path: wire.ReviewOf, body: wire.ReviewAct) -> wire.ReviewOut:
+    @api.call("POST", REVIEW + "/acts", Act.READ_REVIEW, wire.BuildReview)
+    def act_on_review(path: wire.ReviewOf, body: wire.ReviewAct) -> wire.BuildReview:
         """Claim, give back, note, ask, refuse, pass; answer, appeal, withdraw."""
         return desk.act(services, current_actor(), path.title, path.review, body)
 

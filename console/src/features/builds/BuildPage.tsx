@@ -5,6 +5,7 @@ import { bytes, capital, plural } from "../../ui/format";
 import { Answer, Digest, Empty, PageHead, Panel, When } from "../../ui/parts";
 import { useChannels } from "../channels/queries";
 import { BuildFeedbackPanel } from "../feedback/BuildFeedbackPanel";
+import { PutBefore } from "../reviews/PutBefore";
 import { BuildSignOffsPanel } from "../sign-offs/SignOffs";
 import { State } from "./BuildTable";
 import { BundlePanel } from "./BundlePanel";
@@ -29,6 +30,7 @@ export function BuildPage() {
             aside={
               <>
                 <Pin build={b} title={title} />
+                {b.state === "ready" && <PutBefore title={title} build={b.number} purpose={b.purpose} />}
                 <Place build={b} title={title} />
               </>
             }

@@ -25,6 +25,8 @@ export function ruleSaid(rule: Rule): string {
       return "no depot and no folder is heavier than its budget";
     case "play-sign-offs":
       return `signed off in play by ${plural(rule.count ?? 0, "tester")}`;
+    case "studio-review":
+      return "passed by the studio's own reviewers";
   }
 }
 
@@ -65,6 +67,7 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
   const [approvals, setApprovals] = useState(rule("approvals")?.count ?? 0);
   const [megabytes, setMegabytes] = useState((rule("update-cost")?.size ?? 0) / 1e6);
   const [signOffs, setSignOffs] = useState(rule("play-sign-offs")?.count ?? 0);
+  const [review, setReview] = useState(!!rule("studio-review"));
   // A second stand is set by the command line, and kept here.
   const others = channel.gates.filter((g) => g.kind === "stood-on").slice(1);
   const send = (event: FormEvent) => {
@@ -77,6 +80,7 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
       ...(approvals ? [{ kind: "approvals", count: approvals } as Rule] : []),
       ...(megabytes ? [{ kind: "update-cost", size: Math.round(megabytes * 1e6) } as Rule] : []),
       ...(light ? [{ kind: "size-budgets" } as Rule] : []),
+      ...(review ? [{ kind: "studio-review" } as Rule] : []),
       ...(signOffs ? [{ kind: "play-sign-offs", count: signOffs } as Rule] : []),
     ];
     set.mutate(gates, { onSuccess: close });
@@ -97,6 +101,7 @@ function SetGates({ title, channel, close }: { title: string; channel: Channel; 
           checked={light}
           onChange={(e) => setLight(e.currentTarget.checked)}
         />
+        <Checkbox label="Passed by the studio's own reviewers" checked={review} onChange={(e) => setReview(e.currentTarget.checked)} />
         <Group grow align="end">
           <Select label="Was live before on" placeholder="no other" clearable data={names} value={before} onChange={setBefore} />
           <NumberInput label="For hours" min={0} max={2160} value={hours} onChange={(v) => setHours(Number(v))} disabled={!before} />

@@ -44,7 +44,7 @@ REVIEWERS = ("claim", "lapse", "note", "ask", "refuse", "pass")
 VERDICTS = ("ask", "refuse", "pass")
 
 
-def put_before(services: Services, actor: Actor, slug: str, asked: wire.NewReview) -> wire.ReviewOut:
+def put_before(services: Services, actor: Actor, slug: str, asked: wire.NewReview) -> wire.BuildReview:
     """A build before the reviewers of a channel. Another of the same profile that waits there is withdrawn for it."""
     must(actor, Act.SUBMIT)
     with begin(services, actor) as uow:
@@ -67,7 +67,7 @@ def put_before(services: Services, actor: Actor, slug: str, asked: wire.NewRevie
         return describe(services, uow, row)
 
 
-def act(services: Services, actor: Actor, slug: str, number: int, asked: wire.ReviewAct) -> wire.ReviewOut:
+def act(services: Services, actor: Actor, slug: str, number: int, asked: wire.ReviewAct) -> wire.BuildReview:
     """Raises `Conflict` where its state does not take it or somebody else has it, `Invalid` for a verdict without words."""
     must(actor, Act.REVIEW if asked.act in REVIEWERS else Act.SUBMIT)
     with begin(services, actor) as uow:

@@ -69,15 +69,15 @@ def _from(rows: Select[ReviewRow], cursor: str | None, *, waits: bool) -> Select
     return rows.where(both > place if waits else both < place)
 
 
-def get_review(services: Services, actor: Actor, slug: str, number: int) -> wire.ReviewOut:
+def get_review(services: Services, actor: Actor, slug: str, number: int) -> wire.BuildReview:
     with begin(services, actor) as uow:
         return describe(services, uow, find_review(uow.session, slug, number))
 
 
-def describe(services: Services, uow: UnitOfWork, row: ReviewRow) -> wire.ReviewOut:
+def describe(services: Services, uow: UnitOfWork, row: ReviewRow) -> wire.BuildReview:
     title = load_document(uow.session, row.title).title("title.name")
     inside = may(uow.actor.role, Act.REVIEW)
-    return wire.ReviewOut(
+    return wire.BuildReview(
         **dict(_row(uow, row, title)),
         notes=row.notes,
         reasons=desk.REASONS,
