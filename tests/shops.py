@@ -20,8 +20,9 @@ from rampa.core.submission.life import SubmissionState
 from rampa.schema import storefronts as wire
 from rampa.standin.storefront.app import make_storefront
 from rampa.standin.storefront.character import CHARACTERS, Character
+from rampa.standin.storefront.desk import decide
 from rampa.standin.storefront.machines import tick
-from rampa.standin.storefront.operator import decide, trouble
+from rampa.standin.storefront.operator import trouble
 from rampa.standin.storefront.shop import Shop
 from rampa.storefronts.conformance import Trial
 from rampa.storefronts.http_storefront import HttpStorefront

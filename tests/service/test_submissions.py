@@ -108,6 +108,10 @@ def test_refused_mended_and_passed(submitting: Submitting) -> None:
     character(submitting, policy=ReviewPolicy.PEOPLE)
     number = submitting.make()
     submitting.review(number, "refuse", "The camera has no need.", "permission camera")
+    ramp = submitting.client.titles.ramp(TITLE)
+    marker = next(r for r in ramp.rows if r.profile == "linux-release").builds[0]
+    assert ramp.stations[marker.height].name == "review"
+    assert (marker.stop.code, marker.stop.message) == ("submission.waits", "northquay: refused")  # type: ignore[union-attr]
     seen = submitting.at(number)
     assert (seen.state, seen.reviewers[-1].text, seen.reviewers[-1].about) == (
         S.REFUSED,

@@ -208,17 +208,6 @@ def test_the_operators_page_is_behind_a_secret(opens: Opens) -> None:
         at = f"/operator/{OPERATOR}"
         page = http.get(at).text
         assert ("&lt;script&gt;alert(1)" in page, "<script>" in page) == (True, False)
-        act = f"{at}/submissions/{made.id}"
-        assert http.post(act, data={"act": "claim", "by": "Rauni"}).status_code == 303
-        assert "held by Rauni" in http.get(at).text
-        assert "say it in words" in http.post(act, data={"act": "refuse", "reason": "other"}).text
-        assert "a reviewer cannot" in http.post(act, data={"act": "fog"}).text
-        with refuses("review.act"):
-            quay.review(made.id, "fog")
-        http.post(
-            act, data={"act": "refuse", "reason": "picture", "text": "Picture 2 is of a harbour.", "about": "picture 2"}
-        )
-        assert "Picture 2 is of a harbour." in http.get(at).text
         http.post(f"{at}/trouble", data={"what": "slow", "value": "3"})
         assert "answers take 3 s more" in http.get(at).text
 

@@ -119,7 +119,7 @@ def test_a_reviewer_who_vanishes_loses_the_claim(opens: Opens) -> None:
     made = submitted(trial)
     quay.until(adapter, made.id, S.WAITING)
     quay.review(made.id, "claim")
-    with refuses("state.conflict"):
+    with refuses("review.claimed"):
         quay.review(made.id, "claim", by="Tuomas")
     quay.pass_(901)
     seen = adapter.submission(made.id)

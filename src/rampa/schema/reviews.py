@@ -58,6 +58,7 @@ class ReviewRowOut(Wire):
     build_name: str
     version_name: str
     platform: str
+    """As people call it."""
     channel: str
     state: SubmissionState
     words: str

@@ -52,6 +52,9 @@ CASES: list[tuple[Gate, BuildFacts, str]] = [
         BuildFacts(checklists=("night",), signed=("Kaisa", "Onni"), failed={"fog": ("Vendla",), "thaw": ("Vendla",)}),
         "fog failed for Vendla, and 1 more",
     ),
+    (Gate(GateKind.REVIEWED), BuildFacts(reviewed="passed", review_passed=True), ""),
+    (Gate(GateKind.REVIEWED), BuildFacts(reviewed="refused"), "it is refused"),
+    (Gate(GateKind.REVIEWED), BuildFacts(), "it is not before them yet"),
 ]
 
 

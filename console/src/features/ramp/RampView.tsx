@@ -20,7 +20,7 @@ export function RampView({ ramp, title }: { ramp: Ramp; title: string }) {
       <div className="ramp-row ramp-head" aria-hidden>
         <div />
         {ramp.stations.map((station) => (
-          <div key={station.name} className={station.closed ? "dim" : ""}>
+          <div key={station.name}>
             {station.name}
             {station.channel && <span className="dim"> channel</span>}
           </div>
@@ -48,7 +48,7 @@ function Row({ row, stations, title }: { row: RampRow; stations: Station[]; titl
         const live = here.some((b) => b.live_on.includes(station.name));
         const room = !row.builds.some((b) => b.height === at + 1 || b.live_on.includes(stations[at + 1]?.name ?? ""));
         return (
-          <div key={station.name} className={`ramp-cell${station.closed ? " closed" : ""}${here.length ? "" : " bare"}`}>
+          <div key={station.name} className={`ramp-cell${here.length ? "" : " bare"}`}>
             <span className="ramp-station">{station.name}</span>
             <div className="ramp-stand">
               {lead && at === nextStation(lead, stations) && (
@@ -96,7 +96,9 @@ function Stopped({ row, title }: { row: RampRow; title: string }) {
 function nextStation(build: RampBuild, stations: Station[]): number {
   if (!build.stop && !build.next) return -1;
   if (build.stop?.code === "bundle.unsigned") return stations.findIndex((s) => s.name === "signed");
-  return Math.min(stations.length - 1, build.height + 1);
+  if (build.stop?.code === "submission.waits") return stations.findIndex((s) => s.name === "review");
+  const above = stations.findIndex((s, at) => at > build.height && s.channel);
+  return above < 0 ? stations.length - 1 : above;
 }
 
 function walk(event: KeyboardEvent, grid: HTMLDivElement | null): void {

@@ -16,7 +16,7 @@ export function ReviewPage() {
     <Answer of={found} rows={10}>
       {(data) => (
         <>
-          <PageHead title={`${data.title_name} ${data.version_name} for ${capital(data.platform)}`} aside={<Claim data={data} />}>
+          <PageHead title={`${data.title_name} ${data.version_name} for ${data.platform}`} aside={<Claim data={data} />}>
             {data.build_name}, for the channel {data.channel}; put there by {data.made_by} <When at={data.since} />. A verdict was promised{" "}
             <When at={data.promised} />.
           </PageHead>

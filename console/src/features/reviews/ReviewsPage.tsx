@@ -4,7 +4,6 @@ import { Link, useSearchParams } from "react-router";
 import { capital } from "../../ui/format";
 import { Pager } from "../../ui/Pager";
 import { Answer, Command, Empty, PageHead, Panel, When } from "../../ui/parts";
-import { Platform } from "../profiles/Platform";
 import { type ReviewRow, useReviews } from "./queries";
 import { TimesPanel } from "./TimesPanel";
 
@@ -82,7 +81,7 @@ function Rows({ rows }: { rows: ReviewRow[] }) {
                 {row.title_name} {row.version_name}
               </Link>{" "}
               <span className="dim">
-                #{row.build} <Platform name={row.platform} />
+                #{row.build} {row.platform}
               </span>
             </td>
             <td className="wide tight">{row.channel}</td>

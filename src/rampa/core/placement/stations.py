@@ -8,20 +8,16 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Station:
-    """`channel`: builds are placed there. `closed` says why it is passed over for now; empty where builds stand there."""
+    """`channel`: builds are placed there."""
 
     name: str
     channel: bool
-    closed: str = ""
 
 
 BUILT, SIGNED, DEPOTS = "built", "signed", "depots"
 MAKING = (Station(BUILT, False), Station(SIGNED, False), Station(DEPOTS, False))
-REVIEW = Station(
-    "review",
-    False,
-    "Submissions to a storefront's reviewers are not part of this version: Rampa delivers all lines itself.",
-)
+REVIEW = Station("review", False)
+"""Before the reviewers of a storefront, or of the studio."""
 
 
 def stations_of(channels: Iterable[tuple[str, bool]]) -> tuple[Station, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from itertools import groupby
 
 from sqlalchemy import func, or_, select
@@ -9,9 +10,11 @@ from sqlalchemy import func, or_, select
 from rampa.core.build.life import BuildState
 from rampa.core.check.findings import Finding
 from rampa.core.check.profile import check_profile, stops_a_build
-from rampa.core.placement.stations import BUILT, DEPOTS, Station, stations_of
+from rampa.core.placement.stations import BUILT, DEPOTS, REVIEW, Station, stations_of
 from rampa.core.platform.table import line_title
-from rampa.db import BuildRow, PlacementRow, find_title, identity_names, load_document
+from rampa.core.submission.course import Course
+from rampa.core.submission.life import ON_SHOW, WORDS, SubmissionState
+from rampa.db import BuildRow, PlacementRow, ReviewRow, SubmissionRow, find_title, identity_names, load_document
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin
 from rampa.operations.channels.obstacles import check
 from rampa.operations.channels.standing import TitleStanding, load_standing
@@ -25,18 +28,26 @@ SHOWN = 5
 class _Heights:
     """How high each station is, from the left."""
 
-    def __init__(self, standing: TitleStanding) -> None:
+    def __init__(self, uow: UnitOfWork, standing: TitleStanding) -> None:
         self.stations = stations_of((c.name, c.reviewed) for c in standing.channels.values())
         self._places = {s.name: i for i, s in enumerate(self.stations)}
+        self._reviewed = before_reviewers(uow, standing)
 
     def of(self, build: BuildRow, live: list[str]) -> int:
         # What is open stands where a build begins: only a whole, signed one has reached its depots.
         signed = bool(build.bundle and build.bundle.fingerprint) and build.state != BuildState.OPEN
-        return max([self._places[DEPOTS if signed else BUILT], *(self._places[name] for name in live)])
+        reached = [self._places[DEPOTS if signed else BUILT], *(self._places[name] for name in live)]
+        if build.id in self._reviewed and REVIEW.name in self._places:
+            reached.append(self._places[REVIEW.name])
+        return max(reached)
+
+    def said_of(self, build: BuildRow) -> str:
+        """What a reviewer waits for an answer to, or refused; empty where nothing is to be done."""
+        return self._reviewed.get(build.id, "")
 
     def above(self, height: int) -> Station | None:
         above = self.stations[max(height, self._places[DEPOTS]) + 1 :]
-        return next((s for s in above if not s.closed), None)
+        return next((s for s in above if s.channel), None)
 
 
 def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
@@ -44,7 +55,7 @@ def get_ramp(services: Services, actor: Actor, slug: str) -> wire.Ramp:
         title = find_title(uow.session, slug)
         document = load_document(uow.session, title)
         standing = load_standing(uow, title)
-        heights = _Heights(standing)
+        heights = _Heights(uow, standing)
         identities = identity_names(uow.session)
         builds = _row_builds(uow, standing)
         rows = [
@@ -79,6 +90,11 @@ def _marker(
     height = heights.of(build, live)
     # Only the leading build of a row is asked what stops it: the others were left behind.
     stop, act = _next(uow, standing, heights.above(height), build) if leads else (None, None)
+    said = heights.said_of(build) if leads else ""
+    if said:
+        stop = Finding(
+            "blocker", "submission.waits", said, "review", "Its page under Submissions or Reviews says more."
+        )
     following = {name: standing.following.get((name, build.platform), 0) for name in live}
     having = {name: standing.having.get(((name, build.platform), build.number), 0) for name in live}
     return wire.RampBuild(
@@ -97,6 +113,24 @@ def _marker(
         stop=stop,
         next=act,
     )
+
+
+def before_reviewers(uow: UnitOfWork, standing: TitleStanding) -> dict[uuid.UUID, str]:
+    """Builds that are before reviewers of a storefront or of the studio -> what waits for the studio, empty for nothing."""
+    told = (SubmissionState.QUESTION, SubmissionState.REFUSED)
+    found: dict[uuid.UUID, str] = {}
+    own = select(ReviewRow).where(ReviewRow.title_id == standing.title.id).order_by(ReviewRow.number)
+    for review in uow.session.scalars(own):
+        over = review.state is SubmissionState.WITHDRAWN
+        found[review.build_id] = f"the studio's reviewers: {WORDS[review.state]}" if review.state in told else ""
+        if over:
+            del found[review.build_id]
+    sent = select(SubmissionRow).where(SubmissionRow.title_id == standing.title.id).order_by(SubmissionRow.number)
+    for row in uow.session.scalars(sent):
+        if not row.over and row.state not in ON_SHOW:
+            waits = row.course in (Course.HALTED, Course.BY_HAND) or row.state in told
+            found[row.build_id] = f"{row.storefront}: {row.words}" if waits else found.get(row.build_id, "")
+    return found
 
 
 def _place(standing: TitleStanding, placement: PlacementRow) -> wire.RampPlace:

@@ -29,6 +29,8 @@ from rampa.schema import reviews as wire
 FILES = 40
 EARLIER = 10
 NOTE = "note"
+NOT_ITS_MATTER = ("line.storefront", "build.live")
+"""Where it may stand is no question of what it is."""
 
 
 def bundle_of(services: Services, uow: UnitOfWork, build: BuildRow) -> wire.ReviewedBuild | None:
@@ -70,7 +72,8 @@ def findings_of(services: Services, uow: UnitOfWork, row: ReviewRow) -> list[Fin
     ruled = Ruled(paths, permissions, tuple(frameworks_in(paths)), lambda _: b"")
     # Rules that read inside of files are part of a submission's plan: a page must not read a build for each look.
     rules = [r.rule for r in studio_rules(uow.session) if not r.rule.holds]
-    return in_order([*(f for f in found if f.severity != "note"), *apply_rules(rules, "", ruled)])
+    kept = [f for f in found if f.severity != "note" and f.code not in NOT_ITS_MATTER]
+    return in_order([*kept, *apply_rules(rules, "", ruled)])
 
 
 def listing_of(uow: UnitOfWork, row: ReviewRow) -> wire.ReviewedListing:

@@ -6,6 +6,7 @@ import datetime as dt
 
 from sqlalchemy import Select, select, tuple_
 
+from rampa.core.platform.table import line_title
 from rampa.core.submission import desk
 from rampa.core.submission.expected import Usual, usual
 from rampa.core.submission.life import TRANSITIONS, WORDS, SubmissionState
@@ -101,7 +102,7 @@ def _row(uow: UnitOfWork, row: ReviewRow, title: str) -> wire.ReviewRowOut:
         build=row.build.number,
         build_name=row.build.name,
         version_name=row.build.version_name,
-        platform=row.build.platform,
+        platform=line_title(row.build.platform, ""),
         channel=row.channel.name,
         state=state,
         words=WORDS[state],
@@ -116,6 +117,7 @@ def _row(uow: UnitOfWork, row: ReviewRow, title: str) -> wire.ReviewRowOut:
 
 
 def _actions(uow: UnitOfWork, row: ReviewRow) -> list[Action]:
+    """Those of one's own side: reviewers answer nothing, and makers pass nothing that is theirs."""
     has = desk.holder(row.queued, uow.now)
     state = row.state if has or row.state is not SubmissionState.REVIEWING else SubmissionState.WAITING
     own = "You put it before the reviewers yourself." if row.maker_id == uow.actor.principal else ""
@@ -123,10 +125,11 @@ def _actions(uow: UnitOfWork, row: ReviewRow) -> list[Action]:
     found = [
         action(uow.actor, act, name, (own or theirs) if act is Act.REVIEW else "")
         for name, act, at in ACTS
-        if at is state
+        if at is state and may(uow.actor.role, act)
     ]
-    found.append(action(uow.actor, Act.REVIEW, "note", own))
-    if any(at is state for at, event in TRANSITIONS if event.value == "withdraw"):
+    if may(uow.actor.role, Act.REVIEW):
+        found.append(action(uow.actor, Act.REVIEW, "note", own))
+    if may(uow.actor.role, Act.SUBMIT) and any(at is state for at, event in TRANSITIONS if event.value == "withdraw"):
         found.append(action(uow.actor, Act.SUBMIT, "withdraw"))
     return found
 

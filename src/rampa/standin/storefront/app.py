@@ -11,7 +11,19 @@ from flask_openapi.openapi import OpenAPI
 from rampa.core.errors import RampaError
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.schema import storefronts as wire
-from rampa.standin.storefront import api, faults, hand_in, machines, notices, oauth, operator, players, trouble, uploads
+from rampa.standin.storefront import (
+    api,
+    desk,
+    faults,
+    hand_in,
+    machines,
+    notices,
+    oauth,
+    operator,
+    players,
+    trouble,
+    uploads,
+)
 from rampa.standin.storefront.shop import Shop
 
 POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; form-action 'self' http: https:"
@@ -38,7 +50,7 @@ def make_storefront(shop: Shop) -> OpenAPI:
     faults.install(app)
     app.before_request(lambda: trouble.meet(shop))
     app.register_api(api.blueprint(shop))
-    for part in (oauth, uploads, operator, players, hand_in):
+    for part in (oauth, uploads, operator, desk, players, hand_in):
         app.register_blueprint(part.blueprint(shop))
 
     @app.after_request

@@ -26,6 +26,8 @@ class Waits:
     check: float = 3
     line: float = 15
     review: float = 10
+    promise: float = 300
+    """Within which a verdict is promised to the studio."""
     claim: float = 900
     """How long a reviewer's claim holds without a word."""
 

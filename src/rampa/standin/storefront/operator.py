@@ -1,4 +1,4 @@
-"""The operator's pages, behind a secret in the address: what waits, trouble to make; and the storefront's reviewers."""
+"""The operator's pages, behind a secret in the address: what there is, and trouble to make."""
 
 from __future__ import annotations
 
@@ -11,8 +11,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, RampaError
-from rampa.core.submission.life import WORDS, SubmissionEvent, SubmissionState
-from rampa.standin.storefront import moves
+from rampa.core.submission.life import WORDS, SubmissionState
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
 from rampa.standin.storefront.tables import StoreEventRow, StoreSubmissionRow, StoreTokenRow, UploadRow
@@ -39,18 +38,6 @@ def blueprint(shop: Shop) -> Blueprint:
     def make_trouble(secret: str) -> Response | str:
         return _done(shop, secret, lambda: trouble(shop, request.form.get("what", ""), request.form.get("value", "")))
 
-    @pages.post("/submissions/<string:submission>")
-    def review(secret: str, submission: str) -> Response | str:
-        form = request.form
-        return _done(
-            shop,
-            secret,
-            lambda: decide(
-                shop, submission, form.get("act", ""), form.get("by", "") or "a reviewer", form.get("text", ""),
-                form.get("about", ""), form.get("reason", ""),
-            ),
-        )  # fmt: skip
-
     return pages
 
 
@@ -71,29 +58,6 @@ def trouble(shop: Shop, what: str, value: str) -> None:
     }
     with shop.begin() as session:
         shop.set(session, what, said[what] if number else None)
-
-
-def decide(shop: Shop, submission: str, act: str, by: str, text: str, about: str, reason: str) -> None:
-    """A reviewer's act. Raises `Conflict` where another holds it, or its state does not take it."""
-    events = {
-        "claim": SubmissionEvent.CLAIM,
-        "lapse": SubmissionEvent.LAPSE,
-        "ask": SubmissionEvent.ASK,
-        "refuse": SubmissionEvent.REFUSE,
-        "pass": SubmissionEvent.PASS,
-    }
-    if act not in events:
-        raise Invalid("review.act", f"a reviewer cannot {act[:40]!r}")
-    if act in ("ask", "refuse") and not text.strip():
-        raise Invalid("review.words", "say it in words: the studio has nothing else to go by", where="text")
-    if act == "refuse" and reason not in shop.character.reasons:
-        raise Invalid("review.reason", "choose a reason from the list", where="reason")
-    with shop.begin() as session:
-        row = moves.find(session, submission)
-        moves.move(shop, session, row, events[act], by, text, about, reason if act == "refuse" else "")
-        if act == "claim":
-            row.claimed_by = by
-            row.claim_until = shop.now() + dt.timedelta(seconds=shop.character.waits.claim)
 
 
 def _revoke(shop: Shop, value: str) -> None:

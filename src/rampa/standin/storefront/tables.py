@@ -125,6 +125,17 @@ class StoreEventRow(StoreBase):
     reason: Mapped[str] = mapped_column(String(40), default="")
 
 
+class StoreNoteRow(StoreBase):
+    """What reviewers write for one another; no studio reads it."""
+
+    __tablename__ = "note"
+    number: Mapped[int] = mapped_column(Identity(), primary_key=True)
+    submission: Mapped[str] = mapped_column(ForeignKey("submission.id", ondelete="CASCADE"), index=True)
+    at: Mapped[dt.datetime]
+    by: Mapped[str] = mapped_column(String(100))
+    text: Mapped[str] = mapped_column(Text)
+
+
 class StoreNoticeRow(StoreBase):
     """Where the studio is told, and what was not told yet."""
 
