@@ -24,6 +24,7 @@ from demo.ceremony import hold
 from demo.peatlight.documents import CHECKLISTS, hurried
 from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
+from demo.storefronts import connect_all
 from rampa.client import Client
 from rampa.client.builds.maker import make_build
 from rampa.client.devices.delivery import HttpDelivery, device_report
@@ -39,7 +40,12 @@ from rampa.schema.signing.identities import NewKey
 from rampa.schema.testers import AccessIn, AddressesIn, JoinAccept, NewGroup
 from rampa.standin.device import SimulatedDevice, new_identity
 
-PEOPLE = (("Oskari", Role.ENGINEER), ("Marisol", Role.TESTER), ("Tuuli", Role.VIEWER))
+PEOPLE = (
+    ("Oskari", Role.ENGINEER),
+    ("Marisol", Role.TESTER),
+    ("Rauni", Role.REVIEWER),
+    ("Tuuli", Role.VIEWER),
+)
 INVITED = ("Kaisa", "Onni", "Vendla")
 KEY = "quillback-2026"
 STUDIO = "Quillback Works"
@@ -75,6 +81,7 @@ def main(folder: Path, address: str, email: str) -> None:
         send_folder(client.listings, "peatlight", there, "The listing for every storefront.", "", 0, lambda *_: None)
         fill_with_runs(client, folder, address)
         hold(client, folder)
+        connect_all(client, os.environ.get("RAMPA_DEMO_STOREFRONTS", ""))
         client.people.revoke_token(token.id)
 
 

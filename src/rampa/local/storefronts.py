@@ -21,6 +21,7 @@ KEPT = ("PATH", "HOME", "LANG", "PYTHONPATH", "LD_LIBRARY_PATH")
 class OpenShop:
     """Where players look, and where its operator does: behind a secret, which only who started this is told."""
 
+    name: str
     title: str
     address: str
     operator: str
@@ -37,7 +38,7 @@ def _open(keeper: Keeper, postgres: Postgres, folder: ServiceFolder, name: str) 
         f"The storefront {title}", _log(folder, name), lambda: start_storefront(postgres, folder, name, port, secret)
     )
     address = f"http://127.0.0.1:{port}"
-    return OpenShop(title, address, f"{address}/operator/{secret}")
+    return OpenShop(name, title, address, f"{address}/operator/{secret}")
 
 
 def start_storefront(postgres: Postgres, folder: ServiceFolder, name: str, port: int, secret: str) -> Child:

@@ -25,7 +25,7 @@ from rampa.local.front import Front, find_nginx, new_folder, start_front
 from rampa.local.keeper import Keeper
 from rampa.local.postgres import free_port, private_server
 from rampa.local.service import ServiceFolder, start_mailbox, start_screens, start_service, start_worker
-from rampa.local.storefronts import open_storefronts
+from rampa.local.storefronts import OpenShop, open_storefronts
 from rampa.operations.base import Services
 from rampa.operations.people import people
 from rampa.store.address import open_store
@@ -105,7 +105,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     for name in agents.names:
         keeper.keep(f"The agent {name}", agents.log(name), partial(agents.start, name))
     if first and password and not options.no_demo:
-        _seed(root, data, address, password)
+        _seed(root, data, address, password, shops)
     _print_sign_in(root, data, address, password, letters)
     for shop in shops:
         say(f"{shop.title + ':':<15} {shop.address}      (a simulated storefront; its operator: {shop.operator})")
@@ -161,9 +161,15 @@ def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool,
         services.db.engine.dispose()
 
 
-def _seed(root: Path, data: Path, address: str, password: str) -> None:
+def _seed(root: Path, data: Path, address: str, password: str, shops: list[OpenShop]) -> None:
     say("Filling it with the demo: folders, a git repository, builds, runs on two agents (about a minute and a half) …")
-    environment = {**os.environ, "RAMPA_PASSWORD": password, "PYTHONPATH": str(root)}
+    storefronts = ",".join(f"{shop.name}={shop.address}" for shop in shops)
+    environment = {
+        **os.environ,
+        "RAMPA_PASSWORD": password,
+        "PYTHONPATH": str(root),
+        "RAMPA_DEMO_STOREFRONTS": storefronts,
+    }
     command = [sys.executable, "-m", "demo.seed", str(data / "demo"), address, OWNER[1]]
     if subprocess.run(command, env=environment, check=False, cwd=root).returncode != 0:
         say("The demo could not be filled in; the service runs all the same. The lines above say why.")

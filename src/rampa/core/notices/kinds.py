@@ -14,6 +14,8 @@ class NoticeKind(StrEnum):
     TESTERS = "testers"
     LISTINGS = "listings"
     STOREFRONTS = "storefronts"
+    SUBMISSIONS = "submissions"
+    REVIEWS = "reviews"
     SIGNING = "signing"
     PEOPLE = "people"
 
@@ -53,6 +55,11 @@ KINDS = {
     NoticeKind.STOREFRONTS: KindOfNotice(
         "accounts at storefronts that are connected or lost", ("storefront.",), of_titles=False
     ),
+    NoticeKind.SUBMISSIONS: KindOfNotice(
+        "submissions that move at storefronts, that are halted, lost or to be handed in",
+        ("submission.move", "submission.halt", "submission.set-back", "submission.hand-in"),
+    ),
+    NoticeKind.REVIEWS: KindOfNotice("builds before the studio's own reviewers, and what they said", ("review.",)),
     NoticeKind.SIGNING: KindOfNotice(
         "signing identities, grants, roots", ("key.", "unlock.", "vault.", "grant.", "trust."), of_titles=False
     ),
