@@ -4,6 +4,7 @@ import {
   IconBug,
   IconBuildingStore,
   IconBuildingWarehouse,
+  IconCalendar,
   IconCertificate,
   IconDatabase,
   IconDeviceLaptop,
@@ -149,6 +150,9 @@ export function Nav() {
         </Item>
         <Item to="/storefronts" icon={IconBuildingWarehouse}>
           Storefronts
+        </Item>
+        <Item to="/calendar" icon={IconCalendar}>
+          Calendar
         </Item>
         <Item to="/people" icon={IconUsers}>
           People

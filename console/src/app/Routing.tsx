@@ -51,6 +51,7 @@ const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
 const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
 const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
 const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const CalendarPage = page("CalendarPage", () => import("../features/calendar/CalendarPage"));
 const BuildReviewPage = page("ReviewPage", () => import("../features/reviews/ReviewPage"));
 const ReviewsPage = page("ReviewsPage", () => import("../features/reviews/ReviewsPage"));
 const ReviewFrame = page("ReviewFrame", () => import("../features/reviews/ReviewFrame"));
@@ -208,6 +209,7 @@ function SignedInPages() {
         <Route path="titles/:title/submissions/:submission" element={<SubmissionPage />} />
         <Route path="reviews" element={<ReviewsPage />} />
         <Route path="titles/:title/reviews/:review" element={<BuildReviewPage />} />
+        <Route path="calendar" element={<CalendarPage />} />
         <Route path="propose" element={<ProposePage />} />
         <Route path="queue" element={<QueuePage />} />
         <Route path="agents" element={<AgentsPage />} />

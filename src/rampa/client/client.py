@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from rampa.client.bisects import BisectsCalls
     from rampa.client.board import BoardCalls
     from rampa.client.builds.calls import BuildsCalls
+    from rampa.client.calendar import CalendarCalls
     from rampa.client.channels import ChannelsCalls
     from rampa.client.delivery.calls import DeliveryCalls
     from rampa.client.devices.calls import DevicesCalls
@@ -75,6 +76,12 @@ class Client:
         from rampa.client.storefronts import StorefrontsCalls
 
         return StorefrontsCalls(self.connection)
+
+    @cached_property
+    def calendar(self) -> CalendarCalls:
+        from rampa.client.calendar import CalendarCalls
+
+        return CalendarCalls(self.connection)
 
     @cached_property
     def reviews(self) -> ReviewsCalls:

@@ -16,6 +16,7 @@ from rampa.db.builds import (
     find_build,
     must_be_open,
 )
+from rampa.db.calendar import AgreementRow, CalendarFeedRow, ReminderRow
 from rampa.db.channels import (
     BuildApprovalRow,
     ChannelRow,
@@ -142,6 +143,7 @@ __all__ = [
     "AffirmationRow",
     "AgentRow",
     "AgentTokenRow",
+    "AgreementRow",
     "AuditEventRow",
     "BindingRow",
     "BisectRow",
@@ -153,6 +155,7 @@ __all__ = [
     "BuildRow",
     "BuildSymbolsRow",
     "BundleRow",
+    "CalendarFeedRow",
     "CallSeenRow",
     "ChannelAccessRow",
     "ChannelRow",
@@ -206,6 +209,7 @@ __all__ = [
     "ReleaseLeftOutRow",
     "ReleaseNoteRow",
     "ReleaseRow",
+    "ReminderRow",
     "ReservationRow",
     "ReviewRow",
     "ReviewWordRow",

@@ -31,6 +31,8 @@ class StorefrontRow(Identified, Base):
     scopes: Mapped[list[str]] = mapped_column(Typed(list[str]))
     until: Mapped[dt.datetime | None]
     """Until when the access token holds."""
+    ends_at: Mapped[dt.datetime | None]
+    """When the account itself ends there, as the storefront says; null: it says nothing."""
     connected_by: Mapped[str] = mapped_column(String(200))
     connected_at: Mapped[dt.datetime | None]
     looked_at: Mapped[dt.datetime | None]

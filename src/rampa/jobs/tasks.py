@@ -17,6 +17,7 @@ from rampa.db import queue
 from rampa.jobs.letters import Post
 from rampa.operations.base import Services
 from rampa.operations.board import kept
+from rampa.operations.calendar import calendar
 from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.delivery import origins, publish
@@ -189,6 +190,11 @@ def _listings(app: App, services: Services) -> None:
     def look_at_storefronts(timestamp: int) -> None:
         """What a storefront took away is said before it is needed."""
         accounts.look_due(services)
+
+    @app.periodic(cron="7 6 * * *")
+    @app.task(name="remind_of_endings", queue=queue.MAIL, lock="remind_of_endings", queueing_lock="remind_of_endings")
+    def remind_of_endings(timestamp: int) -> None:
+        calendar.remind_due(services)
 
     @app.periodic(cron="29 4 * * *")
     @app.task(name="forget_pictures", queue=queue.MAIL, lock="forget_pictures", queueing_lock="forget_pictures")

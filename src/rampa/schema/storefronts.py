@@ -72,6 +72,8 @@ class AccountAt(Wire):
     verified: bool
     scopes: list[str]
     until: dt.datetime
+    ends: dt.datetime | None = None
+    """When the account itself ends, unless the studio renews it there; null where it does not end."""
 
 
 class Offered(Wire):

@@ -14,6 +14,7 @@ from rampa.schema.common import Problem
 from rampa.service import (
     agents,
     board,
+    calendar,
     channels,
     console,
     delivery,
@@ -98,6 +99,7 @@ def make_app(
         bisects.resource(services),
         agents.resource(services),
         board.resource(services),
+        calendar.resource(services),
         channels.resource(services),
         rollouts.resource(services),
         releases.resource(services),

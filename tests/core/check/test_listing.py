@@ -187,7 +187,10 @@ def test_a_rating_is_affirmed_again_when_answers_or_content_changed() -> None:
     stale = Affirmed("Iida", AFFIRMED.answers, "peatlight#9 of linux-release has other files")
     (again,) = found(affirmed=stale)
     assert again.code == "listing.rating-stale"
-    assert again.message == "Iida affirmed the rating of another content: peatlight#9 of linux-release has other files"
+    assert (
+        again.message
+        == "Iida's word for the rating does not hold any more: peatlight#9 of linux-release has other files"
+    )
     assert found(affirmed=None, affirmable=False) == []
 
 

@@ -77,6 +77,7 @@ class Act(StrEnum):
     CONNECT_STOREFRONT = "connect storefronts"
     SUBMIT = "put builds before storefronts"
     SHOW = "say what players get of what passed"
+    KEEP_CALENDAR = "write agreements into the calendar"
     READ_REVIEW = "read what is before the studio's reviewers"
     REVIEW = "review builds"
     MAKE_RULE = "make checks of the studio's own"
@@ -185,6 +186,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.SUBMIT: ENGINEERS,
     Act.SHOW: ENGINEERS,
     Act.MAKE_RULE: ENGINEERS,
+    Act.KEEP_CALENDAR: OWNERS,
     Act.READ_REVIEW: READERS | {Role.REVIEWER},
     Act.REVIEW: ENGINEERS | {Role.REVIEWER},
     Act.MANAGE_ORIGINS: OWNERS,

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from sqlalchemy import select
 
 from rampa.core.build.life import BuildState
+from rampa.core.calendar import RATING_HOLDS
 from rampa.core.check.listing.whole import Affirmed
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Conflict, Invalid, Refused
@@ -75,6 +76,8 @@ def no_source(builds: Builds) -> str:
 
 def _stale(services: Services, builds: Builds, row: AffirmationRow) -> str:
     """A clause: what players see or hear is not what it was then."""
+    if services.now() - row.created_at > RATING_HOLDS:
+        return f"that was more than {RATING_HOLDS.days} days ago"
     for profile, build in builds.items():
         if row.content.get(profile) != _digest_of(services, build):
             return f"{build.name} of {profile} has files that were not there then, or were otherwise"

@@ -117,7 +117,7 @@ def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
         row.looked_at = uow.now
         if account is not None and about is not None:
             row.studio, row.scopes, row.title = account.studio[:200], account.scopes[:20], about.title[:100]
-            row.about = about.model_dump(mode="json")
+            row.about, row.ends_at = about.model_dump(mode="json"), account.ends
             if key:
                 connection.keep_notices(uow, row, key)
             lacking = _missing(row)

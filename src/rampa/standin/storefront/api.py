@@ -58,7 +58,15 @@ def _looking(api: APIBlueprint, shop: Shop) -> None:
     def account() -> Response:
         """The studio's account, as the token that asks sees it."""
         token = allowed(shop, wire.READ)
-        return _said(wire.AccountAt(studio=shop.studio, verified=True, scopes=list(token.scopes), until=token.until))
+        return _said(
+            wire.AccountAt(
+                studio=shop.studio,
+                verified=True,
+                scopes=list(token.scopes),
+                until=token.until,
+                ends=titles.account_ends(shop),
+            )
+        )
 
     @api.get("/titles/<string:identifier>", responses={"200": wire.TitleAt})
     def get_title(path: wire.IdentifierPath) -> Response:

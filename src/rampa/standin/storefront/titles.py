@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import hashlib
 
 from flask import request
@@ -38,6 +39,16 @@ def put_title(shop: Shop, identifier: str, asked: wire.TitleIn) -> wire.TitleAt:
         row.name = asked.name
         session.flush()
         return describe(session, row)
+
+
+def account_ends(shop: Shop) -> dt.datetime:
+    """A year from when it was first asked for: made up, as all of it."""
+    with shop.begin() as session:
+        said = shop.get(session, "account")
+        if not said:
+            said = {"ends": (shop.now() + dt.timedelta(days=365)).isoformat()}
+            shop.set(session, "account", said)
+        return dt.datetime.fromisoformat(said["ends"])
 
 
 def get_title(shop: Shop, identifier: str) -> wire.TitleAt:

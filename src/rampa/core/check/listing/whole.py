@@ -117,7 +117,7 @@ def _rating(listing: Listing, beside: Surroundings) -> Iterator[ListingFinding]:
         message = f"the rating's answers are not those any more that {beside.affirmed.person} affirmed"
         yield ListingFinding("blocker", "listing.rating-changed", message, where, hint)
     elif beside.affirmed.stale:
-        message = f"{beside.affirmed.person} affirmed the rating of another content: {beside.affirmed.stale}"
+        message = f"{beside.affirmed.person}'s word for the rating does not hold any more: {beside.affirmed.stale}"
         yield ListingFinding("blocker", "listing.rating-stale", message, where, hint)
 
 
