@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, channels, delivery, filters, listings, ours, peers, runs
+from bench import bundles, channels, delivery, filters, listings, ours, peers, runs, submissions
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.scan.files import read_tree
@@ -219,8 +219,11 @@ GROUPS = (
     Group(("board-answer-p50", "board-answer-p99"), channels.board_answer),
     Group(("health-false-alarms", "health-false-alarms-devices", "health-power"), channels.health_promise),
     Group(("log-million-lines-pipe", "log-memory-growth"), runs.log_throughput),
+    Group(("submission-upload-time-curl",), submissions.upload),
     Group(
         tuple(f"builds-{what}-sql-p{of}" for what in ("list", "filter", "compare") for of in (50, 99)),
         runs.ten_thousand_builds,
     ),
+    # After the builds: its rows stand on one of them.
+    Group(("review-desk-sql-p50", "review-desk-sql-p99"), submissions.desk),
 )

@@ -33,7 +33,7 @@ from rampa.client import Client
 from rampa.client.people.sign_in import token_for
 from rampa.db.base import Database
 from rampa.db.migrate import migrate
-from rampa.local.postgres import free_port, private_server
+from rampa.local.postgres import Postgres, free_port, private_server
 from rampa.local.service import Child, ServiceFolder, start_service, start_worker, stop
 from rampa.operations.base.context import Services
 from rampa.operations.people import people
@@ -58,6 +58,7 @@ class World:
     token: str
     database: str
     service: Child
+    postgres: Postgres
 
     def client(self) -> Client:
         return Client(self.address, self.token)
@@ -85,7 +86,7 @@ def world(root: Path) -> World:
     ENDING.extend([(worker, signal.SIGTERM), (service, signal.SIGTERM), *([(server, signal.SIGINT)] if server else [])])
     address = f"http://127.0.0.1:{port}"
     _, token = token_for(address, "iida@quillback.example", password, "bench")
-    made = World(address, token.secret, url.replace("+psycopg", ""), service)
+    made = World(address, token.secret, url.replace("+psycopg", ""), service, postgres)
     with made.client() as client:
         add_key(client)
         import_title(client)
@@ -256,23 +257,23 @@ def ten_thousand_builds(tree: Tree) -> list[Figure]:
     out = []
     for name, query in FILTERS.items():
         path = f"/api/v1/titles/{TITLE}/builds?{query}"
-        ours = _crowd(partial(_asking, at, path))
-        sql = _crowd(partial(_querying, at, LIST if name == "list" else FILTER))
-        out += _figures(f"builds-{name}", ours, sql)
+        ours = crowd(partial(_asking, at, path))
+        sql = crowd(partial(_querying, at, LIST if name == "list" else FILTER))
+        out += figures(f"builds-{name}", ours, sql)
     path = f"/api/v1/titles/{TITLE}/builds/comparison?left=1&right=2"
-    ours = _crowd(lambda: _asking(at, path))
+    ours = crowd(lambda: _asking(at, path))
     both = COLUMNS + "where title.slug = %s and number in (1, 2)"
-    return [*out, *_figures("builds-compare", ours, _crowd(lambda: _querying(at, both)))]
+    return [*out, *figures("builds-compare", ours, crowd(lambda: _querying(at, both)))]
 
 
-def _figures(name: str, ours: list[float], theirs: list[float]) -> list[Figure]:
+def figures(name: str, ours: list[float], theirs: list[float]) -> list[Figure]:
     def share(times: list[float], of: int) -> float:
         return sorted(times)[min(len(times) - 1, len(times) * of // 100)] * 1000
 
     return [Figure(f"{name}-sql-p{of}", share(ours, of), share(theirs, of), "ms", 12) for of in (50, 99)]
 
 
-def _crowd(make: Callable[[], Iterator[Callable[[], None]]]) -> list[float]:
+def crowd(make: Callable[[], Iterator[Callable[[], None]]]) -> list[float]:
     """Seconds of each question; every client has a connection of its own."""
     times: list[float] = []
 

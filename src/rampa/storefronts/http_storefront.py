@@ -21,7 +21,8 @@ MOST = 4 * 1024 * 1024
 """Bytes of an answer."""
 LONGEST_WORDS = 600
 TUS = {"Tus-Resumable": "1.0.0"}
-PIECE = 8 * 1024 * 1024
+PIECE = 64 * 1024 * 1024
+"""Bytes of one request; the storefront keeps what arrived of one that is cut."""
 TRIES = 8
 """For one place of an upload; each piece that gets through begins the count anew."""
 M = TypeVar("M", bound=BaseModel)
@@ -77,12 +78,13 @@ class HttpStorefront:
         upload, at = self._begin(bundle, sha256, sending)
         tries = 0
         while at < bundle.size:
-            sending.on(at, bundle.size)
             end = min(at + PIECE, bundle.size)
             try:
                 headers = TUS | {"Upload-Offset": str(at), "Content-Type": "application/offset+octet-stream"}
                 headers["Content-Length"] = str(end - at)
-                answer = self._send("PATCH", f"/uploads/{upload}", content=_piece(bundle, at, end), headers=headers)
+                answer = self._send(
+                    "PATCH", f"/uploads/{upload}", content=_piece(bundle, at, end, sending), headers=headers
+                )
                 at, tries = _offset(answer, bundle.size), 0
             except (Unavailable, Conflict):
                 tries += 1
@@ -183,8 +185,12 @@ def _few(headers: httpx.Headers) -> dict[str, str]:
     }
 
 
-def _piece(bundle: ByteSource, at: int, end: int) -> Iterator[bytes]:
-    yield from read_through(bundle, at, end)
+def _piece(bundle: ByteSource, at: int, end: int, sending: Sending) -> Iterator[bytes]:
+    """Says how far it is before each part: whoever stops it, stops it there."""
+    for part in read_through(bundle, at, end):
+        sending.on(at, bundle.size)
+        yield part
+        at += len(part)
 
 
 def _offset(answer: httpx.Response, most: int) -> int:

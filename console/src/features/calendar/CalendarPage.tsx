@@ -2,8 +2,8 @@ import { Button, CopyButton, Group, Modal, TextInput } from "@mantine/core";
 import { useState } from "react";
 
 import { call, type Schemas } from "../../app/http";
-import { capital, plural } from "../../ui/format";
-import { Answer, Command, Empty, Failure, PageHead, Panel, Soon } from "../../ui/parts";
+import { capital, exact, plural } from "../../ui/format";
+import { Answer, Command, Empty, Failure, PageHead, Panel } from "../../ui/parts";
 import { type Ending, useCalendar, useCalendarAct } from "./queries";
 
 /** What of the studio ends when, and what puts it off? */
@@ -69,8 +69,10 @@ function Rows({ rows }: { rows: Ending[] }) {
             <td>
               {row.name} <span className="dim">{capital(row.words)}</span>
             </td>
-            <td>
-              {row.ends.slice(0, 4)}, <Soon at={row.ends} />
+            <td className="tight">
+              <time dateTime={row.ends} title={exact(row.ends)}>
+                {new Date(row.ends).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short", year: "numeric" })}
+              </time>
             </td>
             <td className="wide">
               {row.mend.startsWith("rampa ") ? <Command text={`bin/${row.mend}`} /> : <span className="dim">{row.mend}</span>}

@@ -30,6 +30,13 @@ export function Next({ build, station, title, room }: Props) {
       </Tooltip>
     );
   }
+  if (build.next?.possible && build.next.name === "submit") {
+    return (
+      <Link className="ramp-act" to={`/titles/${title}/submissions/submit?build=${build.number}`}>
+        Submit #{build.number}
+      </Link>
+    );
+  }
   if (build.next?.possible) {
     return (
       <Link className="ramp-act" to={`/titles/${title}/channels/${station.name}/place/${build.number}`}>

@@ -21,6 +21,7 @@ from rampa.operations.channels.standing import TitleStanding, load_standing
 from rampa.schema.common import Action
 from rampa.schema.titles import titles as wire
 
+BY_STOREFRONT = "line.storefront"
 SHOWN = 5
 """Newest builds a profile; live ones are shown however old."""
 
@@ -41,9 +42,9 @@ class _Heights:
             reached.append(self._places[REVIEW.name])
         return max(reached)
 
-    def said_of(self, build: BuildRow) -> str:
-        """What a reviewer waits for an answer to, or refused; empty where nothing is to be done."""
-        return self._reviewed.get(build.id, "")
+    def said_of(self, build: BuildRow) -> str | None:
+        """What a reviewer asked or refused; empty where nothing is to be done, None where it is before none."""
+        return self._reviewed.get(build.id)
 
     def above(self, height: int) -> Station | None:
         above = self.stations[max(height, self._places[DEPOTS]) + 1 :]
@@ -89,12 +90,10 @@ def _marker(
     live = standing.names_of(build.number)
     height = heights.of(build, live)
     # Only the leading build of a row is asked what stops it: the others were left behind.
-    stop, act = _next(uow, standing, heights.above(height), build) if leads else (None, None)
-    said = heights.said_of(build) if leads else ""
+    stop, act = _next(uow, standing, heights, heights.above(height), build) if leads else (None, None)
+    said = (heights.said_of(build) or "") if leads else ""
     if said:
-        stop = Finding(
-            "blocker", "submission.waits", said, "review", "Its page under Submissions or Reviews says more."
-        )
+        stop = Finding("blocker", "submission.waits", said, "review", "Answer it, or mend it.")
     following = {name: standing.following.get((name, build.platform), 0) for name in live}
     having = {name: standing.having.get(((name, build.platform), build.number), 0) for name in live}
     return wire.RampBuild(
@@ -143,12 +142,16 @@ def _place(standing: TitleStanding, placement: PlacementRow) -> wire.RampPlace:
 
 
 def _next(
-    uow: UnitOfWork, standing: TitleStanding, station: Station | None, build: BuildRow
+    uow: UnitOfWork, standing: TitleStanding, heights: _Heights, station: Station | None, build: BuildRow
 ) -> tuple[Finding | None, Action | None]:
     """What keeps the leading build from the next station, and the act that takes it there."""
     if station is None:
         return None, None
     found = check(uow, standing, build, standing.channels[station.name])
-    blocker = next((f for f in found if f.severity == "blocker"), None)
+    blocker = next((f for f in found if f.severity == "blocker" and f.code != BY_STOREFRONT), None)
+    if any(f.code == BY_STOREFRONT for f in found):
+        # Nothing is placed there: it is submitted, and nothing more is asked of one that was.
+        there = heights.said_of(build) is not None
+        return (None, None) if there and blocker is None else (blocker, action(uow.actor, Act.SUBMIT, "submit"))
     name = f"place on {station.name}"
     return blocker, action(uow.actor, Act.PLACE, name, blocker.message if blocker else "")
