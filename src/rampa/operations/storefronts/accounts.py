@@ -143,6 +143,15 @@ def _notices(services: Services, name: str, storefront: StorefrontPort) -> str:
         return ""
 
 
+def doubted(services: Services, name: str, error: Denied) -> str:
+    """A storefront said no to the account: it is looked at now, so that its page says the same. Answers what a person does."""
+    try:
+        look(services, service_actor("the service"), name)
+    except RampaError:
+        pass  # what it says no to is said by the error itself
+    return f"{error.message}. {connection.again(name)}"
+
+
 def disconnect(services: Services, actor: Actor, name: str) -> None:
     """The access is revoked there where the storefront answers, and forgotten here either way."""
     must(actor, Act.CONNECT_STOREFRONT)

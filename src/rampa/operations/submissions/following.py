@@ -8,11 +8,12 @@ from collections import defaultdict
 
 from sqlalchemy import or_, select
 
-from rampa.core.errors import NotFound, RampaError, Unavailable
+from rampa.core.errors import Denied, NotFound, RampaError, Unavailable
 from rampa.core.submission.course import Course
 from rampa.db import SubmissionRow, find_submission
 from rampa.operations.base import Act, Actor, Services, begin, must, service_actor
 from rampa.operations.channels.shown import moved
+from rampa.operations.storefronts.accounts import doubted
 from rampa.operations.storefronts.connection import storefront_of
 from rampa.operations.storefronts.seen import keep_seen, keep_unknown
 from rampa.operations.submissions.sending import WAITS, arrive
@@ -68,7 +69,8 @@ def _look(services: Services, storefront: str, identifier: str, idents: list[uui
         port = storefront_of(services, storefront)
         _keep(services, port, _there(port, identifier), idents)
     except RampaError as error:
-        _put_off(services, idents, error)
+        said = doubted(services, storefront, error) if isinstance(error, Denied) else error.sentence()
+        _put_off(services, idents, error, said)
 
 
 def _there(port: StorefrontPort, identifier: str) -> list[SubmissionAt]:
@@ -117,12 +119,12 @@ def _kept(services: Services, ident: uuid.UUID, seen: SubmissionAt | None) -> bo
         return keep_seen(uow, row, seen)
 
 
-def _put_off(services: Services, idents: list[uuid.UUID], error: RampaError) -> None:
+def _put_off(services: Services, idents: list[uuid.UUID], error: RampaError, said: str) -> None:
     """What a storefront does not say now it says later; an account that is lost is said here, too."""
     with begin(services) as uow:
         rows = select(SubmissionRow).where(SubmissionRow.id.in_(idents)).with_for_update(of=SubmissionRow)
         for row in uow.session.scalars(rows):
             wait = WAITS[min(row.tries, len(WAITS) - 1)] if isinstance(error, Unavailable) else 60
             row.tries += 1
-            row.said, row.code = error.sentence()[:1000], error.code[:60]
+            row.said, row.code = said[:1000], error.code[:60]
             row.next_at = uow.now + dt.timedelta(seconds=wait)

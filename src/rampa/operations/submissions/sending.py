@@ -13,12 +13,13 @@ from time import monotonic
 
 from sqlalchemy import select
 
-from rampa.core.errors import Damaged, NotFound, RampaError, Unavailable
+from rampa.core.errors import Damaged, Denied, NotFound, RampaError, Unavailable
 from rampa.core.submission.account import AccountState
 from rampa.core.submission.course import TRANSITIONS, Course, CourseEvent
 from rampa.core.transitions import advance
 from rampa.db import StorefrontRow, SubmissionRow, queue
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.storefronts.accounts import doubted
 from rampa.operations.storefronts.connection import storefront_of
 from rampa.operations.storefronts.seen import keep_seen
 from rampa.operations.submissions.asked import made_pictures
@@ -177,6 +178,9 @@ def _put_off(services: Services, ident: uuid.UUID, error: Unavailable) -> None:
 
 def _halt(services: Services, ident: uuid.UUID, error: RampaError) -> None:
     """A person must do something; what they must do is said."""
+    with begin(services) as uow:
+        storefront = uow.session.get_one(SubmissionRow, ident).storefront
+    said = doubted(services, storefront, error) if isinstance(error, Denied) else error.sentence()
     with begin(services, service_actor(WHO)) as uow:
         row = uow.session.get_one(SubmissionRow, ident, with_for_update={"of": SubmissionRow})
         if row.course is not Course.SENDING:
@@ -184,7 +188,7 @@ def _halt(services: Services, ident: uuid.UUID, error: RampaError) -> None:
         if isinstance(error, Damaged):
             _forget_upload(row)
         move(uow, row, CourseEvent.HALT, error.message)
-        row.said, row.code = error.sentence()[:2000], error.code[:60]
+        row.said, row.code = said[:2000], error.code[:60]
 
 
 def move(uow: UnitOfWork, row: SubmissionRow, event: CourseEvent, why: str = "") -> None:
