@@ -12,9 +12,9 @@ from rampa.schema.common import Page
 class ReviewsCalls(Calls):
     """`client.reviews`."""
 
-    def all(self, state: str = "open", title: str = "", *, mine: bool = False) -> Iterator[wire.ReviewRowOut]:
+    def all(self, view: str = "open", title: str = "", *, mine: bool = False) -> Iterator[wire.ReviewRowOut]:
         """What waits, by promise and age; or what is over, the newest first."""
-        asked = {"state": state, "title": title or None, "mine": "true" if mine else None}
+        asked = {"view": view, "title": title or None, "mine": "true" if mine else None}
         return self.connection.pages(Page[wire.ReviewRowOut], f"{API}/reviews", limit=200, **asked)
 
     def make(self, title: str, asked: wire.NewReview) -> wire.BuildReview:

@@ -16,10 +16,10 @@ from rampa.schema.submissions import UsualOut
 
 
 class ReviewsQuery(PageQuery):
-    """Of all titles that one reads. `state`: `open` for what waits for a verdict, `over` for the rest; `mine`: what one has
+    """Of all titles that one reads. `view`: `open` for what waits for a verdict, `over` for the rest; `mine`: what one has
     claimed oneself."""
 
-    state: Literal["open", "over", "all"] = "open"
+    view: Literal["open", "over", "all"] = "open"
     title: SlugOrNone = ""
     mine: bool = False
 

@@ -11,7 +11,7 @@ import { TimesPanel } from "./TimesPanel";
 export function ReviewsPage() {
   const [query, setQuery] = useSearchParams();
   const view = query.get("view") ?? "open";
-  const asked: Record<string, string> = { limit: "50", state: view === "over" ? "over" : "open" };
+  const asked: Record<string, string> = { limit: "50", view: view === "over" ? "over" : "open" };
   if (view === "mine") asked.mine = "true";
   if (query.get("cursor")) asked.cursor = query.get("cursor")!;
   const found = useReviews(asked);

@@ -66,8 +66,8 @@ def list_reviews(services: Services, actor: Actor, query: wire.ReviewsQuery) -> 
             rows = rows.where(ReviewRow.title_id == find_title(uow.session, query.title).id)
         if query.mine:
             rows = rows.where(ReviewRow.claimant_id == actor.principal, ReviewRow.claim_until > uow.now)
-        waits = query.state == "open"
-        if query.state != "all":
+        waits = query.view == "open"
+        if query.view != "all":
             rows = rows.where(ReviewRow.state.in_(OPEN) if waits else ReviewRow.state.not_in(OPEN))
         rows = _from(rows, query.cursor, waits=waits)
         return page_of(
