@@ -373,7 +373,7 @@ def test_a_finished_build_goes_by_itself_once_nothing_is_in_its_way(
     run = SimpleNamespace(started_by="the trigger night", order=SimpleNamespace(reproduces=0, trial=None))
     services = submitting.world.services
     assert finished(submitting, submitting.build("by hand")) == [], "what was made by hand is submitted by hand"
-    monkeypatch.setattr(by_itself, "_run", lambda *_: run)
+    monkeypatch.setattr(by_itself, "run_to_hand_on", lambda *_: run)
     gates = GatesIn(gates=[GateIn(kind=GateKind.APPROVED, count=1)])
     client.channels.set_gates(TITLE, "public", gates)
     number = submitting.build("first")

@@ -86,6 +86,8 @@ from rampa.db.runs import (
     RunStepRow,
     find_run,
     held_run,
+    run_that_made,
+    run_to_hand_on,
 )
 from rampa.db.schedule import ScheduledRow, find_scheduled, pending
 from rampa.db.sign_in import PasskeyRow, SignInRequestRow, SpentChallengeRow
@@ -306,6 +308,8 @@ __all__ = [
     "open_to_everybody",
     "parsed_document",
     "pending",
+    "run_that_made",
+    "run_to_hand_on",
     "store_state",
     "studio_rules",
     "trust_keys",

@@ -196,3 +196,16 @@ def held_run(session: Session, agent: str, lease: str, *, lock: bool = True) -> 
         hint = "Stop working on it: it was given to another agent, cancelled, or ended."
         raise Conflict("lease.lost", "this agent does not have that run any more", where="lease", hint=hint)
     return run
+
+
+def run_that_made(session: Session, build: BuildRow) -> RunRow | None:
+    """None for a build made by hand."""
+    if not build.made.run:
+        return None
+    return session.scalar(select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run))
+
+
+def run_to_hand_on(session: Session, build: BuildRow) -> RunRow | None:
+    """The run whose build may go on by itself; none for what was made by hand, again to compare, or to try a commit."""
+    run = run_that_made(session, build)
+    return None if run is None or run.order.reproduces or run.order.trial else run

@@ -12,7 +12,7 @@ from rampa.core.submission.course import Course
 from rampa.core.submission.life import SubmissionState
 from rampa.core.submission.needs import NeedKey, NeedState
 from rampa.schema.common import Action, Note, Number, PageQuery, Query, Slug, SlugOrNone, Wire
-from rampa.schema.storefronts import Ability, FoundAt, Going, Happened, Said, Share, WordSaid
+from rampa.schema.storefronts import Ability, FoundAt, Going, Happened, Share, WordSaid
 
 
 class SubmissionsQuery(PageQuery):
@@ -228,7 +228,3 @@ class RuleList(Wire):
 
 class RulePath(Query):
     rule: Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9-]{0,59}$")]
-
-
-class AnswerWords(Wire):
-    text: Said

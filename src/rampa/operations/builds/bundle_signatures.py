@@ -27,11 +27,11 @@ from rampa.core.profile.resolved import ResolvedProfile
 from rampa.core.signing import succession
 from rampa.core.signing.identity import Identity
 from rampa.core.signing.succession import Succession
-from rampa.db import BuildRow, InnerSignatureRow, SigningIdentityRow, find_build, find_key, must_be_open
+from rampa.db import BuildRow, InnerSignatureRow, SigningIdentityRow, find_build, find_key, must_be_open, run_that_made
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.builds.assembled import assembled
 from rampa.operations.builds.builds import must_hold
-from rampa.operations.builds.bundles import check_name, look_at, profile_of, run_of, use_of
+from rampa.operations.builds.bundles import check_name, look_at, profile_of, use_of
 from rampa.operations.builds.received import check_chunks
 from rampa.operations.signing.identities import open_identity, used
 from rampa.operations.signing.policy import must_allow
@@ -82,7 +82,7 @@ def sign_inside(
         if build.inner_signature is not None:
             return _again(build, sha256, signers)
         check_chunks(uow, [], asked.bundle)
-        run = run_of(uow, build)
+        run = run_that_made(uow.session, build)
         must_allow(uow, [signers.first, signers.last], use_of(build, profile, run), run, build.name)
         # Opened before anything is read: a locked identity is said at once, not after minutes.
         ident = run.id if run else None

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-
 from rampa.core.apart import LONG
 from rampa.core.bundle.package import Facts
 from rampa.core.bundle.property_list import UNSIGNED
@@ -19,7 +17,7 @@ from rampa.core.errors import Damaged, Invalid, Refused
 from rampa.core.profile.resolved import ResolvedProfile, resolve
 from rampa.core.signing.cms import sign_detached
 from rampa.core.signing.key_policy import KeyUse
-from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document
+from rampa.db import BuildRow, BundleRow, RunRow, find_key, load_document, run_that_made
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.builds.assembled import assembled, verify_bundle
 from rampa.operations.signing.grants import grant_for
@@ -138,7 +136,7 @@ def _found_inside(uow: UnitOfWork, bundle: BundleRow, read: ReadBack) -> None:
 
 def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: ReadBack) -> None:
     row = find_key(uow.session, read.profile.settings.signing.identity, lock=True)
-    run = run_of(uow, build)
+    run = run_that_made(uow.session, build)
     must_allow(uow, [row], use_of(build, read.profile, run), run, build.name)
     identity = open_identity(uow, row, run.id if run else None)
     now = uow.now
@@ -153,14 +151,6 @@ def _sign_beside(uow: UnitOfWork, build: BuildRow, bundle: BundleRow, read: Read
 
 def use_of(build: BuildRow, profile: ResolvedProfile, run: RunRow | None) -> KeyUse:
     return KeyUse(build.title.slug, profile.settings.title.identifier, build.purpose, run.order.ref if run else "")
-
-
-def run_of(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
-    """The run that makes it; None when it is made by hand."""
-    if not build.made.run:
-        return None
-    rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
-    return uow.session.scalar(rows)
 
 
 def _said(bundle: BundleRow, read: ReadBack) -> BundleVerified:

@@ -14,7 +14,7 @@ from rampa.core.build.life import BuildState
 from rampa.core.errors import NotFound
 from rampa.core.profile.resolved import resolve
 from rampa.core.run.triggers import matching
-from rampa.db import BuildRow, RunRow, ScheduledRow, SourceRow, TriggerRow, find_title, load_document
+from rampa.db import BuildRow, RunRow, ScheduledRow, SourceRow, TriggerRow, find_title, load_document, run_to_hand_on
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.channels.lines import WHOLE
 from rampa.operations.releases.schedule import new_scheduled, place_due
@@ -26,7 +26,7 @@ def place_by_itself(services: Services, build: uuid.UUID) -> None:
     """For the queue; twice is no error."""
     with begin(services) as uow:
         row = uow.session.get(BuildRow, build)
-        run = _run(uow, row) if row is not None else None
+        run = run_to_hand_on(uow.session, row) if row is not None else None
     if row is None or run is None or row.state != BuildState.READY:
         return
     with begin(services, service_actor(run.started_by)) as uow:
@@ -61,15 +61,6 @@ def wanted_channel(uow: UnitOfWork, build: BuildRow, run: RunRow) -> str:
         if default is not None and default.place:
             return default.place
     return resolve(load_document(uow.session, build.title, build.revision), build.profile).settings.place
-
-
-def _run(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
-    """The run that made it; none for what was made by hand, again to compare, or to try a commit."""
-    if not build.made.run:
-        return None
-    rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
-    run = uow.session.scalar(rows)
-    return None if run is None or run.order.reproduces or run.order.trial else run
 
 
 def _is_scheduled(uow: UnitOfWork, build: BuildRow) -> bool:

@@ -14,7 +14,7 @@ from sqlalchemy import select
 from rampa.core.build.life import BuildState
 from rampa.core.submission.course import Course, CourseEvent
 from rampa.core.submission.needs import NeedKey, NeedState
-from rampa.db import BuildRow, RunRow, SubmissionRow, find_title, newest_listing, next_submission, open_at
+from rampa.db import BuildRow, SubmissionRow, find_title, newest_listing, next_submission, open_at, run_to_hand_on
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.submissions.asked import asked_of
 from rampa.operations.submissions.needs import needs_of
@@ -32,7 +32,7 @@ def submit_by_itself(services: Services, build: uuid.UUID) -> None:
     """For the queue; twice is no error."""
     with begin(services) as uow:
         row = uow.session.get(BuildRow, build)
-        run = _run(uow, row) if row is not None else None
+        run = run_to_hand_on(uow.session, row) if row is not None else None
     if row is None or run is None or row.state is not BuildState.READY:
         return
     with begin(services, service_actor(run.started_by)) as uow:
@@ -98,10 +98,3 @@ def _drop_older(uow: UnitOfWork, build: BuildRow, storefront: str) -> None:
     for row in uow.session.scalars(rows.with_for_update(of=SubmissionRow)):
         move(uow, row, CourseEvent.DROP)
         row.said = f"{build.name} took its place"
-
-
-def _run(uow: UnitOfWork, build: BuildRow) -> RunRow | None:
-    """The run that made it; none for what was made by hand, again to compare, or to try a commit."""
-    rows = select(RunRow).where(RunRow.title_id == build.title_id, RunRow.number == build.made.run)
-    run = uow.session.scalar(rows) if build.made.run else None
-    return None if run is None or run.order.reproduces or run.order.trial else run

@@ -31,13 +31,6 @@ def go_live_due(services: Services) -> int:
     return sum(_go(services, row) for row in due)
 
 
-def waits_for(uow: UnitOfWork, row: SubmissionRow) -> str:
-    """What one that passed waits for before it goes live, as a clause; empty where nothing is to come."""
-    if row.state is not SubmissionState.PASSED or row.going is Going.BY_ACT:
-        return "a person lets it go live" if row.state is SubmissionState.PASSED else ""
-    return _why_not(uow, row)
-
-
 def _why_not(uow: UnitOfWork, row: SubmissionRow) -> str:
     if row.together is not None:
         others = uow.session.scalars(select(SubmissionRow).where(SubmissionRow.together == row.together))

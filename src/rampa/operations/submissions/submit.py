@@ -9,7 +9,6 @@ from dataclasses import replace
 from rampa.core.errors import Conflict, Invalid, Refused
 from rampa.core.placement.schedule import must_be_ahead
 from rampa.core.submission.changes import changed
-from rampa.core.submission.life import SubmissionState
 from rampa.core.submission.needs import Need, NeedState
 from rampa.db import (
     BuildRow,
@@ -31,8 +30,6 @@ from rampa.operations.submissions.rows import new_submission
 from rampa.operations.submissions.views import describe
 from rampa.schema import submissions as wire
 from rampa.schema.storefronts import Ability, Going
-
-MENDED = (SubmissionState.REFUSED, SubmissionState.QUESTION)
 
 
 def submit(
