@@ -91,7 +91,7 @@ def open_quay(name: str, url: str, folder: Path, change: Callable[[Character], C
         change(CHARACTERS[name]), create_engine(url), folder, "Quillback Works", lambda: made.now, operator=OPERATOR
     )
     made.__init__(shop, dt.datetime(2026, 11, 29, 12, tzinfo=dt.UTC))  # type: ignore[misc]
-    made.app = make_storefront(shop)
+    made.app = make_storefront(shop, lambda: made.http())
     return made
 
 

@@ -209,6 +209,17 @@ class ActIn(Wire):
     share: Share | None = None
 
 
+class OfferAt(Wire):
+    """What a player's device is offered of a title for its platform: a bundle, its bytes and their SHA-256."""
+
+    identifier: Identifier
+    platform: PlatformName
+    version_name: Plain
+    version_code: Code
+    sha256: Digest
+    size: Annotated[int, Field(ge=1, le=2**50)]
+
+
 class NoticeTo(Wire):
     """Where notices of a change go; `secret` is the key that signs them."""
 

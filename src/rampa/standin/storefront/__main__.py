@@ -15,6 +15,7 @@ from werkzeug.serving import make_server
 
 from rampa.standin.storefront.app import Clockwork, make_storefront
 from rampa.standin.storefront.character import CHARACTERS
+from rampa.standin.storefront.player_devices import over_http
 from rampa.standin.storefront.shop import open_shop
 
 
@@ -29,7 +30,8 @@ def main() -> None:
     shop = open_shop(CHARACTERS[said.name], url, said.folder, said.studio, operator)
     clockwork = Clockwork(shop)
     clockwork.start()
-    server = make_server("127.0.0.1", said.port, make_storefront(shop), threaded=True)
+    app = make_storefront(shop, over_http(f"http://127.0.0.1:{said.port}"))
+    server = make_server("127.0.0.1", said.port, app, threaded=True)
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
     try:
         server.serve_forever()
@@ -37,6 +39,7 @@ def main() -> None:
         pass
     finally:
         clockwork.end()
+        app.extensions["players"].close()
 
 
 if __name__ == "__main__":

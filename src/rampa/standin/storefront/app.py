@@ -14,6 +14,7 @@ from rampa.schema import storefronts as wire
 from rampa.standin.storefront import (
     api,
     desk,
+    device_pages,
     faults,
     hand_in,
     machines,
@@ -24,12 +25,15 @@ from rampa.standin.storefront import (
     trouble,
     uploads,
 )
+from rampa.standin.storefront.player_devices import PlayerDevices
 from rampa.standin.storefront.shop import Shop
+from rampa.standin.storefront_asked import Connect
 
 POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; form-action 'self' http: https:"
 
 
-def make_storefront(shop: Shop) -> OpenAPI:
+def make_storefront(shop: Shop, connect: Connect) -> OpenAPI:
+    """`connect`: how players' devices reach this storefront."""
     title = STOREFRONTS[shop.character.name].title
     app = OpenAPI(
         __name__,
@@ -50,8 +54,12 @@ def make_storefront(shop: Shop) -> OpenAPI:
     faults.install(app)
     app.before_request(lambda: trouble.meet(shop))
     app.register_api(api.blueprint(shop))
-    for part in (oauth, uploads, operator, desk, players, hand_in):
+    for part in (oauth, uploads, operator, desk, hand_in):
         app.register_blueprint(part.blueprint(shop))
+    devices = PlayerDevices(shop, connect)
+    app.extensions["players"] = devices
+    for pages in (players, device_pages):
+        app.register_blueprint(pages.blueprint(shop, devices))
 
     @app.after_request
     def guarded(response: Response) -> Response:

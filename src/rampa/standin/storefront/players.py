@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import hashlib
+from pathlib import Path
 
 from flask import Blueprint, Response, render_template, request, send_file
 from sqlalchemy import select
 
 from rampa.core.errors import NotFound
 from rampa.core.submission.life import ON_SHOW
+from rampa.schema.storefronts import OfferAt
+from rampa.standin.player import PlayerDevice, PlayerTitle
+from rampa.standin.storefront.device_pages import own_device
 from rampa.standin.storefront.moves import shown
+from rampa.standin.storefront.player_devices import PlayerDevices
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.tables import StoreSubmissionRow, StoreTitleRow
 from rampa.standin.storefront.titles import get_picture
@@ -18,7 +23,7 @@ SHOWN = 60
 STEPS = 100
 
 
-def blueprint(shop: Shop) -> Blueprint:
+def blueprint(shop: Shop, devices: PlayerDevices) -> Blueprint:
     pages = Blueprint("players", __name__)
 
     @pages.get("/")
@@ -44,23 +49,41 @@ def blueprint(shop: Shop) -> Blueprint:
                 (lang for lang in (language, language.partition("-")[0]) if lang in listing["texts"]), listing["main"]
             )
             texts = listing["texts"][spoken]
+        device = own_device(shop, devices)
         return render_template(
-            "title.html", shop=shop, row=there[0], there=there, listing=listing, texts=texts, spoken=spoken
+            "title.html",
+            shop=shop,
+            row=there[0],
+            there=there,
+            listing=listing,
+            texts=texts,
+            spoken=spoken,
+            platforms=devices.platforms,
+            device=device,
+            mine=_on_it(device, identifier) if device else None,
         )
+
+    @pages.get("/title/<string:identifier>/<string:platform>/offer")
+    def offer(identifier: str, platform: str) -> Response:
+        """What a device by its number is offered (OfferAt): who gets a share is drawn from that, the same each time."""
+        row = _offered(shop, identifier, platform)
+        said = OfferAt(
+            identifier=identifier,
+            platform=platform,
+            version_name=row.asked["version_name"],
+            version_code=row.version_code,
+            sha256=row.asked["sha256"],
+            size=_bundle(shop, row).stat().st_size,
+        )
+        return Response(said.model_dump_json(), content_type="application/json")
 
     @pages.get("/title/<string:identifier>/<string:platform>/bundle")
     def bundle(identifier: str, platform: str) -> Response:
-        """For a device by its number: who gets a share is drawn from that, the same each time."""
-        device = request.args.get("device", "")[:100]
-        with shop.begin() as session:
-            offered = [r for r in shown(session, identifier, platform) if _gets(r, device)]
-            if not offered:
-                raise NotFound("storefront.offer", "nothing is on show for this platform yet")
-            digest, code = offered[0].asked["sha256"], offered[0].version_code
+        row = _offered(shop, identifier, platform)
         answer = send_file(
-            shop.folder / "bundles" / digest, mimetype="application/octet-stream", conditional=True, etag=digest
+            _bundle(shop, row), mimetype="application/octet-stream", conditional=True, etag=row.asked["sha256"]
         )
-        answer.headers["Rampa-Version-Code"] = str(code)
+        answer.headers["Rampa-Version-Code"] = str(row.version_code)
         return answer
 
     @pages.get("/pictures/<string:digest>")
@@ -69,6 +92,25 @@ def blueprint(shop: Shop) -> Blueprint:
         return Response(data, content_type=media, headers={"Cache-Control": "public, max-age=86400, immutable"})
 
     return pages
+
+
+def _on_it(device: PlayerDevice, identifier: str) -> PlayerTitle:
+    now = device.title(identifier)
+    return now if now.busy else device.look(identifier)
+
+
+def _offered(shop: Shop, identifier: str, platform: str) -> StoreSubmissionRow:
+    device = request.args.get("device", "")[:100]
+    with shop.begin() as session:
+        offered = [r for r in shown(session, identifier, platform) if _gets(r, device)]
+    if not offered:
+        raise NotFound("storefront.offer", "nothing is on show for this platform yet")
+    return offered[0]
+
+
+def _bundle(shop: Shop, row: StoreSubmissionRow) -> Path:
+    at: Path = shop.folder / "bundles" / row.asked["sha256"]
+    return at
 
 
 def _gets(row: StoreSubmissionRow, device: str) -> bool:
