@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import base64
 import datetime as dt
+import inspect
 from dataclasses import replace
 from pathlib import Path
 
 from rampa.client import Client
 from rampa.client.signing.drill import restore_drill
 from rampa.core.signing import identity
+from rampa.db.base import Base
 from rampa.db.signing import find_key
 from rampa.operations.base.unit_of_work import begin
 from rampa.operations.people import people, sessions
-from rampa.operations.signing import continuity, identities
+from rampa.operations.signing import continuity, identities, succession
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.schema.signing.identities import NewKey, UnlockIn
@@ -175,6 +177,19 @@ def test_the_master_key_changes_without_a_pause(world: World, client: Client) ->
         for name in ("quillback-2026", "other"):
             row = find_key(uow.session, name)
             assert identities.open_identity(uow, row).fingerprint == row.fingerprint
+
+
+def test_every_sealed_column_is_wrapped_with_the_new_master_key() -> None:
+    """What is left out would be lost with the old key."""
+    code = inspect.getsource(succession)
+    sealed = {
+        mapper.class_.__name__: column.name
+        for mapper in Base.registry.mappers
+        for column in mapper.local_table.columns
+        if column.name.endswith("sealed")
+    }
+    assert [(row, column) for row, column in sealed.items() if f"select({row})" not in code or column not in code] == []
+    assert len(sealed) >= 13
 
 
 def test_every_use_of_a_key_is_an_event(client: Client, tmp_path: Path) -> None:

@@ -74,6 +74,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "fleet": ("fleet", "A fleet of simulated devices: they ask, play and report."),
     "delivery": ("delivery.delivery", "Delivery: a title's files written elsewhere; origins."),
     "trust": ("delivery.trust", "Trust: a title's root and its ceremony; until when things hold."),
+    "studio": ("studio", "The studio: who it is, its documents, its verification."),
     "calendar": ("calendar", "The calendar: what of the studio ends when, agreements, a feed for your own."),
     "person": ("people.person", "People of the studio and their roles."),
     "second-factor": (

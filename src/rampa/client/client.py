@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from rampa.client.sources.calls import SourcesCalls
     from rampa.client.store import StoreCalls
     from rampa.client.storefronts import StorefrontsCalls
+    from rampa.client.studio import StudioCalls
     from rampa.client.submissions import SubmissionsCalls
     from rampa.client.testers import TestersCalls
     from rampa.client.titles import TitlesCalls
@@ -76,6 +77,12 @@ class Client:
         from rampa.client.storefronts import StorefrontsCalls
 
         return StorefrontsCalls(self.connection)
+
+    @cached_property
+    def studio(self) -> StudioCalls:
+        from rampa.client.studio import StudioCalls
+
+        return StudioCalls(self.connection)
 
     @cached_property
     def calendar(self) -> CalendarCalls:

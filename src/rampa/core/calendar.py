@@ -16,6 +16,7 @@ RATING_HOLDS = dt.timedelta(days=365)
 class EndingKind(StrEnum):
     CERTIFICATE = "certificate"
     ACCOUNT = "account"
+    VERIFICATION = "verification"
     RATING = "rating"
     AGREEMENT = "agreement"
     GRANT = "grant"
@@ -26,6 +27,7 @@ class EndingKind(StrEnum):
 KIND_WORDS = {
     EndingKind.CERTIFICATE: "signing certificate",
     EndingKind.ACCOUNT: "account at a storefront",
+    EndingKind.VERIFICATION: "verification of the studio",
     EndingKind.RATING: "age rating",
     EndingKind.AGREEMENT: "agreement",
     EndingKind.GRANT: "grant for test devices",

@@ -68,7 +68,6 @@ from rampa.db.people import (
     IdempotentAnswerRow,
     PersonRow,
     SecondFactorRow,
-    StudioRow,
     TokenRow,
     WebSessionRow,
     find_person,
@@ -110,6 +109,7 @@ from rampa.db.signing import (
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
 from rampa.db.storefronts import StorefrontConsentRow, StorefrontRow, find_storefront
+from rampa.db.studio import StudioDocumentRow, StudioRow, studio_is_verified, the_studio
 from rampa.db.submissions import (
     StudioRuleRow,
     SubmissionRow,
@@ -233,6 +233,7 @@ __all__ = [
     "StoreStateRow",
     "StorefrontConsentRow",
     "StorefrontRow",
+    "StudioDocumentRow",
     "StudioRow",
     "StudioRuleRow",
     "SubmissionRow",
@@ -311,7 +312,9 @@ __all__ = [
     "run_that_made",
     "run_to_hand_on",
     "store_state",
+    "studio_is_verified",
     "studio_rules",
+    "the_studio",
     "trust_keys",
     "with_address",
 ]

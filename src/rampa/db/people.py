@@ -1,4 +1,4 @@
-"""The studio, its people, their sessions and tokens, and what was done."""
+"""The studio's people, their sessions and tokens, and what was done."""
 
 from __future__ import annotations
 
@@ -13,14 +13,6 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.address import normal
 from rampa.core.errors import NotFound
 from rampa.db.base import Base, Identified
-
-
-class StudioRow(Identified, Base):
-    """There is one a service."""
-
-    __tablename__ = "studio"
-    name: Mapped[str] = mapped_column(String(100))
-    verified: Mapped[bool] = mapped_column(default=False)
 
 
 class PersonRow(Identified, Base):

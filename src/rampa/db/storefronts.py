@@ -11,6 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from rampa.core.errors import NotFound
 from rampa.core.submission.account import AccountState
 from rampa.db.base import Base, Coded, Identified, Typed, first_of
+from rampa.schema.storefronts import VerificationAt
 
 
 class StorefrontRow(Identified, Base):
@@ -33,9 +34,16 @@ class StorefrontRow(Identified, Base):
     """Until when the access token holds."""
     ends_at: Mapped[dt.datetime | None]
     """When the account itself ends there, as the storefront says; null: it says nothing."""
+    verification: Mapped[VerificationAt | None] = mapped_column(Typed(VerificationAt))
+    """Of the studio, as the storefront last said it."""
     connected_by: Mapped[str] = mapped_column(String(200))
     connected_at: Mapped[dt.datetime | None]
     looked_at: Mapped[dt.datetime | None]
+
+    @property
+    def label(self) -> str:
+        """What its secrets are sealed for."""
+        return f"storefront:{self.id}"
 
 
 class StorefrontConsentRow(Identified, Base):
@@ -48,6 +56,10 @@ class StorefrontConsentRow(Identified, Base):
     sealed: Mapped[bytes] = mapped_column(LargeBinary)
     until: Mapped[dt.datetime]
     storefront: Mapped[StorefrontRow] = relationship(lazy="joined", innerjoin=True)
+
+    @property
+    def label(self) -> str:
+        return f"consent:{self.id}"
 
 
 def find_storefront(session: Session, name: str, *, lock: bool = False) -> StorefrontRow:

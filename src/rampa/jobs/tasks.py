@@ -32,6 +32,7 @@ from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
 from rampa.operations.store import collection
 from rampa.operations.storefronts import accounts
+from rampa.operations.studio import verification
 from rampa.operations.submissions import by_itself as by_itself_there
 from rampa.operations.submissions import following, going, sending
 from rampa.operations.testers import letters
@@ -190,6 +191,7 @@ def _listings(app: App, services: Services) -> None:
     def look_at_storefronts(timestamp: int) -> None:
         """What a storefront took away is said before it is needed."""
         accounts.look_due(services)
+        verification.look_due(services)
 
     @app.periodic(cron="7 6 * * *")
     @app.task(name="remind_of_endings", queue=queue.MAIL, lock="remind_of_endings", queueing_lock="remind_of_endings")

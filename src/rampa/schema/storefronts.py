@@ -11,6 +11,7 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
+from rampa.core.studio.verification import DocumentKind, VerificationState
 from rampa.core.submission.life import SubmissionState
 from rampa.schema.common import Digest, Id, Query, Wire
 
@@ -207,6 +208,32 @@ class ActIn(Wire):
     act: Annotated[str, StringConstraints(pattern=r"^(answer|appeal|withdraw|go-live|share|hold|go-on|roll-back)$")]
     text: Annotated[str, StringConstraints(max_length=8000, pattern=r"^[^\x00]*$")] = ""
     share: Share | None = None
+
+
+class StudioIn(Wire):
+    """Who the studio is, handed in to be verified. `documents`: kind -> SHA-256 of a document that was sent."""
+
+    legal_name: Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f\x7f]+$")]
+    postal_address: Annotated[str, StringConstraints(min_length=1, max_length=500, pattern=r"^[^\x00]+$")]
+    contact: Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^\s@]+@[^\s@]+$")]
+    register_number: Plain = ""
+    documents: dict[DocumentKind, Digest] = {}
+
+
+class VerificationAt(Wire):
+    """Where the studio's verification is there. `needs`: documents that it asks for; `usual_days` what it says that it takes;
+    `until` when it ends, null for one that does not."""
+
+    state: VerificationState
+    since: dt.datetime
+    needs: list[DocumentKind]
+    usual_days: int
+    until: dt.datetime | None = None
+    words: list[WordSaid] = []
+
+
+class DocumentPath(Query):
+    digest: Digest
 
 
 class OfferAt(Wire):

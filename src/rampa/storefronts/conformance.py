@@ -22,6 +22,7 @@ from pathlib import Path
 
 from rampa.core.bundle.sources import BytesSource
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound, RampaError, Refused
+from rampa.core.studio.verification import VerificationState
 from rampa.core.submission.life import OVER, SubmissionState
 from rampa.schema import storefronts as wire
 from rampa.storefronts.port import Sending, StorefrontPort
@@ -158,6 +159,20 @@ def what_it_cannot_do_it_says(trial: Trial) -> None:
     raises(NotFound, lambda: trial.storefront.submission(str(uuid.uuid4())))
 
 
+def where_the_studio_stands_is_said(trial: Trial) -> None:
+    there = trial.storefront.verification()
+    verified = there.state is VerificationState.VERIFIED
+    assert trial.storefront.account().verified is verified, "the account and the verification say different things"
+    assert len(there.needs) == len(set(there.needs)), "a document is asked for twice"
+    digest = hashlib.sha256(PICTURE).hexdigest()
+    raises((Damaged, Refused, Invalid), lambda: trial.storefront.send_document(digest, PICTURE + b"x"))
+    if verified:
+        asked = wire.StudioIn(
+            legal_name="Quillback Works", postal_address="Alder Halt 1", contact="office@quillback.example"
+        )
+        raises(Conflict, lambda: trial.storefront.hand_in(asked))
+
+
 CHECKS: tuple[Callable[[Trial], None], ...] = (
     it_says_who_it_is,
     a_title_is_known_once,
@@ -168,6 +183,7 @@ CHECKS: tuple[Callable[[Trial], None], ...] = (
     a_bundle_is_sent_before_it_is_submitted,
     what_is_withdrawn_is_over,
     what_it_cannot_do_it_says,
+    where_the_studio_stands_is_said,
 )
 
 

@@ -2,6 +2,7 @@
 
 FOLDER/titles.json                            the titles that were made known
 FOLDER/pictures/SHA256                        the listing's pictures
+FOLDER/studio                                 the studio's verification (rampa.storefronts.folder_verification)
 FOLDER/IDENTIFIER/PLATFORM-CODE/bundle        what is handed over
                                /sheet.json    what the storefront is told (SubmissionIn)
                                /sheet.md      the same for a person, step by step
@@ -23,8 +24,10 @@ from typing import Any
 from rampa.core.bundle.sources import ByteSource, read_through
 from rampa.core.errors import Conflict, Damaged, Invalid, NotFound, Refused
 from rampa.core.files import replace_file, replacing
+from rampa.core.studio.verification import VerificationState
 from rampa.core.submission.life import ON_SHOW, OVER, WORDS, SubmissionState
 from rampa.schema import storefronts as wire
+from rampa.storefronts.folder_verification import FolderVerification
 from rampa.storefronts.port import Sending
 from rampa.storefronts.sheet import sheet_for
 
@@ -39,6 +42,7 @@ class FolderStorefront:
     def __init__(self, folder: Path, title: str, platforms: list[str], now: Callable[[], dt.datetime]) -> None:
         self._folder, self._title, self._platforms, self._now = folder, title, platforms, now
         (folder / "pictures").mkdir(parents=True, exist_ok=True)
+        self._studio = FolderVerification(folder, title, now)
 
     def about(self) -> wire.About:
         note = "A person works it off: nothing goes anywhere by itself."
@@ -49,7 +53,17 @@ class FolderStorefront:
 
     def account(self) -> wire.AccountAt:
         until = self._now() + dt.timedelta(days=3650)
-        return wire.AccountAt(studio="by hand", verified=True, scopes=list(wire.SCOPES), until=until)
+        verified = self._studio.look().state is VerificationState.VERIFIED
+        return wire.AccountAt(studio="by hand", verified=verified, scopes=list(wire.SCOPES), until=until)
+
+    def verification(self) -> wire.VerificationAt:
+        return self._studio.look()
+
+    def send_document(self, digest: str, data: bytes) -> None:
+        self._studio.send_document(digest, data)
+
+    def hand_in(self, asked: wire.StudioIn) -> wire.VerificationAt:
+        return self._studio.hand_in(asked)
 
     def title(self, identifier: str) -> wire.TitleAt:
         names = self._names()

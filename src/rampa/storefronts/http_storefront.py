@@ -58,6 +58,16 @@ class HttpStorefront:
     def submit(self, asked: wire.SubmissionIn, key: str) -> wire.SubmissionAt:
         return self._ask(wire.SubmissionAt, "POST", "/submissions", asked, {"Idempotency-Key": key})
 
+    def verification(self) -> wire.VerificationAt:
+        return self._ask(wire.VerificationAt, "GET", "/verification")
+
+    def send_document(self, digest: str, data: bytes) -> None:
+        headers = {"Content-Type": "application/octet-stream"}
+        self._send("PUT", f"/documents/{digest}", content=data, headers=headers)
+
+    def hand_in(self, asked: wire.StudioIn) -> wire.VerificationAt:
+        return self._ask(wire.VerificationAt, "POST", "/verification", asked)
+
     def submission(self, submission: str) -> wire.SubmissionAt:
         return self._ask(wire.SubmissionAt, "GET", f"/submissions/{submission}")
 

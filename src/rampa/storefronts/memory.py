@@ -9,6 +9,8 @@ from collections.abc import Callable
 
 from rampa.core.bundle.sources import ByteSource, read_through
 from rampa.core.errors import Damaged, NotFound, Refused
+from rampa.core.studio.verification import TRANSITIONS as VERIFYING
+from rampa.core.studio.verification import VerificationEvent, VerificationState
 from rampa.core.submission.life import TRANSITIONS, WORDS, SubmissionEvent, SubmissionState
 from rampa.core.transitions import advance
 from rampa.schema import storefronts as wire
@@ -25,6 +27,8 @@ class MemoryStorefront:
         self._titles: dict[str, str] = {}
         self._uploads: dict[str, str] = {}
         self._pictures: set[str] = set()
+        self._documents: set[str] = set()
+        self._verification = VerificationState.VERIFIED
         self._held: dict[str, wire.SubmissionAt] = {}
         self._keys: dict[str, str] = {}
 
@@ -37,6 +41,20 @@ class MemoryStorefront:
     def account(self) -> wire.AccountAt:
         until = self._now() + dt.timedelta(hours=1)
         return wire.AccountAt(studio="Quillback Works", verified=True, scopes=list(wire.SCOPES), until=until)
+
+    def verification(self) -> wire.VerificationAt:
+        return wire.VerificationAt(state=self._verification, since=self._now(), needs=[], usual_days=0)
+
+    def send_document(self, digest: str, data: bytes) -> None:
+        if hashlib.sha256(data).hexdigest() != digest:
+            raise Refused("storefront.document", "the document is not what its digest says")
+        self._documents.add(digest)
+
+    def hand_in(self, asked: wire.StudioIn) -> wire.VerificationAt:
+        if any(digest not in self._documents for digest in asked.documents.values()):
+            raise NotFound("storefront.document", "a document was not sent")
+        self._verification = advance(VERIFYING, self._verification, VerificationEvent.HAND_IN, "the verification")
+        return self.verification()
 
     def title(self, identifier: str) -> wire.TitleAt:
         if identifier not in self._titles:

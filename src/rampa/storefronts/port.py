@@ -50,6 +50,18 @@ class StorefrontPort(Protocol):
         """The studio's account there."""
         ...
 
+    def verification(self) -> wire.VerificationAt:
+        """Where the studio's verification is there."""
+        ...
+
+    def send_document(self, digest: str, data: bytes) -> None:
+        """`digest` is the document's SHA-256."""
+        ...
+
+    def hand_in(self, asked: wire.StudioIn) -> wire.VerificationAt:
+        """Who the studio is, with documents that were sent. Raises `Conflict` where the state does not take it."""
+        ...
+
     def title(self, identifier: str) -> wire.TitleAt: ...
 
     def register(self, identifier: str, name: str) -> wire.TitleAt:

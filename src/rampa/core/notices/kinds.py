@@ -53,7 +53,9 @@ KINDS = {
     ),
     NoticeKind.LISTINGS: KindOfNotice("listings that change, ratings, links that died", ("listing.",)),
     NoticeKind.STOREFRONTS: KindOfNotice(
-        "accounts at storefronts that are connected or lost", ("storefront.",), of_titles=False
+        "accounts at storefronts that are connected or lost; the studio's verification",
+        ("storefront.", "studio."),
+        of_titles=False,
     ),
     NoticeKind.SUBMISSIONS: KindOfNotice(
         "submissions that move at storefronts, that are halted, lost or to be handed in",

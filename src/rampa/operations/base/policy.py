@@ -75,6 +75,10 @@ class Act(StrEnum):
     MANAGE_WEBHOOKS = "say where events are sent"
     HOLD_CEREMONY = "draft and publish a title's root"
     CONNECT_STOREFRONT = "connect storefronts"
+    READ_STUDIO = "read who the studio is"
+    MANAGE_STUDIO = "say who the studio is and hand it in"
+    READ_STUDIO_DOCUMENT = "read the studio's documents"
+    VERIFY_STUDIO = "verify the studio"
     SUBMIT = "put builds before storefronts"
     SHOW = "say what players get of what passed"
     KEEP_CALENDAR = "write agreements into the calendar"
@@ -113,6 +117,7 @@ MATTERS = frozenset(
         Act.HOLD_CEREMONY,
         Act.AFFIRM_RATING,
         Act.CONNECT_STOREFRONT,
+        Act.VERIFY_STUDIO,
     }
 )
 """What asks for the second factor again, of who has one."""
@@ -183,6 +188,10 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.MANAGE_WEBHOOKS: ENGINEERS,
     Act.HOLD_CEREMONY: OWNERS,
     Act.CONNECT_STOREFRONT: OWNERS,
+    Act.READ_STUDIO: READERS | {Role.REVIEWER},
+    Act.MANAGE_STUDIO: OWNERS,
+    Act.READ_STUDIO_DOCUMENT: OWNERS | {Role.REVIEWER},
+    Act.VERIFY_STUDIO: OWNERS | {Role.REVIEWER},
     Act.SUBMIT: ENGINEERS,
     Act.SHOW: ENGINEERS,
     Act.MAKE_RULE: ENGINEERS,

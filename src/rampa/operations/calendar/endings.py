@@ -35,6 +35,7 @@ def endings(uow: UnitOfWork, person: uuid.UUID | None, *, everybodys: bool) -> l
     found = [
         *_certificates(uow),
         *_accounts(uow),
+        *_verifications(uow),
         *_ratings(uow),
         *_agreements(uow),
         *_grants(uow),
@@ -55,6 +56,14 @@ def _accounts(uow: UnitOfWork) -> Iterator[Ending]:
         assert row.ends_at is not None
         mend = f"on {row.title}'s own pages, then rampa storefront look {row.name}"
         yield Ending(f"account {row.id}", EndingKind.ACCOUNT, row.title, row.ends_at, mend)
+
+
+def _verifications(uow: UnitOfWork) -> Iterator[Ending]:
+    for row in uow.session.scalars(select(StorefrontRow).where(StorefrontRow.verification.is_not(None))):
+        if row.verification is not None and row.verification.until is not None:
+            mend = f"rampa studio hand-in {row.name}"
+            key = f"verification {row.id}"
+            yield Ending(key, EndingKind.VERIFICATION, row.title, row.verification.until, mend)
 
 
 def _ratings(uow: UnitOfWork) -> Iterator[Ending]:

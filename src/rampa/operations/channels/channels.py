@@ -9,8 +9,17 @@ from __future__ import annotations
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Invalid, Refused
-from rampa.core.placement.channels import moved
-from rampa.db import ChannelRow, DeviceRow, LineRow, PlacementRow, TitleRow, find_channel, find_title
+from rampa.core.placement.channels import Audience, moved
+from rampa.db import (
+    ChannelRow,
+    DeviceRow,
+    LineRow,
+    PlacementRow,
+    TitleRow,
+    find_channel,
+    find_title,
+    studio_is_verified,
+)
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.channels.placements import list_channels
 from rampa.schema import channels as wire
@@ -50,6 +59,9 @@ def change_channel(
         _, channels = _locked(uow, slug)
         channel = find_channel(uow.session, slug, name)
         if asked.audience is not None and asked.audience != channel.audience:
+            if asked.audience is Audience.FOR_EVERYBODY and not studio_is_verified(uow.session):
+                hint = "Hand in who it is: rampa studio show, then rampa studio hand-in."
+                raise Refused("studio.unverified", "nobody has verified the studio yet", where="audience", hint=hint)
             channel.audience = asked.audience
             audit.record(uow, "channel.audience", channel.name, slug, audience=asked.audience)
         if asked.name is not None and asked.name != channel.name:

@@ -10,10 +10,11 @@ from rampa.core.build.life import BuildState
 from rampa.core.check.budgets import check_budgets
 from rampa.core.check.findings import Finding, in_order
 from rampa.core.check.placement import PlacementCandidate, check_placement
+from rampa.core.placement.channels import Audience
 from rampa.core.placement.life import PlacementState
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.profile.resolved import ResolvedProfile, resolve
-from rampa.db import BuildRow, ChannelRow, PlacementRow, StorefrontRow, load_document
+from rampa.db import BuildRow, ChannelRow, PlacementRow, StorefrontRow, load_document, studio_is_verified
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.channels.standing import TitleStanding
 from rampa.operations.content.stored_trees import depot_trees, selectors_of
@@ -31,6 +32,7 @@ def check(uow: UnitOfWork, standing: TitleStanding, build: BuildRow, channel: Ch
         [
             *_live_already(build, channel, live),
             *_by_storefront(uow, build, channel, code_line),
+            *_unverified(uow, channel),
             *check_placement(candidate(uow.services, build), highest),
             *_heavy(uow.services, build, profile, live),
             *_continues(uow, standing, build, code_line),
@@ -56,6 +58,14 @@ def _by_storefront(uow: UnitOfWork, build: BuildRow, channel: ChannelRow, code_l
         message = f"{channel.name} for {build.platform} is {account.title}'s: a build comes there as a submission"
         hint = f"Submit it: rampa submission send {build.name}. What passed goes live by rampa submission go-live."
         yield Finding("blocker", "line.storefront", message, channel.name, hint)
+
+
+def _unverified(uow: UnitOfWork, channel: ChannelRow) -> Iterator[Finding]:
+    """Nothing goes to everybody before somebody knows who the studio is."""
+    if channel.audience is Audience.FOR_EVERYBODY and not studio_is_verified(uow.session):
+        message = f"{channel.name} is for everybody, and nobody has verified the studio yet"
+        hint = "Hand in who it is: rampa studio show, then rampa studio hand-in."
+        yield Finding("blocker", "studio.unverified", message, channel.name, hint)
 
 
 def line_account(uow: UnitOfWork, channel: ChannelRow, storefront: str) -> StorefrontRow | None:

@@ -13,12 +13,14 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
+from rampa.core.studio.verification import OWN_NEEDS, VerificationState
 from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue, with_address
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
 from rampa.operations.people.guesses import hashing
 from rampa.schema import people as wire
 from rampa.schema.common import Role
+from rampa.schema.storefronts import VerificationAt
 
 TOKEN_MARK = "rampa-"
 PROVIDER_TRUST = dt.timedelta(days=14)
@@ -64,14 +66,17 @@ def digest_secret(secret: str) -> bytes:
     return hashlib.sha256(secret.encode()).digest()
 
 
-def first_start(services: Services, studio: str, name: str, email: str) -> str | None:
-    """Makes the studio and its owner where there is none; returns the password, which is shown this once."""
+def first_start(services: Services, studio: str, name: str, email: str, *, verified: bool = True) -> str | None:
+    """Makes the studio and its owner where there is none; returns the password, which is shown this once. `verified`: it was
+    before, and need not hand anything in."""
     with begin(services) as uow:
         if uow.session.scalar(select(func.count()).select_from(PersonRow)):
             return None
         password = secrets.token_urlsafe(12)
         now = services.now()
-        uow.session.add(StudioRow(name=studio, verified=True, created_at=now))
+        state = VerificationState.VERIFIED if verified else VerificationState.NOT_BEGUN
+        verification = VerificationAt(state=state, since=now, needs=list(OWN_NEEDS), usual_days=1)
+        uow.session.add(StudioRow(name=studio, verification=verification, created_at=now))
         owner = PersonRow(
             name=name, email=email, role=Role.OWNER, password_hash=_hasher().hash(password), created_at=now
         )

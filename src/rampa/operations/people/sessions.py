@@ -9,7 +9,7 @@ from sqlalchemy import delete, select
 
 from rampa.core.address import normal
 from rampa.core.errors import Denied
-from rampa.db import PersonRow, StudioRow, WebSessionRow, queue, with_address
+from rampa.db import PersonRow, WebSessionRow, queue, studio_is_verified, the_studio, with_address
 from rampa.operations.base import Services, audit, begin
 from rampa.operations.people import passkey_answers
 from rampa.operations.people.factors import check_code, has_codes, kinds
@@ -90,12 +90,12 @@ def open_session(services: Services, person: PersonRow, *, confirmed: bool) -> t
 
 def describe_session(services: Services, person: PersonRow, csrf_token: str) -> wire.Session:
     with begin(services) as uow:
-        studio = uow.session.scalars(select(StudioRow)).one()
+        studio, verified = the_studio(uow.session), studio_is_verified(uow.session)
         factors = kinds(uow, person) if person.second_factor else []
     return wire.Session(
         person=describe_person(person),
         studio=studio.name,
-        studio_verified=studio.verified,
+        studio_verified=verified,
         csrf_token=csrf_token,
         factors=factors,
     )

@@ -14,6 +14,9 @@ from rampa.db import (
     SecondFactorRow,
     SigningIdentityRow,
     SourceRow,
+    StorefrontConsentRow,
+    StorefrontRow,
+    StudioDocumentRow,
     TitleRow,
     TriggerRow,
     TrustKeyRow,
@@ -110,6 +113,18 @@ def _secrets(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
     ):
         yield trigger, "sealed", f"trigger:{trigger.id}"
     yield from _outward(uow)
+    yield from _of_storefronts(uow)
+
+
+def _of_storefronts(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:
+    for account in uow.session.scalars(
+        select(StorefrontRow).where(StorefrontRow.sealed.is_not(None)).with_for_update(of=StorefrontRow)
+    ):
+        yield account, "sealed", account.label
+    for consent in uow.session.scalars(select(StorefrontConsentRow).with_for_update(of=StorefrontConsentRow)):
+        yield consent, "sealed", consent.label
+    for document in uow.session.scalars(select(StudioDocumentRow).with_for_update()):
+        yield document, "sealed", document.label
 
 
 def _outward(uow: UnitOfWork) -> Iterator[tuple[object, str, str]]:

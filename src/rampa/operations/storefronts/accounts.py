@@ -12,11 +12,13 @@ from sqlalchemy import delete, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound, RampaError, Unavailable
 from rampa.core.signing.seal import seal, unseal
+from rampa.core.studio.verification import OWN
 from rampa.core.submission.account import USABLE, AccountEvent, AccountState
 from rampa.db import StorefrontConsentRow, StorefrontRow, find_storefront
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, audit, begin, must, service_actor
 from rampa.operations.storefronts import connection
 from rampa.operations.storefronts.connection import Secrets
+from rampa.operations.storefronts.verified import keep_verification
 from rampa.schema import storefront_accounts as wire
 from rampa.schema import storefronts as protocol
 from rampa.store.guarded import check_address
@@ -41,6 +43,8 @@ def list_accounts(services: Services, actor: Actor) -> wire.StorefrontAccounts:
 def connect(services: Services, actor: Actor, asked: wire.NewStorefront) -> wire.Connecting:
     """A new account: Rampa makes itself known there, and a person is sent to let it in. A folder needs nobody."""
     must(actor, Act.CONNECT_STOREFRONT)
+    if asked.name == OWN:
+        raise Invalid("storefront.name", f"{OWN} is the name of Rampa's own lines", where="name", hint="Take another.")
     folder = asked.kind is wire.StorefrontKind.FOLDER
     about, found, program = _by_folder(services, asked) if folder else _by_protocol(services, asked)
     with begin(services, actor) as uow:
@@ -85,7 +89,7 @@ def come_back(services: Services, actor: Actor, asked: wire.ConsentReturn) -> wi
             raise Invalid(
                 "storefront.issuer", f"this came from {_host(asked.iss)[:100]}, not from {row.title}", where="iss"
             )
-        verifier = unseal(consent.sealed, services.master_key, f"consent:{consent.id}").decode()
+        verifier = unseal(consent.sealed, services.master_key, consent.label).decode()
         uow.session.delete(consent)
         if asked.error or not asked.code:
             raise Denied("storefront.no", f"{row.title} was not let to let Rampa in: {asked.error or 'no code came'}")
@@ -102,10 +106,10 @@ def come_back(services: Services, actor: Actor, asked: wire.ConsentReturn) -> wi
 
 def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
     """Asks the storefront what the account may; what it says is kept, also that it says no."""
-    said, account, about, event, key = "", None, None, AccountEvent.LET_IN, ""
+    said, account, about, event, key, verification = "", None, None, AccountEvent.LET_IN, "", None
     try:
         storefront = connection.storefront_of(services, name)
-        about, account = storefront.about(), storefront.account()
+        about, account, verification = storefront.about(), storefront.account(), storefront.verification()
         key = _notices(services, name, storefront)
     except Denied as error:
         event = AccountEvent.EXPIRE if error.code == "storefront.expired" else AccountEvent.REVOKE
@@ -115,7 +119,8 @@ def look(services: Services, actor: Actor, name: str) -> wire.StorefrontAccount:
     with begin(services, actor) as uow:
         row = find_storefront(uow.session, name, lock=True)
         row.looked_at = uow.now
-        if account is not None and about is not None:
+        if account is not None and about is not None and verification is not None:
+            keep_verification(uow, row, verification)
             row.studio, row.scopes, row.title = account.studio[:200], account.scopes[:20], about.title[:100]
             row.about, row.ends_at = about.model_dump(mode="json"), account.ends
             if key:
@@ -229,7 +234,7 @@ def _consent(uow: UnitOfWork, row: StorefrontRow) -> str:
     uow.session.add(consent)
     uow.session.flush()
     master = uow.services.master_key
-    consent.sealed = seal(verifier.encode(), master, f"consent:{consent.id}", uow.services.random)
+    consent.sealed = seal(verifier.encode(), master, consent.label, uow.services.random)
     with connection.oauth_client(uow.services, row, "") as client:
         at, _ = client.create_authorization_url(
             row.metadata_["authorization_endpoint"],

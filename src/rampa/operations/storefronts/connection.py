@@ -169,13 +169,13 @@ def notices_at(services: Services, name: str) -> str:
 
 def sealed(uow: UnitOfWork, row: StorefrontRow, held: Secrets) -> bytes:
     data = json.dumps(held.__dict__).encode()
-    return seal(data, uow.services.master_key, f"storefront:{row.id}", uow.services.random)
+    return seal(data, uow.services.master_key, row.label, uow.services.random)
 
 
 def secrets_of(uow: UnitOfWork, row: StorefrontRow) -> Secrets:
     if row.sealed is None:
         return Secrets()
-    return Secrets(**json.loads(unseal(row.sealed, uow.services.master_key, f"storefront:{row.id}")))
+    return Secrets(**json.loads(unseal(row.sealed, uow.services.master_key, row.label)))
 
 
 def move(uow: UnitOfWork, row: StorefrontRow, event: AccountEvent, said: str = "") -> None:

@@ -75,7 +75,8 @@ def _account(place: Place, known: Known) -> Iterator[Need]:
         yield Need(NeedKey.ACCOUNT, NeedState.THERE, f"connected; the studio is {known.account.studio} there")
     verified = known.account.verified
     said = "verified" if verified else f"{place.title} has not verified the studio: it takes nothing for the public"
-    yield Need(NeedKey.STUDIO, NeedState.THERE if verified else NeedState.MISSING, said)
+    mend = "" if verified else f"rampa studio hand-in {place.storefront}"
+    yield Need(NeedKey.STUDIO, NeedState.THERE if verified else NeedState.MISSING, said, mend)
 
 
 def _first(place: Place, known: Known) -> Iterator[Need]:

@@ -11,8 +11,9 @@ from pydantic import BaseModel, Field
 from rampa.core.errors import Invalid
 from rampa.core.listing.layout import LARGEST_PICTURE
 from rampa.core.platform.storefronts import STOREFRONTS
+from rampa.core.studio.verification import LARGEST_DOCUMENT, VerificationState
 from rampa.schema import storefronts as wire
-from rampa.standin.storefront import notices, submissions, titles
+from rampa.standin.storefront import notices, submissions, titles, verification
 from rampa.standin.storefront.access import allowed
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.tables import SettingRow
@@ -29,6 +30,7 @@ class KeyHeader(BaseModel):
 def blueprint(shop: Shop) -> APIBlueprint:
     api = APIBlueprint("storefront", __name__, url_prefix=wire.API)
     _looking(api, shop)
+    _verifying(api, shop)
     _submitting(api, shop)
     return api
 
@@ -58,10 +60,11 @@ def _looking(api: APIBlueprint, shop: Shop) -> None:
     def account() -> Response:
         """The studio's account, as the token that asks sees it."""
         token = allowed(shop, wire.READ)
+        state = verification.look(shop).state
         return _said(
             wire.AccountAt(
                 studio=shop.studio,
-                verified=True,
+                verified=state is VerificationState.VERIFIED,
                 scopes=list(token.scopes),
                 until=token.until,
                 ends=titles.account_ends(shop),
@@ -86,6 +89,27 @@ def _looking(api: APIBlueprint, shop: Shop) -> None:
         allowed(shop, wire.SUBMIT)
         titles.put_picture(shop, path.digest, request.stream.read(LARGEST_PICTURE + 1))
         return Response(status=204)
+
+
+def _verifying(api: APIBlueprint, shop: Shop) -> None:
+    @api.get("/verification", responses={"200": wire.VerificationAt})
+    def get_verification() -> Response:
+        """Where the studio's verification is."""
+        allowed(shop, wire.READ)
+        return _said(verification.look(shop))
+
+    @api.put("/documents/<string:digest>", responses={"204": None})
+    def put_document(path: wire.DocumentPath) -> Response:
+        """Send a document (PDF, PNG, JPEG) by its SHA-256."""
+        allowed(shop, wire.SUBMIT)
+        verification.put_document(shop, path.digest, request.stream.read(LARGEST_DOCUMENT + 1))
+        return Response(status=204)
+
+    @api.post("/verification", responses={"200": wire.VerificationAt})
+    def hand_in(body: wire.StudioIn) -> Response:
+        """Hand in who the studio is, with documents that were sent."""
+        allowed(shop, wire.SUBMIT)
+        return _said(verification.hand_in(shop, body))
 
 
 def _submitting(api: APIBlueprint, shop: Shop) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from rampa.core.studio.verification import DocumentKind
 from rampa.core.submission.life import SubmissionState
 from rampa.schema.storefronts import Ability
 
@@ -30,6 +31,8 @@ class Waits:
     """Within which a verdict is promised to the studio."""
     claim: float = 900
     """How long a reviewer's claim holds without a word."""
+    verify: float = 20
+    """From the studio's documents to the word on them, where machines look at them."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +49,10 @@ class Character:
     """Of its pages: ground and sign."""
     surprises: tuple[str, ...] = field(default=())
     """Names of checks of its own that nobody is told of before."""
+    documents: tuple[DocumentKind, ...] = (DocumentKind.REGISTER, DocumentKind.ADDRESS)
+    """What it asks for to verify a studio."""
+    usual_days: int = 3
+    """What it says that verifying takes."""
 
 
 REASONS = {
@@ -86,11 +93,13 @@ MOSSGATE = Character(
     REASONS,
     ("#fbfaf3", "#4c6420"),
     ("private-words",),
+    (DocumentKind.REGISTER, DocumentKind.SIGNATORY),
+    5,
 )
 VISORFIELD = Character(
     "visorfield",
     ReviewPolicy.SLOW,
-    Waits(line=90, review=60),
+    Waits(line=90, review=60, verify=60),
     (Ability.MOMENT, Ability.FIRST_BY_HAND),
     {
         SubmissionState.WAITING: "in the waiting room",
@@ -101,5 +110,7 @@ VISORFIELD = Character(
     REASONS,
     ("#191526", "#3b2c63"),
     ("old-frames",),
+    (DocumentKind.REGISTER,),
+    10,
 )
 CHARACTERS = {c.name: c for c in (NORTHQUAY, MOSSGATE, VISORFIELD)}

@@ -16,6 +16,7 @@ from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import take
 from rampa.standin.storefront.tables import StorePictureRow, UploadRow
 from rampa.standin.storefront.titles import find_title
+from rampa.standin.storefront.verification import must_be_verified
 
 PIECE = 1 << 20
 
@@ -77,6 +78,7 @@ def _take(shop: Shop, identifier: str) -> None:
         if asked.sha256 != upload.sha256:
             raise Invalid("storefront.bundle", "the sheet is of another bundle", where="bundle")
         _pictures(session)
+        must_be_verified(shop, session)
         title.first_pending = False
         take(shop, session, asked, f"by hand {upload.id}")
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from rampa.core.submission.life import SubmissionEvent, SubmissionState
 from rampa.schema.storefronts import Going
+from rampa.standin.storefront import verification
 from rampa.standin.storefront.character import ReviewPolicy
 from rampa.standin.storefront.checks import check
 from rampa.standin.storefront.moves import move, put_on_show
@@ -29,6 +30,7 @@ MOVING = (
 
 def tick(shop: Shop) -> None:
     """Every step whose time has come. Each submission by itself: a broken one holds up no other."""
+    verification.tick(shop)
     with shop.begin() as session:
         rows = select(StoreSubmissionRow.id).where(StoreSubmissionRow.state.in_([s.value for s in MOVING]))
         due = list(session.scalars(rows.order_by(StoreSubmissionRow.number)))
@@ -46,6 +48,8 @@ def _step(shop: Shop, session: Session, row: StoreSubmissionRow) -> bool:
     if due is None or due > shop.now():
         return False
     state = SubmissionState(row.state)
+    if state is SubmissionState.PASSED and not verification.is_verified(shop, session):
+        return False
     if state is SubmissionState.REVIEWING and row.claimed_by:
         move(shop, session, row, SubmissionEvent.LAPSE, MACHINES, f"{row.claimed_by} did not come back", at=due)
     elif state is SubmissionState.CHECKING:

@@ -11,7 +11,9 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from rampa.core.errors import Invalid, RampaError
+from rampa.core.studio.verification import VerificationEvent
 from rampa.core.submission.life import WORDS, SubmissionState
+from rampa.standin.storefront import verification
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.submissions import describe
 from rampa.standin.storefront.tables import StoreEventRow, StoreSubmissionRow, StoreTokenRow, UploadRow
@@ -38,7 +40,30 @@ def blueprint(shop: Shop) -> Blueprint:
     def make_trouble(secret: str) -> Response | str:
         return _done(shop, secret, lambda: trouble(shop, request.form.get("what", ""), request.form.get("value", "")))
 
+    @pages.post("/studio")
+    def decide(secret: str) -> Response | str:
+        event = VerificationEvent(request.form["event"]) if request.form.get("event") in VERDICTS else None
+        said = request.form.get("text", "")[:2000]
+        return _done(shop, secret, lambda: verification.decide(shop, _known(event), "the operator", said))
+
+    @pages.get("/documents/<string:digest>")
+    def document(secret: str, digest: str) -> Response:
+        """Never shown in the page: it is saved."""
+        data, media = verification.get_document(shop, digest)
+        answer = Response(data, content_type=media)
+        answer.headers["Content-Disposition"] = "attachment"
+        return answer
+
     return pages
+
+
+VERDICTS = ("ask", "refuse", "verify", "end")
+
+
+def _known(event: VerificationEvent | None) -> VerificationEvent:
+    if event is None:
+        raise Invalid("operator.event", "say what you mean by it", where="event")
+    return event
 
 
 def trouble(shop: Shop, what: str, value: str) -> None:
@@ -113,7 +138,8 @@ def _page(shop: Shop, secret: str, wrong: str = "") -> str:
     with shop.begin() as session:
         rows = select(StoreSubmissionRow).order_by(StoreSubmissionRow.number.desc()).limit(SHOWN)
         items = [(describe(shop, session, row), row) for row in session.scalars(rows)]
+        studio = verification.handed_in(shop, session)
     return render_template(
         "operator.html", shop=shop, secret=secret, items=items, words=WORDS, troubles=troubles(shop), wrong=wrong,
-        states=SubmissionState,
+        states=SubmissionState, studio=studio, verdicts=VERDICTS,
     )  # fmt: skip

@@ -36,6 +36,8 @@ class Shop:
     now: Clock = utc_now
     operator: str = ""
     """What the operator's pages ask for; empty: nothing, for tests."""
+    known: bool = True
+    """Whether the storefront verified the studio before; said once, when there is no record yet."""
 
     def __post_init__(self) -> None:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
@@ -61,6 +63,10 @@ class Shop:
         row = session.get(SettingRow, name)
         return dict(row.value) if row else {}
 
+    def lock(self, session: Session, name: str) -> None:
+        """Until the transaction ends: whoever changes that value comes one after the other."""
+        session.execute(text("select pg_advisory_xact_lock(hashtext(:name))"), {"name": name})
+
     def set(self, session: Session, name: str, value: dict[str, Any] | None) -> None:
         session.execute(delete(SettingRow).where(SettingRow.name == name))
         if value is not None:
@@ -68,8 +74,10 @@ class Shop:
         session.flush()
 
 
-def open_shop(character: Character, url: str, folder: Path, studio: str, operator: str = "") -> Shop:
-    return Shop(character, create_engine(url, pool_pre_ping=True), folder, studio, operator=operator)
+def open_shop(
+    character: Character, url: str, folder: Path, studio: str, operator: str = "", *, known: bool = True
+) -> Shop:
+    return Shop(character, create_engine(url, pool_pre_ping=True), folder, studio, operator=operator, known=known)
 
 
 def digest_of(secret: str) -> bytes:

@@ -12,6 +12,7 @@ from rampa.standin.storefront import moves
 from rampa.standin.storefront.shop import Shop
 from rampa.standin.storefront.tables import StoreEventRow, StorePictureRow, StoreSubmissionRow, UploadRow
 from rampa.standin.storefront.titles import find_title, highest_codes
+from rampa.standin.storefront.verification import must_be_verified
 
 STUDIO = "the studio"
 BEFORE = {
@@ -140,6 +141,7 @@ def acts_of(shop: Shop, row: StoreSubmissionRow) -> list[str]:
 
 
 def _must_be_takeable(shop: Shop, session: Session, asked: wire.SubmissionIn) -> None:
+    must_be_verified(shop, session)
     highest = highest_codes(session, asked.identifier).get(asked.platform, 0)
     upload = session.get(UploadRow, asked.upload)
     if upload is None or upload.lost or upload.received != upload.length:
@@ -169,6 +171,7 @@ def _show(shop: Shop, session: Session, row: StoreSubmissionRow, asked: wire.Act
         state = WORDS[SubmissionState(row.state)]
         raise Conflict("state.conflict", f"it is {state}: {asked.act.replace('-', ' ')} is not possible now")
     if asked.act in ("go-live", "share"):
+        must_be_verified(shop, session)
         share = asked.share if asked.share is not None else row.share if asked.act == "go-live" else 100
         if share < 100 and wire.Ability.SHARE not in shop.character.abilities:
             raise Refused("storefront.cannot", "this storefront gives a build to all players or to none", where="share")

@@ -88,6 +88,15 @@ class StorePictureRow(StoreBase):
     data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
+class StoreDocumentRow(StoreBase):
+    """What the studio handed in to be verified."""
+
+    __tablename__ = "document"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    media: Mapped[str] = mapped_column(String(20))
+    data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
 class StoreSubmissionRow(StoreBase):
     """`asked` is what the studio sent (SubmissionIn), `moved_at` when its state came; `claimed_by` has it until `claim_until`."""
 
