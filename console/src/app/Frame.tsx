@@ -52,9 +52,8 @@ function Person() {
   const dark = useComputedColorScheme("light") === "dark";
   return (
     <Group gap="xs" ml="auto" wrap="nowrap">
-      <Text size="sm" c="dimmed" visibleFrom="sm">
-        {session?.studio}
-        {session?.studio_verified && " · verified"}
+      <Text size="sm" c="dimmed" visibleFrom="sm" component={Link} to="/studio">
+        {session?.studio} · {session?.studio_verified ? "verified" : "not verified"}
       </Text>
       <Tooltip label={dark ? "Light scheme" : "Dark scheme"}>
         <ActionIcon

@@ -51,6 +51,7 @@ const StartPage = page("StartPage", () => import("../features/runs/StartPage"));
 const VariablesPage = page("VariablesPage", () => import("../features/variables/VariablesPage"));
 const SourcePage = page("SourcePage", () => import("../features/sources/SourcePage"));
 const ContentPage = page("ContentPage", () => import("../features/content/ContentPage"));
+const StudioPage = page("StudioPage", () => import("../features/studio/StudioPage"));
 const CalendarPage = page("CalendarPage", () => import("../features/calendar/CalendarPage"));
 const BuildReviewPage = page("ReviewPage", () => import("../features/reviews/ReviewPage"));
 const ReviewsPage = page("ReviewsPage", () => import("../features/reviews/ReviewsPage"));
@@ -141,6 +142,7 @@ function SignedInPages() {
           <Route index element={<Navigate to="/reviews" replace />} />
           <Route path="reviews" element={<ReviewsPage />} />
           <Route path="titles/:title/reviews/:review" element={<BuildReviewPage />} />
+          <Route path="studio" element={<StudioPage />} />
           <Route path="account" element={<AccountPage />} />
           <Route path="allow" element={<AllowPage />} />
           <Route path="*" element={<Nowhere />} />
@@ -210,6 +212,7 @@ function SignedInPages() {
         <Route path="reviews" element={<ReviewsPage />} />
         <Route path="titles/:title/reviews/:review" element={<BuildReviewPage />} />
         <Route path="calendar" element={<CalendarPage />} />
+        <Route path="studio" element={<StudioPage />} />
         <Route path="propose" element={<ProposePage />} />
         <Route path="queue" element={<QueuePage />} />
         <Route path="agents" element={<AgentsPage />} />

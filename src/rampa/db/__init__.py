@@ -127,6 +127,7 @@ from rampa.db.testers import (
     find_group,
     good_invitations,
 )
+from rampa.db.title_roles import CHANGED_AT_TITLES, TitleRoleRow, role_at, roles_at, roles_of
 from rampa.db.titles import (
     DraftRow,
     RevisionRow,
@@ -142,6 +143,7 @@ from rampa.db.variables import VariablesRow, find_variables
 from rampa.db.versions import ReservationRow
 
 __all__ = [
+    "CHANGED_AT_TITLES",
     "AffirmationRow",
     "AgentRow",
     "AgentTokenRow",
@@ -239,6 +241,7 @@ __all__ = [
     "SubmissionRow",
     "SymbolFileRow",
     "TesterPictureRow",
+    "TitleRoleRow",
     "TitleRow",
     "TokenRow",
     "TriggerRow",
@@ -309,6 +312,9 @@ __all__ = [
     "open_to_everybody",
     "parsed_document",
     "pending",
+    "role_at",
+    "roles_at",
+    "roles_of",
     "run_that_made",
     "run_to_hand_on",
     "store_state",

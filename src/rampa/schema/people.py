@@ -113,6 +113,8 @@ class Session(Wire):
     csrf_token: str
     factors: list[FactorKind] = []
     """What the second factor can be, for this person."""
+    titles: dict[str, Role] = {}
+    """What they are at titles that say something else than the studio."""
 
 
 class NewToken(Wire):

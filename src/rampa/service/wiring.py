@@ -48,6 +48,7 @@ from rampa.service.settings import ServiceSettings
 from rampa.service.signing import grants, identities
 from rampa.service.testers import feedback, groups, invitations, sign_offs, testing
 from rampa.service.titles import drafts, titles
+from rampa.service.titles import people as title_people
 
 BODY_LIMIT = 160 * 1024 * 1024
 
@@ -84,6 +85,7 @@ def make_app(
         people.resource(services, secure_cookies),
         sign_in.resource(services, secure_cookies),
         titles.resource(services),
+        title_people.resource(services),
         profiles.resource(services),
         drafts.resource(services),
         listings.resource(services),

@@ -27,6 +27,9 @@ export function ReviewFrame() {
           </Menu.Target>
           <Menu.Dropdown>
             <Menu.Label>{session?.person.email}</Menu.Label>
+            <Menu.Item component={Link} to="/studio">
+              The studio's documents
+            </Menu.Item>
             <Menu.Item component={Link} to="/account">
               Your account
             </Menu.Item>

@@ -1,5 +1,7 @@
 import { Button, Stack } from "@mantine/core";
 import { useState } from "react";
+import { Link } from "react-router";
+
 import { call } from "../../app/http";
 import { Confirm } from "../../ui/Confirm";
 import { capital } from "../../ui/format";
@@ -21,7 +23,8 @@ export function StorefrontsPage() {
   return (
     <>
       <PageHead title="Storefronts" aside={<Command text="bin/rampa storefront list" />}>
-        The studio's accounts. Their secrets rest in the vault; access is renewed by itself, and looked at every quarter of an hour.
+        The studio's accounts. Their secrets rest in the vault; access is renewed by itself, and looked at every quarter of an hour. Whether
+        they know who the studio is: <Link to="/studio">the studio</Link>.
       </PageHead>
       <Stack gap="md">
         <Answer of={accounts} rows={5}>

@@ -16,8 +16,10 @@ from rampa.schema.people import AcceptIn, Invitation, InviteIn, NewPerson, Passw
 
 if TYPE_CHECKING:
     from rampa.client import Client
+    from rampa.schema.title_people import TitlePeople
 
 EMAIL = typer.Argument(..., metavar="ADDRESS", help="Their address at the studio.")
+AT_TITLE = typer.Option("", "--title", help="At this title alone. [in the studio]")
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="People of the studio and their roles.")
 
 
@@ -85,10 +87,28 @@ def accept(
 def role(
     email: str = EMAIL,
     role: Role = typer.Argument(..., help="What the person may do from now on."),
+    title: str = AT_TITLE,
     as_json: bool = JSON,
 ) -> None:
-    """Give a person another role; it holds at once, for their sessions and tokens, too."""
-    _change(email, PersonChange(role=role), as_json)
+    """Give a person another role, in the studio or at one title; it holds at once, for their sessions and tokens, too."""
+    if not title:
+        _change(email, PersonChange(role=role), as_json)
+        return
+    with signed_in() as client:
+        found = client.people.set_title_role(title, _find(client, email).id, role)
+    _shown_at(found, title, as_json)
+
+
+@app.command("end-role")
+def end_role(
+    email: str = EMAIL,
+    title: str = typer.Option(..., "--title", help="The title."),
+    as_json: bool = JSON,
+) -> None:
+    """End a person's role at a title: they are there what they are in the studio."""
+    with signed_in() as client:
+        found = client.people.drop_title_role(title, _find(client, email).id)
+    _shown_at(found, title, as_json)
 
 
 @app.command("disable")
@@ -129,6 +149,17 @@ def reset(email: str = EMAIL, yes: bool = YES, as_json: bool = JSON) -> None:
     _show_code(made, at, as_json)
 
 
+def _shown_at(found: TitlePeople, title: str, as_json: bool) -> None:
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (p.name, p.email, p.in_studio, p.here, f"{p.given_by}, {ago(p.given_at)}" if p.own else "as in the studio")
+        for p in found.items
+    ]
+    table(["name", "~address", "in the studio", f"at {title}", "~given by"], rows)
+
+
 def _change(email: str, change: PersonChange, as_json: bool) -> None:
     with signed_in() as client:
         person = client.people.change(_find(client, email).id, change)
@@ -166,9 +197,12 @@ def password(password_env: str = PASSWORD_ENV, password_fd: int = PASSWORD_FD) -
 
 
 @app.command("list")
-def list_(as_json: bool = JSON) -> None:
-    """Everybody in the studio."""
+def list_(title: str = AT_TITLE, as_json: bool = JSON) -> None:
+    """Everybody in the studio, or what each is at one title."""
     with signed_in() as client:
+        if title:
+            _shown_at(client.people.at_title(title), title, as_json)
+            return
         people = client.people.all()
     if as_json:
         print_json(people)

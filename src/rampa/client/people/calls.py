@@ -5,7 +5,8 @@ from __future__ import annotations
 from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.schema import people as people_wire
 from rampa.schema import sign_in as sign_in_wire
-from rampa.schema.common import Page
+from rampa.schema import title_people as title_wire
+from rampa.schema.common import Page, Role
 
 
 class PeopleCalls(Calls):
@@ -29,6 +30,18 @@ class PeopleCalls(Calls):
 
     def change(self, person_id: str, change: people_wire.PersonChange) -> people_wire.Person:
         return self.connection.send(people_wire.Person, "PATCH", f"{API}/people/{person_id}", json_of(change), JSON)
+
+    def at_title(self, title: str) -> title_wire.TitlePeople:
+        return self.connection.get(title_wire.TitlePeople, f"{API}/titles/{title}/people")
+
+    def set_title_role(self, title: str, person_id: str, role: Role) -> title_wire.TitlePeople:
+        asked = json_of(title_wire.TitleRoleIn(role=role))
+        path = f"{API}/titles/{title}/people/{person_id}"
+        return self.connection.send(title_wire.TitlePeople, "PUT", path, asked, JSON)
+
+    def drop_title_role(self, title: str, person_id: str) -> title_wire.TitlePeople:
+        path = f"{API}/titles/{title}/people/{person_id}"
+        return self.connection.send(title_wire.TitlePeople, "DELETE", path, b"", {})
 
     def reset(self, person_id: str) -> people_wire.Invitation:
         return self.connection.post(people_wire.Invitation, f"{API}/people/{person_id}/reset")

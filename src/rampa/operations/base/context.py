@@ -77,6 +77,10 @@ class Actor:
     device: str = ""
     token: uuid.UUID | None = None
     session: bytes = b""
+    ceiling: Role = Role.OWNER
+    """What no call of it exceeds, whatever the person is: a token's own role."""
+    title: str = ""
+    """Where the role counts; empty: in the studio."""
 
 
 def service_actor(name: str) -> Actor:

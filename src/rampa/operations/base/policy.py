@@ -35,6 +35,7 @@ class Act(StrEnum):
     READ_STORE = "read what the content store holds"
     ADD_PERSON = "add people"
     CHANGE_PERSON = "change roles, disable people and reset passwords"
+    SET_TITLE_ROLE = "give people roles at a title"
     IMPORT_TITLE = "import titles"
     CHANGE_DOCUMENT = "change profile documents"
     SET_ISOLATION = "say whether runs need a sandbox"
@@ -112,6 +113,7 @@ MATTERS = frozenset(
         Act.WAIVE_GATE,
         Act.ADD_PERSON,
         Act.CHANGE_PERSON,
+        Act.SET_TITLE_ROLE,
         Act.CHANGE_FACTOR,
         Act.ALLOW_MACHINE,
         Act.HOLD_CEREMONY,
@@ -121,6 +123,8 @@ MATTERS = frozenset(
     }
 )
 """What asks for the second factor again, of who has one."""
+OF_THE_STUDIO = frozenset({Act.SET_ISOLATION})
+"""What is of the studio's machines, though its route names a title: no role at a title counts for it."""
 EVERYBODY = frozenset(Role)
 MACHINES = frozenset({Role.AGENT, Role.DEVICE})
 PEOPLE = EVERYBODY - MACHINES
@@ -148,6 +152,7 @@ POLICY: dict[Act, frozenset[Role]] = {
     Act.READ_STORE: ENGINEERS,
     Act.ADD_PERSON: OWNERS,
     Act.CHANGE_PERSON: OWNERS,
+    Act.SET_TITLE_ROLE: OWNERS,
     Act.IMPORT_TITLE: ENGINEERS,
     Act.CHANGE_DOCUMENT: ENGINEERS,
     Act.SET_ISOLATION: OWNERS,

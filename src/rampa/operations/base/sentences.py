@@ -112,6 +112,8 @@ SENTENCES = {
     "person.provider": "handed {subject} over to the studio's sign-in: password, sessions and tokens ended",
     "person.reset": "reset the password of {subject}: sessions and tokens ended",
     "person.role": "gave {subject} the role {role}",
+    "person.title-role": "gave {subject} the role {role} here",
+    "person.title-role-end": "ended the role of {subject} here",
     "placement.finish": "placed {subject} for every device, {before} before",
     "placement.go-on": "let {subject} go on",
     "placement.grow": "grew {subject} from {before} to {share}",

@@ -38,6 +38,7 @@ from rampa.db import (
     find_channel,
     finished_sign_offs,
     newest_review,
+    roles_at,
 )
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must
 from rampa.operations.channels.having import builds_had
@@ -46,7 +47,6 @@ from rampa.operations.channels.placements import get_channel, waived_out
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.updates.costs import update_costs
 from rampa.schema import channels as wire
-from rampa.schema.common import Role
 
 
 def set_gates(services: Services, actor: Actor, slug: str, name: str, asked: wire.GatesIn) -> wire.Channel:
@@ -161,7 +161,7 @@ def _facts(
         stood=_stood(uow, build),
         worse=_worse(uow, build),
         approved_by=_approved_by(uow, channel, build),
-        may_approve=_may_approve(uow),
+        may_approve=_may_approve(uow, channel),
         update=update,
         over=tuple(f.message for f in findings if f.code in CODES),
         checklists=wanted,
@@ -209,13 +209,14 @@ def _approved_by(uow: UnitOfWork, channel: ChannelRow, build: BuildRow) -> tuple
         .where(PersonRow.disabled_at.is_(None), PersonRow.id != uow.actor.principal)
         .order_by(PersonRow.name)
     )
-    return tuple(p.name for p in uow.session.scalars(rows) if may(Role(p.role), Act.APPROVE_BUILD))
+    here = roles_at(uow.session, channel.title_id)
+    return tuple(p.name for p in uow.session.scalars(rows) if may(here[p.id], Act.APPROVE_BUILD))
 
 
-def _may_approve(uow: UnitOfWork) -> int:
+def _may_approve(uow: UnitOfWork, channel: ChannelRow) -> int:
     """People who may, without who would place it."""
-    rows = select(PersonRow.role).where(PersonRow.disabled_at.is_(None), PersonRow.id != uow.actor.principal)
-    return sum(may(Role(role), Act.APPROVE_BUILD) for role in uow.session.scalars(rows))
+    here = roles_at(uow.session, channel.title_id)
+    return sum(may(role, Act.APPROVE_BUILD) for person, role in here.items() if person != uow.actor.principal)
 
 
 def _median_update(services: Services, channel: ChannelRow, build: BuildRow) -> int | None:

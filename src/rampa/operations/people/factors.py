@@ -132,9 +132,10 @@ def must_be_confirmed(services: Services, person: PersonRow, confirmed_at: dt.da
         raise Denied("confirm.needed", "this act asks for your second factor again", hint=hint)
 
 
-def must_have_one(person: PersonRow) -> None:
-    """Raises `Denied` for an owner or engineer without a second factor, where the operator wants one."""
-    if person.role in (Role.OWNER, Role.ENGINEER) and not person.second_factor:
+def must_have_one(person: PersonRow, role: Role) -> None:
+    """Raises `Denied` for an owner or engineer, of the studio or of the title (`role`), without a second factor, where the
+    operator wants one."""
+    if {person.role, role} & {Role.OWNER, Role.ENGINEER} and not person.second_factor:
         hint = "Add one: `rampa second-factor add`, or in the console below your name."
         raise Denied("factor.needed", "owners and engineers of this studio need a second factor", hint=hint)
 

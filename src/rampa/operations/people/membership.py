@@ -10,7 +10,7 @@ from sqlalchemy import delete, select
 
 from rampa.core.address import normal
 from rampa.core.errors import Conflict, Denied, NotFound, Refused
-from rampa.db import PersonRow, TokenRow, WebSessionRow, queue, with_address
+from rampa.db import PersonRow, TokenRow, WebSessionRow, queue, role_at, with_address
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.factors import own_password
@@ -131,7 +131,9 @@ def still_in(uow: UnitOfWork) -> bool:
     """Whether what the actor called with is still good, and for the role that it called in."""
     actor = uow.actor
     row = uow.session.get(PersonRow, actor.principal)
-    if row is None or row.disabled_at is not None or RANK.index(actor.role) > RANK.index(Role(row.role)):
+    if row is None or row.disabled_at is not None:
+        return False
+    if RANK.index(actor.role) > RANK.index(role_at(uow.session, row, actor.title)):
         return False
     if actor.token is not None:
         return uow.session.get(TokenRow, actor.token) is not None

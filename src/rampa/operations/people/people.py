@@ -6,6 +6,7 @@ import datetime as dt
 import hashlib
 import secrets
 import uuid
+from dataclasses import replace
 from functools import lru_cache
 
 from argon2 import PasswordHasher
@@ -14,7 +15,19 @@ from sqlalchemy import delete, func, select
 
 from rampa.core.errors import Conflict, Denied, Invalid, NotFound
 from rampa.core.studio.verification import OWN_NEEDS, VerificationState
-from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow, queue, with_address
+from rampa.db import (
+    CHANGED_AT_TITLES,
+    PasskeyRow,
+    PersonRow,
+    SecondFactorRow,
+    StudioRow,
+    TokenRow,
+    WebSessionRow,
+    queue,
+    role_at,
+    roles_of,
+    with_address,
+)
 from rampa.operations.base import Actor, Once, Services, UnitOfWork, audit, begin, once, service_actor
 from rampa.operations.base.policy import with_article
 from rampa.operations.people.guesses import hashing
@@ -140,17 +153,37 @@ def find_token(services: Services, secret: str) -> TokenRow | None:
     return row
 
 
+def lower(one: Role, other: Role) -> Role:
+    """Of two roles the one that may less."""
+    return min(one, other, key=RANK.index)
+
+
+def at_title(services: Services, actor: Actor, person: PersonRow, slug: str) -> Actor:
+    """The same person with what they are at that title; never more than what they ask with."""
+    with begin(services) as uow:
+        role = role_at(uow.session, person, slug)
+    return replace(actor, role=lower(role, actor.ceiling), title=slug)
+
+
+def highest(uow: UnitOfWork, actor: Actor) -> Role:
+    """What a token of theirs may be at most: what they are in the studio, or at any title."""
+    of_titles = roles_of(uow.session, actor.principal).values() if actor.role in CHANGED_AT_TITLES else ()
+    return lower(max([actor.role, *of_titles], key=RANK.index), actor.ceiling)
+
+
 def make_token(
     services: Services, actor: Actor, asked: wire.NewToken, confirmed_at: dt.datetime | None = None
 ) -> wire.MadeToken:
     """`confirmed_at` for who is neither a token nor a session: when their second factor was last asked for."""
-    role = asked.role or actor.role
-    must_be_for_people(role)
-    if RANK.index(role) > RANK.index(actor.role):
-        raise Denied("role.denied", f"{with_article(actor.role)} cannot make a token for the role {role}")
+    if asked.role is not None:
+        must_be_for_people(asked.role)
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     now = services.now()
     with begin(services, actor) as uow:
+        most = highest(uow, actor)
+        role = asked.role or most
+        if RANK.index(role) > RANK.index(most):
+            raise Denied("role.denied", f"{with_article(most)} cannot make a token for the role {role}")
         expires_at = now + dt.timedelta(days=asked.days)
         if actor.token is not None:
             maker = uow.session.get_one(TokenRow, actor.token)

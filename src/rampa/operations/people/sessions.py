@@ -9,7 +9,16 @@ from sqlalchemy import delete, select
 
 from rampa.core.address import normal
 from rampa.core.errors import Denied
-from rampa.db import PersonRow, WebSessionRow, queue, studio_is_verified, the_studio, with_address
+from rampa.db import (
+    CHANGED_AT_TITLES,
+    PersonRow,
+    WebSessionRow,
+    queue,
+    roles_of,
+    studio_is_verified,
+    the_studio,
+    with_address,
+)
 from rampa.operations.base import Services, audit, begin
 from rampa.operations.people import passkey_answers
 from rampa.operations.people.factors import check_code, has_codes, kinds
@@ -17,6 +26,7 @@ from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import SOMEBODY, access_topic, actor_of, compare, describe_person, digest_secret
 from rampa.schema import people as wire
 from rampa.schema import sign_in as sign_in_wire
+from rampa.schema.common import Role
 
 SESSION_LIFE = dt.timedelta(hours=14)
 FAILURES_SHOWN = "the address or the password is wrong"
@@ -92,12 +102,14 @@ def describe_session(services: Services, person: PersonRow, csrf_token: str) -> 
     with begin(services) as uow:
         studio, verified = the_studio(uow.session), studio_is_verified(uow.session)
         factors = kinds(uow, person) if person.second_factor else []
+        titles = roles_of(uow.session, person.id) if Role(person.role) in CHANGED_AT_TITLES else {}
     return wire.Session(
         person=describe_person(person),
         studio=studio.name,
         studio_verified=verified,
         csrf_token=csrf_token,
         factors=factors,
+        titles=titles,
     )
 
 

@@ -26,6 +26,7 @@ from rampa.db import (
     find_scheduled,
     find_title,
     pending,
+    role_at,
 )
 from rampa.operations.base import (
     Act,
@@ -173,8 +174,9 @@ def _actor(uow: UnitOfWork, row: ScheduledRow) -> Actor:
     if row.person_id is None:
         return service_actor(row.by)
     person = uow.session.get_one(PersonRow, row.person_id)
-    role = Role.VIEWER if person.disabled_at else Role(person.role)
-    return Actor(person.id, person.name, role)
+    slug = row.title.slug
+    role = Role.VIEWER if person.disabled_at else role_at(uow.session, person, slug)
+    return Actor(person.id, person.name, role, title=slug)
 
 
 def _note(services: Services, ident: uuid.UUID, event: ScheduledEvent | None, said: str) -> None:

@@ -8,8 +8,8 @@ from sqlalchemy import func, select
 
 from rampa.core.errors import Invalid, Refused
 from rampa.core.signing.key_policy import PURPOSES, KeyPolicy, KeyUse, Refusal, refusal, spent, too_few
-from rampa.db import AuditEventRow, PersonRow, RunApprovalRow, RunRow, SigningIdentityRow, find_key
-from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.db import AuditEventRow, PersonRow, RunApprovalRow, RunRow, SigningIdentityRow, find_key, roles_at
+from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may
 from rampa.operations.signing.views import describe
 from rampa.schema.signing import identities as wire
 
@@ -69,10 +69,11 @@ def approvals_missing(uow: UnitOfWork, run: RunRow) -> int:
 
 def approvers(uow: UnitOfWork, run: RunRow) -> list[str]:
     """Names, as they came. Whoever was disabled since, or lost their role, does not count."""
-    rows = select(PersonRow.name).join(RunApprovalRow, RunApprovalRow.person_id == PersonRow.id)
+    rows = select(PersonRow.id, PersonRow.name).join(RunApprovalRow, RunApprovalRow.person_id == PersonRow.id)
     rows = rows.where(RunApprovalRow.run_id == run.id, PersonRow.disabled_at.is_(None))
-    rows = rows.where(PersonRow.role.in_(("owner", "engineer")))
-    return list(uow.session.scalars(rows.order_by(RunApprovalRow.at)))
+    here = roles_at(uow.session, run.title_id)
+    came = uow.session.execute(rows.order_by(RunApprovalRow.at))
+    return [name for person, name in came if may(here[person], Act.APPROVE_RUN)]
 
 
 def _refused(uow: UnitOfWork, row: SigningIdentityRow, use: KeyUse, run: RunRow | None) -> Refusal | None:

@@ -11,7 +11,7 @@ from rampa.core.errors import Denied, Invalid
 from rampa.operations.agents.enrolment import TOKEN_MARK, find_agent_token
 from rampa.operations.agents.scope import must_hold
 from rampa.operations.base import Act, Actor, Services, must
-from rampa.operations.base.policy import MATTERS
+from rampa.operations.base.policy import MATTERS, OF_THE_STUDIO
 from rampa.operations.devices.scope import must_follow
 from rampa.operations.devices.sessions import TOKEN_MARK as DEVICE_MARK
 from rampa.operations.devices.sessions import find_device
@@ -46,13 +46,16 @@ def install(app: Flask, services: Services, table: AccessTable, needed: bool = F
             _small()
             return
         actor = identify(services)
+        title = (request.view_args or {}).get("title", "")
+        if title and not (actor.agent or actor.device) and act not in OF_THE_STUDIO:
+            actor = people.at_title(services, actor, g.person, title)
         must(actor, act)
         if actor.agent:
             must_hold(services, actor, request.view_args or {})
         elif actor.device:
             must_follow(services, actor, request.view_args or {})
         else:
-            _second_factor(services, act, needed)
+            _second_factor(services, actor, act, needed)
         g.actor = actor
 
     @app.after_request
@@ -64,10 +67,10 @@ def install(app: Flask, services: Services, table: AccessTable, needed: bool = F
         return response
 
 
-def _second_factor(services: Services, act: Act, needed: bool) -> None:
+def _second_factor(services: Services, actor: Actor, act: Act, needed: bool) -> None:
     # One's own account stays open: there the factor is added.
     if needed and act not in (Act.OWN, Act.CHANGE_FACTOR):
-        factors.must_have_one(g.person)
+        factors.must_have_one(g.person, actor.role)
     if act in MATTERS:
         factors.must_be_confirmed(services, g.person, g.confirmed_at)
 
@@ -116,9 +119,9 @@ def _from_token(services: Services, header: str) -> Actor:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
     g.person, g.confirmed_at = token.person, token.confirmed_at
     # Roles can have been taken from the person since: a token never may more than they may now.
-    ceiling = people.RANK.index(Role(token.person.role))
-    role = people.RANK[min(people.RANK.index(Role(token.role)), ceiling)]
-    return Actor(token.person.id, token.person.name, role, g.request_id, token=token.id)
+    ceiling = Role(token.role)
+    role = people.lower(Role(token.person.role), ceiling)
+    return Actor(token.person.id, token.person.name, role, g.request_id, token=token.id, ceiling=ceiling)
 
 
 def _agent(services: Services, secret: str) -> Actor:
