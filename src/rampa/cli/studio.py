@@ -144,7 +144,7 @@ def _row(at: VerifiedAt) -> tuple[str, str, str, str, str]:
 
 def _now(at: VerifiedAt) -> str:
     if at.state in WAITING:
-        return f"waits for {counted(at.days, 'day')}; {at.title} says that it takes {at.usual_days}"
+        return f"waits for {counted(at.days, 'day')}; said to take {counted(at.usual_days, 'day')}"
     if at.state is VerificationState.VERIFIED:
         return f"until {day(at.until)}" if at.until else ""
     first = [*at.lacking, *at.missing]

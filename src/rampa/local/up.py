@@ -86,7 +86,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     at.append(postgres.port())
     url = postgres.url()
     migrate(url)
-    first, password = _prepare(folder, url, options.new_password)
+    first, password = _prepare(folder, url, options.new_password, demo=not options.no_demo)
     port = folder.port()
     # Browsers give passkeys to a name, and without TLS to this one alone.
     os.environ.setdefault("RAMPA_ORIGIN", f"http://localhost:{port}")
@@ -99,7 +99,7 @@ def _run(stack: contextlib.ExitStack, options: argparse.Namespace) -> None:
     _tell_command_line(data, address)
     keeper.keep("The worker of the job queue", folder.root / "worker.log", lambda: start_worker(folder, url))
     _show_screens(keeper, folder, screens, address)
-    shops = open_storefronts(keeper, postgres, folder)
+    shops = open_storefronts(keeper, postgres, folder, known=not options.no_demo)
     letters = "" if os.environ.get("RAMPA_SMTP") else _show_letters(keeper, folder)
     agents = Agents(root, data, address, folder, url)
     for name in agents.names:
@@ -146,14 +146,15 @@ def _show_screens(keeper: Keeper, folder: ServiceFolder, at: tuple[int, str], ad
     keeper.keep("The simulated devices", log, lambda: start_screens(folder, *at, address))
 
 
-def _prepare(folder: ServiceFolder, url: str, new_password: bool) -> tuple[bool, str | None]:
-    """Sweeps what a killed service left half-written, and makes the owner on the first start: (is it the first, password)."""
+def _prepare(folder: ServiceFolder, url: str, new_password: bool, *, demo: bool) -> tuple[bool, str | None]:
+    """Sweeps what a killed service left half-written, and makes the owner on the first start: (is it the first, password). The
+    demo's studio is verified; another hands in who it is first."""
     store = open_store(folder.store)
     store.sweep()
     master = read_masters(folder.master_key.read_text())
     services = Services(Database(url, pool_size=1), store, master)
     try:
-        made = people.first_start(services, STUDIO, *OWNER)
+        made = people.first_start(services, STUDIO, *OWNER, verified=demo)
         if made is None and new_password:
             return False, people.new_password(services, OWNER[1])
         return made is not None, made

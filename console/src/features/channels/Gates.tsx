@@ -25,7 +25,7 @@ export function Gates({ title, channel, build, gates }: Props) {
   const [waiving, waive] = useState<Gate>();
   if (gates.length === 0) return null;
   const closed = gates.filter((g) => g.state === "closed");
-  const role = session?.person.role;
+  const role = session?.titles[title] ?? session?.person.role;
   return (
     <div style={{ marginBottom: 14 }}>
       {closed.length > 0 && <b>{closed.length === 1 ? "A gate is closed:" : `${closed.length} gates are closed:`}</b>}

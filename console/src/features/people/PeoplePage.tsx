@@ -1,10 +1,13 @@
 import { Button, Group, Modal, Select, Switch, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 
 import { call, type Schemas } from "../../app/http";
 import { Answer, Failure, PageHead, Panel, When } from "../../ui/parts";
 import { useWays } from "../session/queries";
+import { useTitles } from "../titles/queries";
+import { AtTitle } from "./AtTitle";
 
 type Person = Schemas["Person"];
 type Invitation = Schemas["Invitation"];
@@ -13,7 +16,7 @@ const MAY: Record<string, string> = {
   owner: "everything, and people",
   engineer: "titles, keys, builds, placing",
   tester: "installs what it was given to test",
-  reviewer: "nothing yet: for storefronts' reviewers",
+  reviewer: "looks at what is before the studio's reviewers",
   viewer: "reads",
 };
 const ROLES = Object.keys(MAY);
@@ -29,61 +32,78 @@ export function PeoplePage() {
   const [inviting, invite] = useState(false);
   const [code, show] = useState<Invitation>();
   const owner = me.data?.person.role === "owner";
+  const { data: titles } = useTitles();
+  const [place, go] = useSearchParams();
+  const title = titles?.items.find((t) => t.slug === place.get("title"));
   return (
     <>
       <PageHead title="People" aside={owner && <Button onClick={() => invite(true)}>Invite a person …</Button>}>
         Who works here. Those who only test stand on the page of testers of each title.
       </PageHead>
-      <Panel
-        title="Everybody of the studio"
-        aside={
-          <Switch size="xs" label="With those who only test" checked={testers} onChange={(e) => withTesters(e.currentTarget.checked)} />
-        }
-        flush
-      >
-        <Answer of={people} rows={4}>
-          {({ items }) => (
-            <table className="rows">
-              <thead>
-                <tr>
-                  <th>Name</th>
-                  <th>Address</th>
-                  <th>Role</th>
-                  <th className="wide">May</th>
-                  <th className="wide">Since</th>
-                  {owner && <th>Change</th>}
-                </tr>
-              </thead>
-              <tbody>
-                {items.map((p) => (
-                  <tr key={p.id}>
-                    <td>
-                      <b>{p.name}</b>
-                    </td>
-                    <td className="path">{p.email}</td>
-                    <td>
-                      {p.role}
-                      {p.disabled && <span style={{ color: "var(--r-warning)" }}> · disabled</span>}
-                      {p.invited && <span className="dim"> · invited</span>}
-                      {p.by_provider && <span className="dim"> · by the studio's sign-in</span>}
-                      {p.second_factor && <span className="dim"> · second factor</span>}
-                    </td>
-                    <td className="wide dim">{p.disabled ? "nothing: cannot sign in" : MAY[p.role]}</td>
-                    <td className="wide tight">
-                      <When at={p.created_at} />
-                    </td>
-                    {owner && (
-                      <td>
-                        <Change person={p} show={show} />
-                      </td>
-                    )}
+      <Select
+        size="xs"
+        w={260}
+        mb="sm"
+        aria-label="Where"
+        data={[{ value: "", label: "In the studio" }, ...(titles?.items.map((t) => ({ value: t.slug, label: `At ${t.name}` })) ?? [])]}
+        value={title?.slug ?? ""}
+        allowDeselect={false}
+        onChange={(v) => go(v ? { title: v } : {})}
+      />
+      {title ? (
+        <AtTitle title={title.slug} name={title.name} />
+      ) : (
+        <Panel
+          title="Everybody of the studio"
+          aside={
+            <Switch size="xs" label="With those who only test" checked={testers} onChange={(e) => withTesters(e.currentTarget.checked)} />
+          }
+          flush
+        >
+          <Answer of={people} rows={4}>
+            {({ items }) => (
+              <table className="rows">
+                <thead>
+                  <tr>
+                    <th>Name</th>
+                    <th>Address</th>
+                    <th>Role</th>
+                    <th className="wide">May</th>
+                    <th className="wide">Since</th>
+                    {owner && <th>Change</th>}
                   </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
-        </Answer>
-      </Panel>
+                </thead>
+                <tbody>
+                  {items.map((p) => (
+                    <tr key={p.id}>
+                      <td>
+                        <b>{p.name}</b>
+                      </td>
+                      <td className="path">{p.email}</td>
+                      <td>
+                        {p.role}
+                        {p.disabled && <span style={{ color: "var(--r-warning)" }}> · disabled</span>}
+                        {p.invited && <span className="dim"> · invited</span>}
+                        {p.by_provider && <span className="dim"> · by the studio's sign-in</span>}
+                        {p.second_factor && <span className="dim"> · second factor</span>}
+                      </td>
+                      <td className="wide dim">{p.disabled ? "nothing: cannot sign in" : MAY[p.role]}</td>
+                      <td className="wide tight">
+                        <When at={p.created_at} />
+                      </td>
+                      {owner && (
+                        <td>
+                          <Change person={p} show={show} />
+                        </td>
+                      )}
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            )}
+          </Answer>
+        </Panel>
+      )}
       <Invite opened={inviting} close={() => invite(false)} show={show} />
       <Code code={code} close={() => show(undefined)} />
     </>

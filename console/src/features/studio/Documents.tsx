@@ -14,22 +14,9 @@ const TAKEN = "application/pdf,image/png,image/jpeg";
 export function Documents({ studio }: { studio: Studio }) {
   return (
     <Panel title="Documents" aside="sealed at rest; owners and reviewers read them" flush>
-      <table className="rows">
-        <thead>
-          <tr>
-            <th>What it is</th>
-            <th>File</th>
-            <th className="num">Size</th>
-            <th>Added</th>
-            <th aria-label="Acts" />
-          </tr>
-        </thead>
-        <tbody>
-          {studio.kinds.map((kind) => (
-            <Row key={kind.kind} kind={kind} studio={studio} />
-          ))}
-        </tbody>
-      </table>
+      {studio.kinds.map((kind) => (
+        <Row key={kind.kind} kind={kind} studio={studio} />
+      ))}
     </Panel>
   );
 }
@@ -41,52 +28,60 @@ function Row({ kind, studio }: { kind: Kind; studio: Studio }) {
   );
   const may = (name: string) => Boolean(studio.allowed_actions.find((a) => a.name === name)?.possible);
   return (
-    <tr>
-      <td className="wide">
+    <section
+      style={{
+        padding: "8px 14px",
+        borderTop: "1px solid var(--r-line)",
+        display: "flex",
+        gap: 12,
+        alignItems: "center",
+        flexWrap: "wrap",
+      }}
+      aria-label={kind.words}
+    >
+      <div style={{ flex: "1 1 260px" }}>
         {kind.words}
+        <div className="dim">
+          {there ? (
+            <>
+              {there.name}, {bytes(there.size)}, added by {there.added_by} <When at={there.added_at} />
+            </>
+          ) : (
+            "not there"
+          )}
+        </div>
         {add.error && <Failure error={add.error} />}
-      </td>
-      <td className="wide">{there?.name ?? <span className="dim">not there</span>}</td>
-      <td className="num">{there && bytes(there.size)}</td>
-      <td>
-        {there && (
-          <>
-            <When at={there.added_at} /> <span className="dim">by {there.added_by}</span>
-          </>
+      </div>
+      <span style={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
+        {there && may("read-document") && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            component="a"
+            href={`/api/v1/studio/documents/${kind.kind}`}
+            aria-label={`Save ${there.name}`}
+          >
+            Save
+          </Button>
         )}
-      </td>
-      <td>
-        <span style={{ display: "flex", gap: 8, justifyContent: "flex-end" }}>
-          {there && may("read-document") && (
-            <Button
-              size="compact-sm"
-              variant="default"
-              component="a"
-              href={`/api/v1/studio/documents/${kind.kind}`}
-              aria-label={`Save ${there.name}`}
-            >
-              Save
-            </Button>
-          )}
-          {may("add-document") && (
-            <FileButton accept={TAKEN} onChange={(file) => file && add.mutate(file)}>
-              {(props) => (
-                <Button
-                  size="compact-sm"
-                  variant="default"
-                  loading={add.isPending}
-                  aria-label={`${there ? "Replace" : "Add"}: ${kind.words}`}
-                  {...props}
-                >
-                  {there ? "Replace …" : "Add …"}
-                </Button>
-              )}
-            </FileButton>
-          )}
-          {there && may("add-document") && <Drop kind={kind} name={there.name} />}
-        </span>
-      </td>
-    </tr>
+        {may("add-document") && (
+          <FileButton accept={TAKEN} onChange={(file) => file && add.mutate(file)}>
+            {(props) => (
+              <Button
+                size="compact-sm"
+                variant="default"
+                loading={add.isPending}
+                aria-label={`${there ? "Replace" : "Add"}: ${kind.words}`}
+                {...props}
+              >
+                {there ? "Replace …" : "Add …"}
+              </Button>
+            )}
+          </FileButton>
+        )}
+        {there && may("add-document") && <Drop kind={kind} name={there.name} />}
+      </span>
+    </section>
   );
 }
 

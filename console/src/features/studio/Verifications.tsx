@@ -75,7 +75,7 @@ function Row({ at, studio }: { at: VerifiedAt; studio: Studio }) {
       <dl className="facts" style={{ marginTop: 8 }}>
         {WAITS.includes(at.state) && (
           <Fact term="Waits for">
-            {plural(at.days, "day")}; {at.title} says that it takes {plural(at.usual_days, "day")}
+            {plural(at.days, "day")}; said to take {plural(at.usual_days, "day")}
           </Fact>
         )}
         <Fact term="Asks for">{at.needs.map((kind) => words[kind] ?? kind).join("; ") || "no documents"}</Fact>
