@@ -53,6 +53,7 @@ def test_everything_that_ends_is_in_it(client: Client, world: World, quay: tuple
         ("agreement", "northquay-terms with Northquay", 40),
         ("rating", "Peatlight", 360),
         ("account", "Northquay", 360),
+        ("verification", "Northquay", 360),
         ("certificate", "quillback-2026", round(found.items[-1].days, -1)),
     ]
     viewer = world.client(Role.VIEWER)

@@ -7,6 +7,7 @@ import io
 import re
 import zipfile
 from dataclasses import replace
+from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
@@ -122,14 +123,20 @@ def test_refused_mended_and_passed(submitting: Submitting) -> None:
     after = submitting.make(submitting.build("no camera"), replaces=number, notes="Without it now.")
     found = submitting.at(after)
     assert found.replaces == number
+    submitting.until(after, S.WAITING)
+    assert (submitting.at(number).said, submitting.at(number).mended_by) == (f"submission {after} mends it", after)
     assert found.changed[0].startswith("A new build: 1.4.0 (2) in place of 1.4.0 (1)")
     submitting.review(after, "ask", "Is the fog meant?")
     assert submitting.at(after).state is S.QUESTION
     with refuses("submission.words"):
         submitting.client.submissions.act(TITLE, after, "answer", " ")
     assert submitting.client.submissions.act(TITLE, after, "answer", "It is.").state is S.WAITING
-    submitting.review(after, "pass")
-    assert submitting.at(after).state is S.PASSED
+    submitting.review(after, "ask", "Is it meant everywhere?")
+    last = submitting.make(submitting.build("no fog"), replaces=after)
+    submitting.review(last, "pass")
+    assert submitting.at(last).state is S.PASSED
+    # Reviewers need not wait for an answer any more.
+    assert submitting.at(after).state is S.WITHDRAWN
     assert submitting.client.submissions.act(TITLE, number, "appeal", "It has one.").state is S.WAITING
 
 
@@ -274,8 +281,16 @@ def test_a_first_bundle_is_prepared_handed_in_and_seen(submitting: Submitting) -
     assert submitting.until(number, S.PASSED).notes == "Look at the fog."
 
 
-def test_several_go_side_by_side_and_wait_for_the_slowest(submitting: Submitting) -> None:
+def connect_by_hand(submitting: Submitting) -> None:
+    """Over a folder, at a storefront that knows the studio."""
     submitting.client.storefronts.connect(NewStorefront(name="moorside", kind=StorefrontKind.FOLDER, title="Moorside"))
+    studio = (submitting.world.services.hand_over or Path()) / "moorside" / "studio"
+    studio.mkdir()
+    (studio / "outcome.toml").write_text('state = "verified"')
+
+
+def test_several_go_side_by_side_and_wait_for_the_slowest(submitting: Submitting) -> None:
+    connect_by_hand(submitting)
     asked = NewSubmissions(build=1, to=["northquay", "moorside"], wait=True, going=Going.AT_ONCE)
     made = submitting.client.submissions.make(TITLE, asked)
     assert [(m.storefront_title, m.wait) for m in made] == [("Northquay", True), ("Moorside", True)]
@@ -307,7 +322,7 @@ def test_several_go_side_by_side_and_wait_for_the_slowest(submitting: Submitting
 def test_what_makes_no_sense_is_refused_before_anything_is_sent(
     more: dict[str, object], code: str, submitting: Submitting
 ) -> None:
-    submitting.client.storefronts.connect(NewStorefront(name="moorside", kind=StorefrontKind.FOLDER, title="Moorside"))
+    connect_by_hand(submitting)
     with refuses(code):
         submitting.client.submissions.make(TITLE, NewSubmissions(**{"build": 1, **more}))
     assert list(submitting.client.submissions.all(TITLE)) == []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import hashlib
 import html
 import io
@@ -16,9 +17,13 @@ import httpx
 import pytest
 
 from rampa.core.bundle.sources import BytesSource
+from rampa.core.devices.player import PlayerState
 from rampa.core.submission.life import SubmissionState as S
 from rampa.schema import storefronts as wire
 from rampa.standin.player import PlayerDevice
+from rampa.standin.storefront.device_pages import act_on
+from rampa.standin.storefront.player_devices import MOST_TITLES
+from rampa.standin.storefront_asked import StorefrontAsked
 from rampa.storefronts.conformance import Trial
 from rampa.storefronts.port import Sending
 from rampa.system import CLOCK
@@ -158,6 +163,57 @@ def test_what_is_cut_goes_on_where_it_ended(opens: Opens) -> None:
     assert [r for r in hostile.ranges if r] == ["bytes=3000-", "bytes=10000-"]
 
 
+def test_each_way_in_which_a_storefront_fails_a_device_has_its_code(opens: Opens, tmp_path: Path) -> None:
+    quay = opens("northquay")
+    trial = quay.trial()
+
+    def asked(change: Callable[[str, bytes], bytes] | None = None) -> StorefrontAsked:
+        connect = Hostile(quay, change).connect if change else quay.http
+        return StorefrontAsked(connect, "d", "linux", CLOCK)
+
+    def fetch(change: Callable[[str, bytes], bytes]) -> None:
+        asked(change).fetch(asked().offer(trial.identifier), tmp_path / "b", lambda *_: None, lambda: False)
+
+    with refuses("player.nothing"):
+        asked().offer(trial.identifier)
+    live(quay, trial, "green")
+    with refuses("player.answer"):
+        asked(lambda path, body: b"fog").offer(trial.identifier)
+    with refuses("player.cut", "bytes have arrived"):
+        fetch(lambda path, body: body[:20])
+    with refuses("bundle.other", "more arrives"):
+        fetch(lambda path, body: body * 2)
+    quay.shop.engine.dispose()
+
+    def away() -> httpx.Client:
+        return httpx.Client(transport=httpx.MockTransport(lambda _: httpx.Response(503)), base_url="http://x.test")
+
+    with refuses("player.away", "the storefront says 503"):
+        StorefrontAsked(away, "d", "linux", CLOCK).offer(trial.identifier)
+
+
+def test_what_the_host_of_devices_refuses(opens: Opens) -> None:
+    quay = opens("northquay")
+    devices = quay.app.extensions["players"]
+    with refuses("player.platform"):
+        devices.make("headset")
+    with refuses("player.device"):
+        devices.find("../../etc")
+    device = devices.make("linux")
+    with refuses("player.identifier"):
+        device.look("../x")
+    with refuses("player.act"):
+        act_on(devices, device, "sign", "a")
+    for number in range(MOST_TITLES):
+        device._change(f"a.title{number}", state=PlayerState.STOPPED)
+    with refuses("player.many", "12 titles"):
+        devices.install(device, "one.more")
+    for _ in range(19):
+        devices.make("linux")
+    with refuses("player.devices", "20 simulated devices"):
+        devices.make("linux")
+
+
 @pytest.mark.parametrize(
     ("change", "said"),
     [
@@ -211,7 +267,7 @@ def test_a_stranger_reaches_no_other_device_and_no_other_folder(opens: Opens) ->
         for _ in range(19):
             http.post("/device", data={"platform": "linux"})
         assert "20 simulated devices are in use" in player.post("/device", platform="linux")
-        quay.now += quay.now.resolution * 86_401_000_000
+        quay.now += dt.timedelta(days=1, seconds=1)
         assert "Your simulated device for Linux" in player.post("/device", platform="linux")
 
 

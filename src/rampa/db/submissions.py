@@ -107,6 +107,13 @@ def find_submission(session: Session, slug: str, number: int, *, lock: bool = Fa
     return row
 
 
+def mended_by(session: Session, row: SubmissionRow) -> int | None:
+    """The number of the newest submission that mends it and was not given up."""
+    rows = select(SubmissionRow.number).where(SubmissionRow.replaces_id == row.id)
+    found = rows.where(SubmissionRow.course != Course.DROPPED).order_by(SubmissionRow.number.desc())
+    return session.scalar(found.limit(1))
+
+
 def next_submission(session: Session, title: TitleRow) -> int:
     """The title is locked by the caller."""
     rows = select(func.max(SubmissionRow.number)).where(SubmissionRow.title_id == title.id)

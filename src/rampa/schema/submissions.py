@@ -172,6 +172,7 @@ class SubmissionOut(SubmissionRowOut):
     going_at: dt.datetime | None
     wait: bool
     replaces: int | None
+    mended_by: int | None
     changed: list[str]
     listing: int
     languages: list[str]

@@ -126,6 +126,11 @@ function Sent({ data }: { data: Submission }) {
             <Link to={`/titles/${data.title}/submissions/${data.replaces}`}>submission {data.replaces}</Link>
           </Fact>
         )}
+        {data.mended_by && (
+          <Fact term="Mended by">
+            <Link to={`/titles/${data.title}/submissions/${data.mended_by}`}>submission {data.mended_by}</Link>
+          </Fact>
+        )}
         {data.changed.length > 0 && (
           <Fact term="Changed since">
             {data.changed.map((line) => (

@@ -78,7 +78,11 @@ def submission_shown(found: wire.SubmissionOut) -> None:
     there = f' ("{found.there}" there)' if found.there and found.there != found.words else ""
     rows: list[tuple[str, object]] = [("is", f"{_where(found)}{there}, {ago(found.moved_at)}")]
     rows += [("to do", found.said)] if found.said else []
-    rows += [("with", WITH[found.state].replace("{}", str(found.number)))] if found.state in WITH else []
+    rows += (
+        [("with", WITH[found.state].replace("{}", str(found.number)))]
+        if found.state in WITH and not found.mended_by
+        else []
+    )
     rows += [("set back", found.set_back)] if found.set_back else []
     rows += [("hand it in at", found.hand_in)] if found.hand_in else []
     rows += [("goes live", _going(found))]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 
 from rampa.core.submission.life import ON_SHOW, OVER, WORDS, SubmissionState
-from rampa.db import SubmissionRow
+from rampa.db import SubmissionRow, mended_by
 from rampa.operations.base import UnitOfWork, audit
 from rampa.schema.storefronts import SubmissionAt
 
@@ -21,6 +21,7 @@ TO_DO = {
     SubmissionState.LOST: "the storefront lost what was sent: send it again",
 }
 """What a person must do."""
+MENDED = (SubmissionState.QUESTION, SubmissionState.REFUSED)
 
 
 def keep_seen(uow: UnitOfWork, row: SubmissionRow, seen: SubmissionAt) -> bool:
@@ -38,13 +39,19 @@ def keep_seen(uow: UnitOfWork, row: SubmissionRow, seen: SubmissionAt) -> bool:
     row.next_at = (
         None if seen.state in OVER and seen.state is not SubmissionState.REPLACED else uow.now + _pace(seen.state)
     )
-    row.said, row.code, row.tries = TO_DO.get(seen.state, ""), "", 0
+    row.said, row.code, row.tries = _to_do(uow, row, seen.state), "", 0
     if changed:
         row.moved_at = uow.now
         detail = {"storefront": row.storefront, "state": WORDS[seen.state]}
         last = seen.words[-1].text[:300] if seen.words and seen.state in TOLD else ""
         audit.record(uow, "submission.move", row.name, row.title.slug, **detail, **({"said": last} if last else {}))
     return changed
+
+
+def _to_do(uow: UnitOfWork, row: SubmissionRow, state: SubmissionState) -> str:
+    """What was mended by another is nobody's work any more."""
+    after = mended_by(uow.session, row) if state in MENDED else None
+    return f"submission {after} mends it" if after else TO_DO.get(state, "")
 
 
 def keep_unknown(uow: UnitOfWork, row: SubmissionRow) -> None:

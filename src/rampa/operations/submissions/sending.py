@@ -16,6 +16,7 @@ from sqlalchemy import select
 from rampa.core.errors import Damaged, Denied, NotFound, RampaError, Unavailable
 from rampa.core.submission.account import AccountState
 from rampa.core.submission.course import TRANSITIONS, Course, CourseEvent
+from rampa.core.submission.life import SubmissionState
 from rampa.core.transitions import advance
 from rampa.db import StorefrontRow, SubmissionRow, queue
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
@@ -25,7 +26,7 @@ from rampa.operations.storefronts.seen import keep_seen
 from rampa.operations.submissions.asked import made_pictures
 from rampa.operations.submissions.bundle import StoredBundle
 from rampa.operations.submissions.places import table_of
-from rampa.schema.storefronts import TitleAt
+from rampa.schema.storefronts import ActIn, TitleAt
 from rampa.storefronts.port import Sending, StorefrontPort
 
 WHO = "the sender"
@@ -103,6 +104,23 @@ def _send(services: Services, row: SubmissionRow) -> None:
             mine.asked, mine.sent = asked, mine.size
             arrive(uow, mine)
             keep_seen(uow, mine, seen)
+    _give_way(services, port, row.id)
+
+
+def _give_way(services: Services, port: StorefrontPort, ident: uuid.UUID) -> None:
+    """What it mends, and reviewers still have or wait with, is taken back: nobody need look at it any more."""
+    with begin(services) as uow:
+        old = uow.session.get_one(SubmissionRow, ident).replaces
+    if old is None or old.course is not Course.THERE:
+        return
+    try:
+        seen = port.submission(old.there_id)
+        if seen.state is not SubmissionState.REFUSED and "withdraw" in seen.can:
+            seen = port.act(old.there_id, ActIn(act="withdraw"))
+    except RampaError:
+        return  # the next look at it says how it stands
+    with begin(services, service_actor(WHO)) as uow:
+        keep_seen(uow, uow.session.get_one(SubmissionRow, old.id, with_for_update={"of": SubmissionRow}), seen)
 
 
 def arrive(uow: UnitOfWork, row: SubmissionRow) -> None:

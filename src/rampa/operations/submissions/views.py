@@ -11,7 +11,7 @@ from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.submission.course import BEFORE_THERE, Course
 from rampa.core.submission.expected import WAY, Step, Usual, usual_states, usual_verdict
 from rampa.core.submission.life import OVER, WORDS, SubmissionState
-from rampa.db import StorefrontRow, StudioRuleRow, SubmissionRow, find_submission, find_title
+from rampa.db import StorefrontRow, StudioRuleRow, SubmissionRow, find_submission, find_title, mended_by
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin, cursor_numbers, page_of
 from rampa.schema import submissions as wire
 from rampa.schema.common import Action, Page
@@ -74,6 +74,7 @@ def describe(uow: UnitOfWork, row: SubmissionRow) -> wire.SubmissionOut:
         going_at=row.going_at,
         wait=row.together is not None,
         replaces=row.replaces.number if row.replaces else None,
+        mended_by=mended_by(uow.session, row),
         changed=row.changed,
         listing=row.listing,
         languages=list(asked.listing.texts),

@@ -47,7 +47,7 @@ def blueprint(shop: Shop, devices: PlayerDevices) -> Blueprint:
     @pages.post("/<string:act>")
     def act(act: str) -> Response | str:
         try:
-            _act(devices, devices.find(request.cookies.get(name, "")), act, request.form.get("title", ""))
+            act_on(devices, devices.find(request.cookies.get(name, "")), act, request.form.get("title", ""))
         except RampaError as error:
             return _page(shop, devices, error.sentence())
         return redirect(_back(), 303)  # type: ignore[return-value]
@@ -67,7 +67,7 @@ def own_device(shop: Shop, devices: PlayerDevices) -> PlayerDevice | None:
         return None
 
 
-def _act(devices: PlayerDevices, device: PlayerDevice, act: str, identifier: str) -> None:
+def act_on(devices: PlayerDevices, device: PlayerDevice, act: str, identifier: str) -> None:
     """Raises `NotFound` for a title that the storefront does not show, and what the acts themselves raise."""
     if act == "give-back":
         devices.give_back(device)
