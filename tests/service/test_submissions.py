@@ -105,9 +105,16 @@ def test_what_one_was_told_is_offered_to_the_next_and_nothing_goes_twice(submitt
     assert [m.number for m in first] == [m.number for m in again] == [number + 1]
 
 
+def on_board(submitting: Submitting) -> list[tuple[int, str, bool]]:
+    (line,) = [line for line in submitting.client.board.get().titles[0].lines if line.platform == "linux"]
+    return [(r.build, f"{r.words} at {r.storefront}", r.asks) for r in line.reviews]
+
+
 def test_refused_mended_and_passed(submitting: Submitting) -> None:
     character(submitting, policy=ReviewPolicy.PEOPLE)
+    assert on_board(submitting) == []
     number = submitting.make()
+    assert on_board(submitting) == [(1, "being sent at Northquay", False)]
     submitting.review(number, "refuse", "The camera has no need.", "permission camera")
     ramp = submitting.client.titles.ramp(TITLE)
     marker = next(r for r in ramp.rows if r.profile == "linux-release").builds[0]
@@ -120,10 +127,12 @@ def test_refused_mended_and_passed(submitting: Submitting) -> None:
         "permission camera",
     )
     assert seen.said == "it was refused: mend it and submit again, or appeal"
+    assert on_board(submitting) == [(1, "refused at Northquay", True)]
     after = submitting.make(submitting.build("no camera"), replaces=number, notes="Without it now.")
     found = submitting.at(after)
     assert found.replaces == number
     submitting.until(after, S.WAITING)
+    assert on_board(submitting) == [(2, "in line at Northquay", False)]
     assert (submitting.at(number).said, submitting.at(number).mended_by) == (f"submission {after} mends it", after)
     assert found.changed[0].startswith("A new build: 1.4.0 (2) in place of 1.4.0 (1)")
     submitting.review(after, "ask", "Is the fog meant?")

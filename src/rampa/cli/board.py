@@ -128,4 +128,7 @@ def _waits(line: BoardLine) -> Text:
     text = Text(f"#{line.waits} {line.waits_version}" if line.waits else "")
     if line.stops:
         text.append(f"{chr(10) if line.waits else ''}{line.stops}", style="red")
+    for review in line.reviews:
+        said = f"#{review.build} {review.words} at {review.storefront}"
+        text.append(f"{chr(10) if text else ''}{said}", style="yellow" if review.asks else "")
     return text

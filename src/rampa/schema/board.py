@@ -44,9 +44,19 @@ class BoardCell(Wire):
     builds: list[BoardBuild]
 
 
+class BoardReview(Wire):
+    """A build before a storefront's reviewers. `asks`: it is the studio's turn."""
+
+    submission: int
+    build: int
+    storefront: str
+    words: str
+    asks: bool
+
+
 class BoardLine(Wire):
     """A line, with a cell for each of the title's channels. `waits`: the newest build that is on no channel yet; `stops`: what
-    keeps the next one from coming."""
+    keeps the next one from coming; `reviews`: what is before its storefront's reviewers, the newest first."""
 
     platform: str
     storefront: str
@@ -55,6 +65,7 @@ class BoardLine(Wire):
     waits: int
     waits_version: str
     stops: str
+    reviews: list[BoardReview]
 
 
 class BoardScheduled(Wire):

@@ -96,7 +96,7 @@ function Title({ title, past, since }: { title: BoardTitle; past: boolean; since
                     </td>
                   ))}
                   {!past && (
-                    <td data-head={line.waits || line.stops ? "waits" : undefined}>
+                    <td data-head={line.waits || line.stops || line.reviews.length ? "waits" : undefined}>
                       <Waits title={title.slug} line={line} />
                     </td>
                   )}
@@ -143,6 +143,16 @@ function Waits({ title, line }: { title: string; line: BoardLine }) {
           <Link to={`/titles/${title}/builds/${line.waits}`}>#{line.waits}</Link> {line.waits_version}
         </div>
       )}
+      {line.reviews.map((review) => (
+        <div key={review.submission}>
+          {review.asks && (
+            <span className="severity warning">
+              <span aria-hidden>▲</span>
+            </span>
+          )}{" "}
+          <Link to={`/titles/${title}/submissions/${review.submission}`}>#{review.build}</Link> {review.words} at {review.storefront}
+        </div>
+      ))}
       {line.stops && (
         <div className="board-stops">
           <span className="severity blocker">

@@ -32,6 +32,7 @@ from rampa.db import (
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.board.changes import list_changes
+from rampa.operations.board.reviews import Before, before_reviewers
 from rampa.schema import board as wire
 
 
@@ -49,6 +50,7 @@ class _Seen:
     lines: dict[uuid.UUID, dict[Line, None]] = field(default_factory=lambda: defaultdict(dict))
     waits: dict[tuple[uuid.UUID, str], tuple[int, str]] = field(default_factory=dict)
     stops: dict[tuple[uuid.UUID, str], str] = field(default_factory=dict)
+    reviews: Before = field(default_factory=dict)
     scheduled: dict[uuid.UUID, list[wire.BoardScheduled]] = field(default_factory=lambda: defaultdict(list))
 
 
@@ -61,6 +63,7 @@ def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.
         _live(uow, seen, at, past=past)
         if not past:
             _waiting(uow, seen)
+            seen.reviews = before_reviewers(uow)
             _scheduled(uow, seen)
         titles = list(uow.session.scalars(select(TitleRow).where(TitleRow.created_at <= at).order_by(TitleRow.name)))
         channels = _channels(uow)
@@ -179,7 +182,7 @@ def _channels(uow: UnitOfWork) -> dict[uuid.UUID, list[ChannelRow]]:
 def _title(title: TitleRow, channels: list[ChannelRow], seen: _Seen) -> wire.BoardTitle:
     # What only waits has a line, too: it has no storefront before it is placed.
     there = {line.platform for line in seen.lines[title.id]}
-    waiting = {platform for of, platform in (*seen.waits, *seen.stops) if of == title.id} - there
+    waiting = {platform for of, platform in (*seen.waits, *seen.stops, *seen.reviews) if of == title.id} - there
     lines = [*seen.lines[title.id], *(Line(title.id, platform, "") for platform in waiting)]
     return wire.BoardTitle(
         slug=title.slug,
@@ -201,4 +204,5 @@ def _line(line: Line, channels: list[ChannelRow], seen: _Seen) -> wire.BoardLine
         waits=waits,
         waits_version=version,
         stops=seen.stops.get((line.title, line.platform), ""),
+        reviews=seen.reviews.get((line.title, line.platform), []),
     )
