@@ -25,6 +25,7 @@ from demo.peatlight.documents import CHECKLISTS, hurried
 from demo.peatlight.tree import make_all
 from demo.runs import fill_with_runs
 from demo.storefronts import connect_all
+from demo.studio import tell
 from rampa.client import Client
 from rampa.client.builds.maker import make_build
 from rampa.client.devices.delivery import HttpDelivery, device_report
@@ -81,6 +82,7 @@ def main(folder: Path, address: str, email: str) -> None:
         send_folder(client.listings, "peatlight", there, "The listing for every storefront.", "", 0, lambda *_: None)
         fill_with_runs(client, folder, address)
         hold(client, folder)
+        tell(client)
         connect_all(client, os.environ.get("RAMPA_DEMO_STOREFRONTS", ""))
         client.people.revoke_token(token.id)
 

@@ -2,6 +2,7 @@ import { Button, Textarea } from "@mantine/core";
 import { useState } from "react";
 
 import { call } from "../../app/http";
+import { Confirm } from "../../ui/Confirm";
 import { plural } from "../../ui/format";
 import { Fact, Failure, Panel, When } from "../../ui/parts";
 import { type Studio, useStudioAct, type VerifiedAt } from "./queries";
@@ -13,7 +14,7 @@ const MARKS: Record<string, { mark: string; kind: string }> = {
   ended: { mark: "■", kind: "severity blocker" },
 };
 const WAITS = ["handed-in", "looking"];
-const VERDICTS = { verify: "Verify", ask: "Ask", refuse: "Refuse", end: "End it" } as const;
+const VERDICTS = { verify: "Verify", ask: "Ask", refuse: "Refuse", end: "End" } as const;
 
 export function Verifications({ studio }: { studio: Studio }) {
   return (
@@ -107,6 +108,7 @@ function Verdict({ at }: { at: VerifiedAt }) {
   const decide = useStudioAct((verdict: string) => call<Studio>("/studio/verdict", { method: "POST", body: { verdict, text } }));
   const open = at.allowed_actions.filter((a) => a.name in VERDICTS && a.possible);
   if (!open.length) return null;
+  if (at.state === "verified") return <End />;
   return (
     <div style={{ marginTop: 8 }}>
       <Textarea
@@ -132,6 +134,32 @@ function Verdict({ at }: { at: VerifiedAt }) {
         ))}
       </div>
       {decide.error && <Failure error={decide.error} />}
+    </div>
+  );
+}
+
+/** What is out stays; nothing more goes there. */
+function End() {
+  const [asking, ask] = useState(false);
+  const end = useStudioAct(() => call<Studio>("/studio/verdict", { method: "POST", body: { verdict: "end", text: "" } }));
+  return (
+    <div style={{ marginTop: 8 }}>
+      <Button size="compact-sm" variant="default" onClick={() => ask(true)}>
+        End it …
+      </Button>
+      {asking && (
+        <Confirm
+          title="End the verification for Rampa's own lines?"
+          keep="Keep it"
+          act="End it"
+          error={end.error}
+          pending={end.isPending}
+          confirm={() => end.mutate(undefined, { onSuccess: () => ask(false) })}
+          close={() => ask(false)}
+        >
+          What is out stays. Unless a storefront has verified the studio, no build goes to everybody any more until it is verified anew.
+        </Confirm>
+      )}
     </div>
   );
 }
