@@ -10,6 +10,7 @@ import pytest
 
 from rampa.core.submission.course import Course
 from rampa.core.submission.life import SubmissionState as S
+from rampa.operations.storefronts import connection
 from rampa.schema.submissions import SubmissionOut
 from rampa.standin.storefront.character import ReviewPolicy
 from tests.listings import TITLE
@@ -21,6 +22,7 @@ __all__ = ["opens", "quay", "submitting"]
 STATES = (None, S.WAITING, S.QUESTION, S.PASSED, S.PARTLY_LIVE)
 """None: nothing of it was sent yet."""
 TROUBLES = {
+    "slow": "1",
     "failing": "3",
     "maintenance": "2",
     "cut": "100000",
@@ -65,8 +67,11 @@ def mended(submitting: Submitting, number: int) -> SubmissionOut:
 
 
 @pytest.mark.parametrize("trouble", TROUBLES)
-def test_each_trouble_at_each_state(trouble: str, submitting: Submitting) -> None:
+def test_each_trouble_at_each_state(trouble: str, submitting: Submitting, monkeypatch: pytest.MonkeyPatch) -> None:
     shop = submitting.quay.shop
+    if trouble == "slow":
+        # Slower than Rampa waits for: an answer that comes after that is none.
+        monkeypatch.setattr(connection, "SILENCE", 0.4)
     object.__setattr__(shop, "character", replace(shop.character, policy=ReviewPolicy.PEOPLE))
     for state in STATES:
         number = brought(submitting, state)
@@ -76,7 +81,7 @@ def test_each_trouble_at_each_state(trouble: str, submitting: Submitting) -> Non
             submitting.work(65)
         submitting.work(65)
         submitting.work(125)
-        if trouble in ("failing", "maintenance", "rules"):
+        if trouble in ("slow", "failing", "maintenance", "rules"):
             submitting.quay.trouble(trouble, "0")
         seen = mended(submitting, number)
         if trouble not in ("lose", "forget"):

@@ -208,6 +208,7 @@ def test_what_the_host_of_devices_refuses(opens: Opens) -> None:
         device._change(f"a.title{number}", state=PlayerState.STOPPED)
     with refuses("player.many", "12 titles"):
         devices.install(device, "one.more")
+    (quay.shop.folder / "devices" / "half-made").mkdir()
     for _ in range(19):
         devices.make("linux")
     with refuses("player.devices", "20 simulated devices"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import typer
 
 from rampa.cli.base.common import JSON, LIMIT, TITLE, YES, confirmed, signed_in, the_build, the_title
-from rampa.cli.base.output import ago, duration, facts, findings, mb, moment, out, print_json, table
+from rampa.cli.base.output import ago, facts, findings, mb, moment, out, print_json, table, usual_words
 from rampa.core.quantity import hours
 from rampa.core.submission.desk import REASONS
 from rampa.schema import reviews as wire
@@ -152,7 +152,7 @@ def times(as_json: bool = JSON) -> None:
     if as_json:
         print_json(found)
         return
-    rows = [(f"{w.monday:%Y-%m-%d}", w.count, w.late, _usual(w.usual)) for w in found.weeks]
+    rows = [(f"{w.monday:%Y-%m-%d}", w.count, w.late, usual_words(w.usual)) for w in found.weeks]
     table(["week from", "#verdicts", "#late", "usually after"], rows, "No verdict in the last half year.")
 
 
@@ -164,10 +164,6 @@ def _act(number: int, title: str, act: str, as_json: bool, text: str = "", about
 
 def _promise(row: wire.ReviewRowOut) -> str:
     return f"▲ {hours(row.late)} late" if row.late > 0 else f"in {hours(-row.late)}"
-
-
-def _usual(usual) -> str:  # type: ignore[no-untyped-def]
-    return f"{duration(usual.median)} ({duration(usual.low)} to {duration(usual.high)})" if usual else ""
 
 
 def _shown(found: wire.BuildReview, as_json: bool) -> None:

@@ -10,9 +10,9 @@ from pydantic import Field, StringConstraints
 from rampa.core.bundle.frameworks import Framework
 from rampa.core.check.findings import Finding
 from rampa.core.content.tree.file_change import FileChange
+from rampa.core.submission.expected import Usual
 from rampa.core.submission.life import SubmissionState
 from rampa.schema.common import Action, Note, Number, PageQuery, Query, Slug, SlugOrNone, Wire
-from rampa.schema.submissions import UsualOut
 
 
 class ReviewsQuery(PageQuery):
@@ -156,9 +156,9 @@ class WeekOut(Wire):
     monday: dt.date
     count: int
     late: int
-    usual: UsualOut | None
+    usual: Usual | None
 
 
 class ReviewTimes(Wire):
     weeks: list[WeekOut]
-    all: UsualOut | None
+    all: Usual | None

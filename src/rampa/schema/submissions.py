@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints
 
 from rampa.core.check.findings import Finding
 from rampa.core.submission.course import Course
+from rampa.core.submission.expected import Usual
 from rampa.core.submission.life import SubmissionState
 from rampa.core.submission.needs import NeedKey, NeedState
 from rampa.schema.common import Action, Note, Number, PageQuery, Query, Slug, SlugOrNone, Wire
@@ -107,15 +108,6 @@ class SubmissionAct(Wire):
     share: Share | None = None
 
 
-class UsualOut(Wire):
-    """Seconds: half of `count` earlier ones took between `low` and `high`; `median` is the middle one."""
-
-    count: int
-    low: float
-    median: float
-    high: float
-
-
 class Stage(Wire):
     """One state on the way. `began` null: it did not come to it yet; `usual` null: too few went before."""
 
@@ -124,7 +116,7 @@ class Stage(Wire):
     there: str
     began: dt.datetime | None
     ended: dt.datetime | None
-    usual: UsualOut | None
+    usual: Usual | None
 
 
 class Upload(Wire):
@@ -184,15 +176,14 @@ class SubmissionOut(SubmissionRowOut):
     events: list[Happened]
     reviewers: list[WordSaid]
     findings: list[SubmissionFinding]
-    verdict: UsualOut | None
+    verdict: Usual | None
     looked_at: dt.datetime | None
     allowed_actions: list[Action]
 
 
 class SubmissionFinding(FoundAt):
-    """What the storefront's machines found. `ours`: our checks found it before; `rule`: the studio's check made of it."""
+    """What the storefront's machines found. `rule`: the studio's check made of it."""
 
-    ours: bool = False
     rule: str = ""
 
 

@@ -14,7 +14,9 @@ export function PutBefore({ title, build, purpose }: { title: string; build: num
     <>
       <Menu position="bottom-end" withinPortal>
         <Menu.Target>
-          <Button variant="default">Put before reviewers …</Button>
+          <Button size="xs" variant="default">
+            Put before reviewers …
+          </Button>
         </Menu.Target>
         <Menu.Dropdown>
           <Menu.Item

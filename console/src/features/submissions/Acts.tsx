@@ -87,6 +87,7 @@ export function Acts({ data, asking, ask }: { data: Submission; asking: string; 
       <Group gap="sm" mt="md">
         {again && (
           <Button
+            variant={data.mended_by ? "default" : "filled"}
             disabled={!again.possible}
             onClick={() => void go(`/titles/${data.title}/submissions/submit?replaces=${data.number}&to=${data.storefront}`)}
           >

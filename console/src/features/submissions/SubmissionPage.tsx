@@ -40,7 +40,9 @@ export function SubmissionPage() {
           </PageHead>
           {look.error && <Failure error={look.error} />}
           {data.set_back && <div className="headline failed">{capital(data.set_back)}.</div>}
-          {data.said && <div className={`headline ${data.course === "sending" ? "silent" : "failed"}`}>{capital(data.said)}</div>}
+          {data.said && (
+            <div className={`headline ${data.course === "sending" || data.mended_by ? "silent" : "failed"}`}>{capital(data.said)}</div>
+          )}
           <Stack gap="md">
             <Now data={data} />
             <Words data={data} />

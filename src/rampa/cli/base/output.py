@@ -19,6 +19,7 @@ from rich.text import Text
 from rampa.cli.base.terminal import TextConsole, shown, shown_in_json
 from rampa.core.check.findings import Finding
 from rampa.core.quantity import hours
+from rampa.core.submission.expected import Usual
 
 UNFOLDED = 240
 """Columns where there is no terminal: a pipe or a log gets one line a row."""
@@ -144,6 +145,13 @@ def duration(seconds: float) -> str:
     minutes, rest = divmod(round(seconds), 60)
     hours, minutes = divmod(minutes, 60)
     return f"{hours} h {minutes:02d} min" if hours else f"{minutes} min {rest:02d} s"
+
+
+def usual_words(usual: Usual | None) -> str:
+    """How long something usually takes."""
+    if usual is None:
+        return ""
+    return f"{duration(usual.median)} (half of {usual.count}: {duration(usual.low)} to {duration(usual.high)})"
 
 
 def ago(moment: dt.datetime | None) -> str:

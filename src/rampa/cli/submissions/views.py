@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from rich.text import Text
 
-from rampa.cli.base.output import ago, duration, err, facts, findings, mb, moment, out, table
+from rampa.cli.base.output import ago, duration, err, facts, findings, mb, moment, out, table, usual_words
 from rampa.cli.base.progress import Bars
 from rampa.client import Client
 from rampa.core.submission.course import Course
@@ -86,7 +86,7 @@ def submission_shown(found: wire.SubmissionOut) -> None:
     rows += [("set back", found.set_back)] if found.set_back else []
     rows += [("hand it in at", found.hand_in)] if found.hand_in else []
     rows += [("goes live", _going(found))]
-    rows += [("verdicts come", f"usually after {_usual(found.verdict)}")] if found.verdict else []
+    rows += [("verdicts come", f"usually after {usual_words(found.verdict)}")] if found.verdict else []
     rows += [("mends", f"submission {found.replaces}")] if found.replaces else []
     rows += [("said to them", found.notes)] if found.notes else []
     facts(rows)
@@ -107,14 +107,8 @@ def _timeline(found: wire.SubmissionOut) -> None:
     for stage in found.stages:
         mark = "✓" if stage.ended else "●" if stage.began else "○"
         took = duration((stage.ended - stage.began).total_seconds()) if stage.began and stage.ended else ""
-        rows.append((mark, stage.words, moment(stage.began) if stage.began else "", took, _usual(stage.usual)))
+        rows.append((mark, stage.words, moment(stage.began) if stage.began else "", took, usual_words(stage.usual)))
     table(["", "stage", "from", ">took", "usually takes"], rows)
-
-
-def _usual(usual: wire.UsualOut | None) -> str:
-    if usual is None:
-        return ""
-    return f"{duration(usual.median)} (half of {usual.count}: {duration(usual.low)} to {duration(usual.high)})"
 
 
 def _found(found: wire.SubmissionOut) -> None:

@@ -9,7 +9,7 @@ from sqlalchemy import select, tuple_
 
 from rampa.core.platform.table import line_title
 from rampa.core.submission import desk
-from rampa.core.submission.expected import Usual, usual
+from rampa.core.submission.expected import usual
 from rampa.core.submission.life import TRANSITIONS, WORDS, SubmissionState
 from rampa.db import BuildRow, ChannelRow, ReviewRow, TitleRow, find_review, find_title
 from rampa.db.reviews import OPEN
@@ -25,7 +25,6 @@ from rampa.operations.reviews.about import (
 )
 from rampa.schema import reviews as wire
 from rampa.schema.common import Action, Page
-from rampa.schema.submissions import UsualOut
 
 WEEKS = dt.timedelta(weeks=26)
 COLUMNS = (
@@ -176,10 +175,6 @@ def times(services: Services, actor: Actor) -> wire.ReviewTimes:
         found = [(made, promised, said) for made, promised, said in uow.session.execute(rows) if said is not None]
     weeks = desk.by_week(found)
     return wire.ReviewTimes(
-        weeks=[wire.WeekOut(monday=w.monday, count=w.count, late=w.late, usual=_usual(w.usual)) for w in weeks],
-        all=_usual(usual((said - made).total_seconds() for made, _, said in found)),
+        weeks=[wire.WeekOut(monday=w.monday, count=w.count, late=w.late, usual=w.usual) for w in weeks],
+        all=usual((said - made).total_seconds() for made, _, said in found),
     )
-
-
-def _usual(found: Usual | None) -> UsualOut | None:
-    return UsualOut(count=found.count, low=found.low, median=found.median, high=found.high) if found else None

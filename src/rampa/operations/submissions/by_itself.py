@@ -18,7 +18,7 @@ from rampa.db import BuildRow, SubmissionRow, find_title, newest_listing, next_s
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.submissions.asked import asked_of
 from rampa.operations.submissions.needs import needs_of
-from rampa.operations.submissions.places import NOTHING_KNOWN, ask, find_places
+from rampa.operations.submissions.places import ask, find_places
 from rampa.operations.submissions.rows import new_submission
 from rampa.operations.submissions.sending import move
 from rampa.schema.storefronts import Going
@@ -68,7 +68,7 @@ def _look(services: Services, ident: uuid.UUID) -> bool:
     with begin(services, actor) as uow:
         row = uow.session.get_one(SubmissionRow, ident)
         (place,) = find_places(uow, row.title.slug, row.build.number, None, [row.storefront])
-    known = ask(services, [place]).get((place.storefront, place.identifier), NOTHING_KNOWN)
+    (known,) = ask(services, [place])
     needs = needs_of(services, actor, place, known)
     # Without a person: what a warning leaves to a person's judgement waits for one, too.
     strict = (NeedKey.GATES, NeedKey.ACCOUNT, NeedKey.BUILD)

@@ -66,9 +66,6 @@ class Known:
     problem: RampaError | None = None
 
 
-NOTHING_KNOWN = Known()
-
-
 def find_places(
     uow: UnitOfWork,
     slug: str,
@@ -115,13 +112,13 @@ def table_of(uow: UnitOfWork, row: SubmissionRow) -> str:
     return find_places(uow, row.title.slug, row.build.number, None, [row.storefront])[0].table
 
 
-def ask(services: Services, places: list[Place]) -> dict[tuple[str, str], Known]:
-    """Each storefront once for each identifier, side by side; one that is silent holds up nobody for long."""
+def ask(services: Services, places: list[Place]) -> list[Known]:
+    """For each place what its storefront says, asked once for each identifier, side by side; one that is silent holds up nobody
+    for long."""
     keys = {(p.storefront, p.identifier) for p in places if p.account is not None and p.account.state in USABLE}
-    if not keys:
-        return {}
-    with ThreadPoolExecutor(min(AT_ONCE, len(keys))) as pool:
-        return dict(zip(keys, pool.map(lambda key: _known(services, *key), keys), strict=True))
+    with ThreadPoolExecutor(min(AT_ONCE, len(keys) or 1)) as pool:
+        said = dict(zip(keys, pool.map(lambda key: _known(services, *key), keys), strict=True))
+    return [said.get((p.storefront, p.identifier), Known()) for p in places]
 
 
 def _known(services: Services, storefront: str, identifier: str) -> Known:

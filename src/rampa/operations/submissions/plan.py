@@ -8,7 +8,7 @@ from rampa.core.submission.needs import NEED_TITLES, Need, is_ready
 from rampa.db import SubmissionRow, find_title, open_at
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin
 from rampa.operations.submissions.needs import needs_of
-from rampa.operations.submissions.places import NOTHING_KNOWN, Known, Place, ask, find_places
+from rampa.operations.submissions.places import Known, Place, ask, find_places
 from rampa.schema import submissions as wire
 from rampa.schema.storefronts import Going
 
@@ -18,13 +18,8 @@ def plan(services: Services, actor: Actor, slug: str, query: wire.PlanQuery) -> 
     with begin(services, actor) as uow:
         places = find_places(uow, slug, query.build, query.release, [name for name in query.to.split(",") if name])
         last = _last(uow, slug)
-    known = ask(services, places)
-    items = [
-        _item(
-            services, actor, place, known.get((place.storefront, place.identifier), NOTHING_KNOWN), query.replaces or 0
-        )
-        for place in places
-    ]
+    known = zip(places, ask(services, places), strict=True)
+    items = [_item(services, actor, place, said, query.replaces or 0) for place, said in known]
     return wire.SubmissionPlan(
         title=slug,
         items=items,

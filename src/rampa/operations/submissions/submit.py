@@ -25,7 +25,7 @@ from rampa.operations.base import Act, Actor, Once, Services, UnitOfWork, answer
 from rampa.operations.channels.shown import reviewed_channel
 from rampa.operations.submissions.asked import asked_of, put_of
 from rampa.operations.submissions.needs import closed_gates, needs_of
-from rampa.operations.submissions.places import NOTHING_KNOWN, Place, ask, find_places
+from rampa.operations.submissions.places import Place, ask, find_places
 from rampa.operations.submissions.rows import new_submission
 from rampa.operations.submissions.views import describe
 from rampa.schema import submissions as wire
@@ -43,8 +43,8 @@ def submit(
             return earlier
         _must_make_sense(uow.now, asked)
         places = _not_there(uow, find_places(uow, slug, asked.build, asked.release, asked.to), asked)
-    known = ask(services, places)
-    needs = [needs_of(services, actor, p, known.get((p.storefront, p.identifier), NOTHING_KNOWN)) for p in places]
+    known = zip(places, ask(services, places), strict=True)
+    needs = [needs_of(services, actor, place, said) for place, said in known]
     _must_be_ready(places, needs)
     _must_be_possible(services, actor, places, asked)
 

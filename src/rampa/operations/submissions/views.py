@@ -5,7 +5,8 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterable
 
-from sqlalchemy import select
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import JSONB
 
 from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.submission.course import BEFORE_THERE, Course
@@ -86,7 +87,7 @@ def describe(uow: UnitOfWork, row: SubmissionRow) -> wire.SubmissionOut:
         events=seen.events if seen else [],
         reviewers=seen.words if seen else [],
         findings=_findings(uow, row),
-        verdict=_usual(usual_verdict(histories)),
+        verdict=usual_verdict(histories),
         looked_at=row.looked_at,
         allowed_actions=_actions(uow.actor, row),
     )
@@ -133,11 +134,13 @@ def _upload(row: SubmissionRow) -> wire.Upload | None:
 
 
 def _histories(uow: UnitOfWork, row: SubmissionRow) -> list[list[Step]]:
-    rows = select(SubmissionRow.seen).where(
+    # Of what was seen the steps alone: who follows a submission asks every few seconds.
+    steps = func.jsonb_extract_path(SubmissionRow.seen, "events", type_=JSONB)
+    rows = select(steps).where(
         SubmissionRow.storefront == row.storefront, SubmissionRow.id != row.id, SubmissionRow.seen.isnot(None)
     )
     newest = uow.session.scalars(rows.order_by(SubmissionRow.created_at.desc()).limit(EARLIER))
-    return [[(e.at, e.state) for e in seen.events] for seen in newest if seen is not None]
+    return [[(dt.datetime.fromisoformat(e["at"]), SubmissionState(e["state"])) for e in events] for events in newest]
 
 
 def _stages(row: SubmissionRow, histories: Iterable[list[Step]]) -> list[wire.Stage]:
@@ -161,13 +164,7 @@ def _stage(
     ended: dt.datetime | None = None,
 ) -> wire.Stage:
     there = row.seen.there if row.seen and row.seen.state is state and ended is None and began is not None else ""
-    return wire.Stage(
-        state=state, words=WORDS[state], there=there, began=began, ended=ended, usual=_usual(usual.get(state))
-    )
-
-
-def _usual(found: Usual | None) -> wire.UsualOut | None:
-    return wire.UsualOut(count=found.count, low=found.low, median=found.median, high=found.high) if found else None
+    return wire.Stage(state=state, words=WORDS[state], there=there, began=began, ended=ended, usual=usual.get(state))
 
 
 def _findings(uow: UnitOfWork, row: SubmissionRow) -> list[wire.SubmissionFinding]:

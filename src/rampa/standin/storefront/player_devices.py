@@ -110,10 +110,17 @@ class PlayerDevices:
         said: dict[str, str] = json.loads((self._folder / number / "device.json").read_text())
         return said
 
+    def _used(self, number: str) -> float:
+        """When; a folder that says nothing was begun by somebody who was ended at it."""
+        try:
+            return float(self._said(number)["used"])
+        except (OSError, ValueError, KeyError):
+            return 0.0
+
     def _make_room(self) -> None:
         there = sorted(self._folder.iterdir()) if self._folder.is_dir() else []
         before = self._shop.now().timestamp() - UNUSED_DAYS * 86_400
-        unused = [f for f in there if float(self._said(f.name)["used"]) < before]
+        unused = [f for f in there if self._used(f.name) < before]
         if len(there) - len(unused) >= MOST:
             message = f"{MOST} simulated devices are in use at this storefront"
             raise Refused(
