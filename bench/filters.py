@@ -12,9 +12,10 @@ import zstandard
 from bench.rows import Figure, Tree
 from rampa.core.content.pack.compression import Packing
 from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
-from rampa.core.content.pack.filters import BLOCKS, SOUND
+from rampa.core.content.pack.filters import BLOCKS, CODE, SOUND
 from rampa.core.content.pack.pack import FRAME_TARGET, compress, compress_filtered
 
+KINDS = (("sound", SOUND), ("blocks", BLOCKS), ("code", CODE))
 LEVEL = Packing(3, filtered=True)
 SMALL, SAMPLES, MOST = 64 * 1024, 2000, 64_000_000
 DICTIONARY = 64 * 1024
@@ -22,7 +23,7 @@ DICTIONARY = 64 * 1024
 
 def filters(tree: Tree) -> list[Figure]:
     """Every file that has a shape; `theirs` is the same content without its filter."""
-    sizes = {SOUND: [0, 0], BLOCKS: [0, 0]}
+    sizes = {SOUND: [0, 0], BLOCKS: [0, 0], CODE: [0, 0]}
     for path in _files(tree.v1):
         with path.open("rb") as stream:
             shape = shape_of(stream.read(HEADER))
@@ -30,7 +31,7 @@ def filters(tree: Tree) -> list[Figure]:
             plain, filtered = _both(path, shape)
             sizes[shape.filter.kind][0] += filtered
             sizes[shape.filter.kind][1] += plain
-    return [_figure(f"filter-size-{name}", *sizes[kind]) for name, kind in (("sound", SOUND), ("blocks", BLOCKS))]
+    return [_figure(f"filter-size-{name}", *sizes[kind]) for name, kind in KINDS]
 
 
 def _both(path: Path, shape: Shape) -> tuple[int, int]:
@@ -38,7 +39,7 @@ def _both(path: Path, shape: Shape) -> tuple[int, int]:
     with path.open("rb") as stream:
         while piece := stream.read(FRAME_TARGET):
             plain += len(compress(piece, Packing(3)))
-            filtered += len(compress_filtered(piece, LEVEL, shape.filter, [shape.run(offset, len(piece))]))
+            filtered += len(compress_filtered(piece, LEVEL, shape.filter, shape.runs(offset, len(piece))))
             offset += len(piece)
     return plain, filtered
 

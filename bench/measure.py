@@ -193,7 +193,7 @@ def start(tree: Tree) -> list[Figure]:
 
 GROUPS = (
     Group(("pack-cold-time-tarzstd", "pack-cold-size-tarzstd", "pack-cold-time-zip", "pack-cold-size-zip"), pack_cold),
-    Group(("filter-size-sound", "filter-size-blocks"), filters.filters),
+    Group(("filter-size-sound", "filter-size-blocks", "filter-size-code"), filters.filters),
     Group(("dictionary-size-plain",), filters.dictionary),
     Group(("pack-update-time-floor",), pack_update),
     Group(("pack-unchanged-time-rsync",), pack_unchanged),

@@ -48,4 +48,4 @@ def test_the_generator_repeats_itself(tmp_path: Path) -> None:
 
 def test_every_row_stands_once() -> None:
     ids = [i for g in GROUPS for i in g.ids]
-    assert len(ids) == len(set(ids)) == 54
+    assert len(ids) == len(set(ids)) == 55

@@ -11,9 +11,12 @@ import httpx
 import pytest
 
 from rampa.client import Client
+from rampa.core.build.life import BuildState
+from rampa.db import BuildRow, find_build
 from rampa.operations.runs import assignment
 from rampa.operations.sources import repository
 from rampa.schema import agents as agents_wire
+from rampa.schema.builds.builds import NewBuild
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import BranchDefault, SourceIn, StepVariablesIn
 from tests.agents import TERMS, FakeAgent
@@ -196,8 +199,6 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
     work = agent.work()
     agent.step(work, 0, "working")
     agent.say(work, "half of the fog")
-    from rampa.schema.builds.builds import NewBuild
-
     opened = client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease))
     assert client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease)).number == opened.number
     assert assignment.look_for_lost(world.services) == 0
@@ -222,6 +223,30 @@ def test_a_silent_agent_loses_its_run_and_its_build_is_given_up(
         client.builds.open(TITLE, NewBuild(profile="linux-release", lease=again.lease)).version_code
         > opened.version_code
     )
+
+
+@pytest.mark.parametrize("stopping", [False, True])
+def test_whose_build_is_whole_is_done_though_its_agent_is_lost(
+    stopping: bool, client: Client, repo: Repo, agent: FakeAgent, world: World
+) -> None:
+    start(client)
+    work = agent.work()
+    opened = client.builds.open(TITLE, NewBuild(profile="linux-release", lease=work.lease))
+    with world.services.db.transaction() as session:
+        session.get_one(BuildRow, find_build(session, TITLE, opened.number).id).state = BuildState.READY
+    if stopping:
+        client.runs.cancel(TITLE, 1)
+    # Killed between the last byte of its build and its word that it is done.
+    assert assignment.look_for_lost(later(world, 40)) == 1  # type: ignore[arg-type]
+    run = client.runs.get(TITLE, 1)
+    assert (run.state, run.build, run.attempt) == ("done", opened.number, 1)
+    assert "the run is done" in run.tail[-1].text
+    with world.services.db.transaction() as session:
+        jobs = session.connection().exec_driver_sql("select task_name from procrastinate_jobs").scalars().all()
+    assert {"place_by_itself", "submit_by_itself"} <= set(jobs)
+    assert assignment.assign(world.services) == 0
+    with refuses("lease.lost"):
+        agent.client.agents.end_run(agent.name, work.lease, agents_wire.EndIn(result="done"))
 
 
 def test_an_agent_that_was_started_anew_loses_at_once_what_it_had(

@@ -182,7 +182,12 @@ def _why_lost(services: Services, run: RunRow, since: object) -> str:
 
 
 def lose(uow: UnitOfWork, run: RunRow, why: str) -> None:
-    """The attempt is over: its steps are stopped, its half-made build is given up and its version code burned."""
+    """The attempt is over: its steps are stopped, its half-made build is given up and its version code burned. Whose build was
+    whole by then is done: a second one would be made for nothing."""
+    whole = _whole_build(uow, run)
+    if whole is not None:
+        _finish(uow, run, whole, why)
+        return
     stop_steps(uow, run, why)
     give_up_build(uow, run)
     stopping = run.state == RunState.STOPPING
@@ -205,6 +210,32 @@ def lose(uow: UnitOfWork, run: RunRow, why: str) -> None:
     run.attempt.lease, run.attempt.step, run.attempt.progress = "", -1, None
     queue.tell(uow.session, f"run/{run.id}")
     queue.tell(uow.session, f"title/{run.title.slug}")
+
+
+def _whole_build(uow: UnitOfWork, run: RunRow) -> BuildRow | None:
+    if not run.order.keeps:
+        return None
+    rows = select(BuildRow).join(BuildOriginRow).where(BuildRow.title_id == run.title_id)
+    rows = rows.where(BuildOriginRow.run == run.number, BuildRow.state == BuildState.READY)
+    return uow.session.scalar(rows.order_by(BuildRow.number.desc()).limit(1))
+
+
+def _finish(uow: UnitOfWork, run: RunRow, whole: BuildRow, why: str) -> None:
+    stop_steps(uow, run, why)
+    run.build_id = whole.id
+    transition(uow, run, RunEvent.FINISH, agent=run.attempt.agent_name)
+    say(uow, run, f"Its agent was lost after {whole.name} was whole ({why}): the run is done.")
+    run.attempt.lease, run.attempt.step, run.attempt.progress = "", -1, None
+    hand_on(uow, run)
+    queue.tell(uow.session, f"run/{run.id}")
+    queue.tell(uow.session, f"title/{run.title.slug}")
+
+
+def hand_on(uow: UnitOfWork, run: RunRow) -> None:
+    """What the run made may go to a channel or a storefront by itself."""
+    if run.build_id is not None and run.order.trial is None:
+        queue.put(uow.session, "place_by_itself", queue.CHANNELS, build=str(run.build_id))
+        queue.put(uow.session, "submit_by_itself", queue.CHANNELS, build=str(run.build_id))
 
 
 def stop_steps(uow: UnitOfWork, run: RunRow, why: str = "") -> None:

@@ -29,7 +29,7 @@ from rampa.db import (
 )
 from rampa.operations.agents.agents import abilities_in, must_be, must_start
 from rampa.operations.base import Actor, Services, UnitOfWork, begin, service_actor, transition
-from rampa.operations.runs.assignment import give_up_build, lose, stop_steps
+from rampa.operations.runs.assignment import give_up_build, hand_on, lose, stop_steps
 from rampa.operations.runs.logs import say
 from rampa.operations.variables.variables import open_variables
 from rampa.schema import agents as wire
@@ -189,9 +189,8 @@ def end_run(services: Services, agent: str, lease: str, asked: wire.EndIn) -> No
         run.measured = asked.measured
         if run.state != RunState.DONE or not run.order.keeps:
             give_up_build(uow, run)
-        elif run.build_id is not None and run.order.trial is None:
-            queue.put(uow.session, "place_by_itself", queue.CHANNELS, build=str(run.build_id))
-            queue.put(uow.session, "submit_by_itself", queue.CHANNELS, build=str(run.build_id))
+        else:
+            hand_on(uow, run)
 
 
 def _ended(uow: UnitOfWork, run: RunRow, event: RunEvent) -> None:

@@ -16,7 +16,7 @@ from PIL import Image
 from rampa.core.content.pack import filters, pack
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, KTX2, shape_of
-from rampa.core.content.pack.filters import BLOCKS, SOUND, Filter
+from rampa.core.content.pack.filters import ARM64, BLOCKS, CODE, SOUND, X86_64, Filter
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.scan.files import read_tree
@@ -26,6 +26,11 @@ from rampa.system import CLOCK
 from tests.samples import words
 
 KINDS = [Filter(SOUND, n) for n in (1, 2, 3, 8)] + [Filter(BLOCKS, 8), Filter(BLOCKS, 16)]
+KINDS += [Filter(CODE, X86_64), Filter(CODE, ARM64)]
+# Bytes that are calls, look like calls, or lie within one another.
+CALLS = st.lists(
+    st.sampled_from([b"\xe8", b"\xe9", b"\x00", b"\xff", b"\x01\x02", b"\xe8\x10\x00\x00\x00"]), max_size=60
+).map(b"".join)
 RULES = PackingRules(3, {"*.wav": "3 filtered", "*.dds": "9 filtered"})
 
 
@@ -59,11 +64,11 @@ def ktx(form: int, packed: int = 0) -> bytes:
 
 @given(
     st.sampled_from(KINDS),
-    st.lists(st.tuples(st.binary(max_size=200), st.integers(0, 15)), min_size=1, max_size=5),
+    st.lists(st.tuples(st.binary(max_size=200) | CALLS, st.integers(0, 15)), min_size=1, max_size=5),
 )
 def test_every_byte_comes_back(own: Filter, given_: list[tuple[bytes, int]]) -> None:
     data = b"".join(part for part, _ in given_)
-    runs = [(len(part), skip % own.record) for part, skip in given_]
+    runs = [(len(part), skip % (own.most_skipped + 1)) for part, skip in given_]
     turned = filters.apply(data, own, runs)
     assert len(turned) == len(data)
     assert filters.undo(turned, own, runs) == data
@@ -91,7 +96,50 @@ def test_formats_are_told_by_their_headers(data: bytes, kind: int, parameter: in
         shape_of(data[:cut])  # a header that is cut short is no error
 
 
-@pytest.mark.parametrize("data", [b"", b"RIFF\0\0\0\0WAVE", ktx(37), ktx(131, packed=2), texture("BC5"), words(400)])
+def program(machine: int = 62) -> bytes:
+    """An ELF file of two segments: data, then code that calls two functions from 2,000 places."""
+    head = (
+        b"\x7fELF\x02\x01\x01"
+        + bytes(9)
+        + struct.pack("<HHIQQQIHHHHHH", 3, machine, 1, 0, 64, 0, 0, 64, 56, 2, 0, 0, 0)
+    )
+    segments = [
+        struct.pack("<IIQQQQQQ", 1, 4, 0, 0, 0, 4096, 4096, 4096),
+        struct.pack("<IIQQQQQQ", 1, 5, 4096, 4096, 0, 60_000, 60_000, 4096),
+    ]
+    code = bytearray()
+    rng = np.random.default_rng(7)
+    while len(code) < 60_000:
+        to = (200, 9_000)[int(rng.integers(2))]
+        if machine == 62:
+            code += b"\x48\x89" + rng.bytes(1) + b"\xe8" + struct.pack("<i", to - len(code) - 8)
+        else:
+            code += rng.bytes(4) + struct.pack("<I", 0x94000000 | ((to - len(code) - 4) // 4 & 0x3FFFFFF))
+    return (head + b"".join(segments)).ljust(4096, b"\0") + bytes(code[:60_000])
+
+
+@pytest.mark.parametrize(("machine", "parameter"), [(62, X86_64), (183, ARM64)])
+def test_calls_of_programs_name_where_they_go(machine: int, parameter: int, tmp_path: Path) -> None:
+    data = program(machine)
+    shape = shape_of(data[:HEADER])
+    assert shape is not None
+    assert (shape.filter, shape.spans) == (Filter(CODE, parameter), ((4096, 64_096),))
+    # As chunks lie: from the middle of an instruction, over both segments, behind the end.
+    assert shape.runs(4000, 100) == [(96, parameter), (4, 0)]
+    assert shape.runs(4097, 8) == [(8, 0 if parameter == X86_64 else 3)]
+    assert shape.runs(0, 50) == [(50, parameter)]
+    runs = shape.runs(0, len(data))
+    turned = filters.apply(data, shape.filter, runs)
+    assert turned[:4096] == data[:4096]
+    assert filters.undo(turned, shape.filter, runs) == data
+    plain, filtered = (len(pack.compress(x, Packing(3))) for x in (data, turned))
+    assert filtered < plain * 0.75
+
+
+@pytest.mark.parametrize(
+    "data",
+    [b"", program(62)[:70], program(40), b"RIFF\0\0\0\0WAVE", ktx(37), ktx(131, packed=2), texture("BC5"), words(400)],
+)
 def test_what_is_not_known_has_none(data: bytes) -> None:
     assert shape_of(data[:HEADER]) is None
 

@@ -19,7 +19,7 @@ BLOCK = 128 * 1024
 @dataclass(frozen=True, slots=True)
 class Packing:
     """`level`: 0 packs fastest, 19 smallest, STORED keeps bytes as they are; `long`: larger frames with a longer memory;
-    `filtered`: sound and block textures are filtered first."""
+    `filtered`: sound, block textures and programs are filtered first."""
 
     level: int = LEVEL
     long: bool = False

@@ -1,13 +1,15 @@
-"""Which filter suits a file, by its header: WAVE (RIFF), DDS, KTX 2.0. Whoever is not sure says none."""
+"""Which filter suits a file, by its header: WAVE (RIFF), DDS, KTX 2.0, programs (ELF, PE, Mach-O). Whoever is not sure says
+none."""
 
 from __future__ import annotations
 
 import struct
 from dataclasses import dataclass
 
-from rampa.core.content.pack.filters import BLOCKS, CHANNELS, SOUND, Filter, Run
+from rampa.core.binaries import segments
+from rampa.core.content.pack.filters import ARM64, BLOCKS, CHANNELS, CODE, SOUND, X86_64, Filter, Run
 
-HEADER = 4096
+HEADER = segments.HEAD
 """Bytes of a file's start that are looked at."""
 PCM, EXTENSIBLE = 1, 0xFFFE
 KTX2 = b"\xabKTX 20\xbb\r\n\x1a\n"
@@ -19,20 +21,33 @@ FOUR = {b"DXT1": 8, b"DXT4": 16, b"DXT5": 16}
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """A file's filter, and how many bytes come before its records."""
+    """A file's filter, and how many bytes come before its records. `spans`: code, (its first byte, behind its last)."""
 
     filter: Filter
     start: int
+    spans: tuple[tuple[int, int], ...] = ()
 
-    def run(self, offset: int, size: int) -> Run:
-        """The run of `size` bytes at `offset` of the file."""
-        return size, (self.start - offset) % self.filter.record
+    def runs(self, offset: int, size: int) -> list[Run]:
+        """Those of `size` bytes at `offset` of the file."""
+        if self.filter.kind != CODE:
+            return [(size, (self.start - offset) % self.filter.record)]
+        runs, at, end, left = [], offset, offset + size, self.filter.record
+        for first, last in self.spans:
+            first, last = max(first, at), min(last, end)
+            if first >= last:
+                continue
+            if at < first:
+                runs.append((first - at, left))
+            # Instructions of four bytes lie at whole fours of the file.
+            runs.append((last - first, -first % self.filter.record))
+            at = last
+        return [*runs, (end - at, left)] if at < end else runs
 
 
 def shape_of(head: bytes) -> Shape | None:
     """`head`: the first `HEADER` bytes, or fewer."""
     try:
-        return _sound(head) or _dds(head) or _ktx(head)
+        return _sound(head) or _dds(head) or _ktx(head) or _code(head)
     except struct.error:  # cut short
         return None
 
@@ -78,3 +93,14 @@ def _ktx(head: bytes) -> Shape | None:
     # Levels lie smallest first, and the smallest can end in less than a block: only from here on whole records follow.
     starts = [struct.unpack_from("<Q", head, 80 + 24 * level)[0] for level in range(min(32, max(1, levels)))]
     return Shape(Filter(BLOCKS, size), min(starts))
+
+
+PROCESSORS = {segments.X86_64: X86_64, segments.ARM64: ARM64}
+
+
+def _code(head: bytes) -> Shape | None:
+    image = segments.read_image(head)
+    if image is None:
+        return None
+    spans = tuple((s.offset, s.offset + s.size) for s in image.segments if s.kind == segments.CODE)
+    return Shape(Filter(CODE, PROCESSORS[image.machine]), 0, spans) if spans else None

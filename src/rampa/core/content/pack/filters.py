@@ -2,25 +2,30 @@
 
 sound    16-bit PCM: differences from the sample before, the second channel of two from the first; low and high bytes apart
 blocks   textures of colour blocks (BC1, BC3): end points and indices of all blocks apart
+code     programs: calls name where they go, in place of how far (code_filter.py)
 
     stored := u32 0x184D2A5F | u32 length | u8 kind | u8 parameter | u16 runs | run * runs | zstd frame
     run    := u32 bytes | u8 bytes before its first whole record            a zstd skippable frame (RFC 8878, 3.1.2)
 
-Runs are stretches of one file: what they begin and end with beside whole records stays as it is.
+Runs are stretches of one file: what they begin and end with beside whole records stays as it is. A run of code that is not
+turned at all has as many bytes before its first record as a record has.
 """
 
 from __future__ import annotations
 
 import struct
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from rampa.core.content.pack.code_filter import turn_arm64, turn_x86
 from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5F
-SOUND, BLOCKS = 1, 2
+SOUND, BLOCKS, CODE = 1, 2, 3
+X86_64, ARM64 = 1, 4
+"""Parameters of code: bytes of the smallest instruction."""
 CHANNELS = 8
 LAYOUTS = {8: (2, 2, 4), 16: (1, 1, 6, 2, 2, 4)}
 """Bytes of a block -> the widths of its fields, which are kept apart."""
@@ -30,14 +35,14 @@ RUN = struct.Struct("<IB")
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """`parameter`: channels of sound, bytes of a block."""
+    """`parameter`: channels of sound, bytes of a block, of an instruction."""
 
     kind: int
     parameter: int
 
     def __post_init__(self) -> None:
-        sound = self.kind == SOUND and 1 <= self.parameter <= CHANNELS
-        if not sound and not (self.kind == BLOCKS and self.parameter in LAYOUTS):
+        known = {SOUND: range(1, CHANNELS + 1), BLOCKS: LAYOUTS, CODE: (X86_64, ARM64)}
+        if self.parameter not in known.get(self.kind, ()):
             raise Damaged("pack.damaged", f"a frame names a filter that is not known: {self.kind}, {self.parameter}")
 
     @property
@@ -45,21 +50,25 @@ class Filter:
         """Bytes of what repeats."""
         return 2 * self.parameter if self.kind == SOUND else self.parameter
 
+    @property
+    def most_skipped(self) -> int:
+        """Bytes before the first whole record; of code the whole of a run can be left as it is."""
+        return self.record if self.kind == CODE else self.record - 1
 
+
+Turn = Callable[[np.ndarray, int], np.ndarray]
 Run = tuple[int, int]
 """(bytes, how many of them come before the first whole record)."""
 
 
 def apply(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """As many bytes as there were. The runs' sizes sum up to them."""
-    split = _split_sound if chosen.kind == SOUND else _split_blocks
-    return _through(data, chosen, runs, split)
+    return _through(data, chosen, runs, APPLY[chosen.kind])
 
 
 def undo(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """What `apply` was given."""
-    join = _join_sound if chosen.kind == SOUND else _join_blocks
-    return _through(data, chosen, runs, join)
+    return _through(data, chosen, runs, UNDO[chosen.kind])
 
 
 def wrap(frame: bytes, chosen: Filter, runs: Sequence[Run]) -> bytes:
@@ -81,19 +90,19 @@ def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview]
     if length != len(stored) - 8 or start > len(stored):
         raise Damaged("pack.damaged", "a filtered frame does not look like one")
     runs = [RUN.unpack_from(stored, HEAD.size + i * RUN.size) for i in range(count)]
-    if sum(size for size, _ in runs) != raw or any(skip >= chosen.record for _, skip in runs):
+    if sum(size for size, _ in runs) != raw or any(skip > chosen.most_skipped for _, skip in runs):
         raise Damaged("pack.damaged", "the runs of a filtered frame do not fill it")
     return chosen, runs, stored[start:]
 
 
-def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: object) -> bytes:
+def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: Turn) -> bytes:
     view, at, out = memoryview(data), 0, []
     for size, skip in runs:
         # A run may be shorter than what it should skip: a chunk can end within a header.
-        first = at + min(skip, size)
+        first = at + (size if chosen.kind == CODE and skip == chosen.record else min(skip, size))
         last = first + (at + size - first) // chosen.record * chosen.record
         records = np.frombuffer(view[first:last], np.uint8)
-        out += [view[at:first], turn(records, chosen.parameter).data, view[last : at + size]]  # type: ignore[operator]
+        out += [view[at:first], turn(records, chosen.parameter).data, view[last : at + size]]
         at += size
     return b"".join(out)
 
@@ -136,3 +145,15 @@ def _join_blocks(data: np.ndarray, size: int) -> np.ndarray:
         blocks[:, at : at + width] = data[start : start + count * width].reshape(count, width)
         at, start = at + width, start + count * width
     return blocks.reshape(-1)
+
+
+def _absolute(data: np.ndarray, processor: int) -> np.ndarray:
+    return turn_x86(data, back=False) if processor == X86_64 else turn_arm64(data, back=False)
+
+
+def _relative(data: np.ndarray, processor: int) -> np.ndarray:
+    return turn_x86(data, back=True) if processor == X86_64 else turn_arm64(data, back=True)
+
+
+APPLY: dict[int, Turn] = {SOUND: _split_sound, BLOCKS: _split_blocks, CODE: _absolute}
+UNDO: dict[int, Turn] = {SOUND: _join_sound, BLOCKS: _join_blocks, CODE: _relative}

@@ -73,7 +73,7 @@ class _Block:
     def add(self, piece: bytes, shape: Shape | None, offset: int) -> None:
         self.data += piece
         if shape:
-            self.runs.append(shape.run(offset, len(piece)))
+            self.runs += shape.runs(offset, len(piece))
 
     def filtered(self) -> int:
         """Bytes at level 3 behind its filter, or without one where it has none."""

@@ -12,6 +12,7 @@ from blake3 import blake3
 from rampa.core import parallel
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack.filters import Filter, Run
 from rampa.core.content.pack.pack import FRAME_TARGET, LONG_TARGET, PACK_TARGET, PackWriter, compress, compress_filtered
 from rampa.core.content.scan.buffers import ThreadRoom, read_into
 from rampa.core.content.tree.columns import Digests
@@ -73,8 +74,9 @@ def make_packs(
     """
     writer = PackWriter()
     with parallel.pool(workers) as threads:
-        groups = _groups(wanted, rules or PackingRules(), sources)
-        work = parallel.in_order(threads, lambda g: (g[1], _frame(sources, *g)), groups, ahead=AHEAD)
+        shapes: _Shapes = {}
+        groups = _groups(wanted, rules or PackingRules(), sources, shapes)
+        work = parallel.in_order(threads, lambda g: (g[1], _frame(sources, shapes, *g)), groups, ahead=AHEAD)
         for places, stored in work:
             writer.add((p.chunk for p in places), stored)
             # Closed only after a frame is whole: a pack may be larger than its target by one frame.
@@ -85,14 +87,16 @@ def make_packs(
         yield MadePack(writer.finish(), writer.raw)
 
 
-_How = tuple[Packing, Shape | None]
+_How = tuple[Packing, Filter | None]
 """What a frame's chunks have in common."""
+_Shapes = dict[str, Shape]
+"""By path, of the files that are filtered."""
 
 
 def _groups(
-    wanted: Iterator[Place], rules: PackingRules, sources: Mapping[str, Path]
+    wanted: Iterator[Place], rules: PackingRules, sources: Mapping[str, Path], shapes: _Shapes
 ) -> Iterator[tuple[_How, list[Place]]]:
-    """Chunks that share a frame: those of one packing and one shape, in file order."""
+    """Chunks that share a frame: those of one packing and one filter, in file order. Fills `shapes`."""
     open_: dict[_How, list[Place]] = {}
     sizes: dict[_How, int] = {}
     path = ""
@@ -101,7 +105,10 @@ def _groups(
     for place in wanted:
         if place.path != path:
             path, packing = place.path, rules.of(place.path)
-            how = (packing, _shape(sources[path]) if packing.filtered else None)
+            shape = _shape(sources[path]) if packing.filtered else None
+            if shape is not None:
+                shapes[path] = shape
+            how = (packing, shape.filter if shape else None)
         places, limit = open_.setdefault(how, []), LONG_TARGET if how[0].long else FRAME_TARGET
         if places and sizes[how] + place.chunk.size > limit:
             yield how, places
@@ -120,19 +127,20 @@ def _shape(source: Path) -> Shape | None:
         return None  # reading its content says why, in a moment
 
 
-def _frame(sources: Mapping[str, Path], how: _How, places: list[Place]) -> bytes:
+def _frame(sources: Mapping[str, Path], shapes: _Shapes, how: _How, places: list[Place]) -> bytes:
     """A frame, compressed; its content is read with one call where chunks lie one behind the other."""
-    packing, shape = how
-    content, at, shaped = _room.of(sum(p.chunk.size for p in places)), 0, []
+    packing, chosen = how
+    content, at = _room.of(sum(p.chunk.size for p in places)), 0
+    shaped: list[Run] = []
     for run in _runs(places):
         size = _end(run[-1]) - run[0].offset
         _read_run(sources[run[0].path], run, content[at : at + size])
         at += size
-        if shape:
-            shaped.append(shape.run(run[0].offset, size))
-    if shape is None:
+        if chosen is not None:
+            shaped += shapes[run[0].path].runs(run[0].offset, size)
+    if chosen is None:
         return compress(content, packing)
-    return compress_filtered(content, packing, shape.filter, shaped)
+    return compress_filtered(content, packing, chosen, shaped)
 
 
 def _runs(places: list[Place]) -> Iterator[list[Place]]:

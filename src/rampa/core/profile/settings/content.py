@@ -117,7 +117,7 @@ SETTINGS = (
     Setting(
         "content.packing",
         "Packing by rule",
-        "By pattern: 0 to 19, with `long` (far matches) or `filtered` (sound, textures), or `stored`; the last one holds.",
+        "By pattern: 0 to 19, with `long` (far matches) or `filtered` (sound, textures, code), or `stored`; the last one holds.",
         kind="table",
         check=checks.packing,
         names=pattern_problem,
