@@ -61,7 +61,7 @@ def test_from_a_sheet_to_live(moorside: FolderStorefront, tmp_path: Path) -> Non
     ("text", "said"),
     [
         ("state = ", "outcome.toml cannot be read"),
-        ('state = "fine"', "'fine' is not a valid SubmissionState"),
+        ('state = "fine"', "'fine' is no state"),
         ('status = "live"', "there is no 'status'; there is about, by"),
         ('state = "live"\nshare = "most"', "outcome.toml cannot be read"),
     ],

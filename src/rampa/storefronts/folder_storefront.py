@@ -15,7 +15,6 @@ import datetime as dt
 import hashlib
 import json
 import re
-import tomllib
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -28,10 +27,10 @@ from rampa.core.studio.verification import VerificationState
 from rampa.core.submission.life import ON_SHOW, OVER, WORDS, SubmissionState
 from rampa.schema import storefronts as wire
 from rampa.storefronts.folder_verification import FolderVerification
+from rampa.storefronts.outcome import OUTCOME, read_outcome
 from rampa.storefronts.port import Sending
 from rampa.storefronts.sheet import sheet_for
 
-OUTCOME = "outcome.toml"
 SAYS = frozenset({"state", "said", "about", "by", "share", "held"})
 IDENTIFIER = re.compile(r"[A-Za-z0-9]([A-Za-z0-9._-]{0,198}[A-Za-z0-9])?")
 
@@ -184,22 +183,11 @@ class FolderStorefront:
 
 
 def _outcome(file: Path) -> dict[str, Any]:
-    """What a person wrote. Raises `Invalid` with what is wrong: it is theirs to mend."""
-    if not file.is_file():
-        return {}
-    try:
-        said = tomllib.loads(file.read_bytes().decode())
-        unknown = next((key for key in said if key not in SAYS), None)
-        if unknown is not None:
-            raise ValueError(f"there is no {unknown!r}; there is {', '.join(sorted(SAYS))}")
-        SubmissionState(said.get("state", ""))
-        int(said.get("share", 100))
-    except (ValueError, RecursionError, TypeError) as error:
-        hint = f'Write state = "…" with one of: {", ".join(SubmissionState)}; and said = "…".'
-        raise Invalid(
-            "storefront.outcome", f"{OUTCOME} cannot be read: {error}"[:300], where=str(file), hint=hint
-        ) from error
-    return said
+    return read_outcome(file, SAYS, list(SubmissionState), _must_make_sense)
+
+
+def _must_make_sense(said: dict[str, Any]) -> None:
+    int(said.get("share", 100))
 
 
 def _checked(identifier: str) -> str:

@@ -11,12 +11,11 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import json
-import tomllib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from rampa.core.errors import Invalid, NotFound, Refused
+from rampa.core.errors import NotFound, Refused
 from rampa.core.files import replace_file
 from rampa.core.studio.verification import (
     DOCUMENTS,
@@ -28,6 +27,7 @@ from rampa.core.studio.verification import (
 )
 from rampa.core.transitions import advance
 from rampa.schema import storefronts as wire
+from rampa.storefronts.outcome import OUTCOME, read_outcome
 
 SAYS = frozenset({"state", "said", "until"})
 ENDINGS = {"application/pdf": "pdf", "image/png": "png", "image/jpeg": "jpg"}
@@ -45,7 +45,7 @@ class FolderVerification:
         since = dt.datetime.fromisoformat(sheet["handed_at"]) if sheet else self._now()
         words = []
         if outcome:
-            since = dt.datetime.fromtimestamp((self._at / "outcome.toml").stat().st_mtime, dt.UTC)
+            since = dt.datetime.fromtimestamp((self._at / OUTCOME).stat().st_mtime, dt.UTC)
             if outcome.get("said"):
                 words.append(wire.WordSaid(at=since, by="whoever handed it over", text=str(outcome["said"])[:2000]))
         return wire.VerificationAt(
@@ -71,7 +71,7 @@ class FolderVerification:
                 raise NotFound("storefront.document", f"the document for {kind} was not sent", where="documents")
             data = sent.read_bytes()
             replace_file(self._at / "documents" / f"{kind}.{ENDINGS[media_of(data)]}", data, 0o600)
-        outcome = self._at / "outcome.toml"
+        outcome = self._at / OUTCOME
         if outcome.exists():
             outcome.replace(self._at / f"outcome-{self._now():%Y%m%d-%H%M%S}.toml")
         said = asked.model_dump(mode="json") | {"handed_at": self._now().isoformat()}
@@ -85,23 +85,13 @@ class FolderVerification:
         return json.loads(file.read_text()) if file.is_file() else {}
 
     def _outcome(self) -> dict[str, Any]:
-        file = self._at / "outcome.toml"
-        if not file.is_file():
-            return {}
-        try:
-            said = tomllib.loads(file.read_bytes().decode())
-            unknown = next((key for key in said if key not in SAYS), None)
-            if unknown is not None:
-                raise ValueError(f"there is no {unknown!r}; there is {', '.join(sorted(SAYS))}")
-            VerificationState(said.get("state", ""))
-            until = said.get("until")
-            if until is not None and (not isinstance(until, dt.datetime) or until.tzinfo is None):
-                raise ValueError("until is no moment, as 2027-12-01T00:00:00Z")
-        except (ValueError, RecursionError) as error:
-            hint = f'Write state = "…" with one of: {", ".join(VerificationState)}; and said = "…".'
-            message = f"outcome.toml cannot be read: {error}"[:300]
-            raise Invalid("storefront.outcome", message, where=str(file), hint=hint) from error
-        return said
+        return read_outcome(self._at / OUTCOME, SAYS, list(VerificationState), _must_make_sense)
+
+
+def _must_make_sense(said: dict[str, Any]) -> None:
+    until = said.get("until")
+    if until is not None and (not isinstance(until, dt.datetime) or until.tzinfo is None):
+        raise ValueError("until is no moment, as 2027-12-01T00:00:00Z")
 
 
 def _sheet(storefront: str, asked: wire.StudioIn) -> str:

@@ -140,7 +140,11 @@ def _histories(uow: UnitOfWork, row: SubmissionRow) -> list[list[Step]]:
         SubmissionRow.storefront == row.storefront, SubmissionRow.id != row.id, SubmissionRow.seen.isnot(None)
     )
     newest = uow.session.scalars(rows.order_by(SubmissionRow.created_at.desc()).limit(EARLIER))
-    return [[(dt.datetime.fromisoformat(e["at"]), SubmissionState(e["state"])) for e in events] for events in newest]
+    return [_steps(events) for events in newest if events]
+
+
+def _steps(events: list[dict[str, str]]) -> list[Step]:
+    return [(dt.datetime.fromisoformat(e["at"]), SubmissionState(e["state"])) for e in events]
 
 
 def _stages(row: SubmissionRow, histories: Iterable[list[Step]]) -> list[wire.Stage]:
