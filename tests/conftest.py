@@ -31,7 +31,7 @@ from rampa.db.migrate import migrate
 from rampa.local.postgres import FAST_FOR_TESTS, Postgres, free_port, private_server
 from rampa.local.service import Child, ServiceFolder, start_service, stop
 from rampa.operations.base.context import Actor, Services
-from rampa.operations.people import people, sessions
+from rampa.operations.people import people, sessions, tokens
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
 from rampa.service.wiring import make_app
@@ -140,7 +140,7 @@ class World:
                 people.add_person(self.services, self.actor(), person, None)
         session, _ = sessions.sign_in(self.services, email, password)
         actor = Actor(_uuid(session.person.id), session.person.name, role)
-        return people.make_token(self.services, actor, NewToken(name="test", days=days)).secret
+        return tokens.make_token(self.services, actor, NewToken(name="test", days=days)).secret
 
     def _device_token(self) -> str:
         """Of a device that the owner registered; a title and its channel are made where there are none."""

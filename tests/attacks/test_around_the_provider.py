@@ -13,7 +13,7 @@ from rampa.client import Client
 from rampa.core.errors import Invalid
 from rampa.operations.base import Provider
 from rampa.operations.base.provider import read_roles, safe_address
-from rampa.operations.people import people
+from rampa.operations.people import people, tokens
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, PersonChange
 from tests.browser_session import BrowserSession
@@ -202,14 +202,14 @@ def test_tokens_end_where_the_provider_no_longer_vouches(world: World, provider:
     browser = BrowserSession(world)
     come(world, provider, browser)
     secret = browser.call("POST", "/tokens", {"name": "laptop", "days": 366})["secret"]
-    assert people.find_token(world.services, secret) is not None
+    assert tokens.find_token(world.services, secret) is not None
     later = dt.datetime.now(dt.UTC) + dt.timedelta(days=15)
     object.__setattr__(world.services, "now", lambda: later)
     with refuses("token.provider", "two weeks"):
-        people.find_token(world.services, secret)
+        tokens.find_token(world.services, secret)
     provider.now = later
     come(world, provider)
-    assert people.find_token(world.services, secret) is not None
+    assert tokens.find_token(world.services, secret) is not None
 
 
 def test_a_stolen_session_of_theirs_adds_no_factor(world: World, provider: StandInProvider) -> None:

@@ -8,7 +8,7 @@ import pytest
 
 from rampa.client import Client
 from rampa.client.people.sign_in import ask_browser, token_from_browser
-from rampa.operations.people import people
+from rampa.operations.people import tokens
 from rampa.schema.common import Role
 from rampa.schema.people import PersonChange
 from tests.browser_session import BrowserSession
@@ -51,7 +51,7 @@ def test_a_machine_is_let_in_by_who_sees_it(world: World, browser: BrowserSessio
 
     token = token_from_browser(client.connection, request, sleep)
     assert waited == [2, 2, 2]
-    found = people.find_token(world.services, token.secret)
+    found = tokens.find_token(world.services, token.secret)
     assert found is not None
     assert (found.person.email, found.role, found.name) == (OWNER, "owner", "command line on kiln-2")
     assert any(e.act == "machine.allow" for e in client.events.all())

@@ -15,7 +15,7 @@ from rampa.client import Client
 from rampa.client.connection import Connection
 from rampa.client.people.sign_in import token_for
 from rampa.core.errors import RampaError
-from rampa.operations.people import membership, people, sessions
+from rampa.operations.people import membership, sessions, tokens
 from rampa.schema.common import Role
 from rampa.schema.people import AcceptIn, InviteIn, NewPerson, NewToken, PasswordChange, PersonChange
 from tests.conftest import OWNER, Live, World
@@ -77,7 +77,7 @@ def test_a_token_neither_outlives_nor_exceeds_what_made_it(world: World, client:
     grandchild = with_token(world, child.secret).people.make_token(NewToken(name="and on", days=366))
     client.people.revoke_token(day.id)
     for secret in (day.secret, child.secret, grandchild.secret):
-        assert people.find_token(world.services, secret) is None
+        assert tokens.find_token(world.services, secret) is None
     engineer = with_token(world, token_of(world))
     assert refused(lambda: engineer.people.make_token(NewToken(name="x", role=Role.OWNER))) == "role.denied"
     client.people.change(oskari, PersonChange(role=Role.VIEWER))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rampa.operations.people import people
+from rampa.operations.people import tokens
 from rampa.schema.common import Role
 from rampa.service.wiring import make_app
 from tests.conftest import OWNER, World
@@ -486,7 +486,7 @@ def test_guessing_is_slowed_down(world: World) -> None:
 
 def test_an_expired_token_says_so(world: World) -> None:
     with refuses("token.expired", "expired"):
-        people.find_token(world.services, world.token(days=1)) and people.find_token(
+        tokens.find_token(world.services, world.token(days=1)) and tokens.find_token(
             type(world.services)(world.services.db, world.services.store, world.services.master_key, _in_two_days),
             world.token(days=1),
         )

@@ -13,7 +13,7 @@ from rampa.core.errors import RampaError
 from rampa.core.placement.gates import GateKind
 from rampa.core.submission.life import SubmissionState as S
 from rampa.operations.base import Actor
-from rampa.operations.people import people, sessions
+from rampa.operations.people import people, sessions, tokens
 from rampa.operations.reviews import desk
 from rampa.schema.channels import GateIn, GatesIn
 from rampa.schema.common import Page, Role
@@ -50,7 +50,7 @@ def reviewer(client: Client, world: World, name: str) -> Client:
     people.add_person(world.services, world.actor(), person, None)
     session, _ = sessions.sign_in(world.services, email, password)
     actor = Actor(UUID(session.person.id), name, Role.REVIEWER)
-    return world._client(people.make_token(world.services, actor, NewToken(name="test", days=2)).secret)
+    return world._client(tokens.make_token(world.services, actor, NewToken(name="test", days=2)).secret)
 
 
 def put(client: Client, number: int = 1, hours: int = 24) -> int:

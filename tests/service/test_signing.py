@@ -14,7 +14,7 @@ from rampa.core.signing import identity
 from rampa.db.base import Base
 from rampa.db.signing import find_key
 from rampa.operations.base.unit_of_work import begin
-from rampa.operations.people import people, sessions
+from rampa.operations.people import people, sessions, tokens
 from rampa.operations.signing import continuity, identities, succession
 from rampa.schema.common import Role
 from rampa.schema.people import NewPerson, NewToken
@@ -231,7 +231,7 @@ def test_tokens_are_listed_and_revoked(world: World, client: Client) -> None:
     assert "build machine" in [t.name for t in listed]
     assert not any(hasattr(t, "secret") for t in listed)
     client.people.revoke_token(made.id)
-    assert people.find_token(world.services, made.secret) is None
+    assert tokens.find_token(world.services, made.secret) is None
     with refuses("token.unknown"):
         client.people.revoke_token(made.id)
     with world.client(Role.VIEWER) as viewer:
@@ -242,7 +242,7 @@ def test_tokens_are_listed_and_revoked(world: World, client: Client) -> None:
 def test_a_new_password_ends_what_the_old_one_opened(world: World) -> None:
     token = world.token()
     fresh = people.new_password(world.services, OWNER)
-    assert people.find_token(world.services, token) is None
+    assert tokens.find_token(world.services, token) is None
     with refuses("sign-in.denied"):
         sessions.sign_in(world.services, OWNER, world.owner_password)
     assert sessions.sign_in(world.services, OWNER, fresh)

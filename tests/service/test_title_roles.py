@@ -11,9 +11,9 @@ from rampa.client import Client
 from rampa.core.placement.gates import GateKind
 from rampa.db import PersonRow
 from rampa.operations.base import Actor, begin
-from rampa.operations.people import people, sessions
+from rampa.operations.people import sessions, tokens
 from rampa.operations.people.membership import still_in
-from rampa.operations.people.people import at_title
+from rampa.operations.people.ranks import at_title
 from rampa.operations.releases import schedule
 from rampa.schema.channels import GateIn, GatesIn, NewChannel
 from rampa.schema.common import Role
@@ -45,7 +45,7 @@ def of(world: World, name: str, role: Role | None = None) -> Client:
     """Signed in anew, with a token of as much as they may, or of a role."""
     session, _ = sessions.sign_in(world.services, f"{name.lower()}@quillback.example", PASSWORD)
     actor = Actor(UUID(session.person.id), name, session.person.role)
-    return world._client(people.make_token(world.services, actor, NewToken(name="test", role=role, days=1)).secret)
+    return world._client(tokens.make_token(world.services, actor, NewToken(name="test", role=role, days=1)).secret)
 
 
 def test_more_at_one_title_and_no_more_elsewhere(titles: Client, world: World) -> None:

@@ -6,6 +6,7 @@ import uuid
 from collections.abc import Callable
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.dialects.postgresql import distinct_on
 
 from rampa.core.listing.layout import FACTS
 from rampa.core.listing.link import EVERY, Link, LinkState, Look
@@ -62,7 +63,7 @@ def _due(services: Services) -> list[tuple[uuid.UUID, str]]:
         out: list[tuple[uuid.UUID, str]] = []
         # Every few seconds, for every title: of its texts in many languages none is fetched, and none is read.
         facts = func.jsonb_extract_path_text(ListingRow.texts, FACTS)
-        newest = select(ListingRow.title_id, facts).distinct(ListingRow.title_id)
+        newest = select(ListingRow.title_id, facts).ext(distinct_on(ListingRow.title_id))
         for title, text in uow.session.execute(newest.order_by(ListingRow.title_id, ListingRow.number.desc())):
             named, known = _links_in(text or ""), known_links(uow, title)
             gone = [address for address in known if address not in named]

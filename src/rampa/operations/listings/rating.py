@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Mapping
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import distinct_on
 
 from rampa.core.build.life import BuildState
 from rampa.core.calendar import RATING_HOLDS
@@ -93,7 +94,7 @@ def newest_builds(uow: UnitOfWork, title: TitleRow) -> Builds:
     rows = select(BuildRow).where(
         BuildRow.title_id == title.id, BuildRow.purpose == "release", BuildRow.state == BuildState.READY
     )
-    newest = rows.distinct(BuildRow.profile).order_by(BuildRow.profile, BuildRow.number.desc())
+    newest = rows.ext(distinct_on(BuildRow.profile)).order_by(BuildRow.profile, BuildRow.number.desc())
     return {build.profile: build for build in uow.session.scalars(newest)}
 
 

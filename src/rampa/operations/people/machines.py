@@ -16,7 +16,8 @@ from rampa.db import PersonRow, SignInRequestRow, WebSessionRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.guesses import Guess, count, failed, forget
-from rampa.operations.people.people import SOMEBODY, actor_of, digest_secret, make_token
+from rampa.operations.people.people import SOMEBODY, actor_of, digest_secret
+from rampa.operations.people.tokens import make_token
 from rampa.schema import people as people_wire
 from rampa.schema import sign_in as wire
 

@@ -16,7 +16,6 @@ from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.factors import own_password
 from rampa.operations.people.guesses import Guess, count, failed, forget
 from rampa.operations.people.people import (
-    RANK,
     SOMEBODY,
     access_topic,
     describe_person,
@@ -24,6 +23,7 @@ from rampa.operations.people.people import (
     hashed,
     must_be_for_people,
 )
+from rampa.operations.people.ranks import RANK
 from rampa.schema import people as wire
 from rampa.schema.common import Role
 

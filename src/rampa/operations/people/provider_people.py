@@ -8,8 +8,9 @@ from rampa.core.errors import Denied
 from rampa.db import PersonRow, queue, with_address
 from rampa.operations.base import Provider, Services, UnitOfWork, audit, begin
 from rampa.operations.people.membership import must_leave_an_owner
-from rampa.operations.people.people import RANK, SOMEBODY, access_topic, actor_of
+from rampa.operations.people.people import SOMEBODY, access_topic, actor_of
 from rampa.operations.people.provider import Vouched, claims_of, must_have_provider
+from rampa.operations.people.ranks import RANK
 from rampa.operations.people.sessions import open_session
 from rampa.schema import people as wire
 from rampa.schema import sign_in

@@ -15,7 +15,7 @@ from rampa.operations.base.policy import MATTERS, OF_THE_STUDIO
 from rampa.operations.devices.scope import must_follow
 from rampa.operations.devices.sessions import TOKEN_MARK as DEVICE_MARK
 from rampa.operations.devices.sessions import find_device
-from rampa.operations.people import factors, people, sessions
+from rampa.operations.people import factors, ranks, sessions, tokens
 from rampa.schema.common import Role
 
 COOKIE = "rampa_session"
@@ -48,7 +48,7 @@ def install(app: Flask, services: Services, table: AccessTable, needed: bool = F
         actor = identify(services)
         title = (request.view_args or {}).get("title", "")
         if title and not (actor.agent or actor.device) and act not in OF_THE_STUDIO:
-            actor = people.at_title(services, actor, g.person, title)
+            actor = ranks.at_title(services, actor, g.person, title)
         must(actor, act)
         if actor.agent:
             must_hold(services, actor, request.view_args or {})
@@ -114,13 +114,13 @@ def _from_token(services: Services, header: str) -> Actor:
         return _agent(services, secret)
     if secret.startswith(DEVICE_MARK):
         return _device(services, secret)
-    token = people.find_token(services, secret)
+    token = tokens.find_token(services, secret)
     if token is None:
         raise Denied("token.unknown-bearer", "this token is not known", hint="Run `rampa sign-in` again.")
     g.person, g.confirmed_at = token.person, token.confirmed_at
     # Roles can have been taken from the person since: a token never may more than they may now.
     ceiling = Role(token.role)
-    role = people.lower(Role(token.person.role), ceiling)
+    role = ranks.lower(Role(token.person.role), ceiling)
     return Actor(token.person.id, token.person.name, role, g.request_id, token=token.id, ceiling=ceiling)
 
 

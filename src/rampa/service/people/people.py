@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, g, request
 
 from rampa.operations.base import Act, Services
-from rampa.operations.people import factors, membership, people, sessions
+from rampa.operations.people import factors, membership, people, sessions, tokens
 from rampa.schema import people as wire
 from rampa.schema.common import Page
 from rampa.service.base.access import COOKIE, current_actor
@@ -54,17 +54,17 @@ def resource(services: Services, secure_cookies: bool) -> Resource:
     @api.call("GET", "/tokens", Act.OWN, Page[wire.Token])
     def list_tokens() -> Page[wire.Token]:
         """Your own tokens."""
-        return Page[wire.Token](items=people.list_tokens(services, current_actor()))
+        return Page[wire.Token](items=tokens.list_tokens(services, current_actor()))
 
     @api.call("POST", "/tokens", Act.OWN, wire.MadeToken, status=201)
     def make_token(body: wire.NewToken) -> wire.MadeToken:
         """Make a bearer token; its secret is answered this once."""
-        return people.make_token(services, current_actor(), body)
+        return tokens.make_token(services, current_actor(), body)
 
     @api.call("DELETE", "/tokens/<string:token_id>", Act.OWN, None)
     def revoke_token(path: wire.TokenPath) -> None:
         """Revoke a token of yours; an owner, anybody's."""
-        people.revoke_token(services, current_actor(), path.token_id)
+        tokens.revoke_token(services, current_actor(), path.token_id)
 
     return api
 
