@@ -315,6 +315,11 @@ def test_several_go_side_by_side_and_wait_for_the_slowest(submitting: Submitting
     submitting.until(1, S.LIVE)
     with refuses("storefront.cannot"):
         submitting.client.submissions.act(TITLE, 2, "go-live")
+    (outcome / "outcome.toml").write_text('state = "live"\n')
+    submitting.until(2, S.LIVE)
+    lines = {line.line for line in submitting.client.board.get().titles[0].lines}
+    assert lines == {"Linux on Northquay", "Linux on Moorside"}, "people read names"
+    assert "Linux on Moorside" in {p.line for p in submitting.client.channels.get(TITLE, "public").history}
 
 
 @pytest.mark.parametrize(

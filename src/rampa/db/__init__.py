@@ -108,7 +108,7 @@ from rampa.db.signing import (
     identity_names,
 )
 from rampa.db.sources import CallSeenRow, FolderRow, SourceRow, TriggerRow, find_folder, find_source, has_source
-from rampa.db.storefronts import StorefrontConsentRow, StorefrontRow, find_storefront
+from rampa.db.storefronts import StorefrontConsentRow, StorefrontRow, find_storefront, storefront_titles
 from rampa.db.studio import StudioDocumentRow, StudioRow, studio_is_verified, the_studio
 from rampa.db.submissions import (
     StudioRuleRow,
@@ -320,6 +320,7 @@ __all__ = [
     "run_that_made",
     "run_to_hand_on",
     "store_state",
+    "storefront_titles",
     "studio_is_verified",
     "studio_rules",
     "the_studio",

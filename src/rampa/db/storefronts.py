@@ -62,6 +62,11 @@ class StorefrontConsentRow(Identified, Base):
         return f"consent:{self.id}"
 
 
+def storefront_titles(session: Session) -> dict[str, str]:
+    """The short name here -> what the storefront calls itself."""
+    return {name: title for name, title in session.execute(select(StorefrontRow.name, StorefrontRow.title))}
+
+
 def find_storefront(session: Session, name: str, *, lock: bool = False) -> StorefrontRow:
     row = first_of(session, select(StorefrontRow).where(StorefrontRow.name == name), lock=lock)
     if row is None:

@@ -11,6 +11,7 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import json
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -78,6 +79,7 @@ class FolderVerification:
         replace_file(self._at / "sheet.md", _sheet(self._title, asked).encode())
         # Last: without it nothing was handed over.
         replace_file(self._at / "sheet.json", json.dumps(said, ensure_ascii=False, indent=1).encode())
+        shutil.rmtree(self._at / "sent", ignore_errors=True)
         return self.look()
 
     def _sheet(self) -> dict[str, Any]:

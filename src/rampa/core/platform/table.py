@@ -5,7 +5,9 @@ Platforms and storefronts are data: desktop.py, handheld.py, storefronts.py, pur
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import lru_cache
+from types import MappingProxyType
 
 from rampa.core.platform.desktop import LINUX, MACOS, WINDOWS
 from rampa.core.platform.handheld import ANDROID, HEADSET, IOS
@@ -71,14 +73,18 @@ def _facts(platform: Platform) -> tuple[Rule, ...]:
     )
 
 
+NONE_CONNECTED: Mapping[str, str] = MappingProxyType({})
+
+
 def platform_title(name: str) -> str:
     """What people call it; a platform that left the table keeps its own name."""
     return PLATFORMS[name].title if name in PLATFORMS else name
 
 
-def line_title(platform: str, storefront: str) -> str:
-    """Who delivers for what: `Linux on Northquay`; `Linux` where Rampa delivers by itself."""
+def line_title(platform: str, storefront: str, connected: Mapping[str, str] = NONE_CONNECTED) -> str:
+    """Who delivers for what: `Linux on Northquay`; `Linux` where Rampa delivers by itself. `connected`: what storefronts that
+    are in no table call themselves, by their short names."""
     if not storefront:
         return platform_title(platform)
-    shop = STOREFRONTS[storefront].title if storefront in STOREFRONTS else storefront
+    shop = STOREFRONTS[storefront].title if storefront in STOREFRONTS else connected.get(storefront, storefront)
     return f"{platform_title(platform)} on {shop}"

@@ -29,6 +29,7 @@ from rampa.db import (
     ScheduledRow,
     TitleRow,
     pending,
+    storefront_titles,
 )
 from rampa.operations.base import Actor, Services, UnitOfWork, begin
 from rampa.operations.board.changes import list_changes
@@ -51,6 +52,7 @@ class _Seen:
     waits: dict[tuple[uuid.UUID, str], tuple[int, str]] = field(default_factory=dict)
     stops: dict[tuple[uuid.UUID, str], str] = field(default_factory=dict)
     reviews: Before = field(default_factory=dict)
+    storefronts: dict[str, str] = field(default_factory=dict)
     scheduled: dict[uuid.UUID, list[wire.BoardScheduled]] = field(default_factory=lambda: defaultdict(list))
 
 
@@ -59,7 +61,7 @@ def get_board(services: Services, actor: Actor, query: wire.BoardQuery) -> wire.
     with begin(services, actor) as uow:
         at = min(query.at or uow.now, uow.now)
         past = query.at is not None and query.at < uow.now
-        seen = _Seen()
+        seen = _Seen(storefronts=storefront_titles(uow.session))
         _live(uow, seen, at, past=past)
         if not past:
             _waiting(uow, seen)
@@ -199,7 +201,7 @@ def _line(line: Line, channels: list[ChannelRow], seen: _Seen) -> wire.BoardLine
     return wire.BoardLine(
         platform=line.platform,
         storefront=line.storefront,
-        line=line_title(line.platform, line.storefront),
+        line=line_title(line.platform, line.storefront, seen.storefronts),
         cells=[wire.BoardCell(channel=c.name, builds=seen.cells.get((line, c.id), [])) for c in channels],
         waits=waits,
         waits_version=version,

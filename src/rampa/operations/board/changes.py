@@ -7,7 +7,7 @@ import datetime as dt
 from sqlalchemy import and_, func, select
 
 from rampa.core.platform.table import line_title
-from rampa.db import BuildRow, ChannelRow, LineRow, PlacementChangeRow, PlacementRow, TitleRow
+from rampa.db import BuildRow, ChannelRow, LineRow, PlacementChangeRow, PlacementRow, TitleRow, storefront_titles
 from rampa.operations.base import UnitOfWork
 from rampa.schema import board as wire
 
@@ -49,6 +49,7 @@ def list_changes(uow: UnitOfWork, until: dt.datetime) -> list[wire.BoardChange]:
         .order_by(PlacementChangeRow.at.desc(), PlacementChangeRow.id.desc())
         .limit(CHANGES)
     )
+    connected = storefront_titles(uow.session)
     return [
         wire.BoardChange(
             at=at,
@@ -58,7 +59,7 @@ def list_changes(uow: UnitOfWork, until: dt.datetime) -> list[wire.BoardChange]:
             why=why,
             title=slug,
             channel=channel,
-            line=line_title(platform, storefront),
+            line=line_title(platform, storefront, connected),
             build=build,
         )
         for at, state, share, by, why, slug, channel, platform, storefront, build in uow.session.execute(rows)

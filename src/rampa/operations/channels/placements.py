@@ -100,7 +100,7 @@ def describe_placement(
         channel=placement.channel.name,
         platform=placement.line.platform,
         storefront=placement.line.storefront,
-        line=line_title(placement.line.platform, placement.line.storefront),
+        line=line_title(placement.line.platform, placement.line.storefront, standing.storefronts),
         state=placement.state,
         share=placement.share / 10,
         plan=plan_text(placement.plan) if placement.plan else "",

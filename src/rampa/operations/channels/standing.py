@@ -12,7 +12,17 @@ from sqlalchemy import func, select
 
 from rampa.core.check.placement import Standing
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BindingRow, BuildRow, ChannelRow, DeviceRow, LineRow, PlacementRow, SigningIdentityRow, TitleRow
+from rampa.db import (
+    BindingRow,
+    BuildRow,
+    ChannelRow,
+    DeviceRow,
+    LineRow,
+    PlacementRow,
+    SigningIdentityRow,
+    TitleRow,
+    storefront_titles,
+)
 from rampa.operations.base import UnitOfWork
 
 Key = tuple[str, str]
@@ -31,6 +41,8 @@ class TitleStanding:
     having: dict[tuple[Key, int], int] = field(default_factory=dict)
     bindings: dict[tuple[str, str], BindingRow] = field(default_factory=dict)
     identities: list[SigningIdentityRow] = field(default_factory=list)
+    storefronts: dict[str, str] = field(default_factory=dict)
+    """What connected storefronts call themselves."""
 
     def live_on(self, channel: str, platform: str, storefront: str | None = None) -> list[PlacementRow]:
         """A line's live placements, newest first; of all of the platform's lines, where no storefront is asked for."""
@@ -69,6 +81,7 @@ def load_standing(uow: UnitOfWork, title: TitleRow) -> TitleStanding:
     identifiers = select(BindingRow)
     standing.bindings = {(b.identifier, b.place): b for b in uow.session.scalars(identifiers)}
     standing.identities = list(uow.session.scalars(select(SigningIdentityRow)))
+    standing.storefronts = storefront_titles(uow.session)
     return standing
 
 

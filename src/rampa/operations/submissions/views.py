@@ -12,7 +12,14 @@ from rampa.core.platform.storefronts import STOREFRONTS
 from rampa.core.submission.course import BEFORE_THERE, Course
 from rampa.core.submission.expected import WAY, Step, Usual, usual_states, usual_verdict
 from rampa.core.submission.life import OVER, WORDS, SubmissionState
-from rampa.db import StorefrontRow, StudioRuleRow, SubmissionRow, find_submission, find_title, mended_by
+from rampa.db import (
+    StudioRuleRow,
+    SubmissionRow,
+    find_submission,
+    find_title,
+    mended_by,
+    storefront_titles,
+)
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, action, begin, cursor_numbers, page_of
 from rampa.schema import submissions as wire
 from rampa.schema.common import Action, Page
@@ -61,8 +68,7 @@ def list_submissions(
 
 def titles_of(uow: UnitOfWork) -> dict[str, str]:
     """A storefront's short name here -> what people call it."""
-    connected = uow.session.execute(select(StorefrontRow.name, StorefrontRow.title))
-    return {name: found.title for name, found in STOREFRONTS.items()} | {name: title for name, title in connected}
+    return {name: found.title for name, found in STOREFRONTS.items()} | storefront_titles(uow.session)
 
 
 def describe(uow: UnitOfWork, row: SubmissionRow) -> wire.SubmissionOut:
