@@ -175,7 +175,8 @@ def test_each_is_killed_in_turn_while_work_goes_on(tmp_path: Path) -> None:
             until(lambda: {a.state for a in client.agents.all()} == {"idle"}, "the agents are idle again")
         assert up.poll() is None
     finally:
-        up.send_signal(signal.SIGINT)
+        # As Ctrl-C; whatever a shell runs in its background does not hear that one.
+        up.send_signal(signal.SIGTERM)
         up.wait(60)
     assert "Stopped." in log.read_text()
 
