@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import quote
 
-from rampa.client.calls import API, Calls
+from rampa.client.calls import API, JSON, Calls, json_of
 from rampa.core.studio.verification import DocumentKind
 from rampa.schema import studio as wire
 
@@ -16,8 +16,7 @@ class StudioCalls(Calls):
         return self.connection.get(wire.StudioOut, f"{API}/studio")
 
     def say(self, facts: wire.StudioFacts) -> wire.StudioOut:
-        headers = {"Content-Type": "application/json"}
-        return self.connection.send(wire.StudioOut, "PUT", f"{API}/studio", facts.model_dump_json().encode(), headers)
+        return self.connection.send(wire.StudioOut, "PUT", f"{API}/studio", json_of(facts), JSON)
 
     def add_document(self, kind: DocumentKind, name: str, data: bytes) -> wire.StudioOut:
         path = f"{API}/studio/documents/{kind}?name={quote(name, safe='')}"

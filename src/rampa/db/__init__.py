@@ -63,6 +63,7 @@ from rampa.db.listings import (
 )
 from rampa.db.notices import DeliveryRow, WebhookRow, find_webhook
 from rampa.db.people import (
+    CAN_COME,
     AuditEventRow,
     GuessRow,
     IdempotentAnswerRow,
@@ -144,6 +145,7 @@ from rampa.db.variables import VariablesRow, find_variables
 from rampa.db.versions import ReservationRow
 
 __all__ = [
+    "CAN_COME",
     "CHANGED_AT_TITLES",
     "AffirmationRow",
     "AgentRow",

@@ -35,6 +35,10 @@ class PersonRow(Identified, Base):
     provider_seen_at: Mapped[dt.datetime | None]
 
 
+CAN_COME = (PersonRow.password_hash != "") | PersonRow.provider_subject.is_not(None)
+"""Who was invited, or handed over to the provider, and never came: nobody knows whether they can."""
+
+
 class SecondFactorRow(Base):
     """The secret of a person's codes (RFC 6238), sealed. It counts `since` a code of it came back."""
 

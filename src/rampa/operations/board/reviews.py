@@ -5,11 +5,11 @@ from __future__ import annotations
 import uuid
 from collections import defaultdict
 
-from sqlalchemy import exists, select
+from sqlalchemy import exists, or_, select
 from sqlalchemy.orm import aliased
 
-from rampa.core.submission.course import Course, is_over, state_words
-from rampa.core.submission.life import ON_SHOW, SubmissionState
+from rampa.core.submission.course import Course, state_words
+from rampa.core.submission.life import ON_SHOW, OVER, SubmissionState
 from rampa.db import BuildRow, StorefrontRow, SubmissionRow
 from rampa.operations.base import UnitOfWork
 from rampa.schema import board as wire
@@ -33,13 +33,13 @@ def before_reviewers(uow: UnitOfWork) -> Before:
         .join(BuildRow, BuildRow.id == SubmissionRow.build_id)
         .outerjoin(StorefrontRow, StorefrontRow.name == SubmissionRow.storefront)
         .where(SubmissionRow.course != Course.DROPPED, ~mended)
+        # Here, and not when they are read: what players had is most of what there ever was.
+        .where(or_(SubmissionRow.course != Course.THERE, SubmissionRow.state.not_in((*ON_SHOW, *OVER))))
         .order_by(SubmissionRow.number.desc())
     )
     found: Before = defaultdict(list)
     for row in uow.session.execute(rows):
         there = row.course is Course.THERE
-        if is_over(row.course, row.state) or (there and row.state in ON_SHOW):
-            continue
         line = found[row.title_id, row.platform]
         if len(line) < SHOWN:
             line.append(

@@ -15,7 +15,7 @@ from sqlalchemy import delete, select
 from rampa.core.address import normal
 from rampa.core.errors import Conflict, Denied
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, StudioRow, TokenRow, WebSessionRow
+from rampa.db import PasskeyRow, PersonRow, SecondFactorRow, TokenRow, WebSessionRow, the_studio
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.base.qr import picture_of
 from rampa.operations.people.codes import digest_code, new_code
@@ -38,7 +38,7 @@ def begin_factor(services: Services, actor: Actor, asked: wire.FactorIn) -> wire
         if has_codes(uow, row):
             hint = "Remove it first: rampa second-factor remove."
             raise Conflict("factor.exists", f"{row.name} has such codes already", hint=hint)
-        studio = uow.session.scalars(select(StudioRow)).one()
+        studio = the_studio(uow.session)
         uow.session.execute(delete(SecondFactorRow).where(SecondFactorRow.person_id == row.id))
         sealed = seal(secret.encode(), services.master_key, factor_label(row), services.random)
         uow.session.add(SecondFactorRow(person_id=row.id, sealed=sealed, last_step=0, spare=[]))

@@ -10,7 +10,7 @@ from sqlalchemy import delete, select
 
 from rampa.core.address import normal
 from rampa.core.errors import Conflict, Denied, NotFound, Refused
-from rampa.db import PersonRow, TokenRow, WebSessionRow, queue, role_at, with_address
+from rampa.db import CAN_COME, PersonRow, TokenRow, WebSessionRow, queue, role_at, with_address
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people.codes import digest_code, new_code
 from rampa.operations.people.factors import own_password
@@ -157,9 +157,11 @@ def _find(uow: UnitOfWork, person: str) -> PersonRow:
 def must_leave_an_owner(uow: UnitOfWork, row: PersonRow) -> None:
     """Locked together: two owners who take each other's role at one moment would leave none."""
     owners = select(PersonRow.id).where(PersonRow.role == Role.OWNER, PersonRow.disabled_at.is_(None))
-    # Who was invited, or handed over to the provider, and never came: nobody knows whether they can.
-    owners = owners.where((PersonRow.password_hash != "") | PersonRow.provider_subject.is_not(None))
-    others = [each for each in uow.session.scalars(owners.order_by(PersonRow.id).with_for_update()) if each != row.id]
+    others = [
+        each
+        for each in uow.session.scalars(owners.where(CAN_COME).order_by(PersonRow.id).with_for_update())
+        if each != row.id
+    ]
     if row.role == Role.OWNER and row.disabled_at is None and not others:
         hint = "Make somebody else an owner first: rampa person role ADDRESS owner."
         raise Refused("person.last-owner", f"{row.name} is the last owner of the studio", where="person", hint=hint)

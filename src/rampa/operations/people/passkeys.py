@@ -11,7 +11,7 @@ import uuid
 from sqlalchemy import select
 
 from rampa.core.errors import Conflict, Invalid, NotFound
-from rampa.db import PasskeyRow, PersonRow, StudioRow
+from rampa.db import PasskeyRow, PersonRow, the_studio
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.people import challenges
 from rampa.operations.people.factors import note_confirmed, own_password, settle_factor
@@ -29,7 +29,7 @@ def begin_passkey(services: Services, actor: Actor, asked: wire.PasskeyBegin, or
     host, _ = party(services, origin)
     with begin(services, actor) as uow:
         person = uow.session.get_one(PersonRow, actor.principal)
-        studio = uow.session.scalars(select(StudioRow)).one()
+        studio = the_studio(uow.session)
         there = of_person(uow, person)
     own_password(services, actor, asked.password, "password")
     if len(there) >= MOST:

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from rampa.core.errors import Conflict, Denied, Invalid, Refused
+from rampa.core.errors import Denied, Invalid, Refused
 from rampa.core.studio.verification import (
     DOCUMENTS,
     OWN,
     TRANSITIONS,
     WAITING,
     VerificationEvent,
+    VerificationState,
 )
 from rampa.core.transitions import advance
-from rampa.db import PersonRow, StorefrontRow, StudioDocumentRow, StudioRow, find_storefront, the_studio
+from rampa.db import CAN_COME, PersonRow, StorefrontRow, StudioDocumentRow, StudioRow, find_storefront, the_studio
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, may, must, service_actor
 from rampa.operations.storefronts import accounts
 from rampa.operations.storefronts.connection import storefront_of
 from rampa.operations.storefronts.verified import keep_verification
 from rampa.operations.studio.documents import content_of
-from rampa.operations.studio.views import FACTS, describe
+from rampa.operations.studio.views import describe, lacking
 from rampa.schema import studio as wire
 from rampa.schema.common import Role
 from rampa.schema.storefronts import StudioIn, VerificationAt, WordSaid
@@ -81,8 +82,8 @@ def decide(services: Services, actor: Actor, asked: wire.VerdictIn) -> wire.Stud
         if row.handed_in_by == actor.principal and event is not VerificationEvent.END and _others(uow):
             hint = f"{' or '.join(_others(uow))} can."
             raise Denied("studio.own-word", "you handed it in: somebody else decides", hint=hint)
-        if row.verification.state in WAITING and event is not VerificationEvent.END:
-            _take_up(uow, row)
+        if row.verification.state is VerificationState.HANDED_IN and event is not VerificationEvent.END:
+            _move(uow, row, VerificationEvent.TAKE_UP)
         _move(uow, row, event, asked.text)
         detail = {"said": asked.text.strip()[:300]} if asked.text.strip() else {}
         audit.record(uow, f"studio.{event.value}", row.name, **detail)
@@ -102,12 +103,12 @@ def look_due(services: Services) -> int:
 def _prepared(uow: UnitOfWork, row: StudioRow, asks: VerificationAt) -> tuple[StudioIn, dict[str, bytes]]:
     """What is handed in, and the documents by their digests. Only what is asked for goes out."""
     facts = row.facts
-    lacking = [words for name, words in FACTS.items() if not getattr(facts, name).strip()]
+    first = lacking(facts)
     found = uow.session.scalars(select(StudioDocumentRow).where(StudioDocumentRow.kind.in_(asks.needs))).all()
-    lacking += [DOCUMENTS[kind] for kind in asks.needs if kind not in {d.kind for d in found}]
-    if lacking:
+    first += [DOCUMENTS[kind] for kind in asks.needs if kind not in {d.kind for d in found}]
+    if first:
         hint = "rampa studio say, rampa studio add-document"
-        raise Refused("studio.lacking", f"before it can be handed in: {', '.join(lacking)}", hint=hint)
+        raise Refused("studio.lacking", f"before it can be handed in: {', '.join(first)}", hint=hint)
     asked = StudioIn(
         legal_name=facts.legal_name.strip(),
         postal_address=facts.postal_address.strip(),
@@ -116,13 +117,6 @@ def _prepared(uow: UnitOfWork, row: StudioRow, asks: VerificationAt) -> tuple[St
         documents={d.kind: d.digest for d in found},
     )
     return asked, {d.digest: content_of(uow, d) for d in found}
-
-
-def _take_up(uow: UnitOfWork, row: StudioRow) -> None:
-    try:
-        _move(uow, row, VerificationEvent.TAKE_UP)
-    except Conflict:
-        pass  # somebody looks at it already
 
 
 def _move(uow: UnitOfWork, row: StudioRow, event: VerificationEvent, text: str = "") -> None:
@@ -136,5 +130,8 @@ def _move(uow: UnitOfWork, row: StudioRow, event: VerificationEvent, text: str =
 def _others(uow: UnitOfWork) -> list[str]:
     """Who could decide in place of whoever asks."""
     rows = select(PersonRow).where(PersonRow.disabled_at.is_(None), PersonRow.id != uow.actor.principal)
-    able = rows.where((PersonRow.password_hash != "") | PersonRow.provider_subject.is_not(None))
-    return [p.name for p in uow.session.scalars(able.order_by(PersonRow.name)) if may(Role(p.role), Act.VERIFY_STUDIO)]
+    return [
+        p.name
+        for p in uow.session.scalars(rows.where(CAN_COME).order_by(PersonRow.name))
+        if may(Role(p.role), Act.VERIFY_STUDIO)
+    ]

@@ -19,16 +19,21 @@ FACTS = {"legal_name": "its name by law", "postal_address": "its address", "cont
 """What each verifier wants to be told."""
 
 
+def lacking(facts: wire.StudioFacts) -> list[str]:
+    """What nobody said yet, in words."""
+    return [words for name, words in FACTS.items() if not getattr(facts, name).strip()]
+
+
 def describe(uow: UnitOfWork) -> wire.StudioOut:
     studio = the_studio(uow.session)
     documents = list(uow.session.scalars(select(StudioDocumentRow).order_by(StudioDocumentRow.kind)))
     there = {d.kind.value for d in documents}
-    lacking = [words for name, words in FACTS.items() if not getattr(studio.facts, name).strip()]
+    unsaid = lacking(studio.facts)
     storefronts = select(StorefrontRow).where(StorefrontRow.state.in_(USABLE)).order_by(StorefrontRow.title)
-    verified = [_verified(uow, OWN, OWN_TITLE, studio.verification, None, there, lacking)]
+    verified = [_verified(uow, OWN, OWN_TITLE, studio.verification, None, there, unsaid)]
     for row in uow.session.scalars(storefronts):
         if row.verification is not None:
-            verified.append(_verified(uow, row.name, row.title, row.verification, row.looked_at, there, lacking))
+            verified.append(_verified(uow, row.name, row.title, row.verification, row.looked_at, there, unsaid))
     return wire.StudioOut(
         name=studio.name,
         verified=studio_is_verified(uow.session),
@@ -60,7 +65,7 @@ def _verified(
     seen: VerificationAt,
     looked_at: dt.datetime | None,
     there: set[str],
-    lacking: list[str],
+    unsaid: list[str],
 ) -> wire.VerifiedAt:
     missing = [kind for kind in seen.needs if kind not in there]
     return wire.VerifiedAt(
@@ -73,11 +78,11 @@ def _verified(
         usual_days=seen.usual_days,
         needs=seen.needs,
         missing=missing,
-        lacking=lacking,
+        lacking=unsaid,
         words=seen.words,
         until=seen.until,
         looked_at=looked_at,
-        allowed_actions=_actions(uow, verifier, seen, [*lacking, *(DOCUMENTS[kind] for kind in missing)]),
+        allowed_actions=_actions(uow, verifier, seen, [*unsaid, *(DOCUMENTS[kind] for kind in missing)]),
     )
 
 
