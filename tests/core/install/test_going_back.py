@@ -13,9 +13,9 @@ import pytest
 from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.tree.tree import LinkEntry, Tree
 from rampa.core.errors import Damaged, Unavailable
+from rampa.core.install.cheapest import REQUEST_LIMIT, requests_for
 from rampa.core.install.install import Installation
 from rampa.core.install.integrity import good_chunks
-from rampa.core.install.plan import REQUEST_LIMIT, requests_for
 from rampa.core.install.player_files import mark_player_files
 from tests.core.install.test_install import KEY, TITLE, Shop
 from tests.core.install.test_power_cuts import folder, fresh

@@ -1,47 +1,42 @@
-"""What a ranged request brings: frames, opened, and the chunks in them, each checked."""
+"""What a ranged request brings: frames, opened piece by piece, and the chunks in them, each checked."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
-import numpy as np
 from blake3 import blake3
 
-from rampa.core.content.pack.encryption import decrypt
-from rampa.core.content.pack.pack import decompress
-from rampa.core.content.pack.places import ChunkPlaces, FramePlace
-from rampa.core.content.tree.columns import Numbers, column, view
+from rampa.core.content.pack.encryption import decrypt_pieces
+from rampa.core.content.pack.opening import PIECE, open_pieces, spans_of
+from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.tree.columns import Numbers
 from rampa.core.content.tree.tree import Chunks
 from rampa.core.errors import Damaged, Refused
-from rampa.core.install.plan import Request
+from rampa.core.install.cheapest import Request, Taken
 
 
 class ChunksByFrame:
-    """The chunks that are missing, by the frame that holds them. `frames` are in the order of the packs."""
+    """The chunks that are taken from each frame: their number, digest, size, and offset in the frame's content."""
 
-    def __init__(self, missing: Numbers, chunks: Chunks, places: ChunkPlaces) -> None:
-        """Raises `Unavailable` for a chunk that is in no pack."""
-        rows = places.rows(chunks.digests.take(missing))
-        frame, at = view(places.frame)[rows], view(places.at)[rows]
-        order = np.lexsort((at, frame))
-        self._numbers, self._at = column("I", missing[order]), column("I", at[order])
-        self._chunks = chunks
-        used, first = np.unique(frame[order], return_index=True)
-        slices = zip(used.tolist(), first.tolist(), np.append(first, len(order))[1:].tolist(), strict=True)
-        self._slices = {places.frames[f]: (a, b) for f, a, b in slices}
-        self.frames = sorted(self._slices)
+    def __init__(self, chunks: Chunks, missing: Numbers, frames: Iterable[Taken]) -> None:
+        """`missing`: the numbers of the chunks that the frames' count in."""
+        self._chunks, self._missing = chunks, missing
+        self._taken = {t.frame: t for t in frames}
 
-    def of(self, frame: FramePlace) -> Iterator[tuple[int, bytes, int, int]]:
-        """(number, digest, size, offset in the frame's content) of each."""
-        for i in range(*self._slices[frame]):
-            number = self._numbers[i]
-            yield number, self._chunks.digests[number], self._chunks.sizes[number], self._at[i]
+    def __iter__(self) -> Iterator[FramePlace]:
+        return iter(self._taken)
+
+    def of(self, frame: FramePlace) -> list[tuple[int, bytes, int, int]]:
+        taken = self._taken[frame]
+        numbers = self._missing[taken.chunks].tolist()
+        digests, sizes = self._chunks.digests, self._chunks.sizes
+        return [(n, digests[n], sizes[n], at) for n, at in zip(numbers, taken.at.tolist(), strict=True)]
 
 
 def open_frames(
     request: Request, data: bytes, by_frame: ChunksByFrame, keys: Mapping[bytes, bytes]
 ) -> Iterator[list[tuple[int, memoryview]]]:
-    """The wanted chunks of fetched frames, frame by frame (what unpacks large is not held at once), by number, each checked.
+    """The wanted chunks of fetched frames, some at a time (what unpacks large is not held at once), by number, each checked.
 
     Raises `Damaged`.
     """
@@ -50,11 +45,13 @@ def open_frames(
         raise Damaged("download.damaged", f"{len(data)} bytes came where {request.size} were asked for")
     view_ = memoryview(data)
     for frame in request.frames:
-        out = []
         start = frame.offset - request.offset
-        content = memoryview(_content(frame, view_[start : start + frame.stored], keys))
-        for number, digest, size, at in by_frame.of(frame):
-            piece = content[at : at + size]
+        pieces = _content(frame, view_[start : start + frame.stored], keys)
+        wanted = by_frame.of(frame)
+        out, held = [], 0
+        for (number, digest, size, _), piece in zip(
+            wanted, spans_of(pieces, [(at, size) for _, _, size, at in wanted]), strict=True
+        ):
             if blake3(piece).digest() != digest:
                 raise Damaged(
                     "download.damaged",
@@ -62,12 +59,16 @@ def open_frames(
                     hint="Nothing was replaced. Run the command again; a cache on the way may hold a bad copy.",
                 )
             out.append((number, piece))
+            held += size
+            if held >= PIECE:
+                yield out
+                out, held = [], 0
         yield out
 
 
-def _content(frame: FramePlace, stored: memoryview, keys: Mapping[bytes, bytes]) -> bytes:
+def _content(frame: FramePlace, stored: memoryview, keys: Mapping[bytes, bytes]) -> Iterator[bytes]:
     if not frame.key:
-        return decompress(stored, frame.raw)
+        return open_pieces(stored, frame.raw)
     if frame.key not in keys:
         raise Refused("content.locked", "this content is encrypted, and its key was not given out")
-    return decrypt(stored, frame.raw, keys[frame.key], frame.key)
+    return decrypt_pieces(stored, frame.raw, keys[frame.key], frame.key)

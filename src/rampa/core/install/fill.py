@@ -16,15 +16,15 @@ from rampa.core import parallel
 from rampa.core.ambient import Clock
 from rampa.core.content.patch import maker
 from rampa.core.content.patch.locations import DifferencePlace, Locations
-from rampa.core.content.tree.columns import Digests, view
+from rampa.core.content.tree.columns import Numbers, view
 from rampa.core.content.tree.regions import LocalContent
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.errors import Damaged
 from rampa.core.files import disk_error
 from rampa.core.install.assembly import Assembly, file_holds, read_region
+from rampa.core.install.cheapest import Request, Supply, supply
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fetched import ChunksByFrame, open_frames
-from rampa.core.install.plan import Request, requests_for, useful
 from rampa.core.install.reuse import Reused, runs
 
 TRIES = 3
@@ -175,37 +175,39 @@ class Filling:
 
     def _download(self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor) -> None:
         chunks = assembly.tree.chunks
-        wanted = chunks.digests.take(assembly.wanted())
-        differences = list(useful(wanted, locations)) if maker.available() else []
-        made = Digests.of(c.digest for d in differences for c in d.new)
-        rest = wanted.take(
-            np.flatnonzero((made.find_all(wanted) < 0) & (locations.chunks.digests.find_all(wanted) >= 0))
-        )
-        total = sum(d.stored for d in differences) + sum(r.size for r in requests_for(locations.chunks.frames_of(rest)))
-        done = 0
+        wanted = assembly.wanted()
+        # What no difference and no frame brings is found out below, with the whole list.
+        known = locations.hold(chunks.digests.take(wanted))
+        brought = self._supply(assembly, wanted[known], locations, maker.available())
+        total, done = brought.size, 0
         if total:
             self._on(Progress("download", 0, total))
-        for size in parallel.in_order(threads, lambda d: self._make(d, assembly), differences):
+        for size in parallel.in_order(threads, lambda d: self._make(d, assembly), brought.differences):
             done += size
             self._on(Progress("download", done, total))
         # Whatever the differences could not make comes as plain chunks, with the rest.
         missing = assembly.wanted()
-        if self._whole and bool((locations.chunks.digests.find_all(chunks.digests.take(missing)) < 0).any()):
+        if self._whole and not locations.hold(chunks.digests.take(missing), differences=False).all():
             locations = self._whole()
-        by_frame = ChunksByFrame(missing, chunks, locations.chunks)
-        requests = list(requests_for(by_frame.frames))
+        brought = self._supply(assembly, missing, locations, False)
+        by_frame = ChunksByFrame(chunks, missing, brought.frames)
         # Asked for before anything travels: a build that is not unsealed yet costs its players nothing.
-        self._keys = self._delivery.keys() if any(f.key for f in by_frame.frames) else {}
-        total = done + sum(r.size for r in requests)
+        self._keys = self._delivery.keys() if any(f.key for f in by_frame) else {}
+        total = done + brought.size
 
         def fetch(request: Request) -> int:
             self._fetch(request, by_frame, assembly)
             return request.size
 
-        for size in parallel.in_order(threads, fetch, requests):
+        for size in parallel.in_order(threads, fetch, brought.requests):
             done += size
             self._on(Progress("download", done, total))
         self.report.written = assembly.written
+
+    def _supply(self, assembly: Assembly, numbers: Numbers, locations: Locations, differences: bool) -> Supply:
+        chunks = assembly.tree.chunks
+        sizes = view(chunks.sizes)[numbers].astype(np.int64)
+        return supply(chunks.digests.take(numbers), sizes, locations, differences)
 
     def _make(self, place: DifferencePlace, assembly: Assembly) -> int:
         """Makes chunks of what the device has. Where that was touched, or the difference is not right, nothing is put:

@@ -42,6 +42,8 @@ def read_located(located: Located, new: Manifests, old: Manifests | None) -> Loc
         joined_places([each.chunks for each in read]),
         tuple(d for each in read for d in each.differences),
         bases.pop() if len(bases) == 1 else 0,
+        joined_places([each.delivery for each in read]),
+        max((each.price for each in read), default=0),
     )
 
 

@@ -10,8 +10,9 @@ from typing import TypeVar
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
+from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.pack.pack import Frame as PackFrame
-from rampa.core.content.pack.pack import decompress, index_size, read_index, verify_chunks
+from rampa.core.content.pack.pack import index_size, read_index, verify_chunks
 from rampa.core.content.tree.tree import Chunk as ChunkOfTree
 from rampa.core.errors import Conflict, Damaged
 from rampa.db import ChunkRow, FrameRow, PackRow, find_build, must_be_open
@@ -82,7 +83,7 @@ def check_pack(path: Path, size: int) -> list[PackFrame]:
         frames = read_index(stream.read(), size)
         for frame in frames:
             stream.seek(frame.offset)
-            verify_chunks(frame, decompress(stream.read(frame.stored), frame.raw))
+            verify_chunks(frame, open_pieces(stream.read(frame.stored), frame.raw))
     return frames
 
 

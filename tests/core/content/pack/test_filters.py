@@ -162,7 +162,7 @@ def test_packs_with_filters_are_smaller_and_read_back(tmp_path: Path) -> None:
         for data in (m.data for m in made):
             for frame in pack.read_index(data, len(data)):
                 content = pack.decompress(data[frame.offset : frame.offset + frame.stored], frame.raw)
-                pack.verify_chunks(frame, content)
+                pack.verify_chunks(frame, [content])
                 found |= {c.digest for c in frame.chunks}
         assert found == set(tree.chunks.digests)
         sizes.append(sum(len(m.data) for m in made))

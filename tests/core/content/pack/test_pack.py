@@ -23,14 +23,14 @@ def one() -> tuple[bytes, Frame]:
 
 def test_every_chunk_of_a_frame_is_looked_at() -> None:
     content, frame = one()
-    pack.verify_chunks(frame, content)
+    pack.verify_chunks(frame, [content])
     for at in (0, len(content) - 1):
         spoilt = bytearray(content)
         spoilt[at] ^= 1
         with refuses("chunk.damaged"):
-            pack.verify_chunks(frame, bytes(spoilt))
+            pack.verify_chunks(frame, [bytes(spoilt)])
     with refuses("pack.damaged", "more than its chunks"):
-        pack.verify_chunks(replace(frame, chunks=frame.chunks[:1]), content)
+        pack.verify_chunks(replace(frame, chunks=frame.chunks[:1]), [content])
 
 
 @pytest.mark.parametrize("data", [b"", b"fog", noise(4_000)])

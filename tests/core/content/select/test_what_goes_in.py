@@ -16,6 +16,7 @@ from rampa.core.content.depots.preview import preview, tree
 from rampa.core.content.depots.proposal import addon_of, language_of, propose
 from rampa.core.content.pack import pack
 from rampa.core.content.pack.compression import STORED, Packing, PackingRules, read_rule
+from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.scan.files import read_tree
@@ -222,7 +223,7 @@ def test_packing_follows_its_rules(tmp_path: Path) -> None:
         made = list(make_packs(selection.sources, places(read), rules=how))
         frames = [(m, f) for m in made for f in pack.read_index(m.data, len(m.data))]
         for m, f in frames:
-            pack.verify_chunks(f, pack.decompress(m.data[f.offset : f.offset + f.stored], f.raw))
+            pack.verify_chunks(f, open_pieces(m.data[f.offset : f.offset + f.stored], f.raw))
         sizes[name] = {f.raw: f.stored for _, f in frames}
     assert any(stored > raw for raw, stored in sizes["ruled"].items())
     assert all(stored <= raw * 1.01 + 50 for raw, stored in sizes["plain"].items())

@@ -9,12 +9,13 @@ unsealing key of a build, which is given out when the build is unsealed (NIST SP
 from __future__ import annotations
 
 import struct
+from collections.abc import Iterator
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from rampa.core.ambient import Random
-from rampa.core.content.pack.pack import decompress
+from rampa.core.content.pack.opening import open_pieces
 from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5C
@@ -40,6 +41,11 @@ def encrypt(frame: bytes, raw: int, key: bytes, ident: bytes, random: Random) ->
 
 def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> bytes:
     """The frame's content. Raises `Damaged` for another key, another frame or a changed bit."""
+    return b"".join(decrypt_pieces(stored, raw, key, ident))
+
+
+def decrypt_pieces(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> Iterator[bytes]:
+    """The same in pieces."""
     view = memoryview(stored)
     if len(view) < 8 + NONCE + 16 or struct.unpack_from("<II", view) != (SKIPPABLE, len(view) - 8):
         raise Damaged("pack.damaged", "an encrypted frame does not look like one")
@@ -48,7 +54,7 @@ def decrypt(stored: bytes | memoryview, raw: int, key: bytes, ident: bytes) -> b
         frame = AESGCM(key).decrypt(bytes(view[8 : 8 + NONCE]), bytes(view[8 + NONCE :]), _about(ident, raw))
     except InvalidTag as error:
         raise Damaged("pack.damaged", "an encrypted frame cannot be opened with its key") from error
-    return decompress(frame, raw)
+    return open_pieces(frame, raw)
 
 
 def wrap(key: bytes, ident: bytes, unsealing_key: bytes, random: Random) -> bytes:

@@ -14,12 +14,12 @@ turned at all has as many bytes before its first record as a record has.
 from __future__ import annotations
 
 import struct
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from rampa.core.content.pack.code_filter import turn_arm64, turn_x86
+from rampa.core.content.pack.code_filter import CodeStream, turn_arm64, turn_x86
 from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5F
@@ -31,6 +31,7 @@ LAYOUTS = {8: (2, 2, 4), 16: (1, 1, 6, 2, 2, 4)}
 """Bytes of a block -> the widths of its fields, which are kept apart."""
 HEAD = struct.Struct("<IIBBH")
 RUN = struct.Struct("<IB")
+MOST_RUNS = 0xFFFF
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +70,31 @@ def apply(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> byte
 def undo(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """What `apply` was given."""
     return _through(data, chosen, runs, UNDO[chosen.kind])
+
+
+def undo_pieces(pieces: Iterable[bytes], chosen: Filter, runs: Sequence[Run]) -> Iterator[bytes]:
+    """The same for what comes in pieces. Of code only a piece is held, of sound and blocks a run."""
+    rest, left = iter(pieces), memoryview(b"")
+    for size, skip in runs:
+        code = CodeStream(chosen.parameter) if chosen.kind == CODE and skip < chosen.record else None
+        plain = chosen.kind == CODE and code is None
+        waiting, held = [], 0
+        while held < size:
+            left = left or memoryview(next(rest, b""))
+            if not left:
+                raise Damaged("pack.damaged", "a filtered frame is shorter than its runs")
+            piece, left = left[: size - held], left[size - held :]
+            first, held = held, held + len(piece)
+            if plain:
+                yield bytes(piece)
+            elif code is None:
+                waiting.append(piece)
+            else:
+                # What comes before the first whole record stays as it is.
+                ahead = max(0, min(skip - first, len(piece)))
+                yield bytes(piece[:ahead]) + code.feed(piece[ahead:], last=held == size)
+        if waiting:
+            yield undo(b"".join(waiting), chosen, [(size, skip)])
 
 
 def wrap(frame: bytes, chosen: Filter, runs: Sequence[Run]) -> bytes:

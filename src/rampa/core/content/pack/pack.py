@@ -16,6 +16,7 @@ import struct
 import threading
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import Any
 
 import cbor2
@@ -25,8 +26,9 @@ from blake3 import blake3
 from rampa.core.content.pack import filters
 from rampa.core.content.pack.compression import STORED, Packing, stored_frame
 from rampa.core.content.pack.filters import Filter, Run
+from rampa.core.content.pack.opening import FRAME_LIMIT, open_pieces, spans_of
 from rampa.core.content.tree.cbor_reader import Document, ItemKind, read
-from rampa.core.content.tree.inflation import inflate, inflate_document
+from rampa.core.content.tree.inflation import inflate_document
 from rampa.core.content.tree.tree import DIGEST_SIZE, Chunk
 from rampa.core.errors import Damaged, RampaError
 
@@ -34,7 +36,6 @@ SKIPPABLE = 0x184D2A5D
 TAIL = b"RAMPAPK1"
 FRAME_TARGET = 1024 * 1024
 """Raw bytes after which a frame is closed; a frame holds at most this plus one chunk."""
-FRAME_LIMIT = FRAME_TARGET + 16 * 1024 * 1024
 PACK_TARGET = 16 * 1024 * 1024
 """Stored bytes after which a pack is closed."""
 RAW_TARGET = 64 * 1024 * 1024
@@ -106,36 +107,19 @@ def _compressor(packing: Packing) -> zstandard.ZstdCompressor:
 
 def decompress(stored: bytes | memoryview, raw: int) -> bytes:
     """A frame's content, whose size must be `raw`. Raises `Damaged`."""
-    # Before the library takes memory: an index is a stranger's word.
-    if not 0 < raw <= FRAME_LIMIT:
-        raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
-    filtered = filters.unwrap(memoryview(stored), raw)
-    if filtered:
-        chosen, runs, inner = filtered
-        return filters.undo(_inflate(inner, raw), chosen, runs)
-    return _inflate(stored, raw)
+    pieces = list(open_pieces(stored, raw))
+    return pieces[0] if len(pieces) == 1 else b"".join(pieces)
 
 
-def _inflate(stored: bytes | memoryview, raw: int) -> bytes:
-    try:
-        content = inflate(stored, raw)
-    except zstandard.ZstdError as error:
-        raise Damaged("pack.damaged", "a frame cannot be decompressed") from error
-    if len(content) != raw:
-        raise Damaged("pack.damaged", "a frame's size is not what the index says")
-    return content
-
-
-def verify_chunks(frame: Frame, content: bytes) -> None:
-    """Every chunk of a frame against its digest. Raises `Damaged`."""
-    at = 0
-    view = memoryview(content)
-    for chunk in frame.chunks:
-        if blake3(view[at : at + chunk.size]).digest() != chunk.digest:
+def verify_chunks(frame: Frame, pieces: Iterable[bytes]) -> None:
+    """Every chunk of a frame against its digest; the content comes in pieces. Raises `Damaged`."""
+    offsets = accumulate((c.size for c in frame.chunks), initial=0)
+    spans = [(at, chunk.size) for at, chunk in zip(offsets, frame.chunks, strict=False)]
+    for chunk, content in zip(frame.chunks, spans_of(pieces, spans), strict=True):
+        if blake3(content).digest() != chunk.digest:
             raise Damaged("chunk.damaged", f"chunk {chunk.digest.hex()[:12]} is not what its digest says")
-        at += chunk.size
     # A frame with bytes behind its last chunk would install the same, and could carry anything past every check.
-    if at != len(content):
+    if frame.raw != sum(c.size for c in frame.chunks):
         raise Damaged("pack.damaged", "a frame holds more than its chunks")
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rampa.core.content.pack.pack import Frame
-from rampa.core.content.tree.columns import Digests, Numbers, view
+from rampa.core.content.tree.columns import Digests, view
 from rampa.core.errors import Unavailable
 
 
@@ -57,23 +57,21 @@ class ChunkPlaces(Mapping[bytes, tuple[FramePlace, int]]):
             raise KeyError(digest)
         return self.frames[self.frame[row]], self.at[row]
 
-    def rows(self, wanted: Digests) -> Numbers:
-        """The number of each chunk here (int64). Raises `Unavailable` for one that is in no pack."""
-        rows = self.digests.find_all(wanted)
-        lost = np.flatnonzero(rows < 0)
-        if len(lost):
-            raise Unavailable(
-                "content.missing",
-                f"chunk {wanted[int(lost[0])].hex()[:12]} is in no pack",
-                hint="The service's content store is damaged: ask its owner to look at it.",
-            )
-        return rows
-
     def frames_of(self, wanted: Digests) -> list[FramePlace]:
         """The frames that hold these chunks, each once, in the order of the packs. Raises `Unavailable`."""
-        used = np.unique(view(self.frame)[self.rows(wanted)]) if len(wanted) else ()
-        # Fetched in this order, neighbours in a pack join to one range.
-        return sorted(self.frames[i] for i in used)
+        rows = self.digests.find_all(wanted)
+        for lost in np.flatnonzero(rows < 0).tolist():
+            raise lacking(wanted[lost])
+        return sorted(self.frames[i] for i in np.unique(view(self.frame)[rows])) if len(rows) else []
+
+
+def lacking(digest: bytes) -> Unavailable:
+    """A chunk is in no pack."""
+    return Unavailable(
+        "content.missing",
+        f"chunk {digest.hex()[:12]} is in no pack",
+        hint="The service's content store is damaged: ask its owner to look at it.",
+    )
 
 
 def joined_places(parts: Sequence[ChunkPlaces]) -> ChunkPlaces:

@@ -14,8 +14,8 @@ import cbor2
 import numpy as np
 import zstandard
 
-from rampa.core.content.pack.pack import FRAME_LIMIT
-from rampa.core.content.pack.places import ChunkPlaces, FramePlace
+from rampa.core.content.pack.opening import FRAME_LIMIT
+from rampa.core.content.pack.places import ChunkPlaces, FramePlace, joined_places
 from rampa.core.content.patch.pairs import Region
 from rampa.core.content.tree.cbor_reader import Document, ItemKind, read, within
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, column, view
@@ -24,16 +24,18 @@ from rampa.core.content.tree.tree import Chunk, Chunks, Tree
 from rampa.core.errors import Damaged
 
 FORMAT = "rampa-locations"
-VERSION = 2
+OLD_VERSION, VERSION = 2, 3
+"""Version 2 knows one place for a chunk, and no price."""
 VERSION_KEY = b"\x67version"
-DOCUMENT: Document = {
+_CHUNKS: Document = dict.fromkeys(("frame", "at", "chunk"), ItemKind.NUMBERS)
+OLD_DOCUMENT: Document = {
     "format": ItemKind.TEXT,
     "version": ItemKind.NUMBER,
     "base": ItemKind.NUMBER,
     "packs": ItemKind.BYTES,
     "frames": dict.fromkeys(("pack", "offset", "stored", "raw", "key"), ItemKind.NUMBERS),
     "keys": ItemKind.BLOBS,
-    "chunks": dict.fromkeys(("frame", "at", "chunk"), ItemKind.NUMBERS),
+    "chunks": _CHUNKS,
     "differences": {
         "digest": ItemKind.BYTES,
         **dict.fromkeys(
@@ -41,9 +43,13 @@ DOCUMENT: Document = {
         ),
     },
 }
+DOCUMENT: Document = {**OLD_DOCUMENT, "delivery": _CHUNKS, "price": ItemKind.NUMBER}
+DOCUMENTS = {OLD_VERSION: OLD_DOCUMENT, VERSION: DOCUMENT}
 MAX_RAW = 512 * 1024 * 1024
 ID_SIZE = 16
+NOTHING: dict[str, Numbers] = dict.fromkeys(("frame", "at", "chunk"), np.zeros(0, np.int64))
 SPAN_LIMIT = 64 * 1024 * 1024
+PRICE_LIMIT = 1 << 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,35 +75,54 @@ class DifferencePlace:
         return sum(c.size for c in self.new)
 
 
+NO_PLACES = ChunkPlaces.of({})
+
+
 @dataclass(frozen=True)
 class Locations:
-    """Chunk digest -> (its frame, its offset in the frame's content); what can be made of the build `base` (0: nothing)."""
+    """Where chunks lie: in small frames, as they were sent (`chunks`), and in those made for players (`delivery`); what can be
+    made of the build `base` (0: nothing). `price`: the bytes that a request counts as."""
 
     chunks: ChunkPlaces
     differences: tuple[DifferencePlace, ...] = field(default=())
     base: int = 0
+    delivery: ChunkPlaces = field(default_factory=lambda: NO_PLACES)
+    price: int = 0
 
+    def hold(self, wanted: Digests, differences: bool = True) -> Numbers:
+        """For each of these chunks, whether it lies in a frame here, or can be made (bool)."""
+        found = (self.chunks.digests.find_all(wanted) >= 0) | (self.delivery.digests.find_all(wanted) >= 0)
+        if differences and self.differences:
+            made = Digests.of(c.digest for d in self.differences for c in d.new)
+            found |= made.find_all(wanted) >= 0
+        return found
 
-NO_PLACES = ChunkPlaces.of({})
+    def old(self) -> Locations:
+        """As version 2 can say it: one place for each chunk, the small one where there is one."""
+        only = np.flatnonzero(self.chunks.digests.find_all(self.delivery.digests) < 0)
+        rest = ChunkPlaces(
+            self.delivery.digests.take(only),
+            column("I", view(self.delivery.frame)[only]),
+            column("I", view(self.delivery.at)[only]),
+            self.delivery.frames,
+        )
+        return replace(self, chunks=joined_places([self.chunks, rest]), delivery=NO_PLACES, price=0)
 
 
 def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
-    """Deterministic for the same locations; chunks that `new` does not have are left out.
+    """Deterministic for the same locations; chunks that `new` does not have are left out. Of version 2 where that says it all.
 
     `old` is the tree of the build `base`, needed where there are differences.
     """
-    places = locations.chunks
-    numbers = new.chunks.digests.find_all(places.digests)
-    located = np.flatnonzero(numbers >= 0)
-    used = np.unique(view(places.frame)[located])
-    frames = sorted(places.frames[i] for i in used.tolist())
+    layers = [_Layer.of(places, new) for places in (locations.chunks, locations.delivery)]
+    frames = sorted({f for layer in layers for f in layer.frames})
     packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
     # The empty key is in the table even where nothing uses it: a plain frame's number is 0 then.
     keys = sorted({f.key for f in frames} | {b""})
     pack_number = {p: i for i, p in enumerate(packs)}
     body = {
         "format": FORMAT,
-        "version": VERSION,
+        "version": OLD_VERSION,
         "base": locations.base,
         "packs": b"".join(packs),
         "frames": {
@@ -108,22 +133,43 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
             "key": [keys.index(f.key) for f in frames] if keys != [b""] else [],
         },
         "keys": keys,
-        "chunks": _chunks(places, located, numbers[located], frames),
+        "chunks": layers[0].rows(frames),
         "differences": _differences(locations.differences, pack_number, new, old),
     }
+    if len(locations.delivery) or locations.price:
+        body |= {"version": VERSION, "delivery": layers[1].rows(frames), "price": locations.price}
     # Level 15: asked for by every device once an update, made once a build.
     return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
 
 
-def _chunks(places: ChunkPlaces, located: Numbers, numbers: Numbers, frames: list[FramePlace]) -> dict[str, list[int]]:
-    """The rows of the chunks `located`, whose numbers in the build are `numbers`, sorted by frame and offset."""
-    rank = {f: i for i, f in enumerate(frames)}
-    ranks = np.array([rank.get(f, 0) for f in places.frames], dtype=np.int64)
-    frame = ranks[view(places.frame)[located]] if len(located) else np.zeros(0, np.int64)
-    at = view(places.at)[located].astype(np.int64)
-    order = np.lexsort((numbers, at, frame))
-    # Columns that rise slowly pack far better than places by digest; both sides have the digests.
-    return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(numbers[order])}
+@dataclass(frozen=True)
+class _Layer:
+    """Places of the chunks that a build has: rows in `places`, and their numbers in the build."""
+
+    places: ChunkPlaces
+    located: Numbers
+    numbers: Numbers
+
+    @classmethod
+    def of(cls, places: ChunkPlaces, new: Tree) -> _Layer:
+        numbers = new.chunks.digests.find_all(places.digests)
+        located = np.flatnonzero(numbers >= 0)
+        return cls(places, located, numbers[located])
+
+    @property
+    def frames(self) -> set[FramePlace]:
+        used = np.unique(view(self.places.frame)[self.located]) if len(self.located) else ()
+        return {self.places.frames[i] for i in used}
+
+    def rows(self, frames: list[FramePlace]) -> dict[str, list[int]]:
+        """Sorted by frame and offset."""
+        rank = {f: i for i, f in enumerate(frames)}
+        ranks = np.array([rank.get(f, 0) for f in self.places.frames], dtype=np.int64)
+        frame = ranks[view(self.places.frame)[self.located]] if len(self.located) else np.zeros(0, np.int64)
+        at = view(self.places.at)[self.located].astype(np.int64)
+        order = np.lexsort((self.numbers, at, frame))
+        # Columns that rise slowly pack far better than places by digest; both sides have the digests.
+        return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(self.numbers[order])}
 
 
 def _differences(
@@ -150,16 +196,22 @@ def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
     try:
         raw = inflate_document(encoded, MAX_RAW)
         said = raw.find(VERSION_KEY)
-        if said >= 0 and raw[said + len(VERSION_KEY)] != VERSION:
-            raise Damaged("locations.version", "these locations are of a version that is not known here")
-        body = read(raw, DOCUMENT)
+        version = raw[said + len(VERSION_KEY)] if said >= 0 else OLD_VERSION
+        if version not in DOCUMENTS:
+            hint = "Nothing was replaced. Update what installs: the service has begun to say more."
+            raise Damaged("locations.version", "these locations are of a version that is not known here", hint=hint)
+        nothing: dict[str, Any] = {"delivery": NOTHING, "price": 0}
+        body = nothing | read(raw, DOCUMENTS[version])
         if body["format"] != FORMAT:
             raise Damaged("locations.damaged", "these are no locations")
         _must_be_few(body, len(new.chunks))
-        chunks = _read_chunks(body["chunks"], _read_frames(body), new.chunks)
+        frames = _read_frames(body)
+        chunks, delivery = (_read_chunks(body[name], frames, new.chunks) for name in ("chunks", "delivery"))
         # Without the old tree there is nothing to name its files by: chunks are fetched plain.
         differences = _read_differences(body, new.chunks, old) if body["base"] and old else ()
-        return Locations(chunks, differences, body["base"])
+        if body["price"] > PRICE_LIMIT:
+            raise Damaged("locations.damaged", "the locations name an impossible price")
+        return Locations(chunks, differences, body["base"], delivery, body["price"])
     except Damaged:
         raise
     except Exception as error:
@@ -170,7 +222,8 @@ def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
 def _must_be_few(body: dict[str, Any], chunks: int) -> None:
     """Nothing is there that no chunk of the build needs: what is read is bounded by the build, whose manifests are signed."""
     differences = body["differences"]
-    if max(len(column) for column in (*body["frames"].values(), differences["file"], differences["chunk"])) > chunks:
+    frames = max(len(column) for column in body["frames"].values())
+    if frames > 2 * chunks or max(len(differences["file"]), len(differences["chunk"])) > chunks:
         raise Damaged("locations.damaged", "the locations name more than the build has chunks")
 
 
