@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rampa.client.calls import API, Calls
+from rampa.schema import layout as layout_wire
 from rampa.schema import updates as updates_wire
 
 
@@ -26,6 +27,15 @@ class UpdatesCalls(Calls):
     def make_differences(self, title: str, old: int, new: int) -> updates_wire.PreparedOut:
         sent = updates_wire.PrepareIn(old=old, new=new)
         return self.connection.post(updates_wire.PreparedOut, f"{API}/titles/{title}/updates/differences", sent)
+
+    def player_packs(self, title: str, number: int) -> layout_wire.LayoutOut:
+        return self.connection.get(layout_wire.LayoutOut, f"{API}/titles/{title}/builds/{number}/player-packs")
+
+    def make_player_packs(self, title: str, number: int) -> layout_wire.LayoutOut:
+        return self.connection.post(layout_wire.LayoutOut, f"{API}/titles/{title}/builds/{number}/player-packs")
+
+    def stop_player_packs(self, title: str, number: int) -> layout_wire.LayoutOut:
+        return self.connection.post(layout_wire.LayoutOut, f"{API}/titles/{title}/builds/{number}/player-packs/stop")
 
     def depot_plan(self, title: str, number: int, query: updates_wire.DepotPlanQuery) -> updates_wire.DepotPlan:
         path = f"{API}/titles/{title}/builds/{number}/depot-plan"

@@ -49,6 +49,7 @@ from rampa.db.delivery import DeliveryFileRow, DeliveryOriginRow, find_origin
 from rampa.db.devices import DeviceCodeRow, DeviceRow, DeviceTokenRow, find_device
 from rampa.db.feedback import FeedbackRow, FeedbackWordRow, find_feedback
 from rampa.db.health import HealthBatchRow, HealthEventRow
+from rampa.db.layout import LayoutPackRow, LayoutRow
 from rampa.db.letters import NoticeChoiceRow, NoticeReaderRow, NoticeRow
 from rampa.db.listings import (
     AffirmationRow,
@@ -197,6 +198,8 @@ __all__ = [
     "IdempotentAnswerRow",
     "InnerSignatureRow",
     "InvitationRow",
+    "LayoutPackRow",
+    "LayoutRow",
     "LineRow",
     "ListingDraftRow",
     "ListingLinkRow",

@@ -22,6 +22,8 @@ from rampa.operations.channels import rollouts
 from rampa.operations.content import visibility
 from rampa.operations.delivery import origins, publish
 from rampa.operations.health import stacks, watch
+from rampa.operations.layout import asking
+from rampa.operations.layout import making as layout_making
 from rampa.operations.listings import links, pictures
 from rampa.operations.notices import sending as webhook_sending
 from rampa.operations.notices import telling
@@ -247,6 +249,11 @@ def _content(app: App, services: Services) -> None:
     @app.task(name="make_differences", queue=queue.CONTENT, lock="differences", retry=AGAIN)
     def make_differences(new: str, old: str) -> None:
         difference_set.make(services, new, old)
+
+    @app.task(name=asking.TASK, queue=queue.CONTENT, lock=asking.TASK, retry=AGAIN)
+    def lay_out(build: str) -> None:
+        """Packs for players, one build after the other: each takes all cores while it is made."""
+        layout_making.lay_out(services, build)
 
     @app.task(name="show_content", queue=queue.CONTENT, lock="visibility", retry=AGAIN)
     def show_content(build: str) -> None:

@@ -127,7 +127,9 @@ class CostOut(Wire):
     """What going from one build to another takes, in bytes, exact for a device that has the first one whole.
 
     `download` is all that travels: differences and frames plus `metadata` (manifests, locations, the signed statement);
-    `plain` is what it would be without differences. `peak_disk`: the most that the two builds take while both are there.
+    `plain` is what it would be without differences and packs for players. `peak_disk`: the most that the two builds take while
+    both are there. `making`: what is still made in the background; `expected`: about what the download is then, where that is
+    known already.
     """
 
     download: int
@@ -139,6 +141,8 @@ class CostOut(Wire):
     differences: int
     """Bytes of the download that are differences against what the device has."""
     peak_disk: int
+    making: list[Literal["differences", "packs for players"]] = []
+    expected: int = 0
 
 
 class DevicesWith(Wire):

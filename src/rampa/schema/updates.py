@@ -70,6 +70,10 @@ class MatrixCell(Wire):
     seconds: dict[int, float]
     weighted: int
     """`download` times the devices that have `old`."""
+    making: list[str] = []
+    """What is still made in the background."""
+    expected: int = 0
+    """About what `download` is then, where that is known already."""
 
 
 class UpdateMatrix(Wire):

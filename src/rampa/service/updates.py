@@ -5,9 +5,11 @@ from __future__ import annotations
 from rampa.operations.base import Act, Services
 from rampa.operations.builds import reading
 from rampa.operations.content import folders
+from rampa.operations.layout import asking
 from rampa.operations.signing import content_keys
-from rampa.operations.updates import depots, differences, matrix
+from rampa.operations.updates import depots, differences, for_players, matrix
 from rampa.schema import content as content_wire
+from rampa.schema import layout as layout_wire
 from rampa.schema import updates as wire
 from rampa.schema.builds.builds import BuildPath
 from rampa.schema.signing import content_keys as keys_wire
@@ -41,6 +43,23 @@ def resource(services: Services) -> Resource:
     def compare_depots(path: TitlePath, query: wire.PairQuery) -> wire.DepotComparison:
         """Two builds by depot, and the files that cost most with the reason."""
         return depots.compare_depots(services, path.title, query)
+
+    @api.call("GET", BUILD + "/player-packs", Act.READ, layout_wire.LayoutOut)
+    def get_player_packs(path: BuildPath) -> layout_wire.LayoutOut:
+        """How far a build's packs for players are, how they were chosen, and what a fresh install costs with and without them."""
+        return for_players.show_layout(services, path.title, path.build)
+
+    @api.call("POST", BUILD + "/player-packs", Act.PREPARE_UPDATE, layout_wire.LayoutOut, status=202)
+    def make_player_packs(path: BuildPath) -> layout_wire.LayoutOut:
+        """Make a build's packs for players in the background, or go on with those that were stopped."""
+        asking.make_now(services, current_actor(), path.title, path.build)
+        return for_players.show_layout(services, path.title, path.build)
+
+    @api.call("POST", BUILD + "/player-packs/stop", Act.PREPARE_UPDATE, layout_wire.LayoutOut)
+    def stop_player_packs(path: BuildPath) -> layout_wire.LayoutOut:
+        """Stop making a build's packs for players; what is there is kept for going on."""
+        asking.stop(services, current_actor(), path.title, path.build)
+        return for_players.show_layout(services, path.title, path.build)
 
     @api.call("GET", BUILD + "/depot-plan", Act.READ, wire.DepotPlan)
     def get_depot_plan(path: BuildPath, query: wire.DepotPlanQuery) -> wire.DepotPlan:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from rampa.client.calls import API
 from rampa.client.client import Client
 from rampa.core.content.pack.encryption import unwrap
+from rampa.core.content.patch.locations import VERSION as LOCATIONS
 from rampa.core.errors import Damaged, Refused
 from rampa.core.signing.statement import depots_in
 from rampa.schema.devices import DeviceReport
@@ -49,7 +50,7 @@ class HttpDelivery:
         return self._client.fetch(f"{self._at}/depots/{name}/manifest-difference?base={base.hex()}")
 
     def locations(self, depots: Sequence[str], base: int = 0, base_depots: Sequence[str] = ()) -> bytes:
-        words = f"base={base}&depots={','.join(depots)}&base_depots={','.join(base_depots)}"
+        words = f"version={LOCATIONS}&base={base}&depots={','.join(depots)}&base_depots={','.join(base_depots)}"
         return self._client.fetch(f"{self._at}/locations?{words}")
 
     def keys(self) -> Mapping[bytes, bytes]:

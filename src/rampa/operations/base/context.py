@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core.ambient import Random
+from rampa.core.content.layout.rules import USUAL_RULES, LayoutRules
 from rampa.core.content.patch.sets import Budget
 from rampa.core.signing.seal import Masters
 from rampa.db import Database
@@ -47,6 +48,8 @@ class Services:
     random: Random = RANDOM
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
+    layout: LayoutRules = USUAL_RULES
+    """For whom packs are made, and what that may take."""
     reach: Reach = NOWHERE
     webhook_reach: Reach = NOWHERE
     storefront_reach: Reach = NOWHERE

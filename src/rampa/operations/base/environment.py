@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
 
+from rampa.core.content.layout.audience import read_audience
+from rampa.core.content.layout.rules import USUAL_RULES, LayoutRules
 from rampa.core.content.patch.sets import Budget
 from rampa.core.errors import Invalid
 from rampa.core.signing.seal import read_masters
@@ -32,6 +34,7 @@ class ProcessSettings:
     master_key: tuple[bytes, ...]
     lease: dt.timedelta = LEASE
     budget: Budget = BUDGET
+    layout: LayoutRules = USUAL_RULES
     reach: Reach = NOWHERE
     webhook_reach: Reach = NOWHERE
     storefront_reach: Reach = NOWHERE
@@ -65,6 +68,7 @@ class ProcessSettings:
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
             ),
+            layout=read_layout_rules(),
         )
 
     def services(self) -> Services:
@@ -74,6 +78,7 @@ class ProcessSettings:
             self.master_key,
             lease=self.lease,
             budget=self.budget,
+            layout=self.layout,
             reach=self.reach,
             webhook_reach=self.webhook_reach,
             storefront_reach=self.storefront_reach,
@@ -83,6 +88,19 @@ class ProcessSettings:
             key_module=self.key_module,
             screens=self.screens,
         )
+
+
+def read_layout_rules() -> LayoutRules:
+    """Of packs for players. Raises `Invalid`."""
+    usual = USUAL_RULES
+    return LayoutRules(
+        devices=whole("RAMPA_PLAYER_PACK_DEVICES", usual.devices),
+        seconds=whole("RAMPA_PLAYER_PACK_SECONDS", usual.seconds),
+        frame=whole("RAMPA_PLAYER_PACK_FRAME_MB", usual.frame),
+        kept_days=whole("RAMPA_PLAYER_PACK_DAYS", usual.kept_days),
+        price=whole("RAMPA_REQUEST_BYTES", usual.price),
+        audience=read_audience(said) if (said := os.environ.get("RAMPA_AUDIENCE", "")) else usual.audience,
+    )
 
 
 def read_origin() -> str:

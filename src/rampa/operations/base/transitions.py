@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple
 
 from rampa.core.build import life as build
+from rampa.core.content.layout import life as layout
 from rampa.core.content.patch import life as differences
 from rampa.core.placement import life as placement
 from rampa.core.placement import schedule
@@ -14,11 +15,11 @@ from rampa.core.run import bisect
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance
-from rampa.db import BisectRow, BuildRow, DifferenceSetRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
+from rampa.db import BisectRow, BuildRow, DifferenceSetRow, LayoutRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
 from rampa.operations.base import audit
 from rampa.operations.base.unit_of_work import UnitOfWork
 
-Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | StoreCheckRow | BisectRow
+Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | LayoutRow | StoreCheckRow | BisectRow
 
 
 class Life(NamedTuple):
@@ -34,6 +35,7 @@ LIVES: dict[type[Living], Life] = {
     PlacementRow: Life("placement", placement.TRANSITIONS, "ended_at"),
     ScheduledRow: Life("scheduled", schedule.TRANSITIONS, "ended_at"),
     DifferenceSetRow: Life("difference", differences.TRANSITIONS),
+    LayoutRow: Life("layout", layout.TRANSITIONS),
     BisectRow: Life("bisect", bisect.TRANSITIONS, "ended_at"),
     StoreCheckRow: Life("store-check", check.TRANSITIONS, "ended_at"),
 }

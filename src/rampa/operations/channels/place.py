@@ -18,6 +18,7 @@ from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import channel_of, describe_placement
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.layout.asking import ask_for
 from rampa.operations.signing.continuity import bind
 from rampa.operations.updates.costs import update_cost, update_costs
 from rampa.operations.updates.differences import ask, likely
@@ -117,6 +118,7 @@ def put_build(
     placement = lines.put(uow, channel, build, code_line.storefront, extent)
     placement.release_id = release.id if release else None
     ask(uow, build, held)
+    ask_for(uow, build, channel)
     queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
     if build.bundle is not None:
         bind(uow, build, code_line, build.bundle.fingerprint)

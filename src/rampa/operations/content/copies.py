@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import uuid
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+import numpy as np
 from sqlalchemy import select
 
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
+from rampa.core.content.tree.columns import Digests, column, view
 from rampa.core.content.tree.tree import Chunk
 from rampa.core.content.visibility import Visibility
-from rampa.db import ChunkRow, FrameRow, PackRow
+from rampa.db import ChunkRow, FrameRow, LayoutPackRow, PackRow
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.content.arrival import BATCH, batched
 from rampa.operations.content.reframe import NewFrame, new_frames
@@ -26,6 +29,7 @@ COLUMNS = (
     FrameRow.raw,
     FrameRow.key,
     PackRow.visibility,
+    PackRow.for_players,
 )
 
 
@@ -37,6 +41,8 @@ class Copy(NamedTuple):
     at: int
     frame: FramePlace
     visibility: Visibility
+    for_players: bool
+    """In a large frame, among what is downloaded with it."""
 
     @property
     def plain(self) -> bool:
@@ -44,21 +50,27 @@ class Copy(NamedTuple):
 
 
 def copies_of(uow: UnitOfWork, digests: Iterable[bytes]) -> Iterator[dict[bytes, list[Copy]]]:
-    """All copies, in batches; chunks that are not recorded are left out."""
+    """All copies, in batches, of packs for players only where there is no other one; chunks that are not recorded are left
+    out."""
+    for found in _all_copies(uow, digests):
+        yield {d: [c for c in copies if not c.for_players] or copies for d, copies in found.items()}
+
+
+def _all_copies(uow: UnitOfWork, digests: Iterable[bytes]) -> Iterator[dict[bytes, list[Copy]]]:
     for batch in batched(digests, BATCH):
         rows = select(*COLUMNS).join(FrameRow, FrameRow.id == ChunkRow.frame_id)
         rows = rows.join(PackRow, PackRow.digest == FrameRow.pack_digest).where(ChunkRow.digest.in_(batch))
         found: dict[bytes, list[Copy]] = defaultdict(list)
-        for digest, size, at, pack, offset, stored, raw, key, visibility in uow.session.execute(rows):
+        for digest, size, at, pack, offset, stored, raw, key, visibility, players in uow.session.execute(rows):
             place = FramePlace(pack, offset, stored, raw, key or b"")
-            found[digest].append(Copy(digest, size, at, place, visibility))
+            found[digest].append(Copy(digest, size, at, place, visibility, players))
         yield found
 
 
 def locate(uow: UnitOfWork, digests: Iterable[bytes], least: Visibility = Visibility.SOURCE) -> ChunkPlaces:
     """Where chunks lie for who may read packs of `least` and above; those that are not there are left out."""
     found = PlacesBuilder()
-    for copies in copies_of(uow, digests):
+    for copies in _all_copies(uow, digests):
         for digest, all_of_it in copies.items():
             best = min((c for c in all_of_it if c.visibility >= least), key=_rank, default=None)
             if best is not None:
@@ -81,6 +93,27 @@ def frames_of(services: Services, copies: Iterable[Copy]) -> Iterator[NewFrame]:
     return new_frames(services, [Chunk(c.digest, c.size) for c in wanted], places)
 
 
-def _rank(copy: Copy) -> tuple[bool, int, FramePlace]:
-    """Plain first: it takes no key. Then what most may read: a cache on the way serves them all."""
-    return not copy.plain, -copy.visibility, copy.frame
+def locate_for_players(
+    uow: UnitOfWork, layout: uuid.UUID, digests: Digests, least: Visibility, plain_only: bool
+) -> ChunkPlaces:
+    """Where these chunks lie in the packs for players of the build `layout`; those that are not there are left out."""
+    rows = select(*COLUMNS).join(FrameRow, FrameRow.id == ChunkRow.frame_id)
+    rows = rows.join(PackRow, PackRow.digest == FrameRow.pack_digest)
+    rows = rows.join(LayoutPackRow, LayoutPackRow.pack_digest == PackRow.digest)
+    rows = rows.where(LayoutPackRow.build_id == layout, PackRow.visibility >= least)
+    if plain_only:
+        rows = rows.where(FrameRow.key.is_(None))
+    found = PlacesBuilder()
+    for digest, _, at, pack, offset, stored, raw, key, *_ in uow.session.execute(
+        rows.order_by(FrameRow.id, ChunkRow.at)
+    ):
+        found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
+    every = found.places()
+    wanted = np.flatnonzero(digests.find_all(every.digests) >= 0)
+    frame, at_ = view(every.frame)[wanted], view(every.at)[wanted]
+    return ChunkPlaces(every.digests.take(wanted), column("I", frame), column("I", at_), every.frames)
+
+
+def _rank(copy: Copy) -> tuple[bool, bool, int, FramePlace]:
+    """Small frames first. Then plain: it takes no key. Then what most may read: a cache on the way serves them all."""
+    return copy.for_players, not copy.plain, -copy.visibility, copy.frame

@@ -42,8 +42,14 @@ def by_pack(frames: Iterable[NewFrame]) -> Iterator[list[NewFrame]]:
 
 
 def write_pack(
-    uow: UnitOfWork, frames: Iterable[NewFrame], visibility: Visibility, key: Key | None = None
+    uow: UnitOfWork,
+    frames: Iterable[NewFrame],
+    visibility: Visibility,
+    key: Key | None = None,
+    *,
+    for_players: bool = False,
 ) -> tuple[bytes, int]:
+    """Packs for players change nothing yet for who reads: their build's layout says when they do."""
     writer, random = PackWriter(), uow.services.random
     for frame in frames:
         writer.add(frame.chunks, encrypt(frame.stored, frame.raw, key[1], key[0], random) if key else frame.stored)
@@ -58,11 +64,13 @@ def write_pack(
     # The bytes before the row: a row never points at what is not there.
     uow.services.store.put_pack(digest, [data], PACK_LIMIT, check)
     row = insert(PackRow).values(digest=digest, size=len(data), created_at=uow.now, visibility=visibility)
+    row = row.values(for_players=for_players)
     # The same chunks give the same pack: one that an interrupted work left, or that somebody sent, is kept as it is.
     if uow.session.scalar(row.on_conflict_do_nothing().returning(PackRow.digest)) is not None:
         _record(uow, digest, writer.frames, key)
         # Readers keep places in memory; a new epoch tells them to ask again.
-        store_state(uow.session, lock=True).epoch += 1
+        if not for_players:
+            store_state(uow.session, lock=True).epoch += 1
     return digest, len(data)
 
 

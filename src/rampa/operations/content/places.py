@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import select
 
+from rampa.core.content.layout.life import LayoutState
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.pack.places import ChunkPlaces
 from rampa.core.content.patch import locations as locations_format
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.locations import NO_PLACES, DifferencePlace, Locations
 from rampa.core.content.patch.sets import missing_chunks
+from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Tree
 from rampa.core.content.visibility import Visibility
 from rampa.core.errors import NotFound
-from rampa.db import BuildRow, DifferenceSetRow, StoreStateRow
-from rampa.operations.base import Services, begin
-from rampa.operations.content.copies import locate
+from rampa.db import BuildRow, DifferenceSetRow, LayoutRow, StoreStateRow
+from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.content.copies import locate, locate_for_players
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, find_ready, symbols_manifest
 from rampa.operations.content.visibility import show, visibility_of
@@ -53,7 +56,9 @@ def build_locations(
             show(services, build.id)
             chunks = _places(services, wanted.digests, least)
         differences = _differences(services, build, start, made, new, old) if made and start and old else ()
-        located = Locations(chunks, differences, start.build.number if start else 0)
+        delivery = _for_players(services, build, wanted.digests, least)
+        price = services.layout.price if len(delivery) else 0
+        located = Locations(chunks, differences, start.build.number if start else 0, delivery, price)
         return located, locations_format.encode(located, new, old)
 
     # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
@@ -66,6 +71,23 @@ def build_locations(
 def _places(services: Services, digests: Iterable[bytes], least: Visibility) -> ChunkPlaces:
     with begin(services) as uow:
         return locate(uow, digests, least)
+
+
+def _for_players(services: Services, build: BuildRow, digests: Digests, least: Visibility) -> ChunkPlaces:
+    """In the build's own packs for players; until they are ready, in those of the newest build that has some."""
+    with begin(services) as uow:
+        layout = layout_for(uow, build)
+        # Another build's keys are not this one's: what is encrypted there is left.
+        return locate_for_players(uow, layout, digests, least, layout != build.id) if layout else NO_PLACES
+
+
+def layout_for(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
+    """The build whose packs for players serve this one's."""
+    ready = select(LayoutRow.build_id).join(BuildRow, BuildRow.id == LayoutRow.build_id)
+    ready = ready.where(LayoutRow.state == LayoutState.READY)
+    ready = ready.where(BuildRow.title_id == build.title_id, BuildRow.platform == build.platform)
+    order = (BuildRow.id == build.id).desc(), BuildRow.number.desc()
+    return uow.session.scalar(ready.order_by(*order).limit(1))
 
 
 def _differences(
@@ -94,7 +116,13 @@ def locations_for(services: Services, slug: str, number: int, query: wire.Locati
     build = find_ready(services, slug, number)
     base = _base(services, slug, query.base, build)
     start = Start(base, _names(query.base_depots)) if base else None
-    return build_locations(services, build, start, _names(query.depots))[1]
+    located, encoded = build_locations(services, build, start, _names(query.depots))
+    if query.version >= locations_format.VERSION or not (len(located.delivery) or located.price):
+        return encoded
+    new = build_tree(services, build, _names(query.depots))
+    return locations_format.encode(
+        located.old(), new, build_tree(services, base, start.depots) if start and base else None
+    )
 
 
 def _names(text: str) -> tuple[str, ...] | None:

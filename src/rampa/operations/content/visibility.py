@@ -9,14 +9,23 @@ import uuid
 from collections import defaultdict
 from collections.abc import Iterable
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.pack.pack import index_size, read_index
 from rampa.core.content.visibility import Visibility
 from rampa.core.placement.channels import Audience
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, ChannelRow, ContentKeyRow, DifferenceSetRow, PackRow, PlacementRow, store_state
+from rampa.db import (
+    BuildRow,
+    ChannelRow,
+    ContentKeyRow,
+    DifferenceSetRow,
+    LayoutPackRow,
+    PackRow,
+    PlacementRow,
+    store_state,
+)
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.copies import Copy, copies_of, frames_of
 from rampa.operations.content.packing import write_packs
@@ -60,7 +69,9 @@ def show(services: Services, build: uuid.UUID) -> None:
 def show_in(uow: UnitOfWork, build: BuildRow) -> None:
     """The same in the caller's transaction. The bundle stays apart: devices never read it out of packs."""
     sealed = uow.session.scalar(select(ContentKeyRow.id).where(ContentKeyRow.build_id == build.id).limit(1)) is not None
-    _rise(uow, _delivered(uow.services, build), visibility_of(uow, build), sealed)
+    level = visibility_of(uow, build)
+    _rise(uow, _delivered(uow.services, build), level, sealed)
+    _rise_for_players(uow, build, level)
     if build.bundle is not None:
         _rise(uow, split_digests(build.bundle.chunks), Visibility.BUILD, sealed=False)
 
@@ -104,7 +115,9 @@ def settle(services: Services) -> None:
         bundles: set[bytes] = set()
         sealed = set(uow.session.scalars(select(ContentKeyRow.build_id)))
         for build in uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):
-            wanted[visibility_of(uow, build), build.id in sealed] |= _delivered(services, build)
+            level = visibility_of(uow, build)
+            wanted[level, build.id in sealed] |= _delivered(services, build)
+            _rise_for_players(uow, build, level)
             bundles |= set(split_digests(build.bundle.chunks)) if build.bundle is not None else set()
         for (level, encrypted), digests in sorted(wanted.items()):
             _rise(uow, digests, level, encrypted)
@@ -144,6 +157,13 @@ def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: 
         write_packs(uow, frames_of(uow.services, apart), level)
 
 
+def _rise_for_players(uow: UnitOfWork, build: BuildRow, level: Visibility) -> None:
+    """All that lies in them is the build's: they rise as they are."""
+    inside = select(LayoutPackRow.pack_digest).where(LayoutPackRow.build_id == build.id)
+    lower_ones = update(PackRow).where(PackRow.digest.in_(inside), PackRow.visibility < level)
+    uow.session.execute(lower_ones.values(visibility=level))
+
+
 def _serves(copy: Copy, level: Visibility, sealed: bool) -> bool:
     if copy.visibility < level:
         return False
@@ -171,6 +191,7 @@ def _offered_packs(uow: UnitOfWork, build: BuildRow) -> set[bytes]:
     """The files that a device reads for this build, differences among them."""
     made = uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.new_id == build.id))
     found = {pack for pack in made if pack is not None}
+    found |= set(uow.session.scalars(select(LayoutPackRow.pack_digest).where(LayoutPackRow.build_id == build.id)))
     for copies in copies_of(uow, _delivered(uow.services, build)):
         found |= {c.frame.pack for rows in copies.values() for c in rows if c.visibility >= Visibility.OFFERED}
     return found

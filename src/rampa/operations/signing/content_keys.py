@@ -9,7 +9,7 @@ from sqlalchemy import select
 from rampa.core.content.pack import encryption
 from rampa.core.errors import Conflict, NotFound, Refused
 from rampa.core.signing.seal import seal, unseal
-from rampa.db import BuildRow, ChunkRow, ContentKeyRow, FrameRow, UnsealingKeyRow, find_build
+from rampa.db import BuildRow, ChunkRow, ContentKeyRow, FrameRow, PackRow, UnsealingKeyRow, find_build
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.content.frames import content_key, key_label
 from rampa.operations.content.stored_trees import find_ready
@@ -47,6 +47,7 @@ def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:
     with begin(services) as uow:
         row = uow.session.get(UnsealingKeyRow, build.id)
         idents = _idents(uow, build_chunks(services, build))
+        idents |= set(uow.session.scalars(select(ContentKeyRow.id).where(ContentKeyRow.build_id == build.id)))
         if row is None:
             if idents:
                 return _from_earlier(uow, idents)
@@ -105,6 +106,8 @@ def _idents(uow: UnitOfWork, chunks: set[bytes]) -> set[bytes]:
     wanted, out = list(chunks), set()
     for at in range(0, len(wanted), BATCH):
         rows = select(FrameRow.key).join(ChunkRow, ChunkRow.frame_id == FrameRow.id)
+        # Packs for players are encrypted with their own build's keys, and say nothing of another build's content.
+        rows = rows.join(PackRow, PackRow.digest == FrameRow.pack_digest).where(PackRow.for_players.is_(False))
         rows = rows.where(ChunkRow.digest.in_(wanted[at : at + BATCH]), FrameRow.key.is_not(None))
         out |= {k for k in uow.session.scalars(rows.distinct()) if k}
     return out

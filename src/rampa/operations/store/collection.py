@@ -14,9 +14,10 @@ from sqlalchemy import select, update
 
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Refused
-from rampa.db import BuildRow, DifferenceSetRow, PackRow, store_state
+from rampa.db import BuildRow, DifferenceSetRow, LayoutPackRow, PackRow, store_state
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.content.arrival import forget_pack
+from rampa.operations.layout.kept import forget_layouts
 from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
 from rampa.operations.updates.differences import forget_of
 from rampa.schema import store as wire
@@ -62,6 +63,7 @@ def collect(
         )
         # Before the rows of builds are asked what they need: what a removed build's differences need, nobody does.
         forgotten = forget_of(uow, list(gone))
+        forget_layouts(uow)
         found = _find(uow, young, grace)
         out = _out(uow, found)
         # What is needed again is not condemned any more.
@@ -104,7 +106,7 @@ def let_go(services: Services, until: dt.datetime) -> None:
 def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
     now = uow.now
     packs = {p.digest: p for p in uow.session.scalars(select(PackRow))}
-    needed = packs_of(uow, needed_chunks(uow))
+    needed = packs_of(uow, needed_chunks(uow)) | set(uow.session.scalars(select(LayoutPackRow.pack_digest)))
     idle = {d: p.size for d, p in packs.items() if d not in needed and p.created_at <= now - young}
     ripe = {d: n for d, n in idle.items() if (c := packs[d].condemned_at) is not None and c <= now - grace}
     offered = set(uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.is_not(None))))

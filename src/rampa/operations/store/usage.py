@@ -62,9 +62,10 @@ def usage(services: Services) -> wire.UsageOut:
 
 def _shares(uow: UnitOfWork) -> dict[bytes, float]:
     columns = (ChunkRow.digest, ChunkRow.size, FrameRow.stored, FrameRow.raw)
-    rows = uow.session.execute(select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id))
+    rows = select(*columns).join(FrameRow, FrameRow.id == ChunkRow.frame_id)
+    rows = rows.join(PackRow, PackRow.digest == FrameRow.pack_digest).where(PackRow.for_players.is_(False))
     shares: dict[bytes, float] = defaultdict(float)
-    for digest, size, stored, raw in rows:
+    for digest, size, stored, raw in uow.session.execute(rows):
         shares[digest] += stored * size / raw
     return shares
 

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import partial
+from typing import Literal
 
 from sqlalchemy import select, tuple_
 
 from rampa.core.content.depots.choice import EVERYTHING, chosen
+from rampa.core.content.layout.life import UNDER_WAY, LayoutState
 from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.life import DifferenceState
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
-from rampa.db import BuildRow, DepotRow, DifferenceSetRow, StoreStateRow
-from rampa.operations.base import Services, begin
+from rampa.db import BuildRow, DepotRow, DifferenceSetRow, LayoutRow, StoreStateRow
+from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
@@ -29,40 +33,63 @@ def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> Cost
     return update_costs(services, [(new, old)])[0]
 
 
+@dataclass(frozen=True)
+class _Made:
+    """How far the background's work for a pair is: all of it changes what a device is told."""
+
+    pack: bytes | None = None
+    differences: DifferenceState | None = None
+    layout: LayoutState | None = None
+    expected: int = 0
+
+
 def update_costs(services: Services, pairs: Sequence[Pair]) -> list[CostOut]:
     """In their order. A cost that was worked out once is kept until the store is packed again or differences come."""
     with begin(services) as uow:
-        ids = [(new.id, old.id) for new, old in pairs if old]
-        key = tuple_(DifferenceSetRow.new_id, DifferenceSetRow.old_id)
-        rows = select(DifferenceSetRow.new_id, DifferenceSetRow.old_id, DifferenceSetRow.pack).where(key.in_(ids))
-        made = {(new, old): pack for new, old, pack in uow.session.execute(rows)}
+        made = _made(uow, pairs)
         epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
     out = []
-    for new, old in pairs:
-        of = (new.id, old.id if old else None)
-        out.append(
-            # A million pairs could be asked for; what was worked out once stays, keyed by all that could change it.
-            _costs.get(
-                (services.store, of, made.get((new.id, old.id)) if old else None, epoch),
-                partial(_cost, services, new, old),
-            )
-        )
+    for (new, old), far in zip(pairs, made, strict=True):
+        # A million pairs could be asked for; what was worked out once stays, keyed by all that could change it.
+        key = (services.store, services.layout.price, new.id, old.id if old else None, far, epoch)
+        out.append(_costs.get(key, partial(_cost, services, new, old, far)))
     return out
 
 
-def _cost(services: Services, new: BuildRow, old: BuildRow | None) -> CostOut:
+def _made(uow: UnitOfWork, pairs: Sequence[Pair]) -> list[_Made]:
+    ids = [(new.id, old.id) for new, old in pairs if old]
+    row, layout = DifferenceSetRow, LayoutRow
+    rows = select(row.new_id, row.old_id, row.pack, row.state).where(tuple_(row.new_id, row.old_id).in_(ids))
+    sets = {(new, old): (pack, state) for new, old, pack, state in uow.session.execute(rows)}
+    columns = select(layout.build_id, layout.state, layout.expected)
+    found = uow.session.execute(columns.where(layout.build_id.in_({new.id for new, _ in pairs})))
+    layouts = {build: (state, expected) for build, state, expected in found}
+    return [
+        _Made(*sets.get((new.id, old.id), (None, None)) if old else (None, None), *layouts.get(new.id, (None, 0)))
+        for new, old in pairs
+    ]
+
+
+def _cost(services: Services, new: BuildRow, old: BuildRow | None, far: _Made) -> CostOut:
     locations, encoded = build_locations(services, new, Start(old) if old else None)
     tree = build_tree(services, new)
     have = local_content(build_tree(services, old)) if old else LocalContent()
     plan = plan_update(tree, have, locations)
     manifest_bytes = _manifests(services, new, old) + len(new.content.statement or b"")
     metadata = manifest_bytes + len(encoded)
-    plain = plan.download + metadata
-    if plan.differences:
+    download = plan.download + metadata
+    plain = download
+    if locations.differences or len(locations.delivery):
         without = Locations(locations.chunks, (), locations.base)
         plain = plan_update(tree, have, without).download + manifest_bytes + len(locations_format.encode(without, tree))
+    making: list[Literal["differences", "packs for players"]] = []
+    if far.differences == DifferenceState.WAITING:
+        making.append("differences")
+    coming = far.layout in UNDER_WAY
+    if coming and not old:
+        making.append("packs for players")
     return CostOut(
-        download=plan.download + metadata,
+        download=download,
         metadata=metadata,
         reused=plan.reused,
         written=plan.written,
@@ -70,6 +97,8 @@ def _cost(services: Services, new: BuildRow, old: BuildRow | None) -> CostOut:
         plain=plain,
         differences=sum(d.stored for d in plan.differences),
         peak_disk=(old.content.size if old else 0) + plan.written,
+        making=making,
+        expected=min(download, far.expected + metadata) if coming and not old and far.expected else download,
     )
 
 

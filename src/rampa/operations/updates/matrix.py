@@ -59,6 +59,8 @@ def _cell(new: BuildRow, old: BuildRow | None, cost: CostOut, devices: int) -> w
         peak_disk=cost.peak_disk,
         seconds={rate: round(cost.download * 8 / (rate * 1e6), 2) for rate in RATES},
         weighted=cost.download * devices,
+        making=list(cost.making),
+        expected=cost.expected,
     )
 
 

@@ -40,8 +40,9 @@ class DepotPath(BuildPath):
 
 class LocationsQuery(Query):
     """`base`: the build that the device has; 0: nothing. The depots that are chosen and installed, separated by commas; without
-    them those of a device that takes everything."""
+    them those of a device that takes everything. `version`: the newest version of locations that the asker reads."""
 
+    version: int = Field(default=2, ge=2, le=1000)
     base: int = Field(default=0, ge=0, le=2**31 - 1)
     depots: Annotated[str, StringConstraints(pattern=r"^[a-z0-9,-]{0,4000}$")] = ""
     base_depots: Annotated[str, StringConstraints(pattern=r"^[a-z0-9,-]{0,4000}$")] = ""

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from rampa.core.content.depots.choice import Selector
 from rampa.core.content.tree.columns import Numbers
 from rampa.core.content.tree.tree import Tree
-
-KEPT_APART = frozenset[str]
 
 
 def together(selectors: Mapping[str, Selector], choices: Sequence[frozenset[str]]) -> dict[str, int]:
@@ -26,18 +25,37 @@ def together(selectors: Mapping[str, Selector], choices: Sequence[frozenset[str]
     return out
 
 
-def groups_of(whole: Tree, depots: Mapping[str, Tree], classes: Mapping[str, int], apart: KEPT_APART) -> Numbers:
-    """For each chunk of `whole` the number of its group (int64). Depots `apart` share with no other one.
+@dataclass(frozen=True)
+class Groups:
+    """`numbers`: for each chunk the number of its group (int64); `apart`: for each group the depot whose key it is under, or
+    nothing."""
+
+    numbers: Numbers
+    apart: tuple[str, ...]
+
+
+def groups_of(whole: Tree, depots: Mapping[str, Tree], classes: Mapping[str, int], apart: frozenset[str]) -> Groups:
+    """Of the chunks of `whole`. Depots `apart` share with no other one: each has a key of its own.
 
     A chunk that lies in several classes makes a group with those that lie in the same ones. A chunk of a depot that is apart
     and of one that is not counts as of the latter: it is nothing that must be kept from anybody.
     """
-    bits = np.zeros(len(whole.chunks), dtype=object)
     names = list(depots)
-    for depot, tree in depots.items():
+    bits = np.zeros(len(whole.chunks), dtype=object)
+    for number, (depot, tree) in enumerate(depots.items()):
         at = whole.chunks.digests.find_all(tree.chunks.digests)
-        bits[at[at >= 0]] |= 1 << (len(names) + classes[depot] if depot not in apart else names.index(depot))
-    open_ = (1 << len(names)) - 1
-    numbers: dict[int, int] = {}
-    keys = [b >> len(names) << len(names) if b > open_ else b for b in bits.tolist()]
-    return np.array([numbers.setdefault(k, len(numbers)) for k in keys], dtype=np.int64)
+        bits[at[at >= 0]] |= 1 << (number if depot in apart else len(names) + classes[depot])
+    groups: dict[int, int] = {}
+    numbers = [groups.setdefault(_sign(b, len(names)), len(groups)) for b in bits.tolist()]
+    return Groups(np.array(numbers, dtype=np.int64), tuple(_depot(sign, names) for sign in groups))
+
+
+def _sign(bits: int, depots: int) -> int:
+    open_ = bits >> depots << depots
+    # Of several depots that are apart the first one's key is as good as the others': who has one has all of the build.
+    return open_ or bits & -bits
+
+
+def _depot(sign: int, names: Sequence[str]) -> str:
+    number = sign.bit_length() - 1
+    return names[number] if number < len(names) else ""

@@ -1,0 +1,205 @@
+"""A build's packs for players, made in the background: tried, chosen, written pack by pack, and ready at once.
+
+Killed anywhere, the next worker goes on behind the last pack that was recorded: the same choice gives the same frames.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.layout.frames import FramePlan
+from rampa.core.content.layout.groups import Groups, groups_of, together
+from rampa.core.content.layout.life import LayoutEvent, LayoutState
+from rampa.core.content.layout.making import MadeFrame, make_frames
+from rampa.core.content.layout.order import FileOrder, order_of
+from rampa.core.content.layout.trial import Bounds, try_ways
+from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET
+from rampa.core.content.tree.columns import Digests
+from rampa.core.content.tree.tree import FileEntry, Tree
+from rampa.core.errors import RampaError
+from rampa.db import (
+    BuildRow,
+    ChunkRow,
+    ContentKeyRow,
+    FrameRow,
+    LayoutPackRow,
+    LayoutRow,
+    queue,
+    store_state,
+)
+from rampa.operations.base import Services, begin, service_actor, transition
+from rampa.operations.content.frames import content_key
+from rampa.operations.content.packing import Key, write_pack
+from rampa.operations.content.reframe import NewFrame
+from rampa.operations.content.stored_bytes import StoredFileBytes
+from rampa.operations.content.stored_trees import depot_trees, selectors_of
+from rampa.operations.content.visibility import is_offered, visibility_of
+from rampa.operations.layout.choice import chosen_way, described
+from rampa.schema.layout import LayoutChoice
+from rampa.system import CLOCK
+
+WORKER = "the worker"
+
+
+@dataclass(frozen=True)
+class _Content:
+    """All depots of a build, side by side: each below a folder of its name, since two may deliver the same path."""
+
+    tree: Tree
+    groups: Groups
+    order: FileOrder
+    bytes_: StoredFileBytes
+    keys: Mapping[str, Key]
+
+    def key_of(self, group: int) -> Key | None:
+        depot = self.groups.apart[group]
+        return self.keys[depot] if depot else None
+
+
+def lay_out(services: Services, build_id: str) -> None:
+    """For the queue. Raises what may be tried again; what went wrong is said with the layout."""
+    key = uuid.UUID(build_id)
+    with begin(services) as uow:
+        row = uow.session.get(LayoutRow, key)
+        if row is None or row.state not in (LayoutState.WAITING, LayoutState.MAKING):
+            return
+        build, choice = row.build, row.choice
+    if build.state != BuildState.READY:
+        return
+    try:
+        content = _content(services, build)
+        if choice is None:
+            choice = _try(services, content)
+        if _begin(services, key, content, choice):
+            _make(services, build, content, choice)
+    except (RampaError, OSError) as error:
+        _note(services, key, error.sentence() if isinstance(error, RampaError) else str(error))
+        raise
+
+
+def _content(services: Services, build: BuildRow) -> _Content:
+    trees = depot_trees(services, build)
+    files = sorted(
+        (_below(depot, file) for depot, tree in trees.items() for file in tree.files), key=lambda f: f.path.encode()
+    )
+    whole = Tree(files)
+    keys = _keys(services, build)
+    classes = together(selectors_of(build), [])
+    groups = groups_of(whole, trees, classes, frozenset(keys))
+    bytes_ = StoredFileBytes(services, whole)
+    return _Content(whole, groups, order_of(whole, bytes_.read), bytes_, keys)
+
+
+def _below(depot: str, file: FileEntry) -> FileEntry:
+    return FileEntry(f"{depot}/{file.path}", file.size, file.executable, file.digest, file.chunks, file.player_rule)
+
+
+def _keys(services: Services, build: BuildRow) -> dict[str, Key]:
+    """Depot -> its key, of those that are encrypted."""
+    with begin(services) as uow:
+        rows = uow.session.scalars(select(ContentKeyRow).where(ContentKeyRow.build_id == build.id))
+        idents = {row.depot: row.id for row in rows}
+    return {depot: (ident, content_key(services, ident)) for depot, ident in idents.items()}
+
+
+def _try(services: Services, content: _Content) -> LayoutChoice:
+    rules = services.layout
+    bounds = Bounds(rules.seconds, rules.frame)
+    trial = try_ways(content.tree, content.order, content.bytes_.read, rules.audience, CLOCK, bounds)
+    return described(trial, rules.audience)
+
+
+def _begin(services: Services, key: uuid.UUID, content: _Content, choice: LayoutChoice) -> bool:
+    with begin(services, service_actor(WORKER)) as uow:
+        row = uow.session.get(LayoutRow, key, with_for_update=True)
+        if row is None or row.state not in (LayoutState.WAITING, LayoutState.MAKING):
+            return False
+        if row.state == LayoutState.WAITING:
+            transition(uow, row, LayoutEvent.BEGIN)
+            row.started_at = uow.now
+        row.choice, row.note = choice, ""
+        row.content = sum(content.tree.chunks.sizes)
+        row.expected = next(w.size for w in choice.ways if w.chosen)
+        return True
+
+
+def _make(services: Services, build: BuildRow, content: _Content, choice: LayoutChoice) -> None:
+    way, used = chosen_way(choice)
+    done = _made(services, build)
+    wanted = _not_in(done)
+    frames = make_frames(content.tree, content.order, content.groups.numbers, content.bytes_.read, way, used, wanted)
+    for group, pack in _packs(frames):
+        if not _write(services, build, pack, content.key_of(group)):
+            return
+    _finish(services, build)
+
+
+def _not_in(done: Digests):  # type: ignore[no-untyped-def]
+    def wanted(plan: FramePlan) -> bool:
+        return bool((done.find_all(Digests.of(c.digest for c in plan.chunks)) < 0).any())
+
+    return wanted
+
+
+def _made(services: Services, build: BuildRow) -> Digests:
+    """The chunks that lie in packs of this layout."""
+    rows = select(ChunkRow.digest).join(FrameRow, FrameRow.id == ChunkRow.frame_id)
+    rows = rows.join(LayoutPackRow, LayoutPackRow.pack_digest == FrameRow.pack_digest)
+    with begin(services) as uow:
+        return Digests.of(uow.session.scalars(rows.where(LayoutPackRow.build_id == build.id)))
+
+
+def _packs(frames: Iterator[MadeFrame]) -> Iterator[tuple[int, list[NewFrame]]]:
+    """As many as make a pack each; those of a group together."""
+    open_: dict[int, list[NewFrame]] = defaultdict(list)
+    for made in frames:
+        pack = open_[made.group]
+        pack.append(NewFrame(made.chunks, made.stored, made.raw))
+        if sum(len(f.stored) for f in pack) >= PACK_TARGET or sum(f.raw for f in pack) >= RAW_TARGET:
+            yield made.group, open_.pop(made.group)
+    yield from open_.items()
+
+
+def _write(services: Services, build: BuildRow, frames: list[NewFrame], key: Key | None) -> bool:
+    """Bytes before rows, rows before the count. False: it was stopped meanwhile."""
+    with begin(services, service_actor(WORKER)) as uow:
+        row = uow.session.get(LayoutRow, build.id, with_for_update=True)
+        if row is None or row.state != LayoutState.MAKING:
+            return False
+        digest, size = write_pack(uow, frames, visibility_of(uow, build), key, for_players=True)
+        link = insert(LayoutPackRow).values(build_id=build.id, pack_digest=digest)
+        uow.session.execute(link.on_conflict_do_nothing())
+        row.done += sum(f.raw for f in frames)
+        row.size += size
+        queue.tell(uow.session, f"title/{build.title.slug}")
+    return True
+
+
+def _finish(services: Services, build: BuildRow) -> None:
+    with begin(services, service_actor(WORKER)) as uow:
+        row = uow.session.get(LayoutRow, build.id, with_for_update=True)
+        if row is None or row.state != LayoutState.MAKING:
+            return
+        # From here on devices are told of them: all at once.
+        transition(uow, row, LayoutEvent.FINISH)
+        row.ended_at = uow.now
+        store_state(uow.session, lock=True).epoch += 1
+        packs = list(uow.session.scalars(select(LayoutPackRow.pack_digest).where(LayoutPackRow.build_id == build.id)))
+        offered = is_offered(uow, build)
+        queue.tell(uow.session, f"title/{build.title.slug}")
+    for pack in packs if offered else ():
+        services.store.offer_pack(pack)
+
+
+def _note(services: Services, key: uuid.UUID, why: str) -> None:
+    with begin(services) as uow:
+        row = uow.session.get(LayoutRow, key, with_for_update=True)
+        if row is not None:
+            row.note = why[:400]
