@@ -31,7 +31,7 @@ class LayoutRow(Base):
     created_at: Mapped[dt.datetime]
     started_at: Mapped[dt.datetime | None]
     ended_at: Mapped[dt.datetime | None]
-    build: Mapped[BuildRow] = relationship(lazy="joined", innerjoin=True)
+    build: Mapped[BuildRow] = relationship()
 
     @property
     def name(self) -> str:

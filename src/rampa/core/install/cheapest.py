@@ -75,19 +75,20 @@ def supply(wanted: Digests, sizes: Numbers, locations: Locations, differences: b
         covered[item.members] = True
     if not covered.all():
         raise lacking(wanted[int(np.flatnonzero(~covered)[0])])
-    beginnings = [[made, small, large]] if not large else _beginnings(made, small, large)
-    found = [_supply(_cover(sizes, parts), len(wanted)) for parts in beginnings]
+    found = [_supply(_cover(sizes, parts), len(wanted)) for parts in _beginnings(made, small, large)]
     return min(found, key=lambda s: s.size + locations.price * (len(s.requests) + len(s.differences)))
 
 
 def _beginnings(made: list[_Item], small: list[_Item], large: list[_Item]) -> Iterator[list[list[_Item]]]:
     """What is looked at together, and what only for the rest."""
     yield [[*made, *small, *large]]
-    yield [[*made, *large], small]
-    yield [[*made, *small], large]
-    if made:
-        yield [large, made, small]
-        yield [made, small, large]
+    if made or large:
+        # Small frames alone are never more than they would be if nothing else was there.
+        yield [small, large, made]
+    if large:
+        yield [large, small, made]
+        yield [[*made, *large], small]
+        yield [[*made, *small], large]
 
 
 def _differences(wanted: Digests, locations: Locations) -> list[_Item]:

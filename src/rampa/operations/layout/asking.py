@@ -41,9 +41,9 @@ def make_now(services: Services, actor: Actor, slug: str, number: int) -> None:
             return
         if row is None:
             _put(uow, uow.session.get_one(BuildRow, build.id), actor.name)
+            audit.record(uow, "layout.make", build.name, slug)
         else:
             _again(uow, row, actor.name)
-        audit.record(uow, "layout.make", build.name, slug)
 
 
 def stop(services: Services, actor: Actor, slug: str, number: int) -> None:

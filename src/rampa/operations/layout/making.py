@@ -35,6 +35,7 @@ from rampa.db import (
     store_state,
 )
 from rampa.operations.base import Services, begin, service_actor, transition
+from rampa.operations.content.copies import locate
 from rampa.operations.content.frames import content_key
 from rampa.operations.content.packing import Key, write_pack
 from rampa.operations.content.reframe import NewFrame
@@ -46,6 +47,8 @@ from rampa.schema.layout import LayoutChoice
 from rampa.system import CLOCK
 
 WORKER = "the worker"
+WORTH = 0.97
+"""They are made where they take at most this share of the small frames."""
 
 
 @dataclass(frozen=True)
@@ -77,6 +80,8 @@ def lay_out(services: Services, build_id: str) -> None:
         content = _content(services, build)
         if choice is None:
             choice = _try(services, content)
+            if _skip(services, key, content, choice):
+                return
         if _begin(services, key, content, choice):
             _make(services, build, content, choice)
     except (RampaError, OSError) as error:
@@ -114,6 +119,20 @@ def _try(services: Services, content: _Content) -> LayoutChoice:
     bounds = Bounds(rules.seconds, rules.frame)
     trial = try_ways(content.tree, content.order, content.bytes_.read, rules.audience, CLOCK, bounds)
     return described(trial, rules.audience)
+
+
+def _skip(services: Services, key: uuid.UUID, content: _Content, choice: LayoutChoice) -> bool:
+    """Where the small frames, as they lie, are nearly as small."""
+    with begin(services, service_actor(WORKER)) as uow:
+        now = sum(f.stored for f in set(locate(uow, content.tree.chunks.digests).frames))
+        row = uow.session.get(LayoutRow, key, with_for_update=True)
+        expected = next(w.size for w in choice.ways if w.chosen)
+        if row is None or row.state != LayoutState.WAITING or expected <= now * WORTH:
+            return False
+        transition(uow, row, LayoutEvent.SKIP)
+        row.choice, row.expected, row.ended_at = choice, expected, uow.now
+        row.note = f"they would take {expected:,} bytes, and the small frames take {now:,}"
+        return True
 
 
 def _begin(services: Services, key: uuid.UUID, content: _Content, choice: LayoutChoice) -> bool:

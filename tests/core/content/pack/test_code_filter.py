@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rampa.core.content.pack.code_filter import turn_arm64, turn_x86
+from rampa.core.content.pack.code_filter import CodeStream, turn_arm64, turn_x86
 
 PIECES = [b"\xe8", b"\xe9", b"\x00", b"\xff", b"\x7f", b"\x80\x01", b"\xe8\x10\x00\x00\x00", b"\xe8\xf0\xff\xff\xff"]
 X86 = st.binary(max_size=300) | st.lists(st.sampled_from(PIECES), max_size=80).map(b"".join)
@@ -68,3 +68,24 @@ def test_a_distance_that_goes_around_comes_back() -> None:
     for data in (bytes(3_000) + far, near, far[:4], near + far):
         turned = turn_x86(np.frombuffer(data, np.uint8), back=False)
         assert turn_x86(turned, back=True).tobytes() == data
+
+
+@given(X86, st.lists(st.integers(0, 40), max_size=30))
+def test_calls_that_come_in_pieces(data: bytes, sizes: list[int]) -> None:
+    turned = turn_x86(np.frombuffer(data, np.uint8), back=False).tobytes()
+    assert streamed(CodeStream(1), turned, sizes) == data
+
+
+@given(ARM, st.lists(st.integers(0, 40), max_size=30), st.binary(max_size=3))
+def test_branches_that_come_in_pieces(words: list[int], sizes: list[int], rest: bytes) -> None:
+    words = [0xD503201F] * 1020 + words
+    turned = turn_arm64(np.array(words, "<u4").view(np.uint8), back=False).tobytes()
+    assert streamed(CodeStream(4), turned + rest, sizes) == np.array(words, "<u4").tobytes() + rest
+
+
+def streamed(stream: CodeStream, data: bytes, sizes: list[int]) -> bytes:
+    out, at = [], 0
+    for size in sizes:
+        out.append(stream.feed(data[at : at + size], last=False))
+        at += size
+    return b"".join([*out, stream.feed(data[at:], last=True)])

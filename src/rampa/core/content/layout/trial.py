@@ -24,7 +24,7 @@ SAMPLE = 16 * MIB
 STRETCHES = 64 * MIB
 """Content that sizes of frames are tried on, in stretches of the largest frame."""
 TRIED_FRAME = 8
-FRAME_LEVEL = 9
+FRAME_LEVEL = 12
 FILTER_LEVEL = 6
 WORTH = 0.98
 """A filter is used that saves a fiftieth of what it is for."""

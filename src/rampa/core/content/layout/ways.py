@@ -19,7 +19,7 @@ CODECS = ((ZSTD, 3), (ZSTD, 12), (ZSTD, 19), (LZMA2, 6))
 FRAMES = (1, 8, 32)
 """MiB of content in a frame."""
 NEAR = 1.002
-"""A way is as good as the best when players wait at most this much longer: the lighter one is taken."""
+"""A codec is as good as the best when players wait at most this much longer: the one that is made sooner is taken."""
 PROBE, NO_GAIN = 1, 0.99
 
 
@@ -63,7 +63,7 @@ def compress(data: bytes, way: Way) -> bytes:
 
 
 def choose(table: Sequence[Tried]) -> Tried:
-    """The way that brings the audience to the title soonest; of those that are nearly as good the one that is made soonest.
+    """The way that brings the audience to the title soonest; of codecs that are nearly as good the one that is made soonest.
 
     Raises `Invalid` where no way is allowed.
     """
@@ -75,7 +75,10 @@ def choose(table: Sequence[Tried]) -> Tried:
             hint="Allow more seconds, or frames of 1 MiB and more.",
         )
     least = min(t.waits for t in allowed)
-    return min((t for t in allowed if t.waits <= least * NEAR), key=lambda t: (t.packing, t.way.frame))
+    near = [t for t in allowed if t.waits <= least * NEAR]
+    quick = min(t.packing for t in near)
+    # Its own best frame, by bytes: a stronger codec gains more by a larger frame than the one that frames are tried with.
+    return min((t for t in allowed if t.packing == quick), key=lambda t: (t.size, t.way.frame))
 
 
 def table_of(
