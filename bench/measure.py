@@ -9,7 +9,7 @@ import time
 from functools import lru_cache
 from pathlib import Path
 
-from bench import bundles, channels, delivery, filters, listings, ours, peers, runs, submissions
+from bench import bundles, channels, delivery, filters, listings, ours, peers, players, runs, submissions
 from bench.profiles import profile_rows
 from bench.rows import Figure, Group, Tree, median_of
 from rampa.core.content.scan.files import read_tree
@@ -201,6 +201,11 @@ GROUPS = (
     Group(("update-make-time-xdelta", "update-make-time-bsdiff"), update_make),
     Group(("install-time-tarzstd",), install),
     Group(("update-apply-time-rsync",), update_apply),
+    Group(("fresh-bytes-best", "fresh-bytes-xz", "delivery-make-time"), players.sizes),
+    Group(("fresh-time-50", "fresh-time-500"), players.times),
+    Group(("install-time-xz",), players.unpacking),
+    Group(("install-memory",), players.memory),
+    Group(("fresh-bytes-series", "skip-bytes-series"), players.over_releases),
     Group(("memory-1g",), lambda tree: memory_rows(tree, (1,))),
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),

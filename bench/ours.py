@@ -5,13 +5,14 @@ from __future__ import annotations
 import shutil
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 from blake3 import blake3
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
+from rampa.core import parallel
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack import pack as pack_format
@@ -26,10 +27,10 @@ from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import ContentRules, Pattern, Selection, select
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.parameters import DEFAULT
-from rampa.core.content.tree.regions import local_content
+from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import Tree
 from rampa.core.install.install import Installation
-from rampa.core.install.plan import plan_update
+from rampa.core.install.plan import UpdatePlan, plan_update
 from rampa.core.signing.statement import DepotLine, Statement, sign
 from rampa.system import CLOCK
 
@@ -49,6 +50,8 @@ class Packed:
     seconds: float = 0.0
     before: Packed | None = None
     differences: tuple[DifferencePlace, ...] = ()
+    delivery: ChunkPlaces = field(default_factory=lambda: NO_PLACES)
+    price: int = 0
 
     def manifest(self, digest: bytes) -> bytes:
         return self.encoded
@@ -62,9 +65,10 @@ class Packed:
 
     def located(self, base: int = 0) -> Locations:
         if not base or not self.before:
-            return Locations(self.where)
-        missing = missing_chunks(self.before.tree, self.tree)
-        return Locations(ChunkPlaces.of({c.digest: self.where[c.digest] for c in missing}), self.differences, base)
+            return Locations(self.where, delivery=self.delivery, price=self.price)
+        missing = missing_chunks(self.before.tree, self.tree).digests
+        where, delivery = (_only(places, missing) for places in (self.where, self.delivery))
+        return Locations(where, self.differences, base, delivery, self.price)
 
     def keys(self) -> dict[bytes, bytes]:
         return {}
@@ -74,6 +78,14 @@ class Packed:
 
     def statement(self, number: int) -> bytes:
         return _statement(self.encoded, number)
+
+    def fresh_plan(self) -> UpdatePlan:
+        """Of a device that has nothing."""
+        return plan_update(self.tree, LocalContent(), self.located())
+
+    def fresh_bytes(self) -> int:
+        """All that travels to it."""
+        return self.fresh_plan().download + len(self.encoded) + len(self.locations()) + len(self.statement(1))
 
     def update_bytes(self) -> int:
         """All that travels to a device that has the release before: the device's own plan, and its papers."""
@@ -106,6 +118,10 @@ class Folder:
 
     def statement(self) -> bytes:
         return _statement(self.manifest(b""), 1)
+
+
+def _only(places: ChunkPlaces, wanted: Digests) -> ChunkPlaces:
+    return ChunkPlaces.of({d: places[d] for d in wanted if d in places})
 
 
 def _read(folder: Path, pack: bytes, offset: int, size: int) -> bytes:
@@ -147,8 +163,8 @@ def _write_packs(
     return stored, found.places()
 
 
-def installation(root: Path) -> Installation:
-    return Installation(root, "bench", KEY.public_key().public_bytes_raw(), clock=CLOCK)
+def installation(root: Path, threads: int = parallel.WORKERS) -> Installation:
+    return Installation(root, "bench", KEY.public_key().public_bytes_raw(), clock=CLOCK, threads=threads)
 
 
 def install_seconds(packed: Packed, root: Path) -> float:
@@ -166,7 +182,7 @@ def prepare(new: Packed, sources: tuple[Path, Path]) -> MadeSet:
     payloads: list[bytes] = []
     whole = Locations(new.where)
     made = make_set(
-        new.before.tree, new.tree, _reader(sources[0]), _reader(sources[1]), whole, payloads.append, clock=CLOCK
+        new.before.tree, new.tree, reader(sources[0]), reader(sources[1]), whole, payloads.append, clock=CLOCK
     )
     joined = b"".join(payloads)
     digest = blake3(joined).digest()
@@ -175,7 +191,7 @@ def prepare(new: Packed, sources: tuple[Path, Path]) -> MadeSet:
     return made
 
 
-def _reader(root: Path) -> Callable[[str, int, int], bytes]:
+def reader(root: Path) -> Callable[[str, int, int], bytes]:
     def read(path: str, offset: int, size: int) -> bytes:
         with (root / path).open("rb", buffering=0) as stream:
             stream.seek(offset)

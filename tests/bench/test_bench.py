@@ -32,6 +32,18 @@ def test_rows_of_a_tree_of_one_s_own(tmp_path: Path) -> None:
             assert abs(figure["ratio"] - figure["ours"] / figure["theirs"]) < 1e-9
 
 
+def test_rows_of_packs_for_players(tmp_path: Path) -> None:
+    generate(tmp_path / "data", 2, 5)
+    rows = "fresh-bytes-best,fresh-bytes-xz,delivery-make-time,fresh-time-500,install-time-xz,install-memory"
+    series = ",fresh-bytes-series,skip-bytes-series"
+    done = run("--data", str(tmp_path / "data"), "--rows", rows + series, "--json", str(tmp_path / "f.json"))
+    assert done.returncode == 0, done.stderr
+    figures = {f["row"]: f for f in json.loads((tmp_path / "f.json").read_text())}
+    assert list(figures) == (rows + series).split(",")
+    assert all(f["ours"] > 0 for f in figures.values())
+    assert figures["fresh-bytes-series"]["ratio"] <= 1.05
+
+
 def test_wrong_words_are_said(tmp_path: Path) -> None:
     assert "there is no row fog" in run("--rows", "fog").stderr
     assert "must hold the folders v1 and v2" in run("--data", str(tmp_path), "--rows", "cli-start-time-python").stderr
@@ -48,4 +60,4 @@ def test_the_generator_repeats_itself(tmp_path: Path) -> None:
 
 def test_every_row_stands_once() -> None:
     ids = [i for g in GROUPS for i in g.ids]
-    assert len(ids) == len(set(ids)) == 55
+    assert len(ids) == len(set(ids)) == 64

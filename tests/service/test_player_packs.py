@@ -78,7 +78,9 @@ def travels(client: Client, root: Path, old: int, new: int) -> int:
 def test_pages_and_devices_agree_to_the_byte_before_and_after(
     client: Client, world: World, three: Path, tmp_path: Path
 ) -> None:
+    assert client.channels.preview(TITLE, EVERYBODY, 1).player_packs == "to-make"
     place(client, 1)
+    assert client.channels.preview(TITLE, EVERYBODY, 1).player_packs == "waiting"
     place(client, 2)
     before = {(c.old, c.new): c for c in client.updates.matrix(TITLE, "linux").cells}
     assert before[0, 2].making == ["packs for players"]

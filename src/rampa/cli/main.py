@@ -49,6 +49,7 @@ GROUPS: dict[str, tuple[str, str]] = {
     "content": ("content.content", "Content: what goes in and what stays out of a folder, and how it is packed best."),
     "depot": ("content.depot", "Depots: what each device gets; a proposal of depots."),
     "update": ("updates", "Updates: what they cost, by build and by depot; their differences."),
+    "player-pack": ("player_packs", "Packs for players: made, stopped, and what they save those who install anew."),
     "store": ("store", "The content store: usage, check, collect, repack."),
     "bundle": (
         "bundles.bundle",

@@ -172,6 +172,8 @@ class PlacePreview(Wire):
     gates: list[GateOut]
     possible: bool
     etag: str
+    player_packs: Literal["none", "to-make", "waiting", "making", "ready", "skipped", "stopped"] = "none"
+    """Packs for players of this build; `to-make`: placing it asks for them."""
 
 
 class Placement(Wire):

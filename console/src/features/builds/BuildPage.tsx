@@ -7,6 +7,7 @@ import { useChannels } from "../channels/queries";
 import { BuildFeedbackPanel } from "../feedback/BuildFeedbackPanel";
 import { PutBefore } from "../reviews/PutBefore";
 import { BuildSignOffsPanel } from "../sign-offs/SignOffs";
+import { PlayerPacks } from "../updates/PlayerPacks";
 import { State } from "./BuildTable";
 import { BundlePanel } from "./BundlePanel";
 import { FileTree } from "./FileTree";
@@ -58,6 +59,7 @@ export function BuildPage() {
               >
                 <Depots build={b} />
               </Panel>
+              {b.state === "ready" && <PlayerPacks title={title} number={number} />}
               <div style={{ marginBottom: 16 }}>
                 <Notes build={b} title={title} />
               </div>

@@ -72,10 +72,24 @@ function Costs({ seen }: { seen: Preview }) {
   if (!seen.fresh) return null;
   return (
     <div style={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(260px, 1fr))", gap: 12, marginBottom: 14 }}>
-      {seen.update && seen.replaces && <Cost name={`Update from #${seen.replaces.number}`} cost={seen.update} />}
-      <Cost name="Fresh install" cost={seen.fresh} />
+      {seen.update && seen.replaces && (
+        <Cost
+          name={`Update from #${seen.replaces.number}`}
+          cost={seen.update}
+          note={seen.update.making?.includes("differences") ? "Its differences are still made: it gets smaller." : undefined}
+        />
+      )}
+      <Cost name="Fresh install" cost={seen.fresh} note={coming(seen, seen.fresh)} />
     </div>
   );
+}
+
+/** What packs for players will still change about a fresh install. */
+function coming(seen: Preview, fresh: Schemas["CostOut"]): string | undefined {
+  if (seen.player_packs === "to-make") return "Placing it here makes packs for players: it gets smaller.";
+  if (!fresh.making?.length) return undefined;
+  const then = (fresh.expected ?? 0) < fresh.download ? ` then about ${bytes(fresh.expected ?? 0)}` : " it gets smaller";
+  return `Packs for players are still made:${then}.`;
 }
 
 /** What every build that devices have now comes to, by how many have it. */
@@ -117,7 +131,7 @@ function Having({ seen }: { seen: Preview }) {
   );
 }
 
-function Cost({ name, cost }: { name: string; cost: Schemas["CostOut"] }) {
+function Cost({ name, cost, note }: { name: string; cost: Schemas["CostOut"]; note?: string }) {
   return (
     <div className="panel" style={{ padding: "10px 14px" }}>
       <div className="dim">{name}</div>
@@ -127,6 +141,11 @@ function Cost({ name, cost }: { name: string; cost: Schemas["CostOut"] }) {
       <div className="dim" style={{ fontSize: 12.5 }}>
         {bytes(cost.reused)} reused, {bytes(cost.written)} written, {plural(cost.requests, "request")}
       </div>
+      {note && (
+        <div className="dim" style={{ fontSize: 12.5 }}>
+          {note}
+        </div>
+      )}
     </div>
   );
 }

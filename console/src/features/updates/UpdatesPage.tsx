@@ -145,7 +145,8 @@ function Heat({
                 const cell = cells.get(`${row.number} ${b.number}`);
                 if (!cell) return <td key={b.number} className="none" />;
                 const step = row.number ? Math.min(4, Math.floor((5 * of(cell)) / most)) : -1;
-                const saved = cell.plain > cell.download ? `${bytes(cell.plain)} without differences` : "whole chunks";
+                const saved = cell.plain > cell.download ? `${bytes(cell.plain)} as small frames` : "small frames";
+                const made = cell.making?.length ? `; ${cell.making.join(" and ")} still made` : "";
                 return (
                   <td
                     key={b.number}
@@ -156,9 +157,12 @@ function Heat({
                       type="button"
                       disabled={!row.number}
                       onClick={() => pick(row.number, b.number)}
-                      title={`${bytes(cell.download)} travel; ${saved}; ${bytes(cell.written)} written; at most ${bytes(cell.peak_disk)} on the disk`}
+                      title={`${bytes(cell.download)} travel; ${saved}; ${bytes(cell.written)} written; at most ${bytes(cell.peak_disk)} on the disk${made}`}
                     >
-                      <span>{bytes(of(cell))}</span>
+                      <span>
+                        {bytes(of(cell))}
+                        {made && "…"}
+                      </span>
                       <small>{duration(cell.seconds[rate] ?? 0)}</small>
                     </button>
                   </td>
@@ -170,6 +174,7 @@ function Heat({
       </Table>
       <p className="dim heat-legend">
         Each cell: {(SHOWN[show] ?? SHOWN.download!).label.toLowerCase()}, and the download&apos;s time at {rate} Mbit/s.{" "}
+        {m.cells.some((c) => c.making?.length) && "… what makes it smaller is still made. "}
         {[0, 1, 2, 3, 4].map((n) => (
           <Fragment key={n}>
             <span className={`shade step${n}`} aria-hidden />

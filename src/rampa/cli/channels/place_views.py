@@ -42,12 +42,27 @@ def preview_shown(seen: PlacePreview) -> None:
     if rows:
         out().print()
         table(["what a device does", ">download", ">reused", ">written", ">requests"], rows)
+    _coming(seen)
     out().print(f"{counted(seen.devices, 'device')} {'follows' if seen.devices == 1 else 'follow'} {seen.channel}.")
     if seen.updates:
         have = ", ".join(f"{had.build.name} on {had.devices:,}" for had in seen.updates)
         total = sum(had.devices * had.update.download for had in seen.updates)
         mean = total / sum(had.devices for had in seen.updates)
         out().print(f"They have {have}: {mb(round(mean))} a device, {mb(total)} in all.")
+
+
+def _coming(seen: PlacePreview) -> None:
+    """What the background will still change about the costs."""
+    waiting = [had.build.name for had in seen.updates if "differences" in had.update.making]
+    if seen.update and seen.replaces and "differences" in seen.update.making:
+        waiting = list(dict.fromkeys([seen.replaces.name, *waiting]))
+    if waiting:
+        out().print(f"Differences from {', '.join(waiting)} are still made: those updates get smaller.", style="dim")
+    if seen.player_packs == "to-make":
+        out().print("Placing it here makes packs for players: a fresh install gets smaller.", style="dim")
+    elif seen.fresh and seen.fresh.making:
+        then = f" It is then about {mb(seen.fresh.expected)}." if seen.fresh.expected < seen.fresh.download else ""
+        out().print(f"Packs for players are still made: a fresh install gets smaller.{then}", style="dim")
 
 
 def between_shown(client: Client, title: str, seen: PlacePreview) -> None:

@@ -59,8 +59,19 @@ class Installation:
     builds share are there once.
     """
 
-    def __init__(self, root: Path, title: str, public_key: bytes, clock: Clock, *, keep_previous: bool = False) -> None:
+    def __init__(
+        self,
+        root: Path,
+        title: str,
+        public_key: bytes,
+        clock: Clock,
+        *,
+        keep_previous: bool = False,
+        threads: int = parallel.WORKERS,
+    ) -> None:
+        """`threads`: each holds a request's bytes and a piece of what it unpacks to; a small device takes one."""
         self.root = root
+        self._threads = threads
         self._keep_previous = keep_previous
         self._title = title
         self._public_key = public_key
@@ -159,7 +170,7 @@ class Installation:
         tree_at = self.tree_folder(now)
         total, done, bad = now.tree.size, 0, []
         on(Progress("verify", 0, total))
-        with parallel.pool() as threads:
+        with parallel.pool(self._threads) as threads:
             checked = parallel.in_order(threads, lambda f: (f, intact(tree_at / f.path, f)), now.tree.files, ahead=64)
             for file, sound in checked:
                 done += file.size
@@ -194,7 +205,7 @@ class Installation:
         beside = self.root / "making" / f"repair-{now.key}"
         shutil.rmtree(beside, ignore_errors=True)
         located = delivery.locations([d.depot for d in now.depots])
-        filling = Filling(beside, tree_at, delivery, self._clock, on)
+        filling = Filling(beside, tree_at, delivery, self._clock, on, self._threads)
         report = filling.run(damaged, have, read_located(located, self._manifests(now), None))
         sync(beside)
         for path in [*damaged.files.paths] + [k.path for k in damaged.links]:
@@ -231,7 +242,7 @@ class Installation:
                 names, now.statement.build if now else 0, [d.depot for d in now.depots] if now else []
             )
         have_root = self.tree_folder(start) if start else None
-        filling = Filling(making / "tree", have_root, delivery, self._clock, on)
+        filling = Filling(making / "tree", have_root, delivery, self._clock, on, self._threads)
         # A kept build that is taken up again holds all there is: where it was touched, the whole list is asked for.
         new = Manifests(encoded, tree)
         locations = read_located(located, new, self._manifests(now) if now else None) if located else NOWHERE

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import delete, func, select
 
-from rampa.core.content.layout.life import UNDER_WAY, LayoutEvent, LayoutState
+from rampa.core.content.layout.life import NEVER_ASKED, TO_MAKE, UNDER_WAY, LayoutEvent, LayoutState
 from rampa.core.errors import NotFound, Refused
 from rampa.core.placement.channels import Audience
 from rampa.db import BuildRow, ChannelRow, DeviceRow, LayoutPackRow, LayoutRow, queue, store_state
@@ -16,16 +16,24 @@ BY_ITSELF = "placing it"
 
 
 def ask_for(uow: UnitOfWork, build: BuildRow, channel: ChannelRow) -> None:
-    """With the transaction that places it: where it is for everybody, or for more devices than the bound."""
+    """With the transaction that places it."""
+    if standing(uow, build, channel) == TO_MAKE:
+        _put(uow, build, BY_ITSELF)
+
+
+def standing(uow: UnitOfWork, build: BuildRow, channel: ChannelRow) -> str:
+    """The layout's state; without one, whether placing it there asks for one: where the channel is for everybody, or for more
+    devices than the bound."""
+    row = uow.session.get(LayoutRow, build.id)
+    if row is not None:
+        return row.state
     rules = uow.services.layout
     # A small build is one frame or two anyhow: what could be saved is less than the papers that travel.
     if not rules.seconds or build.content.size < rules.least:
-        return
+        return NEVER_ASKED
     devices = select(func.count()).where(DeviceRow.channel_id == channel.id, DeviceRow.platform == build.platform)
-    if channel.audience != Audience.FOR_EVERYBODY and (uow.session.scalar(devices) or 0) <= rules.devices:
-        return
-    if uow.session.get(LayoutRow, build.id) is None:
-        _put(uow, build, BY_ITSELF)
+    many = channel.audience == Audience.FOR_EVERYBODY or (uow.session.scalar(devices) or 0) > rules.devices
+    return TO_MAKE if many else NEVER_ASKED
 
 
 def make_now(services: Services, actor: Actor, slug: str, number: int) -> None:

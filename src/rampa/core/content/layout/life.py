@@ -23,6 +23,8 @@ class LayoutState(StrEnum):
 
 NEVER_ASKED = "none"
 """What is said of a build that nobody asked for: no state, since there is no record."""
+TO_MAKE = "to-make"
+"""What is said of one whose placement will ask."""
 
 
 class LayoutEvent(StrEnum):

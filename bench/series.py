@@ -1,0 +1,84 @@
+"""A series of releases: DIR/v1 to DIR/vN of a tree that is handed over, else twelve that are made of the generated one."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from bench import ours, peers
+from bench.rows import Tree
+
+RELEASES = 12
+
+
+@dataclass(frozen=True)
+class Releases:
+    """All of them packed one behind the other, each with what was new in it; the folders of the first and the newest."""
+
+    count: int
+    first: ours.Packed
+    newest: ours.Packed
+    first_folder: Path
+    newest_folder: Path
+
+
+@lru_cache(maxsize=1)
+def releases(tree: Tree) -> Releases:
+    store = tree.scratch / "series"
+    given = sorted((p for p in tree.v1.parent.glob("v[0-9]*") if p.is_dir()), key=lambda p: int(p.name[1:]))
+    if len(given) > 2:
+        packed = [ours.pack(given[0], store)]
+        for folder in given[1:]:
+            packed.append(ours.pack(folder, store, before=packed[-1]))
+        return Releases(len(given), packed[0], packed[-1], given[0], given[-1])
+    changing = tree.scratch / "changing"
+    shutil.rmtree(changing, ignore_errors=True)
+    shutil.copytree(tree.v1, changing, symlinks=True)
+    first = newest = ours.pack(changing, store)
+    for number in range(1, RELEASES):
+        change(changing, number)
+        newest = ours.pack(changing, store, before=newest)
+    return Releases(RELEASES, first, newest, tree.v1, changing)
+
+
+def change(root: Path, seed: int) -> None:
+    """What a release changes: words of programs, an edit in every twentieth other file, one file in eighty new, one gone."""
+    rng = np.random.default_rng(seed)
+    files = sorted(p for p in root.rglob("*") if p.is_file() and not p.is_symlink())
+    for number, path in enumerate(files):
+        if path.parent.name == "bin":
+            _shift(path, rng)
+        elif number % 20 == seed % 20:
+            _edit(path, rng)
+        if number % 80 == seed % 80:
+            (path.parent / f"r{seed:02d}-{path.name}").write_bytes(path.read_bytes()[::-1])
+        elif number % 80 == (seed + 40) % 80:
+            path.unlink()
+
+
+def _shift(path: Path, rng: np.random.Generator) -> None:
+    data = path.read_bytes()
+    words = np.frombuffer(data[: len(data) // 4 * 4], "<u4").copy()
+    words[rng.random(len(words)) < 0.01] += np.uint32(0x40)
+    path.write_bytes(words.tobytes() + data[len(words) * 4 :])
+
+
+def _edit(path: Path, rng: np.random.Generator) -> None:
+    data = path.read_bytes()
+    at = int(rng.integers(0, len(data) + 1))
+    path.write_bytes(data[:at] + rng.bytes(200) + data[at:])
+
+
+def patch_from_bytes(made: Releases, scratch: Path) -> int:
+    """The best general-purpose difference of two archives."""
+    out = scratch / "skip.zst"
+    for name, folder in (("old", made.first_folder), ("new", made.newest_folder)):
+        peers.shell(f"tar c --sort=name --mtime=@0 -C '{folder}' . > '{scratch}/{name}.tar'")
+    peers.shell(f"zstd -19 --long=31 -T2 -q -f --patch-from='{scratch}/old.tar' '{scratch}/new.tar' -o '{out}'")
+    for name in ("old", "new"):
+        (scratch / f"{name}.tar").unlink()
+    return out.stat().st_size
