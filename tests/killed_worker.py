@@ -1,4 +1,7 @@
-"""A worker that takes the due steps of rollouts, and is killed (-9) before its statement or commit of a given number."""
+"""A worker that takes the due steps of rollouts, or lays a build out for players.
+
+It is killed (-9) before its statement or commit of a given number.
+"""
 
 from __future__ import annotations
 
@@ -13,10 +16,11 @@ from sqlalchemy import event
 from rampa.db import Database
 from rampa.operations.base.context import Services
 from rampa.operations.channels.rollouts import grow_due
+from rampa.operations.layout import making
 from rampa.store.folder import FolderStore
 
 
-def main(url: str, store: str, now: str, after: str) -> None:
+def main(url: str, store: str, now: str, after: str, build: str = "") -> None:
     at = dt.datetime.fromisoformat(now)
     services = Services(Database(url), FolderStore(Path(store)), bytes(range(32)), now=lambda: at)
     left = int(after)
@@ -29,7 +33,11 @@ def main(url: str, store: str, now: str, after: str) -> None:
 
     event.listen(services.db.engine, "before_cursor_execute", count)
     event.listen(services.db.engine, "commit", count)
-    grow_due(services)
+    if build:
+        setattr(making, "RAW_TARGET", 100_000)  # noqa: B010
+        making.lay_out(services, build)
+    else:
+        grow_due(services)
 
 
 if __name__ == "__main__":

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import signal
+import subprocess
+import sys
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
@@ -150,6 +153,32 @@ def test_a_worker_that_ends_anywhere_is_gone_on_from(
     assert travels(client, tmp_path / "after", 0, 1) == done.fresh < done.plain
 
 
+def test_a_worker_that_is_killed_again_and_again(client: Client, world: World, tmp_path: Path) -> None:
+    """Each time some statements later: before bytes, between them and their rows, before the commit that makes them ready."""
+    add_key(client)
+    import_title(client)
+    folder = make_folder(tmp_path / "source", 150_000)
+    (folder / "data/story.txt").write_bytes(words(300_000, 2))
+    build(client, folder, tmp_path / "state")
+    client.updates.make_player_packs(TITLE, 1)
+    ident = str(_build(world, 1).id)
+    now = world.services.now().isoformat()
+    killed = 0
+    for after in range(1, 400, 7):
+        words_ = ["tests.killed_worker", world.services.db.url, str(tmp_path / "store"), now, str(after), ident]
+        ended = subprocess.run([sys.executable, "-m", *words_], capture_output=True, text=True)
+        if ended.returncode == 0:
+            break
+        assert ended.returncode == -signal.SIGKILL, ended.stderr
+        killed += 1
+        if killed % 3 == 0:
+            travels(client, tmp_path / f"device-{killed}", 0, 1)
+    assert killed >= 4
+    done = client.updates.player_packs(TITLE, 1)
+    assert (done.state, done.done) == ("ready", done.content)
+    assert travels(client, tmp_path / "device", 0, 1) == done.fresh
+
+
 def test_stopping_and_going_on(client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(making, "RAW_TARGET", 700_000)
     services = replace(world.services, layout=replace(world.services.layout, frame=1))
@@ -251,6 +280,11 @@ def test_they_are_collected_some_days_after_their_build_was_replaced(
     laid_out(world.services)
     collection.collect(world.services, young=NOW, grace=NOW)
     assert client.updates.player_packs(TITLE, 1).state == "ready"
+    kept = {k.name: k for k in client.store.usage().players}
+    assert kept["peatlight#2"].live_on == [EVERYBODY]
+    assert kept["peatlight#1"].live_on == []
+    assert kept["peatlight#1"].until
+    assert kept["peatlight#1"].size > 100_000
     with world.services.db.transaction() as session:
         ago = world.services.now() - dt.timedelta(days=8)
         session.execute(update(PlacementRow).where(PlacementRow.ended_at.is_not(None)).values(ended_at=ago))

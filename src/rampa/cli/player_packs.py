@@ -44,7 +44,7 @@ def make(build: str = BUILD, title: str = TITLE, wait: bool = WAIT, yes: bool = 
         found = client.updates.player_packs(slug, number)
         if found.state == LayoutState.READY:
             err().print(
-                f"There are {counted(found.packs, 'pack')} that devices use now: until new ones are ready they take small frames."
+                f"Devices use {counted(found.packs, 'pack')} now; until new ones are ready they take small frames."
             )
             if not confirmed("Measure and make them again?", yes):
                 raise typer.Exit(1)

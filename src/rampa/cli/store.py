@@ -8,7 +8,7 @@ import typer
 from rich.text import Text
 
 from rampa.cli.base.common import JSON, YES, confirmed, signed_in
-from rampa.cli.base.output import err, facts, mb, out, print_json, table
+from rampa.cli.base.output import day, err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
 from rampa.core.quantity import counted
 from rampa.core.store.check_life import CheckState
@@ -45,6 +45,10 @@ def usage(as_json: bool = JSON) -> None:
     if found.channels:
         out().print()
         table(["live on", ">stored"], [(c.name, mb(c.size)) for c in found.channels])
+    if found.players:
+        out().print()
+        lines = [(p.name, _for_whom(p), f"{p.packs:,}", mb(p.size)) for p in found.players]
+        table(["packs for players of", "kept", ">packs", ">stored"], lines)
     out().print()
     table(["age", ">packs", ">stored"], [(a.name, f"{a.packs:,}", mb(a.size)) for a in found.ages])
     out().print()
@@ -53,6 +57,12 @@ def usage(as_json: bool = JSON) -> None:
         (str(p.day), mb(p.size), Text("█" * round(BARS * p.size / most), style="yellow")) for p in found.growth[-14:]
     ]
     table(["day", ">stored", "growth"], rows)
+
+
+def _for_whom(kept: wire.KeptForPlayers) -> str:
+    if kept.live_on:
+        return f"live on {', '.join(kept.live_on)}"
+    return f"until {day(kept.until)}, should it come back" if kept.until else "asked for by hand"
 
 
 @app.command("check")

@@ -102,12 +102,26 @@ class GrowthPoint(Wire):
     size: int
 
 
+class KeptForPlayers(Wire):
+    """Packs for players of a build: bytes as stored. `live_on`: where it is live; where another build came, `until` says how long
+    they are kept."""
+
+    name: str
+    size: int
+    packs: int
+    live_on: list[str]
+    until: dt.datetime | None
+
+
 class UsageOut(Wire):
+    """`players`: what is laid out again for those who install anew; it is counted in `size` and in no title's."""
+
     packs: int
     size: int
     needed: int
     condemned: int
     differences: int
+    players: list[KeptForPlayers] = []
     titles: list[UsageLine]
     channels: list[UsageLine]
     ages: list[AgeLine]

@@ -8,6 +8,11 @@ import { Answer, Failure, PageHead, Panel, When } from "../../ui/parts";
 type Usage = Schemas["UsageOut"];
 type Check = Schemas["StoreCheckOut"];
 
+function kept(p: Schemas["KeptForPlayers"]): string {
+  if (p.live_on.length) return `live on ${p.live_on.join(", ")}`;
+  return p.until ? `until ${new Date(p.until).toLocaleDateString("en-GB")}` : "asked for by hand";
+}
+
 /** What does the content store hold, and is it whole? */
 export function StorePage() {
   const found = useQuery({ queryKey: ["store"], queryFn: () => call<Usage>("/store") });
@@ -25,6 +30,7 @@ export function StorePage() {
                 rows={[
                   ...u.titles.map((t) => ({ name: `${t.name} · ${plural(t.builds, "build")}`, size: t.size })),
                   { name: "differences for updates", size: u.differences },
+                  ...(u.players ?? []).map((p) => ({ name: `packs for players of ${p.name} · ${kept(p)}`, size: p.size })),
                 ]}
                 most={u.size}
               />

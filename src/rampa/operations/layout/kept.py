@@ -5,13 +5,14 @@ from __future__ import annotations
 import datetime as dt
 import uuid
 
-from sqlalchemy import delete, or_, select
+from sqlalchemy import delete, func, or_, select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.layout.life import LayoutState
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, LayoutRow, PlacementRow, store_state
+from rampa.db import BuildRow, LayoutPackRow, LayoutRow, PackRow, PlacementRow, store_state
 from rampa.operations.base import UnitOfWork
+from rampa.schema import store as wire
 
 
 def forget_layouts(uow: UnitOfWork) -> list[uuid.UUID]:
@@ -29,3 +30,21 @@ def forget_layouts(uow: UnitOfWork) -> list[uuid.UUID]:
         uow.session.execute(delete(LayoutRow).where(LayoutRow.build_id.in_(gone)))
         store_state(uow.session, lock=True).epoch += 1
     return gone
+
+
+def kept_for_players(uow: UnitOfWork) -> list[wire.KeptForPlayers]:
+    """Which builds' packs there are, for whom, and until when; the newest builds first."""
+    sizes = select(LayoutPackRow.build_id, func.sum(PackRow.size), func.count())
+    sizes = sizes.join(PackRow, PackRow.digest == LayoutPackRow.pack_digest).group_by(LayoutPackRow.build_id)
+    builds = {build: (int(size), count) for build, size, count in uow.session.execute(sizes)}
+    rows = select(BuildRow).where(BuildRow.id.in_(builds)).order_by(BuildRow.completed_at.desc())
+    out = []
+    for build in uow.session.scalars(rows):
+        placed = uow.session.scalars(select(PlacementRow).where(PlacementRow.build_id == build.id)).all()
+        live = sorted({p.channel.name for p in placed if p.state in LIVE})
+        ended = max((p.ended_at for p in placed if p.ended_at is not None), default=None)
+        kept = dt.timedelta(days=uow.services.layout.kept_days)
+        until = None if live or ended is None else ended + kept
+        size, count = builds[build.id]
+        out.append(wire.KeptForPlayers(name=build.name, size=size, packs=count, live_on=live, until=until))
+    return out

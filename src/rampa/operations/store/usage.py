@@ -14,6 +14,7 @@ from rampa.core.platform.table import line_title
 from rampa.db import BuildRow, BundleRow, ChunkRow, DifferenceSetRow, FrameRow, PackRow, PlacementRow
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.stored_trees import split_digests
+from rampa.operations.layout.kept import kept_for_players
 from rampa.operations.store.needed import build_chunks
 from rampa.schema import store as wire
 
@@ -39,15 +40,17 @@ def usage(services: Services) -> wire.UsageOut:
             counts[build.title.slug] += 1
             for channel in live.get(build.id, ()):
                 channels[channel] |= chunks
+        players = kept_for_players(uow)
         needed = set().union(*titles.values()) if titles else set()
     whole = sum(size for size, _, _ in packs)
     return wire.UsageOut(
         packs=len(packs),
         size=whole,
         # Before anything is condemned, what nobody needs still lies in packs; never more than there is.
-        needed=min(whole, _sum(shares, needed)),
+        needed=min(whole, _sum(shares, needed) + sum(p.size for p in players)),
         condemned=sum(size for size, _, gone in packs if gone),
         differences=int(differences),
+        players=players,
         titles=[
             wire.UsageLine(name=name, size=_sum(shares, held), builds=counts[name])
             for name, held in sorted(titles.items())
