@@ -30,6 +30,8 @@ from rampa.core.bundle.verification import verify_package
 from rampa.core.bundle.zip_reader import read_zip
 from rampa.core.content.manifest import manifest
 from rampa.core.content.manifest.manifest import Manifest
+from rampa.core.content.pack import filters, lzma2
+from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.pack.pack import PackWriter, compress, read_index
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.patch import format as difference
@@ -132,6 +134,14 @@ def located() -> bytes:
     return locations.encode(Locations(ChunkPlaces.of({c.digest: (frame, 0) for c in tree().chunks})), tree())
 
 
+PLAYED = b"\xe8\x10\x00\x00\x00fog" * 200
+
+
+def player_frame() -> bytes:
+    chosen, runs = filters.Filter(filters.CODE, filters.X86_64), [(len(PLAYED), 0)]
+    return filters.wrap(lzma2.compress(filters.apply(PLAYED, chosen, runs), 6), chosen, runs)
+
+
 def pack() -> bytes:
     writer = PackWriter()
     writer.add([Chunk(blake3(b"fog").digest(), 3)], compress(b"fog"))
@@ -187,6 +197,7 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "manifest": (manifest.decode, lambda: [encoded_tree()]),
     "locations": (lambda d: locations.decode(d, tree()), lambda: [located()]),
     "pack-index": (lambda d: read_index(d, len(d)), lambda: [pack()]),
+    "player-frame": (lambda d: list(open_pieces(d, len(PLAYED))), lambda: [player_frame()]),
     "manifest-difference": (
         lambda d: manifest_difference.apply(d, encoded_tree()),
         lambda: [manifest_difference.make(encoded_tree(), encoded_tree())],
