@@ -280,6 +280,7 @@ def test_encrypted_content_opens_with_its_release(client: Client, world: World, 
 def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client, world: World, tmp_path: Path) -> None:
     """Frames that go as a whole keep their filter; what is installed is what was built."""
     from rampa.core.content.pack import encryption, filters
+    from rampa.core.content.pack.source import Source
     from rampa.operations.content.frames import content_key
 
     add_key(client)
@@ -295,7 +296,7 @@ def test_encrypting_and_packing_anew_keep_how_content_was_packed(client: Client,
     for pack, offset, stored, raw, key in frames:
         body = world.services.store.read_pack(pack, offset, stored)[8:]
         opened = AESGCM(content_key(world.services, key)).decrypt(body[:12], body[12:], encryption._about(key, raw))
-        filtered += filters.unwrap(memoryview(opened), raw) is not None
+        filtered += filters.unwrap(Source.of(opened), raw) is not None
     assert filtered
     client.signing.unseal(TITLE, 1)
     on = device(client, tmp_path / "device")

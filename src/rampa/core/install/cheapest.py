@@ -23,12 +23,18 @@ REQUEST_LIMIT = 4 * 1024 * 1024
 
 @dataclass(frozen=True)
 class Request:
-    """One ranged GET: neighbouring frames of one pack."""
+    """Neighbouring frames of one pack, for one ranged GET; a frame above the limit takes several, and is opened meanwhile."""
 
     pack: bytes
     offset: int
     size: int
     frames: tuple[FramePlace, ...]
+
+    @property
+    def parts(self) -> list[tuple[int, int]]:
+        """(offset, size) of each GET."""
+        ends = range(self.offset, self.offset + self.size, REQUEST_LIMIT)
+        return [(at, min(REQUEST_LIMIT, self.offset + self.size - at)) for at in ends]
 
 
 @dataclass(frozen=True)
@@ -51,6 +57,11 @@ class Supply:
     def size(self) -> int:
         """Bytes that travel."""
         return sum(d.stored for d in self.differences) + sum(r.size for r in self.requests)
+
+    @property
+    def gets(self) -> int:
+        """How many times something is asked for."""
+        return len(self.differences) + sum(len(r.parts) for r in self.requests)
 
 
 @dataclass(frozen=True)
@@ -76,7 +87,7 @@ def supply(wanted: Digests, sizes: Numbers, locations: Locations, differences: b
     if not covered.all():
         raise lacking(wanted[int(np.flatnonzero(~covered)[0])])
     found = [_supply(_cover(sizes, parts), len(wanted)) for parts in _beginnings(made, small, large)]
-    return min(found, key=lambda s: s.size + locations.price * (len(s.requests) + len(s.differences)))
+    return min(found, key=lambda s: s.size + locations.price * s.gets)
 
 
 def _beginnings(made: list[_Item], small: list[_Item], large: list[_Item]) -> Iterator[list[list[_Item]]]:
@@ -112,7 +123,7 @@ def _frames(wanted: Digests, places: ChunkPlaces, price: int) -> list[_Item]:
     used, first = np.unique(frame, return_index=True)
     frames = [places.frames[f] for f in used.tolist()]
     # Neighbours share a request: what a frame adds to the number of requests is known only for all of them together.
-    each = price * sum(1 for _ in requests_for(sorted(frames))) / len(frames)
+    each = price * sum(len(r.parts) for r in requests_for(sorted(frames))) / len(frames)
     ends = np.append(first, len(members))[1:]
     return [
         _Item(f.stored + each, members[a:b], at[a:b], f)

@@ -9,6 +9,7 @@ from blake3 import blake3
 from rampa.core.content.pack.encryption import decrypt_pieces
 from rampa.core.content.pack.opening import PIECE, open_pieces, spans_of
 from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.pack.source import Source
 from rampa.core.content.tree.columns import Numbers
 from rampa.core.content.tree.tree import Chunks
 from rampa.core.errors import Damaged, Refused
@@ -34,24 +35,20 @@ class ChunksByFrame:
 
 
 def open_frames(
-    request: Request, data: bytes, by_frame: ChunksByFrame, keys: Mapping[bytes, bytes]
+    request: Request, arriving: Iterable[bytes], by_frame: ChunksByFrame, keys: Mapping[bytes, bytes]
 ) -> Iterator[list[tuple[int, memoryview]]]:
-    """The wanted chunks of fetched frames, some at a time (what unpacks large is not held at once), by number, each checked.
+    """The wanted chunks of frames as they arrive, some at a time (what unpacks large is not held at once), by number, each
+    checked.
 
     Raises `Damaged`.
     """
-    # A server that sends more or less than was asked for is not trusted with the rest.
-    if len(data) != request.size:
-        raise Damaged("download.damaged", f"{len(data)} bytes came where {request.size} were asked for")
-    view_ = memoryview(data)
+    source = Source(arriving, request.size)
     for frame in request.frames:
-        start = frame.offset - request.offset
-        pieces = _content(frame, view_[start : start + frame.stored], keys)
+        stored = source.part(frame.stored)
         wanted = by_frame.of(frame)
         out, held = [], 0
-        for (number, digest, size, _), piece in zip(
-            wanted, spans_of(pieces, [(at, size) for _, _, size, at in wanted]), strict=True
-        ):
+        spans = spans_of(_content(frame, stored, keys), [(at, size) for _, _, size, at in wanted])
+        for (number, digest, size, _), piece in zip(wanted, spans, strict=True):
             if blake3(piece).digest() != digest:
                 raise Damaged(
                     "download.damaged",
@@ -64,11 +61,14 @@ def open_frames(
                 yield out
                 out, held = [], 0
         yield out
+        stored.end()
+    source.end()
 
 
-def _content(frame: FramePlace, stored: memoryview, keys: Mapping[bytes, bytes]) -> Iterator[bytes]:
+def _content(frame: FramePlace, stored: Source, keys: Mapping[bytes, bytes]) -> Iterator[bytes]:
     if not frame.key:
         return open_pieces(stored, frame.raw)
     if frame.key not in keys:
         raise Refused("content.locked", "this content is encrypted, and its key was not given out")
-    return decrypt_pieces(stored, frame.raw, keys[frame.key], frame.key)
+    # Whole before a byte of it is opened: what nobody vouches for never reaches a decompressor.
+    return decrypt_pieces(stored.read(), frame.raw, keys[frame.key], frame.key)

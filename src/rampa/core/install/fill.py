@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -243,17 +243,25 @@ class Filling:
     def _fetch(self, request: Request, by_frame: ChunksByFrame, assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
         for attempt in range(TRIES):
-            data = self._delivery.read(request.pack, request.offset, request.size)
-            with self._lock:
-                self.report.downloaded += len(data)
             try:
-                for chunks in open_frames(request, data, by_frame, self._keys):
+                for chunks in open_frames(request, self._arriving(request), by_frame, self._keys):
                     assembly.put_run(chunks)
                 return
             except Damaged:
                 if attempt == TRIES - 1:
                     raise
                 self._clock.sleep(0.05 * attempt)
+
+    def _arriving(self, request: Request) -> Iterator[bytes]:
+        """What is still on its way is not waited for: a large frame is opened while it comes."""
+        for offset, size in request.parts:
+            data = self._delivery.read(request.pack, offset, size)
+            with self._lock:
+                self.report.downloaded += len(data)
+            # A server that sends more or less than was asked for is not trusted with the rest.
+            if len(data) != size:
+                raise Damaged("download.damaged", f"{len(data)} bytes came where {size} were asked for")
+            yield data
 
     def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
         total, done = assembly.tree.size, 0

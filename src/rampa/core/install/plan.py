@@ -22,13 +22,15 @@ class UpdatePlan:
     """`assemble`: files made of chunks; the others are there as a whole.
 
     `differences` make chunks of what the device has, `requests` fetch frames for the rest; together they are `download`
-    bytes. `reused` and `written` are bytes of content; until the old build is removed, `written` is the extra disk.
+    bytes in `gets` answers. `reused` and `written` are bytes of content; until the old build is removed, `written` is the
+    extra disk.
     """
 
     assemble: Tree
     differences: tuple[DifferencePlace, ...]
     requests: tuple[Request, ...]
     download: int
+    gets: int
     reused: int
     written: int
 
@@ -44,5 +46,11 @@ def plan_update(new: Tree, have: LocalContent, locations: Locations) -> UpdatePl
     uses = view(assemble.files.numbers)
     reused = int(sizes[uses][held[uses]].sum()) if len(uses) else 0
     return UpdatePlan(
-        assemble, brought.differences, brought.requests, brought.size, reused + new.size - assemble.size, assemble.size
+        assemble,
+        brought.differences,
+        brought.requests,
+        brought.size,
+        brought.gets,
+        reused + new.size - assemble.size,
+        assemble.size,
     )

@@ -93,7 +93,7 @@ def _cost(services: Services, new: BuildRow, old: BuildRow | None, far: _Made) -
         metadata=metadata,
         reused=plan.reused,
         written=plan.written,
-        requests=len(plan.requests) + len(plan.differences),
+        requests=plan.gets,
         plain=plain,
         differences=sum(d.stored for d in plan.differences),
         peak_disk=(old.content.size if old else 0) + plan.written,

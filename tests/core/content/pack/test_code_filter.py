@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from unittest.mock import patch
+
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rampa.core.content.pack import code_filter
 from rampa.core.content.pack.code_filter import CodeStream, turn_arm64, turn_x86
 
 PIECES = [b"\xe8", b"\xe9", b"\x00", b"\xff", b"\x7f", b"\x80\x01", b"\xe8\x10\x00\x00\x00", b"\xe8\xf0\xff\xff\xff"]
@@ -68,6 +72,21 @@ def test_a_distance_that_goes_around_comes_back() -> None:
     for data in (bytes(3_000) + far, near, far[:4], near + far):
         turned = turn_x86(np.frombuffer(data, np.uint8), back=False)
         assert turn_x86(turned, back=True).tobytes() == data
+
+
+@given(X86, ARM, st.integers(0, 400), st.booleans())
+def test_kernel_and_numpy_turn_alike(data: bytes, words: list[int], position: int, back: bool) -> None:
+    if code_filter._kernel is None:
+        pytest.skip("no kernel was built here")
+    array, code = np.frombuffer(data, np.uint8), np.array(words, "<u4").view(np.uint8)
+    free = position % 7
+    compiled = code_filter._turn_calls(array, back, position, free)
+    turned = turn_arm64(code, back, 4 * position)
+    with patch.object(code_filter, "_kernel", None):
+        other = code_filter._turn_calls(array, back, position, free)
+        assert turned.tobytes() == turn_arm64(code, back, 4 * position).tobytes()
+    assert compiled[0].tobytes() == other[0].tobytes()
+    assert compiled[1] == other[1]
 
 
 @given(X86, st.lists(st.integers(0, 40), max_size=30))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import lzma
 import struct
+from collections.abc import Iterator
 from contextlib import suppress
 
 import pytest
@@ -16,6 +17,7 @@ from rampa.core.content.pack.compression import Packing, stored_frame
 from rampa.core.content.pack.filters import ARM64, BLOCKS, CODE, SOUND, X86_64, Filter
 from rampa.core.content.pack.opening import FRAME_LIMIT, PIECE, open_pieces, spans_of
 from rampa.core.content.pack.pack import compress
+from rampa.core.content.pack.source import Source
 from rampa.core.errors import Damaged
 from tests.refusals import refuses
 from tests.samples import noise, words
@@ -42,6 +44,49 @@ def test_filtered_frames_come_back_as_streams(chosen: Filter, pack) -> None:  # 
     runs.append((rest, chosen.record if chosen.kind == CODE else 0))
     stored = filters.wrap(pack(filters.apply(MIXED, chosen, runs)), chosen, runs)
     assert b"".join(open_pieces(stored, len(MIXED))) == MIXED
+
+
+@pytest.mark.parametrize("size", [1, 1000, 300_000])
+@pytest.mark.parametrize("kind", ["zstd", "lzma2", "filtered"])
+def test_frames_are_opened_while_they_arrive(kind: str, size: int) -> None:
+    content = MIXED if size > 1 else words(20_000, 1)
+    chosen, runs = Filter(CODE, X86_64), [(len(content), 0)]
+    stored = {
+        "zstd": lambda: compress(content, Packing(3)),
+        "lzma2": lambda: lzma2.compress(content, 1),
+        "filtered": lambda: filters.wrap(lzma2.compress(filters.apply(content, chosen, runs), 1), chosen, runs),
+    }[kind]()
+    asked = 0
+
+    def arriving() -> Iterator[bytes]:
+        nonlocal asked
+        for asked in range(0, len(stored), size):
+            yield stored[asked : asked + size]
+
+    source = Source(arriving(), len(stored))
+    pieces = open_pieces(source, len(content))
+    first = next(pieces)
+    assert size == 1 or asked < len(stored) // 2 or len(stored) < 4 * size, (
+        "the first piece does not wait for the last byte"
+    )
+    assert first + b"".join(pieces) == content
+    source.end()
+
+
+def test_a_source_is_read_in_parts_and_to_its_end() -> None:
+    source = Source([b"fog", b"", b"bog", b"wag", b"on"], 11)
+    assert (source.peek(4), bytes(source.read(1))) == (b"fogb", b"f")
+    part = source.part(6)
+    assert bytes(part.read(2)) == b"og"
+    assert bytes(part.read()) == b"bogw"
+    part.end()
+    assert bytes(source.read(99)) == b"agon"
+    source.end()
+    for pieces, size in (([b"fog"], 4), ([b"fog", b"g"], 3)):
+        with refuses("download.damaged", "bytes came than were asked for"):
+            Source(pieces, size).end()
+    with refuses("download.damaged", "fewer"):
+        Source([b"fog"], 3).part(4)
 
 
 @given(st.lists(st.binary(min_size=1, max_size=30), max_size=20), st.data())

@@ -9,7 +9,17 @@ is never changed, and what is changed stays within what says that it is one.
 
 from __future__ import annotations
 
+import importlib
+import sys
+from typing import Any
+
 import numpy as np
+
+_kernel: Any
+try:
+    _kernel = importlib.import_module("rampa.core.content.pack._code_kernel")
+except ImportError:  # no C compiler when Rampa was installed
+    _kernel = None
 
 CALL, JUMP, LENGTH = 0xE8, 0xE9, 5
 BITS = 25
@@ -27,6 +37,14 @@ def turn_x86(data: np.ndarray, back: bool) -> np.ndarray:
 def _turn_calls(data: np.ndarray, back: bool, position: int, free: int) -> tuple[np.ndarray, int]:
     """`position` is where `data` begins in its run, `free` the first byte that is looked at. Gives what became of it, and the
     first byte that would be looked at behind it."""
+    if _kernel is None:
+        return turn_calls_numpy(data, back, position, free)
+    out = data.copy()
+    return out, _kernel.turn_x86(out, back, position, free)
+
+
+def turn_calls_numpy(data: np.ndarray, back: bool, position: int, free: int) -> tuple[np.ndarray, int]:
+    """The same where no kernel was built."""
     out = data.copy()
     at = _calls(data, free)
     if not len(at):
@@ -63,6 +81,14 @@ def turn_arm64(data: np.ndarray, back: bool, position: int = 0) -> np.ndarray:
     """Of whole words, the first of them `position` bytes behind the run's start. As many bytes; `back` gives what
     `turn_arm64` was given."""
     words = data.view("<u4").copy()
+    if _kernel is not None and sys.byteorder == "little":
+        _kernel.turn_arm64(words, back, position // 4)
+        return words.view(np.uint8)
+    return _turn_words_numpy(words, back, position)
+
+
+def _turn_words_numpy(words: np.ndarray, back: bool, position: int) -> np.ndarray:
+    """The same where no kernel was built; changes `words`."""
     places = np.arange(position // 4, position // 4 + len(words), dtype=np.uint32)
     calls, pages = (words & np.uint32(BL_MASK)) == BL, (words & np.uint32(ADRP_MASK)) == ADRP
     far = words[calls] & np.uint32(WORDS)

@@ -20,6 +20,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rampa.core.content.pack.code_filter import CodeStream, turn_arm64, turn_x86
+from rampa.core.content.pack.source import Source
 from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5F
@@ -104,21 +105,26 @@ def wrap(frame: bytes, chosen: Filter, runs: Sequence[Run]) -> bytes:
     return HEAD.pack(SKIPPABLE, length, chosen.kind, chosen.parameter, len(runs)) + told + frame
 
 
-def unwrap(stored: memoryview, raw: int) -> tuple[Filter, list[Run], memoryview] | None:
-    """(the filter, its runs, the compressed frame), or None for a frame that is not filtered. Raises `Damaged`."""
-    if len(stored) < HEAD.size:
+def unwrap(stored: Source, raw: int) -> tuple[Filter, list[Run]] | None:
+    """(the filter, its runs), or None for a frame that is not filtered; the compressed frame is what is left of `stored`.
+
+    Raises `Damaged`.
+    """
+    head = stored.peek(HEAD.size)
+    if len(head) < HEAD.size:
         return None
-    magic, length, kind, parameter, count = HEAD.unpack_from(stored)
+    magic, length, kind, parameter, count = HEAD.unpack_from(head)
     # A skippable frame of this number can come from nobody else: packs, encrypted frames and these have one each.
     if magic != SKIPPABLE:
         return None
-    chosen, start = Filter(kind, parameter), HEAD.size + count * RUN.size
-    if length != len(stored) - 8 or start > len(stored):
+    chosen = Filter(kind, parameter)
+    if length != stored.left - 8 or HEAD.size + count * RUN.size > stored.left:
         raise Damaged("pack.damaged", "a filtered frame does not look like one")
-    runs = [RUN.unpack_from(stored, HEAD.size + i * RUN.size) for i in range(count)]
+    stored.read(HEAD.size)
+    runs = list(RUN.iter_unpack(stored.read(count * RUN.size)))
     if sum(size for size, _ in runs) != raw or any(skip > chosen.most_skipped for _, skip in runs):
         raise Damaged("pack.damaged", "the runs of a filtered frame do not fill it")
-    return chosen, runs, stored[start:]
+    return chosen, runs
 
 
 def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: Turn) -> bytes:

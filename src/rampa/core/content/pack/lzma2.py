@@ -12,6 +12,7 @@ import lzma
 import struct
 from collections.abc import Iterator
 
+from rampa.core.content.pack.source import Source
 from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5B
@@ -33,30 +34,32 @@ def compress(data: bytes | memoryview, preset: int) -> bytes:
     return HEAD.pack(SKIPPABLE, len(packed) + 1, code) + packed
 
 
-def is_frame(stored: memoryview) -> bool:
-    return len(stored) >= HEAD.size and struct.unpack_from("<I", stored)[0] == SKIPPABLE
+def is_frame(head: bytes) -> bool:
+    """By its first bytes."""
+    return len(head) >= 4 and struct.unpack_from("<I", head)[0] == SKIPPABLE
 
 
-def pieces(stored: memoryview, most: int) -> Iterator[bytes]:
+def pieces(stored: Source, most: int) -> Iterator[bytes]:
     """The content, at most `most` bytes at a time. Raises `Damaged`."""
-    _, length, code = HEAD.unpack_from(stored)
-    if length != len(stored) - 8 or code > 40 or _size_of(code) > MOST:
+    head = stored.read(HEAD.size)
+    if len(head) < HEAD.size:
+        raise Damaged("pack.damaged", "a frame of LZMA2 is cut short")
+    _, length, code = HEAD.unpack_from(head)
+    if length != stored.left + 1 or code > 40 or _size_of(code) > MOST:
         raise Damaged("pack.damaged", "a frame of LZMA2 does not look like one")
     opened = lzma.LZMADecompressor(lzma.FORMAT_RAW, filters=[{"id": lzma.FILTER_LZMA2, "dict_size": _size_of(code)}])
-    at = HEAD.size
     try:
         while not opened.eof:
             # Handed over bit by bit: what the library does not take at once it keeps a copy of.
-            given = stored[at : at + GIVEN] if opened.needs_input else b""
-            at += len(given)
+            given = stored.read(GIVEN) if opened.needs_input else b""
             piece = opened.decompress(given, most)
             if piece:
                 yield piece
-            elif opened.needs_input and at >= len(stored) and not opened.eof:
+            elif opened.needs_input and not stored.left and not opened.eof:
                 raise Damaged("pack.damaged", "a frame of LZMA2 is cut short")
     except lzma.LZMAError as error:
         raise Damaged("pack.damaged", "a frame of LZMA2 cannot be decompressed") from error
-    if opened.unused_data or at < len(stored):
+    if opened.unused_data or stored.left:
         raise Damaged("pack.damaged", "a frame of LZMA2 goes on behind its end")
 
 

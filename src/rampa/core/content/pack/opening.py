@@ -6,10 +6,12 @@ Whatever the frame is packed with, zstd (RFC 8878) or LZMA2 (lzma2.py), filtered
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import IO, cast
 
 import zstandard
 
 from rampa.core.content.pack import filters, lzma2
+from rampa.core.content.pack.source import Source
 from rampa.core.content.tree.inflation import inflate
 from rampa.core.errors import Damaged
 
@@ -18,19 +20,20 @@ FRAME_LIMIT = 48 * 1024 * 1024
 PIECE = 1024 * 1024
 WHOLE = 2 * PIECE
 """Frames up to this size come as one piece: one call for them all."""
+HEADER = 18
+"""The most bytes of a zstd frame's header (RFC 8878, section 3.1.1.1)."""
 
 
-def open_pieces(stored: bytes | memoryview, raw: int) -> Iterator[bytes]:
-    """The `raw` bytes of a frame in pieces of about `PIECE`. Raises `Damaged`, at the latest with what would be too much."""
+def open_pieces(stored: bytes | memoryview | Source, raw: int) -> Iterator[bytes]:
+    """The `raw` bytes of a frame in pieces of about `PIECE`; `stored` may still be arriving. Raises `Damaged`, at the latest with
+    what would be too much."""
     # Before the library takes memory: an index is a stranger's word.
     if not 0 < raw <= FRAME_LIMIT:
         raise Damaged("pack.damaged", f"a frame claims {raw} bytes, which is absurd")
-    inner = memoryview(stored)
-    filtered = filters.unwrap(inner, raw)
-    if filtered is None:
-        return _measured(_unpacked(inner, raw), raw)
-    chosen, runs, inner = filtered
-    return _measured(filters.undo_pieces(_measured(_unpacked(inner, raw), raw), chosen, runs), raw)
+    source = stored if isinstance(stored, Source) else Source.of(stored)
+    filtered = filters.unwrap(source, raw)
+    unpacked = _measured(_unpacked(source, raw), raw)
+    return unpacked if filtered is None else _measured(filters.undo_pieces(unpacked, *filtered), raw)
 
 
 def spans_of(pieces: Iterable[bytes], spans: Iterable[tuple[int, int]]) -> Iterator[memoryview]:
@@ -56,21 +59,23 @@ def spans_of(pieces: Iterable[bytes], spans: Iterable[tuple[int, int]]) -> Itera
         pass
 
 
-def _unpacked(stored: memoryview, raw: int) -> Iterator[bytes]:
-    if lzma2.is_frame(stored):
+def _unpacked(stored: Source, raw: int) -> Iterator[bytes]:
+    if lzma2.is_frame(stored.peek(4)):
         return lzma2.pieces(stored, PIECE)
     return _zstd(stored, raw)
 
 
-def _zstd(stored: memoryview, raw: int) -> Iterator[bytes]:
+def _zstd(stored: Source, raw: int) -> Iterator[bytes]:
     try:
         if raw <= WHOLE:
-            yield inflate(stored, raw)
+            yield inflate(stored.read(), raw)
             return
-        if zstandard.frame_content_size(stored) != raw:
+        if zstandard.frame_content_size(stored.peek(HEADER)) != raw:
             raise Damaged("pack.damaged", "a frame's size is not what the index says")
-        with zstandard.ZstdDecompressor(max_window_size=FRAME_LIMIT).stream_reader(stored) as stream:
-            while piece := stream.read(PIECE):
+        with zstandard.ZstdDecompressor(max_window_size=FRAME_LIMIT).stream_reader(
+            cast(IO[bytes], stored), closefd=False
+        ) as opened:
+            while piece := opened.read(PIECE):
                 yield piece
     except zstandard.ZstdError as error:
         raise Damaged("pack.damaged", "a frame cannot be decompressed") from error
