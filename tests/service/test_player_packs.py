@@ -15,6 +15,7 @@ import pytest
 from sqlalchemy import select, update
 
 from rampa.client import Client
+from rampa.core.content.depots.choice import Choice
 from rampa.core.content.layout.audience import read_audience
 from rampa.core.content.layout.rules import LayoutRules
 from rampa.core.content.patch import locations as locations_format
@@ -23,11 +24,13 @@ from rampa.operations.base import Services, begin
 from rampa.operations.layout import making
 from rampa.operations.layout.kept import forget_layouts
 from rampa.operations.store import collection
+from rampa.schema.devices import DeviceReport, NewDevice
+from rampa.schema.updates import DepotPlanQuery
 from rampa.store.port import ContentStore
 from tests.conftest import Begun, World
 from tests.refusals import refuses
 from tests.samples import add_key, build, change_folder, import_title, make_folder, words
-from tests.service.test_updates import ENCRYPTED, TITLE, carried_out, device, needs_kernel
+from tests.service.test_updates import DEPOTS, ENCRYPTED, TITLE, carried_out, device, needs_kernel
 from tests.service.test_updates import update as take
 
 EVERYBODY = "early"
@@ -224,6 +227,40 @@ def test_the_way_is_the_audience_s(client: Client, world: World, three: Path) ->
         assert chosen[number].waits <= 1.01 * min(w.waits for w in choice.ways)
     assert chosen[1].size < chosen[2].size or chosen[1].unpacking >= chosen[2].unpacking
     assert chosen[2].codec == "zstd"
+
+
+def test_devices_say_whom_they_are_made_for(client: Client, world: World, tmp_path: Path) -> None:
+    """Their lines make the audience, and what they chose says which depots may share a frame."""
+    add_key(client)
+    import_title(client, DEPOTS)
+    folder = make_folder(tmp_path / "source", 300_000)
+    for name in ("en", "fi"):
+        (folder / f"locale/{name}.json").write_bytes(words(400_000, len(name)) + name.encode())
+    for quality in ("fine", "plain"):
+        (folder / "data" / quality).mkdir()
+        (folder / "data" / quality / "bog.tex").write_bytes(quality.encode() * 1000)
+    build(client, folder, tmp_path / "state")
+    for number in range(20):
+        client.devices.register(TITLE, NewDevice(name=f"loft-{number}", platform="linux", channel="studio"))
+        depots = ["base", "english", "finnish", "fine"] if number else ["base", "english", "finnish", "plain"]
+        report = DeviceReport(build=1, depots=depots, rate=8.0 if number % 2 else 90.0)
+        client.devices.report(TITLE, f"loft-{number}", report)
+    client.updates.make_player_packs(TITLE, 1)
+    laid_out(world.services)
+    choice = client.updates.player_packs(TITLE, 1).choice
+    assert choice is not None
+    assert (choice.audience, choice.devices) == ("8:10:1,90:10:1", 20)
+    assert choice.depots == [["base", "english", "fine", "finnish"], ["base", "english", "finnish", "plain"]]
+    with world.services.db.transaction() as session:
+        packs = len(list(session.scalars(select(LayoutPackRow.pack_digest))))
+    assert packs == 3, "both languages with the base, each quality by itself"
+    for languages, quality in ((("en", "fi"), "fine"), (("en", "fi"), "plain"), (("fi",), "plain")):
+        on = device(client, tmp_path / f"{quality}-{len(languages)}")
+        query = DepotPlanQuery(languages=",".join(languages), quality=quality)
+        report = take(client, on, 1, Choice(languages=languages, quality=quality))
+        assert report.downloaded + report.metadata == client.updates.depot_plan(TITLE, 1, query).download
+        assert on.verify() == []
+        assert set(report.depots) == {d.name for d in client.updates.depot_plan(TITLE, 1, query).depots if d.taken}
 
 
 def test_an_old_device_is_told_of_small_frames_alone(client: Client, world: World, three: Path) -> None:

@@ -110,7 +110,8 @@ def _ways(choice: wire.LayoutChoice) -> None:
     classes = read_audience(choice.audience).classes
     whole = sum(c.weight for c in classes)
     said = ", ".join(f"{c.weight / whole:.0%} at {c.rate:g} Mbit/s" for c in classes)
-    out().print(f"\nTried in {duration(choice.seconds)}, for players of whom {said}:")
+    by = f", as {counted(choice.devices, 'device')} said" if choice.devices else ""
+    out().print(f"\nTried in {duration(choice.seconds)}, for players of whom {said}{by}:")
     rows = [
         (
             "chosen" if w.chosen else "" if w.allowed else "not allowed",

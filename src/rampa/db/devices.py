@@ -9,7 +9,7 @@ from sqlalchemy import BigInteger, ForeignKey, LargeBinary, String, UniqueConstr
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from rampa.core.errors import NotFound
-from rampa.db.base import Base, Identified
+from rampa.db.base import Base, Identified, Typed
 from rampa.db.builds import BuildRow
 from rampa.db.channels import ChannelRow
 from rampa.db.people import PersonRow
@@ -39,6 +39,10 @@ class DeviceRow(Identified, Base):
     """Its class, as it says."""
     level: Mapped[str] = mapped_column(String(40), default="")
     """Its system's level, as it says."""
+    depots: Mapped[list[str]] = mapped_column(Typed(list[str]), default=list)
+    """Those that it said to have, sorted."""
+    rate: Mapped[float] = mapped_column(default=0.0)
+    """Mbit/s of its last download that said something."""
     channel: Mapped[ChannelRow] = relationship(lazy="joined")
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     person: Mapped[PersonRow | None] = relationship(lazy="joined")

@@ -13,6 +13,7 @@ from rampa.schema.titles.titles import TitlePath
 
 DeviceNumber = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{8,64})?$")]
 Said = Annotated[str, StringConstraints(max_length=40, pattern=r"^[^\x00-\x1f\x7f]*$")]
+MOST_DEPOTS, MOST_RATE = 500, 1e6
 Signature = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{128}$")]
 
 
@@ -105,11 +106,14 @@ class Device(Wire):
 
 
 class DeviceReport(Wire):
-    """What an install or update did. Bytes, seconds."""
+    """What an install or update did. Bytes, seconds. `depots`: those that the device has now; `rate`: Mbit/s of its download, 0
+    where too little came to say."""
 
     build: Number
     downloaded: Annotated[int, Field(ge=0, le=2**53)] = 0
     reused: Annotated[int, Field(ge=0, le=2**53)] = 0
     written: Annotated[int, Field(ge=0, le=2**53)] = 0
     seconds: Annotated[float, Field(ge=0, le=1e9)] = 0.0
+    depots: Annotated[list[Slug], Field(max_length=MOST_DEPOTS)] = []
+    rate: Annotated[float, Field(ge=0, le=MOST_RATE)] = 0.0
     note: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")] = ""

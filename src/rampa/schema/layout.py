@@ -34,9 +34,12 @@ class FilterTried(Wire):
 
 
 class LayoutChoice(Wire):
-    """`audience` as `RATE:WEIGHT:SPEED` in Mbit/s, with commas between; `seconds` that trying took."""
+    """`audience` as `RATE:WEIGHT:SPEED` in Mbit/s, with commas between; `devices`: how many said so, 0 for the stated one.
+    `depots`: the choices that devices have, none where too few said so. `seconds` that trying took."""
 
     audience: str
+    devices: int = 0
+    depots: list[list[str]] = []
     seconds: float
     ways: list[WayTried]
     filters: list[FilterTried]

@@ -116,7 +116,8 @@ function Ways({ choice }: { choice: Choice }) {
     <details style={{ marginTop: 12 }}>
       <summary>How they were chosen</summary>
       <p className="dim" style={{ margin: "6px 0" }}>
-        Tried on a sample in {duration(choice.seconds)}, for players of whom {said}. The way is taken that brings them to the title soonest.
+        Tried on a sample in {duration(choice.seconds)}, for players of whom {said}
+        {choice.devices ? `, as ${plural(choice.devices, "device")} said` : ""}. The way is taken that brings them to the title soonest.
       </p>
       <table className="rows">
         <thead>

@@ -11,7 +11,7 @@ from rampa.core.content.pack.encryption import unwrap
 from rampa.core.content.patch.locations import VERSION as LOCATIONS
 from rampa.core.errors import Damaged, Refused
 from rampa.core.signing.statement import depots_in
-from rampa.schema.devices import DeviceReport
+from rampa.schema.devices import MOST_DEPOTS, MOST_RATE, DeviceReport
 
 if TYPE_CHECKING:
     from rampa.core.install.fill import FillReport
@@ -25,6 +25,8 @@ def device_report(build: int, report: FillReport) -> DeviceReport:
         reused=report.reused,
         written=report.written,
         seconds=round(report.seconds, 3),
+        depots=report.depots[:MOST_DEPOTS],
+        rate=min(report.rate, MOST_RATE),
     )
 
 

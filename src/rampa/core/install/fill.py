@@ -28,6 +28,8 @@ from rampa.core.install.fetched import ChunksByFrame, open_frames
 from rampa.core.install.reuse import Reused, runs
 
 TRIES = 3
+TELLING = 1_000_000
+"""Bytes from which on a rate says something of the line."""
 
 
 @dataclass
@@ -45,6 +47,10 @@ class FillReport:
     """Player files that the player changed, and that stayed."""
     aside: list[str] = field(default_factory=list)
     """Those that were replaced, and are kept aside."""
+    depots: list[str] = field(default_factory=list)
+    """What the device chose."""
+    rate: float = 0.0
+    """Mbit/s while frames came; 0 where too few came to say. What unpacks slower than the line brings counts as a slower line."""
 
 
 @dataclass(frozen=True)
@@ -54,6 +60,10 @@ class Progress:
     phase: str
     done: int
     total: int
+
+
+def _rate(size: int, seconds: float) -> float:
+    return round(size * 8 / 1e6 / seconds, 3) if size >= TELLING and seconds > 0 else 0.0
 
 
 class Filling:
@@ -199,9 +209,11 @@ class Filling:
             self._fetch(request, by_frame, assembly)
             return request.size
 
+        started = self._clock.seconds()
         for size in parallel.in_order(threads, fetch, brought.requests):
             done += size
             self._on(Progress("download", done, total))
+        self.report.rate = _rate(sum(r.size for r in brought.requests), self._clock.seconds() - started)
         self.report.written = assembly.written
 
     def _supply(self, assembly: Assembly, numbers: Numbers, locations: Locations, differences: bool) -> Supply:

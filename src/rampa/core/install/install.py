@@ -159,6 +159,7 @@ class Installation:
         except OSError as error:
             raise disk_error(error, self.root) from error
         report.metadata += fetched + len(envelope)
+        report.depots = [d.depot for d in lines]
         report.seconds = self._clock.seconds() - started
         return report
 

@@ -90,6 +90,8 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
         # Devices report again after an answer that got lost; what travelled then counts twice, which is rather said
         # than hidden.
         row.downloaded += asked.downloaded
+        row.depots = sorted(set(asked.depots)) or row.depots
+        row.rate = asked.rate or row.rate
         detail = asked.model_dump()
         audit.record(uow, "device.report", name, slug, **detail)
         uow.session.flush()

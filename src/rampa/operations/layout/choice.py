@@ -11,7 +11,7 @@ from rampa.schema.layout import FilterTried, LayoutChoice, WayTried
 PROCESSORS = {ARM64: "ARM64"}
 
 
-def described(trial: Trial, audience: Audience) -> LayoutChoice:
+def described(trial: Trial, audience: Audience, devices: int, depots: list[list[str]]) -> LayoutChoice:
     ways = [
         WayTried(
             codec=t.way.codec,
@@ -36,7 +36,14 @@ def described(trial: Trial, audience: Audience) -> LayoutChoice:
         )
         for chosen, share in trial.filters
     ]
-    return LayoutChoice(audience=str(audience), seconds=round(trial.seconds, 2), ways=ways, filters=filters)
+    return LayoutChoice(
+        audience=str(audience),
+        devices=devices,
+        depots=depots,
+        seconds=round(trial.seconds, 2),
+        ways=ways,
+        filters=filters,
+    )
 
 
 def chosen_way(choice: LayoutChoice) -> tuple[Way, frozenset[Filter]]:

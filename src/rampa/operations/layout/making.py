@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import uuid
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.build.life import BuildState
+from rampa.core.content.depots.choice import Selector
 from rampa.core.content.layout.frames import FramePlan
 from rampa.core.content.layout.groups import Groups, groups_of, together
 from rampa.core.content.layout.life import LayoutEvent, LayoutState
@@ -43,6 +44,7 @@ from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import depot_trees, selectors_of
 from rampa.operations.content.visibility import is_offered, visibility_of
 from rampa.operations.layout.choice import chosen_way, described
+from rampa.operations.layout.players import audience_of, choices_of
 from rampa.schema.layout import LayoutChoice
 from rampa.system import CLOCK
 
@@ -56,13 +58,18 @@ class _Content:
     """All depots of a build, side by side: each below a folder of its name, since two may deliver the same path."""
 
     tree: Tree
-    groups: Groups
+    depots: Mapping[str, Tree]
+    selectors: Mapping[str, Selector]
     order: FileOrder
     bytes_: StoredFileBytes
     keys: Mapping[str, Key]
 
-    def key_of(self, group: int) -> Key | None:
-        depot = self.groups.apart[group]
+    def groups(self, choices: Sequence[Sequence[str]]) -> Groups:
+        """By the choices that devices have."""
+        classes = together(self.selectors, [frozenset(depots) for depots in choices])
+        return groups_of(self.tree, self.depots, classes, frozenset(self.keys))
+
+    def key_of(self, depot: str) -> Key | None:
         return self.keys[depot] if depot else None
 
 
@@ -79,7 +86,7 @@ def lay_out(services: Services, build_id: str) -> None:
     try:
         content = _content(services, build)
         if choice is None:
-            choice = _try(services, content)
+            choice = _try(services, build, content)
             if _skip(services, key, content, choice):
                 return
         if _begin(services, key, content, choice):
@@ -95,11 +102,9 @@ def _content(services: Services, build: BuildRow) -> _Content:
         (_below(depot, file) for depot, tree in trees.items() for file in tree.files), key=lambda f: f.path.encode()
     )
     whole = Tree(files)
-    keys = _keys(services, build)
-    classes = together(selectors_of(build), [])
-    groups = groups_of(whole, trees, classes, frozenset(keys))
     bytes_ = StoredFileBytes(services, whole)
-    return _Content(whole, groups, order_of(whole, bytes_.read), bytes_, keys)
+    order = order_of(whole, bytes_.read)
+    return _Content(whole, trees, selectors_of(build), order, bytes_, _keys(services, build))
 
 
 def _below(depot: str, file: FileEntry) -> FileEntry:
@@ -114,11 +119,13 @@ def _keys(services: Services, build: BuildRow) -> dict[str, Key]:
     return {depot: (ident, content_key(services, ident)) for depot, ident in idents.items()}
 
 
-def _try(services: Services, content: _Content) -> LayoutChoice:
-    rules = services.layout
-    bounds = Bounds(rules.seconds, rules.frame)
-    trial = try_ways(content.tree, content.order, content.bytes_.read, rules.audience, CLOCK, bounds)
-    return described(trial, rules.audience)
+def _try(services: Services, build: BuildRow, content: _Content) -> LayoutChoice:
+    with begin(services) as uow:
+        audience, devices = audience_of(uow, build)
+        depots = choices_of(uow, build)
+    bounds = Bounds(services.layout.seconds, services.layout.frame)
+    trial = try_ways(content.tree, content.order, content.bytes_.read, audience, CLOCK, bounds)
+    return described(trial, audience, devices, depots)
 
 
 def _skip(services: Services, key: uuid.UUID, content: _Content, choice: LayoutChoice) -> bool:
@@ -153,9 +160,11 @@ def _make(services: Services, build: BuildRow, content: _Content, choice: Layout
     way, used = chosen_way(choice)
     done = _made(services, build)
     wanted = _not_in(done)
-    frames = make_frames(content.tree, content.order, content.groups.numbers, content.bytes_.read, way, used, wanted)
+    # As they were when it was begun: whoever goes on must make the same frames.
+    groups = content.groups(choice.depots)
+    frames = make_frames(content.tree, content.order, groups.numbers, content.bytes_.read, way, used, wanted)
     for group, pack in _packs(frames):
-        if not _write(services, build, pack, content.key_of(group)):
+        if not _write(services, build, pack, content.key_of(groups.apart[group])):
             return
     _finish(services, build)
 
