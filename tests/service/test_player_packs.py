@@ -29,7 +29,7 @@ from rampa.schema.updates import DepotPlanQuery
 from rampa.store.port import ContentStore
 from tests.conftest import Begun, World
 from tests.refusals import refuses
-from tests.samples import add_key, build, change_folder, import_title, make_folder, words
+from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, words
 from tests.service.test_updates import DEPOTS, ENCRYPTED, TITLE, carried_out, device, needs_kernel
 from tests.service.test_updates import update as take
 
@@ -261,6 +261,17 @@ def test_devices_say_whom_they_are_made_for(client: Client, world: World, tmp_pa
         assert report.downloaded + report.metadata == client.updates.depot_plan(TITLE, 1, query).download
         assert on.verify() == []
         assert set(report.depots) == {d.name for d in client.updates.depot_plan(TITLE, 1, query).depots if d.taken}
+
+
+def test_a_profile_for_small_devices_has_small_frames(client: Client, world: World, tmp_path: Path) -> None:
+    add_key(client)
+    import_title(client, DOCUMENT.replace("[content]\n", "[content]\nplayer_frame = 1\n"))
+    build(client, make_folder(tmp_path / "source", 200_000), tmp_path / "state")
+    client.updates.make_player_packs(TITLE, 1)
+    laid_out(world.services)
+    choice = client.updates.player_packs(TITLE, 1).choice
+    assert choice is not None
+    assert {w.frame for w in choice.ways if w.allowed} == {1}
 
 
 def test_an_old_device_is_told_of_small_frames_alone(client: Client, world: World, three: Path) -> None:

@@ -1,4 +1,4 @@
-"""Mach-O (Apple, "OS X ABI Mach-O File Format Reference"), 64-bit little-endian: machine, the libraries that it names."""
+"""Mach-O (Apple, "OS X ABI Mach-O File Format Reference"), 64-bit little-endian: machine, segments, libraries that it names."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ MAGIC = b"\xcf\xfa\xed\xfe"
 MACHINES = {0x01000007: "x86_64", 0x0100000C: "arm64"}
 LOAD_DYLIB = 0xC
 """Weak ones (0x80000018) may be missing."""
+SEGMENT_64, EXECUTE = 0x19, 4
 MOST_COMMANDS = 2000
 MOST_BYTES = 1 << 20
 
@@ -25,6 +26,20 @@ class MachO:
         self.machine = MACHINES.get(number, "")
 
     def libraries(self) -> Iterator[str]:
+        for kind, command in self._commands():
+            if kind == LOAD_DYLIB:
+                (name,) = struct.unpack_from("<I", command, 8)
+                yield text_at(command + b"\0", name)
+
+    def code(self) -> Iterator[tuple[int, int]]:
+        """(offset, size) in bytes of the file of each segment that is loaded to be executed."""
+        for kind, command in self._commands():
+            if kind == SEGMENT_64:
+                offset, size, _, protection = struct.unpack_from("<QQII", command, 40)
+                if size and protection & EXECUTE:
+                    yield offset, size
+
+    def _commands(self) -> Iterator[tuple[int, bytes]]:
         count, size = struct.unpack_from("<II", self._head, 16)
         commands, at = self._read(32, min(size, MOST_BYTES)), 0
         for _ in range(min(count, MOST_COMMANDS)):
@@ -32,9 +47,7 @@ class MachO:
             # A command that is shorter than its own head would never let the walk go on.
             if length < 8:
                 return
-            if kind == LOAD_DYLIB:
-                (name,) = struct.unpack_from("<I", commands, at + 8)
-                yield text_at(commands[at : at + length] + b"\0", name)
+            yield kind, commands[at : at + length]
             at += length
 
 

@@ -49,6 +49,7 @@ class ContentSettings:
     provided_libraries: tuple[str, ...]
     packing: Mapping[str, str]
     compression: int
+    player_frame: int
     encryption: bool
 
 

@@ -25,6 +25,7 @@ from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import FileEntry, Tree
 from rampa.core.errors import RampaError
+from rampa.core.profile.resolved import resolve
 from rampa.db import (
     BuildRow,
     ChunkRow,
@@ -32,6 +33,7 @@ from rampa.db import (
     FrameRow,
     LayoutPackRow,
     LayoutRow,
+    load_document,
     queue,
     store_state,
 )
@@ -123,7 +125,8 @@ def _try(services: Services, build: BuildRow, content: _Content) -> LayoutChoice
     with begin(services) as uow:
         audience, devices = audience_of(uow, build)
         depots = choices_of(uow, build)
-    bounds = Bounds(services.layout.seconds, services.layout.frame)
+        profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
+    bounds = Bounds(services.layout.seconds, min(services.layout.frame, profile.settings.content.player_frame))
     trial = try_ways(content.tree, content.order, content.bytes_.read, audience, CLOCK, bounds)
     return described(trial, audience, devices, depots)
 

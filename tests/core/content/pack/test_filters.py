@@ -118,6 +118,35 @@ def program(machine: int = 62) -> bytes:
     return (head + b"".join(segments)).ljust(4096, b"\0") + bytes(code[:60_000])
 
 
+def mach(machine: int, *spans: tuple[int, int], protection: int = 5) -> bytes:
+    """The same code as a Mach-O file: a segment that is not executed, and these."""
+    rows = [(0, 4096, 1), *((offset, size, protection) for offset, size in spans)]
+    commands = b"".join(
+        struct.pack("<II16sQQQQIIII", 0x19, 72, b"__TEXT", 0, size, offset, size, 7, told, 0, 0)
+        for offset, size, told in rows
+    )
+    head = b"\xcf\xfa\xed\xfe" + struct.pack("<IIIIIII", machine, 0, 2, len(rows), len(commands), 0, 0)
+    return (head + commands).ljust(4096, b"\0") + program(62 if machine == 0x01000007 else 183)[4096:]
+
+
+@pytest.mark.parametrize(("machine", "parameter"), [(0x01000007, X86_64), (0x0100000C, ARM64)])
+def test_calls_of_mach_o(machine: int, parameter: int) -> None:
+    data = mach(machine, (4096, 60_000))
+    shape = shape_of(data[:HEADER])
+    assert shape is not None
+    assert (shape.filter, shape.spans) == (Filter(CODE, parameter), ((4096, 64_096),))
+    runs = shape.runs(0, len(data))
+    assert filters.undo(filters.apply(data, shape.filter, runs), shape.filter, runs) == data
+    # Segments that overlap, that no file holds, or that are not executed, and a header that is cut short.
+    for broken in (
+        mach(machine, (4096, 9000), (5000, 10)),
+        mach(machine, (4096, 1 << 60)),
+        mach(machine, (4096, 9), protection=1),
+    ):
+        assert shape_of(broken[:HEADER]) is None
+    assert shape_of(data[:60]) is None
+
+
 @pytest.mark.parametrize(("machine", "parameter"), [(62, X86_64), (183, ARM64)])
 def test_calls_of_programs_name_where_they_go(machine: int, parameter: int, tmp_path: Path) -> None:
     data = program(machine)

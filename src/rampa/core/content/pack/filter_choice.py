@@ -3,10 +3,13 @@ none."""
 
 from __future__ import annotations
 
+import itertools
 import struct
 from dataclasses import dataclass
 
 from rampa.core.binaries import segments
+from rampa.core.binaries.mach_o import read_mach_o
+from rampa.core.binaries.read_at import of_bytes
 from rampa.core.content.pack.filters import ARM64, BLOCKS, CHANNELS, CODE, SOUND, X86_64, Filter, Run
 
 HEADER = segments.HEAD
@@ -101,6 +104,18 @@ PROCESSORS = {segments.X86_64: X86_64, segments.ARM64: ARM64}
 def _code(head: bytes) -> Shape | None:
     image = segments.read_image(head)
     if image is None:
-        return None
+        return _mach_o(head)
     spans = tuple((s.offset, s.offset + s.size) for s in image.segments if s.kind == segments.CODE)
     return Shape(Filter(CODE, PROCESSORS[image.machine]), 0, spans) if spans else None
+
+
+def _mach_o(head: bytes) -> Shape | None:
+    # For the filter alone: how addresses move between two releases was never tried on these.
+    program = read_mach_o(of_bytes(head))
+    if program is None or program.machine not in segments.PROCESSORS:
+        return None
+    spans = sorted((offset, offset + size) for offset, size in program.code())
+    apart = all(end <= start for (_, end), (start, _) in itertools.pairwise(spans))
+    if not spans or not apart or spans[-1][1] >= segments.HIGHEST:
+        return None
+    return Shape(Filter(CODE, PROCESSORS[segments.PROCESSORS[program.machine]]), 0, tuple(spans))

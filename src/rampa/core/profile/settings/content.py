@@ -136,6 +136,18 @@ SETTINGS = (
         used="build",
     ),
     Setting(
+        "content.player_frame",
+        "Frames for players",
+        "The most content in a frame of packs for players. 8 for devices with little memory: they hold it while they unpack.",
+        kind="number",
+        least=1,
+        most=32,
+        unit="MiB",
+        default=32,
+        example="8",
+        used="placing",
+    ),
+    Setting(
         "content.encryption",
         "Encryption",
         "Depots are encrypted until the release.",
