@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from sqlalchemy import delete, text, update
+from sqlalchemy import delete, select, text, update
 
 from rampa.client import Client
 from rampa.core.content.manifest import manifest
@@ -16,7 +16,7 @@ from rampa.core.content.pack.pack import read_index
 from rampa.core.errors import Damaged, Unavailable
 from rampa.core.placement.channels import Audience
 from rampa.core.trust.terms import TrustRole, channel_role
-from rampa.db import TrustKeyRow, find_channel
+from rampa.db import LayoutPackRow, TrustKeyRow, find_build, find_channel
 from rampa.operations.base import begin
 from rampa.operations.delivery.files import open_closed_file
 from rampa.operations.delivery.origins import look_at_origins
@@ -47,6 +47,7 @@ from tests.delivering import (
 )
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, import_title
+from tests.service.test_player_packs import laid_out
 from tests.service.test_webhooks import HERE, target, with_status
 
 LETTERS = text("select id from procrastinate_jobs where task_name = 'send_letter'")
@@ -79,6 +80,34 @@ def test_a_device_installs_and_updates_from_files_alone(titled: World, client: C
     assert install(device, places) == 2
     assert server.asked[:2] == ["metadata/2.root.json", "metadata/timestamp.json"]
     assert len(server.asked) == 3, "of the rest only the statement: what its line has is what it has"
+
+
+def test_packs_for_players_are_among_the_files(titled: World, client: Client, tmp_path: Path) -> None:
+    """Those of the build; of another one only what everybody may read."""
+    services = titled.services
+    for number in (1, 3):
+        client.updates.make_player_packs(TITLE, number)
+        laid_out(services)
+    with begin(services) as uow:
+        own, closed = (
+            set(uow.session.scalars(select(LayoutPackRow.pack_digest).where(LayoutPackRow.build_id == build.id)))
+            for build in (find_build(uow.session, TITLE, number) for number in (1, 3))
+        )
+    publish_due(services)
+    written(client, tmp_path / "mirror")
+    server = MirrorServer(tmp_path / "mirror")
+    assert install(new_device(client, tmp_path / "desk"), origins({"mirror.test": server})) == 1
+    asked = {bytes.fromhex(n[6:70]) for n in server.asked if n.startswith("packs/")}
+    assert asked == own
+    place(client, 2)
+    publish_due(services)
+    written(client, tmp_path / "mirror")
+    there = {bytes.fromhex(p.stem) for p in (tmp_path / "mirror").rglob("*.pack")}
+    assert own <= there
+    assert not closed & there
+    server.asked.clear()
+    assert install(new_device(client, tmp_path / "loft", "b2"), origins({"mirror.test": server})) == 2
+    assert {bytes.fromhex(n[6:70]) for n in server.asked if n.startswith("packs/")} & own, "what the two builds share"
 
 
 def test_files_hold_while_the_service_is_away(titled: World, client: Client, tmp_path: Path) -> None:

@@ -7,11 +7,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-import numpy as np
 from sqlalchemy import select
 
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
-from rampa.core.content.tree.columns import Digests, column, view
+from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Chunk
 from rampa.core.content.visibility import Visibility
 from rampa.db import ChunkRow, FrameRow, LayoutPackRow, PackRow
@@ -103,15 +102,13 @@ def locate_for_players(
     rows = rows.where(LayoutPackRow.build_id == layout, PackRow.visibility >= least)
     if plain_only:
         rows = rows.where(FrameRow.key.is_(None))
+    every = uow.session.execute(rows.order_by(FrameRow.id, ChunkRow.at)).all()
     found = PlacesBuilder()
-    for digest, _, at, pack, offset, stored, raw, key, *_ in uow.session.execute(
-        rows.order_by(FrameRow.id, ChunkRow.at)
-    ):
-        found.add(digest, FramePlace(pack, offset, stored, raw, key or b""), at)
-    every = found.places()
-    wanted = np.flatnonzero(digests.find_all(every.digests) >= 0)
-    frame, at_ = view(every.frame)[wanted], view(every.at)[wanted]
-    return ChunkPlaces(every.digests.take(wanted), column("I", frame), column("I", at_), every.frames)
+    wanted = digests.find_all(Digests.of(row.digest for row in every)) >= 0
+    for row, is_wanted in zip(every, wanted.tolist(), strict=True):
+        if is_wanted:
+            found.add(row.digest, FramePlace(row.pack_digest, row.offset, row.stored, row.raw, row.key or b""), row.at)
+    return found.places()
 
 
 def _rank(copy: Copy) -> tuple[bool, bool, int, FramePlace]:

@@ -18,7 +18,7 @@ from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Tree
 from rampa.core.content.visibility import Visibility
 from rampa.core.errors import NotFound
-from rampa.db import BuildRow, DifferenceSetRow, LayoutRow, StoreStateRow
+from rampa.db import BuildRow, DifferenceSetRow, LayoutPackRow, LayoutRow, PackRow, StoreStateRow
 from rampa.operations.base import Services, UnitOfWork, begin
 from rampa.operations.content.copies import locate, locate_for_players
 from rampa.operations.content.result_cache import ResultCache
@@ -77,17 +77,23 @@ def _for_players(services: Services, build: BuildRow, digests: Digests, least: V
     """In the build's own packs for players; until they are ready, in those of the newest build that has some."""
     with begin(services) as uow:
         layout = layout_for(uow, build)
-        # Another build's keys are not this one's: what is encrypted there is left.
-        return locate_for_players(uow, layout, digests, least, layout != build.id) if layout else NO_PLACES
+        if layout is None:
+            return NO_PLACES
+        if layout == build.id:
+            return locate_for_players(uow, layout, digests, least, plain_only=False)
+        # Its frames bring content of that build along: only what everybody may read, under nobody's key.
+        return locate_for_players(uow, layout, digests, max(least, Visibility.EVERYBODY), plain_only=True)
 
 
 def layout_for(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
-    """The build whose packs for players serve this one's."""
+    """The build whose packs for players serve this one's: itself, or the newest one whose packs everybody may read."""
     ready = select(LayoutRow.build_id).join(BuildRow, BuildRow.id == LayoutRow.build_id)
     ready = ready.where(LayoutRow.state == LayoutState.READY)
     ready = ready.where(BuildRow.title_id == build.title_id, BuildRow.platform == build.platform)
-    order = (BuildRow.id == build.id).desc(), BuildRow.number.desc()
-    return uow.session.scalar(ready.order_by(*order).limit(1))
+    inside = select(LayoutPackRow.build_id).join(PackRow, PackRow.digest == LayoutPackRow.pack_digest)
+    open_ = LayoutRow.build_id.in_(inside.where(PackRow.visibility >= Visibility.EVERYBODY))
+    own = BuildRow.id == build.id
+    return uow.session.scalar(ready.where(own | open_).order_by(own.desc(), BuildRow.number.desc()).limit(1))
 
 
 def _differences(

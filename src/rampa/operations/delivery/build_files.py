@@ -47,7 +47,7 @@ def build_files(services: Services, build: BuildRow) -> BuildFiles:
     depots = {}
     for depot in build.depots:
         located, encoded = build_locations(services, build, None, (depot.name,))
-        packs |= {frame.pack for frame in located.chunks.frames}
+        packs |= {frame.pack for places in (located.chunks, located.delivery) for frame in places.frames}
         depots[depot.name] = out.add(encoded)
         out.stored[names.manifest_name(depot.manifest)] = depot.manifest_size
     updates: dict[int, UpdatePlaces] = {}
