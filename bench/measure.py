@@ -205,7 +205,7 @@ GROUPS = (
     Group(("fresh-time-50", "fresh-time-500"), players.times),
     Group(("install-time-xz",), players.unpacking),
     Group(("install-memory",), players.memory),
-    Group(("fresh-bytes-series", "skip-bytes-series"), players.over_releases),
+    Group(("fresh-bytes-series", "skip-bytes-series", "store-bytes-series"), players.over_releases),
     Group(("memory-1g",), lambda tree: memory_rows(tree, (1,))),
     Group(("memory-10g",), lambda tree: memory_rows(tree, (10,))),
     Group(("cli-start-time-python",), start),

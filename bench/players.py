@@ -184,9 +184,11 @@ def over_releases(tree: Tree) -> list[Figure]:
     newest = lay_out(made.newest, made.newest_folder, audience)
     by_itself = lay_out(ours.pack(made.newest_folder, tree.scratch / "alone"), made.newest_folder, audience)
     requests = [p.packed.fresh_plan().gets for p in (newest, by_itself)]
+    stored = sum(p.stat().st_size for p in newest.packed.folder.glob("*.pack"))
     first = replace(newest.packed, before=made.first)
     ours.prepare(first, (made.first_folder, made.newest_folder))
-    note = peers.missing("tar", "zstd")
+    note = peers.missing("tar", "zstd", "xz")
+    union = None if note else series.union_bytes(made, tree.scratch)
     theirs = None if note else series.patch_from_bytes(made, tree.scratch)
     many = f"{made.count} releases"
     return [
@@ -199,6 +201,14 @@ def over_releases(tree: Tree) -> list[Figure]:
             f"{many}; {requests[0]} requests, alone {requests[1]}; small frames {made.newest.fresh_bytes():,} bytes",
         ),
         Figure("skip-bytes-series", first.update_bytes(), theirs, "bytes", 0.8, note or many),
+        Figure(
+            "store-bytes-series",
+            stored,
+            union,
+            "bytes",
+            1.6,
+            note or f"{many}; small frames of all, players' of the newest",
+        ),
     ]
 
 

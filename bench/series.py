@@ -8,6 +8,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+from blake3 import blake3
 
 from bench import ours, peers
 from bench.rows import Tree
@@ -17,9 +18,11 @@ RELEASES = 12
 
 @dataclass(frozen=True)
 class Releases:
-    """All of them packed one behind the other, each with what was new in it; the folders of the first and the newest."""
+    """All of them packed one behind the other, each with what was new in it; the folders of the first and the newest. `union` has
+    every file that there ever was once, versions of one side by side."""
 
     count: int
+    union: Path
     first: ours.Packed
     newest: ours.Packed
     first_folder: Path
@@ -28,21 +31,36 @@ class Releases:
 
 @lru_cache(maxsize=1)
 def releases(tree: Tree) -> Releases:
-    store = tree.scratch / "series"
+    store, union, seen = tree.scratch / "series", tree.scratch / "union", set[bytes]()
     given = sorted((p for p in tree.v1.parent.glob("v[0-9]*") if p.is_dir()), key=lambda p: int(p.name[1:]))
     if len(given) > 2:
         packed = [ours.pack(given[0], store)]
         for folder in given[1:]:
             packed.append(ours.pack(folder, store, before=packed[-1]))
-        return Releases(len(given), packed[0], packed[-1], given[0], given[-1])
+        for number, folder in enumerate(given):
+            _keep(folder, number, union, seen)
+        return Releases(len(given), union, packed[0], packed[-1], given[0], given[-1])
     changing = tree.scratch / "changing"
     shutil.rmtree(changing, ignore_errors=True)
     shutil.copytree(tree.v1, changing, symlinks=True)
     first = newest = ours.pack(changing, store)
+    _keep(changing, 0, union, seen)
     for number in range(1, RELEASES):
         change(changing, number)
         newest = ours.pack(changing, store, before=newest)
-    return Releases(RELEASES, first, newest, tree.v1, changing)
+        _keep(changing, number, union, seen)
+    return Releases(RELEASES, union, first, newest, tree.v1, changing)
+
+
+def _keep(folder: Path, number: int, union: Path, seen: set[bytes]) -> None:
+    for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.is_symlink()):
+        data = path.read_bytes()
+        digest = blake3(data).digest()
+        if digest not in seen:
+            seen.add(digest)
+            kept = union / path.relative_to(folder).with_name(f"{path.name}.r{number:02d}")
+            kept.parent.mkdir(parents=True, exist_ok=True)
+            kept.write_bytes(data)
 
 
 def change(root: Path, seed: int) -> None:
@@ -82,3 +100,13 @@ def patch_from_bytes(made: Releases, scratch: Path) -> int:
     for name in ("old", "new"):
         (scratch / f"{name}.tar").unlink()
     return out.stat().st_size
+
+
+def union_bytes(made: Releases, scratch: Path) -> int:
+    """The best general-purpose archive of all files that there ever were."""
+    out, tar = scratch / "union.tar.z", f"tar c --sort=name --mtime=@0 -C '{made.union}' ."
+    sizes = []
+    for how in ("zstd -19 --long=31 -T2 -q -c", "xz -9e -T2 -c"):
+        peers.shell(f"{tar} | {how} > '{out}'")
+        sizes.append(out.stat().st_size)
+    return min(sizes)

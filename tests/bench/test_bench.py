@@ -35,7 +35,7 @@ def test_rows_of_a_tree_of_one_s_own(tmp_path: Path) -> None:
 def test_rows_of_packs_for_players(tmp_path: Path) -> None:
     generate(tmp_path / "data", 2, 5)
     rows = "fresh-bytes-best,fresh-bytes-xz,delivery-make-time,fresh-time-500,install-time-xz,install-memory"
-    series = ",fresh-bytes-series,skip-bytes-series"
+    series = ",fresh-bytes-series,skip-bytes-series,store-bytes-series"
     done = run("--data", str(tmp_path / "data"), "--rows", rows + series, "--json", str(tmp_path / "f.json"))
     assert done.returncode == 0, done.stderr
     figures = {f["row"]: f for f in json.loads((tmp_path / "f.json").read_text())}
@@ -60,4 +60,4 @@ def test_the_generator_repeats_itself(tmp_path: Path) -> None:
 
 def test_every_row_stands_once() -> None:
     ids = [i for g in GROUPS for i in g.ids]
-    assert len(ids) == len(set(ids)) == 64
+    assert len(ids) == len(set(ids)) == 65
