@@ -18,7 +18,7 @@ from rampa.operations.channels.obstacles import check, line_of_build
 from rampa.operations.channels.placements import channel_of, describe_placement
 from rampa.operations.channels.standing import load_standing
 from rampa.operations.content.stored_trees import build_tree
-from rampa.operations.layout.asking import ask_for, standing
+from rampa.operations.layout import asking
 from rampa.operations.signing.continuity import bind
 from rampa.operations.updates.costs import update_cost, update_costs
 from rampa.operations.updates.differences import ask, likely
@@ -31,29 +31,29 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
     """What placing would do, in figures. Changes nothing."""
     with begin(services) as uow:
         build = find_build(uow.session, slug, number)
-        titles = load_standing(uow, build.title)
-        channel = channel_of(titles, channel_name)
+        standing = load_standing(uow, build.title)
+        channel = channel_of(standing, channel_name)
         channel_name = channel.name
-        live = titles.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
+        live = standing.live_on(channel_name, build.platform, line_of_build(uow, build).storefront)
         old = live[0].build if live else None
-        findings = check(uow, titles, build, channel)
+        findings = check(uow, standing, build, channel)
         had = builds_had(uow, channel, build)
-        packs = standing(uow, build, channel)
+        packs = asking.standing(uow, build, channel)
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
     changes = compare(build_tree(services, old) if old else Tree(), build_tree(services, build)) if whole else []
     gates = gates_of(services, actor, channel, build, findings)
     return wire.PlacePreview(
-        build=summary(build, titles.names_of(build.number)),
+        build=summary(build, standing.names_of(build.number)),
         channel=channel_name,
-        replaces=summary(old, titles.names_of(old.number)) if old else None,
+        replaces=summary(old, standing.names_of(old.number)) if old else None,
         findings=findings,
         changes=changes[:SHOWN_CHANGES],
         changes_left=max(0, len(changes) - SHOWN_CHANGES),
         update=update_cost(services, build, old) if whole and old else None,
         fresh=update_cost(services, build, None) if whole else None,
         updates=_updates(services, build, had) if whole else [],
-        devices=titles.following.get((channel_name, build.platform), 0),
+        devices=standing.following.get((channel_name, build.platform), 0),
         gates=gates,
         possible=not blocks(findings) and all(gate.state != "closed" for gate in gates),
         etag=str(channel.version),
@@ -120,7 +120,7 @@ def put_build(
     placement = lines.put(uow, channel, build, code_line.storefront, extent)
     placement.release_id = release.id if release else None
     ask(uow, build, held)
-    ask_for(uow, build, channel)
+    asking.ask_for(uow, build, channel)
     queue.put(uow.session, "show_content", queue.CONTENT, lock="visibility", build=str(build.id))
     if build.bundle is not None:
         bind(uow, build, code_line, build.bundle.fingerprint)

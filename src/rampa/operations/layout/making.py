@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import uuid
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -172,7 +172,7 @@ def _make(services: Services, build: BuildRow, content: _Content, choice: Layout
     _finish(services, build)
 
 
-def _not_in(done: Digests):  # type: ignore[no-untyped-def]
+def _not_in(done: Digests) -> Callable[[FramePlan], bool]:
     def wanted(plan: FramePlan) -> bool:
         return bool((done.find_all(Digests.of(c.digest for c in plan.chunks)) < 0).any())
 

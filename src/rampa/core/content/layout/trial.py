@@ -70,11 +70,11 @@ def try_ways(
         filters = _filters(threads, pieces, read)
         used = frozenset(f for f, share in filters if share <= WORTH)
         on("filters")
-        blocks = [_join(group, read, used) for group in _blocks(pieces, TRIED_FRAME * MIB)]
+        blocks = list(_blocks([_turned(p, read, used) for p in pieces], TRIED_FRAME * MIB))
         codecs = [_codec(threads, clock, way, blocks) for way in CODECS]
         on("codecs")
         plans = plan_frames(tree, order, one, MIB, used)
-        gains = _gains(threads, list(_spread(plans, raw, STRETCHES, max(FRAMES))), read, used)
+        gains = _gains(threads, [_turned(p, read, used) for p in _spread(plans, raw, STRETCHES, max(FRAMES))])
         on("frames")
     table = table_of(raw, codecs, gains, audience, bounds.frame, bounds.seconds)
     return Trial(table, choose(table), filters, used, clock.seconds() - started)
@@ -101,21 +101,25 @@ def _filters(threads: ThreadPoolExecutor, pieces: Sequence[FramePlan], read: REA
     return [(chosen, turned / plain) for chosen, (turned, plain) in sizes.items()]
 
 
-def _blocks(pieces: Sequence[FramePlan], limit: int) -> Iterator[list[FramePlan]]:
+_Turned = tuple[Filter | None, bytes]
+"""A piece's filter, and its bytes as they are compressed."""
+
+
+def _turned(piece: FramePlan, read: READ, used: frozenset[Filter]) -> _Turned:
+    content = piece.content(read)
+    return piece.filter, piece.filtered(content)[0] if piece.filter in used else content
+
+
+def _blocks(pieces: Sequence[_Turned], limit: int) -> Iterator[bytes]:
     """Those of one filter together, up to a size."""
-    open_: dict[Filter | None, list[FramePlan]] = {}
-    for piece in pieces:
-        block = open_.setdefault(piece.filter, [])
-        if block and sum(p.size for p in block) + piece.size > limit:
-            yield block
-            block = open_[piece.filter] = []
-        block.append(piece)
-    yield from open_.values()
-
-
-def _join(pieces: Sequence[FramePlan], read: READ, used: frozenset[Filter]) -> bytes:
-    contents = [p.content(read) for p in pieces]
-    return b"".join(p.filtered(c)[0] if p.filter in used else c for p, c in zip(pieces, contents, strict=True))
+    open_: dict[Filter | None, list[bytes]] = {}
+    for chosen, data in pieces:
+        block = open_.setdefault(chosen, [])
+        if block and sum(map(len, block)) + len(data) > limit:
+            yield b"".join(block)
+            block = open_[chosen] = []
+        block.append(data)
+    yield from map(b"".join, open_.values())
 
 
 def _codec(
@@ -133,13 +137,11 @@ def _codec(
     return *codec, sum(map(len, packed)) / raw, (between - started) / raw, (ended - between) / raw
 
 
-def _gains(
-    threads: ThreadPoolExecutor, pieces: Sequence[FramePlan], read: READ, used: frozenset[Filter]
-) -> list[tuple[int, float]]:
+def _gains(threads: ThreadPoolExecutor, pieces: Sequence[_Turned]) -> list[tuple[int, float]]:
     """(MiB of a frame, size beside that of the frames that codecs are tried in)."""
     sizes = {}
     for frame in FRAMES:
         way, blocks = Way(ZSTD, FRAME_LEVEL, frame), _blocks(pieces, frame * MIB)
-        packed = parallel.in_order(threads, lambda b, w=way: len(compress(_join(b, read, used), w)), blocks)  # type: ignore[misc]
+        packed = parallel.in_order(threads, lambda b, w=way: len(compress(b, w)), blocks)  # type: ignore[misc]
         sizes[frame] = max(1, sum(packed))
     return [(frame, sizes[frame] / sizes[TRIED_FRAME]) for frame in FRAMES]

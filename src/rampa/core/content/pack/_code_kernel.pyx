@@ -2,7 +2,6 @@
 """Turns the calls of programs at memory speed, without the GIL. `code_filter` has the same in numpy, and says what is turned."""
 from libc.stdint cimport uint8_t, uint32_t, uint64_t
 
-cdef uint32_t BITS = 25
 cdef uint32_t HALF = 1 << 24
 cdef uint32_t MASK = (1 << 25) - 1
 

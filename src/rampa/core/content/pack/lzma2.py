@@ -17,8 +17,6 @@ from rampa.core.errors import Damaged
 
 SKIPPABLE = 0x184D2A5B
 HEAD = struct.Struct("<IIB")
-LEAST = 12
-"""Exponent of the smallest dictionary: 4 KiB."""
 MOST = 64 * 1024 * 1024
 """What a reader takes as a dictionary: its memory is a stranger's word."""
 GIVEN = 256 * 1024
