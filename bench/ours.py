@@ -20,7 +20,8 @@ from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch import manifest_difference
-from rampa.core.content.patch.locations import NO_PLACES, DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.scan.folder_index import FolderIndex

@@ -21,7 +21,8 @@ from rampa.core.content.pack.compression import Packing, read_rule
 from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.patch import locations
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.pairs import Region
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, LinkEntry, Tree

@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Chunk
 from rampa.core.install.cheapest import Supply, supply

@@ -17,7 +17,8 @@ from rampa.core.content.pack import pack
 from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.patch import locations, manifest_difference
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.sets import MadeSet, make_set, missing_chunks
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, select

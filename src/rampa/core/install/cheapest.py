@@ -14,8 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, lacking
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Digests, Numbers, view
+from rampa.core.install.aside import Source, rounds
 
 REQUEST_LIMIT = 4 * 1024 * 1024
 """Neighbouring frames are fetched with one request up to this many bytes."""
@@ -71,7 +73,7 @@ class _Item:
     cost: float
     members: Numbers
     at: Numbers
-    what: FramePlace | DifferencePlace
+    what: FramePlace | tuple[DifferencePlace, ...]
 
 
 def supply(wanted: Digests, sizes: Numbers, locations: Locations, differences: bool = True) -> Supply:
@@ -103,13 +105,37 @@ def _beginnings(made: list[_Item], small: list[_Item], large: list[_Item]) -> It
 
 
 def _differences(wanted: Digests, locations: Locations) -> list[_Item]:
-    out = []
+    """One at a time, but for those of a chain: whatever starts from the same content is taken together or not at all."""
+    brings: dict[Source, Numbers] = {}
     for place in locations.differences:
         members = wanted.find_all(Digests.of(c.digest for c in place.new))
-        members = np.unique(members[members >= 0])
-        if len(members):
-            out.append(_Item(place.stored + locations.price, members, members, place))
+        brings[place.source] = np.unique(members[members >= 0])
+    out = []
+    for places in _together(locations.differences, {s for s, members in brings.items() if len(members)}):
+        members = np.unique(np.concatenate([brings[p.source] for p in places]))
+        out.append(_Item(sum(p.stored + locations.price for p in places), members, members, places))
     return out
+
+
+def _together(places: Sequence[DifferencePlace], wanted: set[Source]) -> list[tuple[DifferencePlace, ...]]:
+    """Those that are wanted with all that they start from; sources come first."""
+    used, parent = set(wanted), {p.source: p.source for p in places}
+
+    def top(source: Source) -> Source:
+        while parent[source] != source:
+            parent[source] = source = parent[parent[source]]
+        return source
+
+    for place in reversed(places):
+        if place.source in used:
+            used |= place.sources
+            for source in place.sources & parent.keys():
+                parent[top(source)] = top(place.source)
+    groups: dict[Source, list[DifferencePlace]] = {}
+    for place in places:
+        if place.source in used:
+            groups.setdefault(top(place.source), []).append(place)
+    return [tuple(group) for group in groups.values()]
 
 
 def _frames(wanted: Digests, places: ChunkPlaces, price: int) -> list[_Item]:
@@ -169,19 +195,23 @@ def _needed(taken: list[_Item], count: int) -> list[_Item]:
 
 def _supply(items: list[_Item], count: int) -> Supply:
     left = np.ones(count, dtype=bool)
-    differences = [i for i in items if isinstance(i.what, DifferencePlace)]
-    for item in differences:
-        left[item.members] = False
+    taken: list[DifferencePlace] = []
+    for item in items:
+        if not isinstance(item.what, FramePlace):
+            left[item.members] = False
+            taken += item.what
     frames = []
     for frame, item in sorted((i.what, i) for i in items if isinstance(i.what, FramePlace)):
         mine = left[item.members]
         left[item.members] = False
         if mine.any():
             frames.append(Taken(frame, item.members[mine], item.at[mine]))
-    places = sorted(
-        (d.what for d in differences if isinstance(d.what, DifferencePlace)), key=lambda d: (d.pack, d.offset)
-    )
-    return Supply(tuple(places), tuple(frames), tuple(requests_for(t.frame for t in frames)))
+    return Supply(tuple(_by_round(taken)), tuple(frames), tuple(requests_for(t.frame for t in frames)))
+
+
+def _by_round(places: list[DifferencePlace]) -> list[DifferencePlace]:
+    """As they lie, but behind what they start from."""
+    return [place for each in rounds(places) for place in sorted(each, key=lambda p: p.source)]
 
 
 def requests_for(frames: Iterable[FramePlace]) -> Iterator[Request]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,12 +15,14 @@ from blake3 import blake3
 from rampa.core import parallel
 from rampa.core.ambient import Clock
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Numbers, view
 from rampa.core.content.tree.regions import LocalContent
 from rampa.core.content.tree.tree import FileEntry, Tree
-from rampa.core.errors import Damaged
+from rampa.core.errors import Damaged, NotFound
 from rampa.core.files import disk_error
+from rampa.core.install.aside import Aside, rounds
 from rampa.core.install.assembly import Assembly, file_holds, read_region
 from rampa.core.install.cheapest import Request, Supply, supply
 from rampa.core.install.delivery import Delivery
@@ -192,7 +194,7 @@ class Filling:
         total, done = brought.size, 0
         if total:
             self._on(Progress("download", 0, total))
-        for size in parallel.in_order(threads, lambda d: self._make(d, assembly), brought.differences):
+        for size in self._make_all(brought.differences, assembly, threads):
             done += size
             self._on(Progress("download", done, total))
         # Whatever the differences could not make comes as plain chunks, with the rest.
@@ -221,34 +223,49 @@ class Filling:
         sizes = view(chunks.sizes)[numbers].astype(np.int64)
         return supply(chunks.digests.take(numbers), sizes, locations, differences)
 
-    def _make(self, place: DifferencePlace, assembly: Assembly) -> int:
-        """Makes chunks of what the device has. Where that was touched, or the difference is not right, nothing is put:
-        plain chunks come instead."""
-        old = self._old_content(place)
-        if old is None:
-            return 0
-        payload = self._delivery.read(place.pack, place.offset, place.stored)
-        with self._lock:
-            self.report.downloaded += len(payload)
+    def _make_all(
+        self, places: Sequence[DifferencePlace], assembly: Assembly, threads: ThreadPoolExecutor
+    ) -> Iterator[int]:
+        aside = Aside(self._root.parent, places)
         try:
-            content = memoryview(maker.apply(payload, old, place.new_size))
-        except Damaged:
-            return place.stored
-        at = 0
-        for chunk in place.new:
-            piece = content[at : at + chunk.size]
-            number = assembly.tree.chunks.digests.find(chunk.digest)
-            if number >= 0 and blake3(piece).digest() == chunk.digest:
-                assembly.put(number, piece)
-            at += chunk.size
-        return place.stored
+            for each in rounds(places):
+                yield from parallel.in_order(threads, lambda d: self._make(d, assembly, aside), each)
+        finally:
+            aside.close()
 
-    def _old_content(self, place: DifferencePlace) -> bytes | None:
+    def _make(self, place: DifferencePlace, assembly: Assembly, aside: Aside) -> int:
+        """Makes chunks of what the device has. Where that was touched, or the difference is not right or not there any more,
+        nothing is put: plain chunks come instead."""
+        old = self._old_content(place, aside)
+        content = None if old is None else self._made(place, old)
+        if content is not None:
+            aside.put(place, content)
+            for chunk, at in zip(place.new, place.starts, strict=True):
+                piece = content[at : at + chunk.size]
+                number = assembly.tree.chunks.digests.find(chunk.digest)
+                if number >= 0 and blake3(piece).digest() == chunk.digest:
+                    assembly.put(number, piece)
+        aside.done(place)
+        return place.stored if old is not None else 0
+
+    def _made(self, place: DifferencePlace, old: bytes) -> memoryview | None:
+        try:
+            payload = self._delivery.read(place.pack, place.offset, place.stored)
+            with self._lock:
+                self.report.downloaded += len(payload)
+            return memoryview(maker.apply(payload, old, place.new_size))
+        except (Damaged, NotFound):
+            return None
+
+    def _old_content(self, place: DifferencePlace, aside: Aside) -> bytes | None:
         if not place.old:
             return b""
         if self._have_root is None:
             return None
-        parts = [read_region(self._have_root / r.path, r.offset, r.size) for r in place.old]
+        parts = [
+            aside.read(r) if isinstance(r, MadeRegion) else read_region(self._have_root / r.path, r.offset, r.size)
+            for r in place.old
+        ]
         old = b"".join(p for p in parts if p is not None)
         return old if blake3(old).digest() == place.old_digest else None
 

@@ -40,7 +40,8 @@ def read_located(located: Located, new: Manifests, old: Manifests | None) -> Loc
     bases = {each.base for each in read} - {0}
     return Locations(
         joined_places([each.chunks for each in read]),
-        tuple(d for each in read for d in each.differences),
+        # A chain comes with every depot that uses it.
+        tuple({d.source: d for each in read for d in each.differences}.values()),
         bases.pop() if len(bases) == 1 else 0,
         joined_places([each.delivery for each in read]),
         max((each.price for each in read), default=0),

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import view
 from rampa.core.content.tree.regions import LocalContent
 from rampa.core.content.tree.tree import Tree
@@ -33,6 +34,12 @@ class UpdatePlan:
     gets: int
     reused: int
     written: int
+
+    @property
+    def aside(self) -> int:
+        """Bytes of content that lie on the disk meanwhile, for steps of a chain that start from them; at most."""
+        started_from = {source for d in self.differences for source in d.sources}
+        return sum(d.new_size for d in self.differences if d.source in started_from)
 
 
 def plan_update(new: Tree, have: LocalContent, locations: Locations) -> UpdatePlan:

@@ -12,14 +12,16 @@ from rampa.core.content.layout.life import LayoutState
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.pack.places import ChunkPlaces
 from rampa.core.content.patch import locations as locations_format
-from rampa.core.content.patch.locations import NO_PLACES, DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
+from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.patch.sets import missing_chunks
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Tree
 from rampa.core.content.visibility import Visibility
 from rampa.core.errors import NotFound
-from rampa.db import BuildRow, DifferenceSetRow, LayoutPackRow, LayoutRow, PackRow, StoreStateRow
+from rampa.db import BuildRow, LayoutPackRow, LayoutRow, PackRow, StoreStateRow
 from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.content.chains import NO_WAY, Way, differences_along, way_between
 from rampa.operations.content.copies import locate, locate_for_players
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, find_ready, symbols_manifest
@@ -42,7 +44,7 @@ def build_locations(
 ) -> tuple[Locations, bytes]:
     """Where the build's chunks lie, decoded and as a device gets them; from a start, those that it lacks, and differences."""
     with begin(services) as uow:
-        made = uow.session.get(DifferenceSetRow, (build.id, start.build.id)) if start else None
+        way = way_between(uow, build, start.build) if start else NO_WAY
         epoch = uow.session.scalar(select(StoreStateRow.epoch)) or 0
         least = visibility_of(uow, build)
 
@@ -55,7 +57,7 @@ def build_locations(
             # Placed a moment ago, or lowered for another's sake: it is brought there now rather than refused.
             show(services, build.id)
             chunks = _places(services, wanted.digests, least)
-        differences = _differences(services, build, start, made, new, old) if made and start and old else ()
+        differences = _differences(services, start, way, new, old) if start and old else ()
         delivery = _for_players(services, build, wanted.digests, least)
         price = services.layout.price if len(delivery) else 0
         located = Locations(chunks, differences, start.build.number if start else 0, delivery, price)
@@ -64,7 +66,7 @@ def build_locations(
     # Everything that the answer depends on, so that a cached one is never wrong: the store packed again, differences
     # made.
     begun = start and (start.build.id, start.depots)
-    key = (services.store, build.id, depots, begun, made and made.pack, epoch, least)
+    key = (services.store, build.id, depots, begun, way.packs, epoch, least)
     return _locations.get(key, make)
 
 
@@ -96,25 +98,21 @@ def layout_for(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
     return uow.session.scalar(ready.where(own | open_).order_by(own.desc(), BuildRow.number.desc()).limit(1))
 
 
-def _differences(
-    services: Services, build: BuildRow, start: Start, made: DifferenceSetRow, new: Tree, old: Tree
-) -> tuple[DifferencePlace, ...]:
+def _differences(services: Services, start: Start, way: Way, new: Tree, old: Tree) -> tuple[DifferencePlace, ...]:
     """Those that fit what the device chose; they were made for one that takes everything."""
-    if not made.pack:
-        return ()
-    whole = build_tree(services, build), build_tree(services, start.build)
+    whole = build_tree(services, start.build)
+    kept: dict[tuple[bytes, int], DifferencePlace] = {}
+    for place in differences_along(services, way):
+        # They start from files as a device has them that takes everything; one that has another file there cannot use them.
+        starts = all(r.source in kept if isinstance(r, MadeRegion) else _same(r.path, old, whole) for r in place.old)
+        if starts and all(c.digest in new.chunks.digests for c in place.new):
+            kept[place.source] = place
+    return tuple(kept.values())
 
-    def same(path: str) -> bool:
-        # They start from files as a device has them that takes everything; one that has another file there cannot use
-        # them.
-        installed, meant = old.files.find(path), whole[1].files.find(path)
-        return installed is not None and meant is not None and installed.digest == meant.digest
 
-    return tuple(
-        d
-        for d in locations_format.decode(made.rows, *whole).differences
-        if all(c.digest in new.chunks.digests for c in d.new) and all(same(r.path) for r in d.old)
-    )
+def _same(path: str, installed: Tree, whole: Tree) -> bool:
+    there, meant = installed.files.find(path), whole.files.find(path)
+    return there is not None and meant is not None and there.digest == meant.digest
 
 
 def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:
@@ -123,12 +121,11 @@ def locations_for(services: Services, slug: str, number: int, query: wire.Locati
     base = _base(services, slug, query.base, build)
     start = Start(base, _names(query.base_depots)) if base else None
     located, encoded = build_locations(services, build, start, _names(query.depots))
-    if query.version >= locations_format.VERSION or not (len(located.delivery) or located.price):
+    if query.version >= located.version:
         return encoded
     new = build_tree(services, build, _names(query.depots))
-    return locations_format.encode(
-        located.old(), new, build_tree(services, base, start.depots) if start and base else None
-    )
+    old = build_tree(services, base, start.depots) if start and base else None
+    return locations_format.encode(located.readable(query.version), new, old)
 
 
 def _names(text: str) -> tuple[str, ...] | None:

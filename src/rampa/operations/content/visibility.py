@@ -43,13 +43,18 @@ def is_offered(uow: UnitOfWork, build: BuildRow) -> bool:
     return build.state == BuildState.READY and uow.session.scalar(rows.limit(1)) is not None
 
 
+def for_everybody(uow: UnitOfWork, builds: Iterable[uuid.UUID]) -> set[uuid.UUID]:
+    """Those of these builds that everybody may read."""
+    rows = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+    rows = rows.join(BuildRow, BuildRow.id == PlacementRow.build_id).where(BuildRow.state == BuildState.READY)
+    rows = rows.where(PlacementRow.build_id.in_(builds), PlacementRow.state.in_(WAS_LIVE))
+    return set(uow.session.scalars(rows.where(ChannelRow.audience == Audience.FOR_EVERYBODY)))
+
+
 def visibility_of(uow: UnitOfWork, build: BuildRow) -> Visibility:
     if not is_offered(uow, build):
         return Visibility.BUILD
-    rows = select(PlacementRow.id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
-    rows = rows.where(PlacementRow.build_id == build.id, PlacementRow.state.in_(WAS_LIVE))
-    everybody = rows.where(ChannelRow.audience == Audience.FOR_EVERYBODY)
-    return Visibility.EVERYBODY if uow.session.scalar(everybody.limit(1)) else Visibility.OFFERED
+    return Visibility.EVERYBODY if for_everybody(uow, [build.id]) else Visibility.OFFERED
 
 
 def show(services: Services, build: uuid.UUID) -> None:

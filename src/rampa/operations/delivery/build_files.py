@@ -6,12 +6,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from sqlalchemy import select
-from sqlalchemy.orm import joinedload
 
 from rampa.core.content.depots.choice import EVERYTHING, chosen
 from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.patch.life import DifferenceState
-from rampa.core.content.patch.locations import NO_PLACES, DifferencePlace, Locations
+from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.delivery import names, places
 from rampa.core.delivery.line import SignedFile
 from rampa.core.delivery.places import BuildPlaces, UpdatePlaces
@@ -19,10 +19,13 @@ from rampa.core.errors import Refused
 from rampa.core.install.file_delivery import encode_keys
 from rampa.db import BuildRow, DifferenceSetRow, PackRow
 from rampa.operations.base import Services, begin
+from rampa.operations.content.chains import NO_WAY, Way, differences_along, ways_to
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
 from rampa.operations.signing.content_keys import get_keys
 
+MOST_STARTS = 50
+"""Old builds, the newest ones, that have their updates written out; others take what a fresh install takes."""
 NO_FILE = SignedFile("0" * 64, 0)
 
 
@@ -52,9 +55,9 @@ def build_files(services: Services, build: BuildRow) -> BuildFiles:
         out.stored[names.manifest_name(depot.manifest)] = depot.manifest_size
     updates: dict[int, UpdatePlaces] = {}
     manifests: dict[str, dict[str, int]] = {}
-    for made in _difference_sets(services, build):
-        updates[made.old.number] = _update(services, out, build, made)
-        _add_manifests(services, out, manifests, build, made.old)
+    for old, way in _starts(services, build):
+        updates[old.number] = _update(services, out, build, old, way)
+        _add_manifests(services, out, manifests, build, old)
     keys, sealed = _keys(services, out, build)
     out.add(build.content.statement or b"")
     out.stored |= _sizes(services, packs)
@@ -62,36 +65,39 @@ def build_files(services: Services, build: BuildRow) -> BuildFiles:
     return out
 
 
-def _difference_sets(services: Services, build: BuildRow) -> list[DifferenceSetRow]:
-    """Those of updates that somebody asked differences for."""
-    rows = select(DifferenceSetRow).where(
-        DifferenceSetRow.new_id == build.id, DifferenceSetRow.state != DifferenceState.WAITING
-    )
+def _starts(services: Services, build: BuildRow) -> list[tuple[BuildRow, Way]]:
+    """The builds that updates are written out for: those that somebody asked differences from, and those that chains begin at."""
+    row = DifferenceSetRow
+    tried = select(row.old_id).where(row.new_id == build.id, row.state != DifferenceState.WAITING)
     with begin(services) as uow:
-        return list(
-            uow.session.scalars(rows.options(joinedload(DifferenceSetRow.old)).order_by(DifferenceSetRow.old_id))
+        ways = ways_to(uow, build)
+        wanted = select(BuildRow).where(
+            BuildRow.id.in_({*ways, *uow.session.scalars(tried)}) & (BuildRow.id != build.id)
         )
+        builds = uow.session.scalars(wanted.order_by(BuildRow.number.desc()).limit(MOST_STARTS))
+        return [(old, ways.get(old.id, NO_WAY)) for old in builds]
 
 
-def _update(services: Services, out: BuildFiles, build: BuildRow, made: DifferenceSetRow) -> UpdatePlaces:
+def _update(services: Services, out: BuildFiles, build: BuildRow, old: BuildRow, way: Way) -> UpdatePlaces:
     """Each depot from the one of its name; what crosses depots is for devices that have them all."""
-    there = {d.name for d in made.old.depots}
+    there = {d.name for d in old.depots}
     used: set[DifferencePlace] = set()
     depots = {}
     for depot in build.depots:
         if depot.name in there:
             one = (depot.name,)
-            located, encoded = build_locations(services, build, Start(made.old, one), one)
+            located, encoded = build_locations(services, build, Start(old, one), one)
             used.update(located.differences)
             depots[depot.name] = out.add(encoded)
     whole = None
-    if made.pack:
-        out.stored[names.pack_name(made.pack)] = made.size
-        joined = build_tree(services, build), build_tree(services, made.old)
-        every = locations_format.decode(made.rows, *joined).differences
-        left = tuple(d for d in every if d not in used)
-        whole = out.add(locations_format.encode(Locations(NO_PLACES, left, made.old.number), *joined)) if left else None
-    return UpdatePlaces(depots, tuple(chosen(selectors_of(made.old), EVERYTHING)), whole)
+    out.stored |= {names.pack_name(row.pack): row.size for row in way.sets if row.pack}
+    every = differences_along(services, way)
+    if every and not used.issuperset(every):
+        joined = build_tree(services, build), build_tree(services, old)
+        # A chain is whole or it is none: what one depot uses of it is there once more.
+        left = every if any(d.sources for d in every) else tuple(d for d in every if d not in used)
+        whole = out.add(locations_format.encode(Locations(NO_PLACES, left, old.number), *joined))
+    return UpdatePlaces(depots, tuple(chosen(selectors_of(old), EVERYTHING)), whole)
 
 
 def _add_manifests(

@@ -11,6 +11,7 @@ from rampa.core.delivery.line import MOST_ORIGINS, OriginPlace
 from rampa.core.placement.life import LIVE
 from rampa.core.trust.issue import Issued
 from rampa.db import (
+    BuildRow,
     ChannelRow,
     DeliveryOriginRow,
     DifferenceSetRow,
@@ -40,11 +41,11 @@ def title_marker(uow: UnitOfWork, title: uuid.UUID) -> str:
 
 
 def content_marker(uow: UnitOfWork, build: uuid.UUID) -> tuple[object, ...]:
-    """Of one build: differences made, content moved, keys given out, signed again."""
+    """Of one build: differences made, for it and for those that a chain leads by, content moved, keys given out, signed again."""
+    title = select(BuildRow.title_id).where(BuildRow.id == build).scalar_subquery()
     sets = select(func.count(), func.max(DifferenceSetRow.created_at), func.sum(DifferenceSetRow.size))
-    made = uow.session.execute(
-        sets.where(DifferenceSetRow.new_id == build).group_by(DifferenceSetRow.state).order_by(DifferenceSetRow.state)
-    ).all()
+    sets = sets.join(BuildRow, BuildRow.id == DifferenceSetRow.new_id).where(BuildRow.title_id == title)
+    made = uow.session.execute(sets.group_by(DifferenceSetRow.state).order_by(DifferenceSetRow.state)).all()
     unsealed = uow.session.scalar(select(UnsealingKeyRow.unsealed_at).where(UnsealingKeyRow.build_id == build))
     return build, tuple(tuple(row) for row in made), unsealed, store_state(uow.session).epoch
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import uuid
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -18,6 +20,7 @@ from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow, DepotRow, DifferenceSetRow, LayoutRow, StoreStateRow
 from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.content.chains import NO_WAY, ways_to
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
@@ -37,7 +40,7 @@ def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> Cost
 class _Made:
     """How far the background's work for a pair is: all of it changes what a device is told."""
 
-    pack: bytes | None = None
+    packs: tuple[bytes, ...] = ()
     differences: DifferenceState | None = None
     layout: LayoutState | None = None
     expected: int = 0
@@ -59,13 +62,22 @@ def update_costs(services: Services, pairs: Sequence[Pair]) -> list[CostOut]:
 def _made(uow: UnitOfWork, pairs: Sequence[Pair]) -> list[_Made]:
     ids = [(new.id, old.id) for new, old in pairs if old]
     row, layout = DifferenceSetRow, LayoutRow
-    rows = select(row.new_id, row.old_id, row.pack, row.state).where(tuple_(row.new_id, row.old_id).in_(ids))
-    sets = {(new, old): (pack, state) for new, old, pack, state in uow.session.execute(rows)}
+    rows = select(row.new_id, row.old_id, row.state).where(tuple_(row.new_id, row.old_id).in_(ids))
+    states = {(new, old): state for new, old, state in uow.session.execute(rows)}
     columns = select(layout.build_id, layout.state, layout.expected)
     found = uow.session.execute(columns.where(layout.build_id.in_({new.id for new, _ in pairs})))
     layouts = {build: (state, expected) for build, state, expected in found}
+    starts: dict[uuid.UUID, set[uuid.UUID]] = defaultdict(set)
+    for new, old in ids:
+        starts[new].add(old)
+    builds = {new.id: new for new, _ in pairs}
+    ways = {ident: ways_to(uow, builds[ident], old) for ident, old in starts.items()}
     return [
-        _Made(*sets.get((new.id, old.id), (None, None)) if old else (None, None), *layouts.get(new.id, (None, 0)))
+        _Made(
+            ways[new.id].get(old.id, NO_WAY).packs if old else (),
+            states.get((new.id, old.id)) if old else None,
+            *layouts.get(new.id, (None, 0)),
+        )
         for new, old in pairs
     ]
 
@@ -96,7 +108,7 @@ def _cost(services: Services, new: BuildRow, old: BuildRow | None, far: _Made) -
         requests=plan.gets,
         plain=plain,
         differences=sum(d.stored for d in plan.differences),
-        peak_disk=(old.content.size if old else 0) + plan.written,
+        peak_disk=(old.content.size if old else 0) + plan.written + plan.aside,
         making=making,
         expected=min(download, far.expected + metadata) if coming and not old and far.expected else download,
     )

@@ -16,19 +16,20 @@ import zstandard
 
 from rampa.core.content.pack.opening import FRAME_LIMIT
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, joined_places
-from rampa.core.content.patch.pairs import Region
+from rampa.core.content.patch import difference_columns
+from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.tree.cbor_reader import Document, ItemKind, read, within
 from rampa.core.content.tree.columns import DIGEST_SIZE, Digests, Numbers, column, view
 from rampa.core.content.tree.inflation import inflate_document
-from rampa.core.content.tree.tree import Chunk, Chunks, Tree
+from rampa.core.content.tree.tree import Chunks, Tree
 from rampa.core.errors import Damaged
 
 FORMAT = "rampa-locations"
-OLD_VERSION, VERSION = 2, 3
-"""Version 2 knows one place for a chunk, and no price."""
+OLDEST, TWO_PLACES, VERSION = 2, 3, 4
+"""Version 2 knows one place for a chunk, and no price; version 3 no differences that are dense or start from another's."""
 VERSION_KEY = b"\x67version"
 _CHUNKS: Document = dict.fromkeys(("frame", "at", "chunk"), ItemKind.NUMBERS)
-OLD_DOCUMENT: Document = {
+_OLDEST: Document = {
     "format": ItemKind.TEXT,
     "version": ItemKind.NUMBER,
     "base": ItemKind.NUMBER,
@@ -36,43 +37,17 @@ OLD_DOCUMENT: Document = {
     "frames": dict.fromkeys(("pack", "offset", "stored", "raw", "key"), ItemKind.NUMBERS),
     "keys": ItemKind.BLOBS,
     "chunks": _CHUNKS,
-    "differences": {
-        "digest": ItemKind.BYTES,
-        **dict.fromkeys(
-            ("pack", "offset", "stored", "regions", "file", "from", "size", "chunks", "chunk"), ItemKind.NUMBERS
-        ),
-    },
+    "differences": difference_columns.OLD_COLUMNS,
 }
-DOCUMENT: Document = {**OLD_DOCUMENT, "delivery": _CHUNKS, "price": ItemKind.NUMBER}
-DOCUMENTS = {OLD_VERSION: OLD_DOCUMENT, VERSION: DOCUMENT}
+_TWO_PLACES: Document = {**_OLDEST, "delivery": _CHUNKS, "price": ItemKind.NUMBER}
+DOCUMENT: Document = {**_TWO_PLACES, "differences": difference_columns.COLUMNS}
+DOCUMENTS = {OLDEST: _OLDEST, TWO_PLACES: _TWO_PLACES, VERSION: DOCUMENT}
 MAX_RAW = 512 * 1024 * 1024
 ID_SIZE = 16
 NOTHING: dict[str, Numbers] = dict.fromkeys(("frame", "at", "chunk"), np.zeros(0, np.int64))
-SPAN_LIMIT = 64 * 1024 * 1024
 PRICE_LIMIT = 1 << 30
-
-
-@dataclass(frozen=True, slots=True)
-class DifferencePlace:
-    """A difference in a pack of differences: it makes the chunks `new`, one behind the other, of the regions `old`, whose
-    joined content has the digest `old_digest` (BLAKE3)."""
-
-    pack: bytes
-    offset: int
-    stored: int
-    old_digest: bytes
-    old: tuple[Region, ...]
-    new: tuple[Chunk, ...]
-
-    def at(self, offset: int) -> DifferencePlace:
-        return replace(self, offset=offset)
-
-    def within(self, pack: bytes) -> DifferencePlace:
-        return replace(self, pack=pack)
-
-    @property
-    def new_size(self) -> int:
-        return sum(c.size for c in self.new)
+CHAINED = 16
+"""Pieces that differences start from, at most, for each chunk of the build: every step of a chain has some."""
 
 
 NO_PLACES = ChunkPlaces.of({})
@@ -97,8 +72,21 @@ class Locations:
             found |= made.find_all(wanted) >= 0
         return found
 
-    def old(self) -> Locations:
-        """As version 2 can say it: one place for each chunk, the small one where there is one."""
+    @property
+    def version(self) -> int:
+        """The oldest version that says it all."""
+        if not all(d.plain for d in self.differences):
+            return VERSION
+        return TWO_PLACES if len(self.delivery) or self.price else OLDEST
+
+    def readable(self, version: int) -> Locations:
+        """As this version can say it: without differences of a kind that it does not know, and with one place for each chunk, the
+        small one where there is one."""
+        if version >= self.version:
+            return self
+        plain = replace(self, differences=tuple(d for d in self.differences if d.plain))
+        if version >= TWO_PLACES:
+            return plain
         only = np.flatnonzero(self.chunks.digests.find_all(self.delivery.digests) < 0)
         rest = ChunkPlaces(
             self.delivery.digests.take(only),
@@ -106,14 +94,15 @@ class Locations:
             column("I", view(self.delivery.at)[only]),
             self.delivery.frames,
         )
-        return replace(self, chunks=joined_places([self.chunks, rest]), delivery=NO_PLACES, price=0)
+        return replace(plain, chunks=joined_places([self.chunks, rest]), delivery=NO_PLACES, price=0)
 
 
 def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
-    """Deterministic for the same locations; chunks that `new` does not have are left out. Of version 2 where that says it all.
+    """Deterministic for the same locations; chunks that `new` does not have are left out. Of the oldest version that says it all.
 
     `old` is the tree of the build `base`, needed where there are differences.
     """
+    version = locations.version
     layers = [_Layer.of(places, new) for places in (locations.chunks, locations.delivery)]
     frames = sorted({f for layer in layers for f in layer.frames})
     packs = sorted({f.pack for f in frames} | {d.pack for d in locations.differences})
@@ -122,7 +111,7 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
     pack_number = {p: i for i, p in enumerate(packs)}
     body = {
         "format": FORMAT,
-        "version": OLD_VERSION,
+        "version": version,
         "base": locations.base,
         "packs": b"".join(packs),
         "frames": {
@@ -134,10 +123,12 @@ def encode(locations: Locations, new: Tree, old: Tree | None = None) -> bytes:
         },
         "keys": keys,
         "chunks": layers[0].rows(frames),
-        "differences": _differences(locations.differences, pack_number, new, old),
+        "differences": difference_columns.encode(
+            locations.differences, pack_number, new, old, old_kind=version < VERSION
+        ),
     }
-    if len(locations.delivery) or locations.price:
-        body |= {"version": VERSION, "delivery": layers[1].rows(frames), "price": locations.price}
+    if version > OLDEST:
+        body |= {"delivery": layers[1].rows(frames), "price": locations.price}
     # Level 15: asked for by every device once an update, made once a build.
     return zstandard.ZstdCompressor(level=15).compress(cbor2.dumps(body, canonical=True))
 
@@ -169,26 +160,11 @@ class _Layer:
         at = view(self.places.at)[self.located].astype(np.int64)
         order = np.lexsort((self.numbers, at, frame))
         # Columns that rise slowly pack far better than places by digest; both sides have the digests.
-        return {"frame": _deltas(frame[order]), "at": at[order].tolist(), "chunk": _deltas(self.numbers[order])}
-
-
-def _differences(
-    rows: tuple[DifferencePlace, ...], packs: dict[bytes, int], new: Tree, old: Tree | None
-) -> dict[str, Any]:
-    old = old or Tree()
-    regions = [r for d in rows for r in d.old]
-    return {
-        "pack": [packs[d.pack] for d in rows],
-        "offset": [d.offset for d in rows],
-        "stored": [d.stored for d in rows],
-        "digest": b"".join(d.old_digest for d in rows),
-        "regions": [len(d.old) for d in rows],
-        "file": [old.files.paths.find(r.path) for r in regions],
-        "from": [r.offset for r in regions],
-        "size": [r.size for r in regions],
-        "chunks": [len(d.new) for d in rows],
-        "chunk": _deltas(new.chunks.digests.find_all(Digests.of(c.digest for d in rows for c in d.new))),
-    }
+        return {
+            "frame": difference_columns.deltas(frame[order]),
+            "at": at[order].tolist(),
+            "chunk": difference_columns.deltas(self.numbers[order]),
+        }
 
 
 def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
@@ -196,7 +172,7 @@ def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
     try:
         raw = inflate_document(encoded, MAX_RAW)
         said = raw.find(VERSION_KEY)
-        version = raw[said + len(VERSION_KEY)] if said >= 0 else OLD_VERSION
+        version = raw[said + len(VERSION_KEY)] if said >= 0 else OLDEST
         if version not in DOCUMENTS:
             hint = "Nothing was replaced. Update what installs: the service has begun to say more."
             raise Damaged("locations.version", "these locations are of a version that is not known here", hint=hint)
@@ -208,7 +184,10 @@ def decode(encoded: bytes, new: Tree, old: Tree | None = None) -> Locations:
         frames = _read_frames(body)
         chunks, delivery = (_read_chunks(body[name], frames, new.chunks) for name in ("chunks", "delivery"))
         # Without the old tree there is nothing to name its files by: chunks are fetched plain.
-        differences = _read_differences(body, new.chunks, old) if body["base"] and old else ()
+        started = body["base"] and old
+        differences = (
+            difference_columns.decode(body["differences"], _packs(body), new.chunks, old) if started and old else ()
+        )
         if body["price"] > PRICE_LIMIT:
             raise Damaged("locations.damaged", "the locations name an impossible price")
         return Locations(chunks, differences, body["base"], delivery, body["price"])
@@ -223,15 +202,14 @@ def _must_be_few(body: dict[str, Any], chunks: int) -> None:
     """Nothing is there that no chunk of the build needs: what is read is bounded by the build, whose manifests are signed."""
     differences = body["differences"]
     frames = max(len(column) for column in body["frames"].values())
-    if frames > 2 * chunks or max(len(differences["file"]), len(differences["chunk"])) > chunks:
+    most = chunks if body["version"] < VERSION else CHAINED * (chunks + 64)
+    if frames > 2 * chunks or max(len(differences["file"]), len(differences["chunk"])) > most:
         raise Damaged("locations.damaged", "the locations name more than the build has chunks")
 
 
-def _pack(body: dict[str, Any], number: int) -> bytes:
-    digest = bytes(body["packs"][number * DIGEST_SIZE : (number + 1) * DIGEST_SIZE])
-    if len(digest) != DIGEST_SIZE or number < 0:
-        raise Damaged("locations.damaged", "the locations name a pack that is not listed")
-    return digest
+def _packs(body: dict[str, Any]) -> list[bytes]:
+    said = bytes(body["packs"])
+    return [said[at : at + DIGEST_SIZE] for at in range(0, len(said) // DIGEST_SIZE * DIGEST_SIZE, DIGEST_SIZE)]
 
 
 def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
@@ -239,12 +217,14 @@ def _read_frames(body: dict[str, Any]) -> list[FramePlace]:
     numbers = columns["key"] if len(columns["key"]) else np.zeros(len(columns["pack"]), np.int64)
     if not all(len(k) in (0, ID_SIZE) for k in keys) or not _within(numbers, len(keys)):
         raise Damaged("locations.damaged", "the locations name an impossible key")
-    frames = []
+    frames, packs = [], _packs(body)
+    if not _within(columns["pack"], len(packs)):
+        raise Damaged("locations.damaged", "the locations name a pack that is not listed")
     rows = (c.tolist() for c in (columns["pack"], columns["offset"], columns["stored"], columns["raw"], numbers))
     for pack, offset, stored, raw, key in zip(*rows, strict=True):
         if offset < 0 or not 0 < stored <= FRAME_LIMIT or not 0 < raw <= FRAME_LIMIT:
             raise Damaged("locations.damaged", "the locations hold an impossible frame")
-        frames.append(FramePlace(_pack(body, pack), offset, stored, raw, keys[key]))
+        frames.append(FramePlace(packs[pack], offset, stored, raw, keys[key]))
     return frames
 
 
@@ -262,45 +242,6 @@ def _read_chunks(columns: dict[str, Any], frames: list[FramePlace], known: Chunk
 
 def _within(numbers: Numbers, count: int) -> bool:
     return not len(numbers) or 0 <= int(numbers.min()) <= int(numbers.max()) < count
-
-
-def _read_differences(body: dict[str, Any], known: Chunks, old: Tree) -> tuple[DifferencePlace, ...]:
-    columns = body["differences"]
-    regions = zip(columns["file"].tolist(), columns["from"].tolist(), columns["size"].tolist(), strict=True)
-    chunks = iter(_undelta(columns["chunk"]).tolist())
-    rows = zip(*(columns[name].tolist() for name in ("pack", "offset", "stored", "regions", "chunks")), strict=True)
-    out = []
-    for i, (pack, offset, stored, region_count, chunk_count) in enumerate(rows):
-        spans = tuple(_region(*next(regions), old) for _ in range(region_count))
-        numbers = [next(chunks) for _ in range(chunk_count)]
-        if any(not 0 <= n < len(known) for n in numbers):
-            raise Damaged("locations.damaged", "a difference makes a chunk that is not there")
-        place = DifferencePlace(
-            _pack(body, pack),
-            offset,
-            stored,
-            bytes(columns["digest"][i * DIGEST_SIZE : (i + 1) * DIGEST_SIZE]),
-            spans,
-            tuple(known[n] for n in numbers),
-        )
-        if sum(r.size for r in spans) > SPAN_LIMIT or not 0 < place.new_size <= SPAN_LIMIT or offset < 0:
-            raise Damaged("locations.damaged", "a difference spans an impossible size")
-        if not 0 < stored <= 2 * SPAN_LIMIT:
-            raise Damaged("locations.damaged", "a difference has an impossible size")
-        out.append(place)
-    return tuple(out)
-
-
-def _region(file: int, offset: int, size: int, old: Tree) -> Region:
-    files = old.files
-    if not (0 <= file < len(files) and offset >= 0 and size > 0 and offset + size <= files.sizes[file]):
-        raise Damaged("locations.damaged", "a difference starts from a place that is not there")
-    return Region(files.paths[file], offset, size)
-
-
-def _deltas(numbers: Numbers) -> list[int]:
-    deltas: list[int] = np.diff(numbers, prepend=0).tolist()
-    return deltas
 
 
 def _undelta(deltas: Numbers) -> Numbers:

@@ -7,8 +7,6 @@ from rampa.core.content.patch import maker
 from rampa.core.content.patch.format import CONTENT_LIMIT
 from rampa.core.errors import Damaged
 
-LEVEL = 19
-
 
 def make(old: bytes, new: bytes) -> bytes:
     """The difference between two encoded manifests, empty where it would not be smaller than the new one."""
@@ -18,7 +16,7 @@ def make(old: bytes, new: bytes) -> bytes:
     # Applied, it is packed again: only where that gives the very bytes that are signed can it stand for them.
     if max(len(before), len(after)) > CONTENT_LIMIT or manifest_format.pack(after) != new:
         return b""
-    made = maker.make(before, after, level=LEVEL)
+    made = maker.make(before, after)
     size = _size(len(after))
     return size + made if len(made) + len(size) < len(new) else b""
 

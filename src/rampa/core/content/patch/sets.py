@@ -14,12 +14,13 @@ from blake3 import blake3
 from rampa.core import parallel
 from rampa.core.ambient import Clock
 from rampa.core.binaries.segments import HEAD, read_image
-from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.patch import format as difference_format
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.locations import DifferencePlace, Locations
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.pairs import GROUP, Stretch, stretches
 from rampa.core.content.tree.columns import column, view
-from rampa.core.content.tree.tree import Chunk, Chunks, Tree
+from rampa.core.content.tree.tree import Chunks, Tree
 from rampa.core.errors import Damaged
 
 READ = Callable[[str, int, int], bytes]
@@ -103,13 +104,13 @@ def make_set(
             if result and len(result[0]) <= group.plain * WORTH:
                 payload, place = result
                 keep(payload)
-                made.places.append(place.at(made.size))
+                made.places.append(place.moved(made.size))
                 made.size += len(payload)
 
     with parallel.pool(workers) as threads:
         take(groups)
         covered = {c.digest for p in made.places for c in p.new}
-        take(_repacked(found, missing, covered, locations))
+        take(_repacked(found, covered, locations))
     made.seconds = clock.seconds() - started
     return made
 
@@ -151,39 +152,36 @@ def _difference(group: _Group, read_old: READ, read_new: READ) -> tuple[bytes, D
             new_head=read_new(stretch.path, 0, HEAD),
             old_start=region.offset,
             new_start=stretch.offset,
+            dense=True,
         )
     else:
         # Several files have no one program: no map of addresses, only bytes.
-        payload = maker.make(old, new, old_head=b"", new_head=b"")
+        payload = maker.make(old, new, old_head=b"", new_head=b"", dense=True)
     # Made once, applied on millions of devices: one look here costs nothing beside a wrong one there.
     if maker.apply(payload, old, len(new)) != new:
         raise Damaged(
             "difference.wrong", "a difference does not make what it was made for", where=group.stretches[0].path
         )
-    return payload, DifferencePlace(b"", 0, len(payload), blake3(old).digest(), regions, chunks)
+    dense = difference_format.is_dense(payload)
+    return payload, DifferencePlace(b"", 0, len(payload), blake3(old).digest(), regions, chunks, dense=dense)
 
 
-def _repacked(found: list[Stretch], missing: Chunks, covered: set[bytes], locations: Locations) -> Iterator[_Group]:
-    """Chunks that lie in frames with others that need not travel: alone they are smaller than those frames."""
-    inside: dict[FramePlace, list[Chunk]] = {}
-    for chunk in missing:
-        if chunk.digest not in covered:
-            inside.setdefault(locations.chunks[chunk.digest][0], []).append(chunk)
-    # Those that no difference covers and whose frame holds little else that travels: packed again by themselves.
-    mixed = {
-        c.digest for frame, wanted in inside.items() if sum(c.size for c in wanted) < 0.9 * frame.raw for c in wanted
-    }
-    seen: set[bytes] = set()
+def _repacked(found: list[Stretch], covered: set[bytes], locations: Locations) -> Iterator[_Group]:
+    """Chunks that no difference makes, packed again by themselves: better than when they were sent, and without the others of
+    their frames."""
+    seen = set(covered)
     waiting: list[Stretch] = []
+    size = 0
     for s in found:
         at = s.offset
         for c in s.chunks:
-            if c.digest in mixed and c.digest not in seen:
+            if c.digest not in seen:
                 seen.add(c.digest)
                 waiting.append(Stretch(s.path, at, (c,), None))
-                if sum(x.size for x in waiting) > GROUP:
+                size += c.size
+                if size > GROUP:
                     yield _frames_of(waiting, locations)
-                    waiting = []
+                    waiting, size = [], 0
             at += c.size
     if waiting:
         yield _frames_of(waiting, locations)

@@ -1,0 +1,73 @@
+"""Where a difference lies, what it starts from, and what it makes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import accumulate
+
+from rampa.core.content.patch.pairs import Region
+from rampa.core.content.tree.tree import Chunk
+
+
+@dataclass(frozen=True, slots=True)
+class MadeRegion:
+    """`size` bytes at `offset` of what another difference makes: the one that begins at `start` of `pack`."""
+
+    pack: bytes
+    start: int
+    offset: int
+    size: int
+
+    @property
+    def source(self) -> tuple[bytes, int]:
+        return self.pack, self.start
+
+
+@dataclass(frozen=True, slots=True)
+class DifferencePlace:
+    """A difference in a pack of differences: it makes the chunks `new`, which begin at `at` of its content, of the pieces `old`,
+    whose joined content has the digest `old_digest` (BLAKE3).
+
+    `size`: the bytes that it makes, where that is more than its chunks. `dense`: only readers of version 2 of the format read it.
+    """
+
+    pack: bytes
+    offset: int
+    stored: int
+    old_digest: bytes
+    old: tuple[Region | MadeRegion, ...]
+    new: tuple[Chunk, ...]
+    at: tuple[int, ...] = ()
+    """Without any, the chunks lie one behind the other, and are all that it makes."""
+    size: int = 0
+    dense: bool = False
+
+    def moved(self, offset: int) -> DifferencePlace:
+        return replace(self, offset=offset)
+
+    def within(self, pack: bytes) -> DifferencePlace:
+        return replace(self, pack=pack)
+
+    @property
+    def source(self) -> tuple[bytes, int]:
+        """What a `MadeRegion` knows it by."""
+        return self.pack, self.offset
+
+    @property
+    def new_size(self) -> int:
+        return self.size or sum(c.size for c in self.new)
+
+    @property
+    def starts(self) -> tuple[int, ...]:
+        """Where each of `new` begins."""
+        return self.at or tuple(accumulate((c.size for c in self.new[:-1]), initial=0)) if self.new else ()
+
+    @property
+    def sources(self) -> set[tuple[bytes, int]]:
+        """The differences that make what it starts from."""
+        return {r.source for r in self.old if isinstance(r, MadeRegion)}
+
+    @property
+    def plain(self) -> bool:
+        """Whether readers of the first kind of differences can use it."""
+        return not (self.dense or self.size or self.sources)

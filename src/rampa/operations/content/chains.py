@@ -1,0 +1,67 @@
+"""The differences that lead from one build to another: made for the two, or those of the updates between in a chain."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.chain import Step, chained, route
+from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.life import DifferenceState
+from rampa.db import BuildRow, DifferenceSetRow
+from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.content.visibility import for_everybody
+
+
+@dataclass(frozen=True)
+class Way:
+    """Sets, each of which starts where the one before ends. `size`: bytes, at most."""
+
+    sets: tuple[DifferenceSetRow, ...]
+
+    @property
+    def packs(self) -> tuple[bytes, ...]:
+        """What it is made of: another one gives other differences."""
+        return tuple(row.pack for row in self.sets if row.pack)
+
+
+NO_WAY = Way(())
+
+
+def way_between(uow: UnitOfWork, new: BuildRow, old: BuildRow) -> Way:
+    """The one of the fewest bytes; empty where there is none."""
+    return ways_to(uow, new, [old.id]).get(old.id, NO_WAY)
+
+
+def ways_to(uow: UnitOfWork, new: BuildRow, old: Iterable[uuid.UUID] | None = None) -> dict[uuid.UUID, Way]:
+    """From each of these builds, or from every one that there is a way from. Only by way of builds that everybody may read: a
+    step's differences hold pieces of the build that they lead to."""
+    row = DifferenceSetRow
+    sets = select(row).join(BuildRow, BuildRow.id == row.new_id)
+    sets = sets.where(BuildRow.title_id == new.title_id, BuildRow.platform == new.platform)
+    sets = sets.where(row.state == DifferenceState.READY, row.pack.is_not(None))
+    found = {(s.old_id, s.new_id): s for s in uow.session.scalars(sets)}
+    open_ = for_everybody(uow, {s.new_id for s in found.values()}) | {new.id}
+    sizes = {pair: s.size for pair, s in found.items() if pair[1] in open_}
+    starts = {pair[0] for pair in sizes} if old is None else set(old)
+    ways = {start: Way(tuple(found[pair] for pair in route(sizes, start, new.id))) for start in starts}
+    return {start: way for start, way in ways.items() if way.sets}
+
+
+def differences_along(services: Services, way: Way) -> tuple[DifferencePlace, ...]:
+    """Against the first one's old build, whole."""
+    steps = []
+    for row in way.sets:
+        with begin(services) as uow:
+            old, new = (uow.session.get_one(BuildRow, k) for k in (row.old_id, row.new_id))
+        trees = build_tree(services, old), build_tree(services, new)
+        made = locations_format.decode(row.rows, trees[1], trees[0]).differences
+        steps.append(Step(*trees, made))
+    if len(steps) == 1:
+        return steps[0].differences
+    return chained(steps) if steps else ()
