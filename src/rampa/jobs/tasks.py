@@ -39,7 +39,7 @@ from rampa.operations.submissions import by_itself as by_itself_there
 from rampa.operations.submissions import following, going, sending
 from rampa.operations.testers import letters
 from rampa.operations.trust import alarm
-from rampa.operations.updates import difference_set
+from rampa.operations.updates import difference_set, needed_differences
 from rampa.store.outbound import asker, looker, poster
 
 AGAIN = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={Unavailable})
@@ -286,6 +286,7 @@ def _collect(services: Services) -> None:
     visibility.settle(services)
     with suppress(Refused):  # a backup is being made: the next hour comes
         collection.collect(services)
+    needed_differences.ask_where_lacking(services)
 
 
 def _give_back(app: App, stalled: float) -> None:

@@ -67,6 +67,7 @@ class ProcessSettings:
             budget=Budget(
                 whole("RAMPA_DIFFERENCE_SECONDS", int(Budget.seconds)),
                 whole("RAMPA_DIFFERENCE_MB", Budget.size >> 20) << 20,
+                whole("RAMPA_DIFFERENCE_DEVICES", Budget.devices),
             ),
             layout=read_layout_rules(),
         )

@@ -160,13 +160,17 @@ def _rise(uow: UnitOfWork, digests: Iterable[bytes], level: Visibility, sealed: 
     uow.session.flush()
     if apart:
         write_packs(uow, frames_of(uow.services, apart), level)
+    if packs:
+        # Where something lies for its readers is kept by this number.
+        store_state(uow.session).epoch += 1
 
 
 def _rise_for_players(uow: UnitOfWork, build: BuildRow, level: Visibility) -> None:
     """All that lies in them is the build's: they rise as they are."""
     inside = select(LayoutPackRow.pack_digest).where(LayoutPackRow.build_id == build.id)
     lower_ones = update(PackRow).where(PackRow.digest.in_(inside), PackRow.visibility < level)
-    uow.session.execute(lower_ones.values(visibility=level))
+    if uow.session.execute(lower_ones.values(visibility=level).returning(PackRow.digest)).all():
+        store_state(uow.session).epoch += 1
 
 
 def _serves(copy: Copy, level: Visibility, sealed: bool) -> bool:

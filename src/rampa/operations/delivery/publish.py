@@ -60,6 +60,13 @@ def publish_due(services: Services) -> None:
 
 def publish(services: Services, title: uuid.UUID) -> bool:
     """Whether anything was written. What cannot be signed is said with the title's trust, and tried again with the next look."""
+    written = _publish_seen(services, title)
+    # Looking can bring content to where its readers may read: what is seen then is another state, and lasts.
+    return bool(_publish_seen(services, title) if written is None else written)
+
+
+def _publish_seen(services: Services, title: uuid.UUID) -> bool | None:
+    """None: something came in between."""
     with begin(services) as uow:
         trust = uow.session.get(TrustRow, title)
         if trust is None:
@@ -84,10 +91,10 @@ def publish(services: Services, title: uuid.UUID) -> bool:
         return False
 
 
-def _publish(uow: UnitOfWork, title_id: uuid.UUID, marker: str, picture: _Picture) -> bool:
+def _publish(uow: UnitOfWork, title_id: uuid.UUID, marker: str, picture: _Picture) -> bool | None:
     trust = uow.session.get(TrustRow, title_id, with_for_update=True, populate_existing=True)
     if trust is None or title_marker(uow, title_id) != marker:
-        return False  # something came in between: the next look takes it
+        return None
     title = uow.session.get_one(TitleRow, title_id)
     before = {p.role: p for p in uow.session.scalars(select(TrustPartRow).where(TrustPartRow.title_id == title_id))}
     held = {role: Issued(p.version, p.expires_at, p.data) for role, p in before.items()}

@@ -19,7 +19,7 @@ from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin, ser
 from rampa.operations.content.arrival import forget_pack
 from rampa.operations.layout.kept import forget_layouts
 from rampa.operations.store.needed import needed_chunks, needed_manifests, packs_of
-from rampa.operations.updates.differences import forget_of
+from rampa.operations.updates.needed_differences import forget_of, forget_unused
 from rampa.schema import store as wire
 
 YOUNG = dt.timedelta(hours=24)
@@ -63,6 +63,7 @@ def collect(
         )
         # Before the rows of builds are asked what they need: what a removed build's differences need, nobody does.
         forgotten = forget_of(uow, list(gone))
+        forgotten += forget_unused(uow)
         forget_layouts(uow)
         found = _find(uow, young, grace)
         out = _out(uow, found)

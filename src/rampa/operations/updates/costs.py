@@ -17,6 +17,7 @@ from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.life import DifferenceState
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.regions import LocalContent, local_content
+from rampa.core.content.visibility import Visibility
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow, DepotRow, DifferenceSetRow, LayoutRow, StoreStateRow
 from rampa.operations.base import Services, UnitOfWork, begin
@@ -24,6 +25,7 @@ from rampa.operations.content.chains import NO_WAY, ways_to
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
+from rampa.operations.content.visibility import visibility_of
 from rampa.schema.channels import CostOut
 
 _costs = ResultCache(2000)
@@ -38,8 +40,9 @@ def update_cost(services: Services, new: BuildRow, old: BuildRow | None) -> Cost
 
 @dataclass(frozen=True)
 class _Made:
-    """How far the background's work for a pair is: all of it changes what a device is told."""
+    """How far the background's work for a pair is, and who may read the build: all of it changes what a device is told."""
 
+    seen_by: Visibility
     packs: tuple[bytes, ...] = ()
     differences: DifferenceState | None = None
     layout: LayoutState | None = None
@@ -71,9 +74,11 @@ def _made(uow: UnitOfWork, pairs: Sequence[Pair]) -> list[_Made]:
     for new, old in ids:
         starts[new].add(old)
     builds = {new.id: new for new, _ in pairs}
+    seen_by = {ident: visibility_of(uow, build) for ident, build in builds.items()}
     ways = {ident: ways_to(uow, builds[ident], old) for ident, old in starts.items()}
     return [
         _Made(
+            seen_by[new.id],
             ways[new.id].get(old.id, NO_WAY).packs if old else (),
             states.get((new.id, old.id)) if old else None,
             *layouts.get(new.id, (None, 0)),

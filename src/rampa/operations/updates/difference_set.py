@@ -5,10 +5,12 @@ from __future__ import annotations
 import tempfile
 import uuid
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
 from blake3 import blake3
+from sqlalchemy import func, select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.patch import locations as locations_format
@@ -18,7 +20,7 @@ from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.patch.sets import Budget, MadeSet, make_set
 from rampa.core.content.tree.tree import Tree
 from rampa.db import BuildRow, DifferenceSetRow
-from rampa.operations.base import Services, begin, service_actor, transition
+from rampa.operations.base import Services, UnitOfWork, begin, service_actor, transition
 from rampa.operations.content.places import build_locations
 from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import build_tree
@@ -36,12 +38,22 @@ def make(services: Services, new_id: str, old_id: str) -> None:
     with begin(services) as uow:
         row = uow.session.get(DifferenceSetRow, key)
         builds = [uow.session.get(BuildRow, k) for k in key]
+        allowed = _left(uow, key[0])
     new, old = builds
     if row is None or row.state != DifferenceState.WAITING or new is None or old is None:
         return
     if new.state != BuildState.READY or old.state != BuildState.READY:
         return
-    _store(services, new, old, services.budget)
+    _store(services, new, old, allowed)
+
+
+def _left(uow: UnitOfWork, new: uuid.UUID) -> Budget:
+    """Of what all differences of a build may take: those that most devices need came first."""
+    row = DifferenceSetRow
+    spent = select(func.coalesce(func.sum(row.seconds), 0.0), func.coalesce(func.sum(row.size), 0))
+    seconds, size = uow.session.execute(spent.where(row.new_id == new)).one()
+    whole = uow.services.budget
+    return replace(whole, seconds=max(0.0, whole.seconds - seconds), size=max(0, whole.size - int(size)))
 
 
 def _store(services: Services, new: BuildRow, old: BuildRow, allowed: Budget) -> None:

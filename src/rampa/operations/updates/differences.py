@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import uuid
-
-from sqlalchemy import delete, or_, select
+from sqlalchemy import delete, func, or_, select
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.build.life import BuildState
@@ -17,6 +15,9 @@ from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin
 from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
+
+MOST_STARTS = 20
+"""Old builds that differences are made from, for one new build."""
 
 
 def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
@@ -36,18 +37,23 @@ def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
 
 
 def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
-    """The builds that players of the title have on this platform now: live ones, and those that devices reported."""
+    """The builds that players of the title have on this platform now: live ones, and those that enough devices reported. What
+    most have comes first: the time that differences may take can end before the list does."""
     live = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
     live = live.where(ChannelRow.title_id == build.title_id, PlacementRow.state.in_(LIVE))
-    held = select(DeviceRow.build_id).where(DeviceRow.title_id == build.title_id, DeviceRow.build_id.is_not(None))
-    rows = select(BuildRow).where(
-        or_(BuildRow.id.in_(live), BuildRow.id.in_(held)),
+    held = select(DeviceRow.build_id, func.count().label("devices")).where(DeviceRow.title_id == build.title_id)
+    held = held.where(DeviceRow.build_id.is_not(None)).group_by(DeviceRow.build_id)
+    have = held.subquery()
+    rows = select(BuildRow).outerjoin(have, have.c.build_id == BuildRow.id)
+    rows = rows.where(
+        or_(BuildRow.id.in_(live), have.c.devices >= uow.services.budget.devices),
         BuildRow.platform == build.platform,
         BuildRow.state == BuildState.READY,
         BuildRow.id != build.id,
         BuildRow.version_code <= build.version_code,
     )
-    return list(uow.session.scalars(rows.order_by(BuildRow.number.desc()).limit(20)))
+    weighted = rows.order_by(func.coalesce(have.c.devices, 0).desc(), BuildRow.number.desc())
+    return list(uow.session.scalars(weighted.limit(MOST_STARTS)))
 
 
 def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn) -> wire.PreparedOut:
@@ -86,10 +92,3 @@ def prepared(services: Services, slug: str, new_number: int, old_number: int) ->
         download=cost.download,
         plain=cost.plain,
     )
-
-
-def forget_of(uow: UnitOfWork, gone: list[uuid.UUID]) -> list[bytes]:
-    """Drops the differences from and to builds that are no more; returns the packs that nothing points at then."""
-    rows = delete(DifferenceSetRow).where(DifferenceSetRow.new_id.in_(gone) | DifferenceSetRow.old_id.in_(gone))
-    packs = {p for p in uow.session.scalars(rows.returning(DifferenceSetRow.pack)) if p}
-    return list(packs - set(uow.session.scalars(select(DifferenceSetRow.pack).where(DifferenceSetRow.pack.in_(packs)))))

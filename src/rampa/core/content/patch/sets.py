@@ -31,10 +31,12 @@ WORTH = 0.95
 
 @dataclass(frozen=True)
 class Budget:
-    """What making differences may take: seconds of wall time, bytes kept. 0 means that none are made."""
+    """What making all differences of a build may take: seconds of wall time, bytes kept. 0 means that none are made."""
 
-    seconds: float = 600.0
+    seconds: float = 1800.0
     size: int = 2 * 1024 * 1024 * 1024
+    devices: int = 1
+    """Builds that fewer devices have get none of their own; chains of others' serve them."""
 
 
 @dataclass
