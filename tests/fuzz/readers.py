@@ -35,8 +35,10 @@ from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.pack.pack import PackWriter, compress, read_index
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace
 from rampa.core.content.patch import format as difference
-from rampa.core.content.patch import locations, manifest_difference
-from rampa.core.content.patch.locations import Locations
+from rampa.core.content.patch import locations, maker, manifest_difference
+from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
+from rampa.core.content.patch.locations import NO_PLACES, Locations
+from rampa.core.content.patch.pairs import Region
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.health.crash import CrashModule, CrashReport, read_report, to_json
@@ -134,6 +136,16 @@ def located() -> bytes:
     return locations.encode(Locations(ChunkPlaces.of({c.digest: (frame, 0) for c in tree().chunks})), tree())
 
 
+def chained() -> bytes:
+    """A difference that starts from a file, and one that starts from what it makes."""
+    known = tree()
+    file = next(f for f in known.files if f.size)
+    first = DifferencePlace(bytes(32), 0, 90, bytes(32), (Region(file.path, 0, 1),), (), size=600)
+    rest = (MadeRegion(bytes(32), 0, 0, 600),)
+    then = DifferencePlace(bytes(32), 90, 90, bytes(32), rest, tuple(file.chunks[:1]), dense=True)
+    return locations.encode(Locations(NO_PLACES, (first, then), 1), known, known)
+
+
 PLAYED = b"\xe8\x10\x00\x00\x00fog" * 200
 
 
@@ -195,14 +207,17 @@ READERS: dict[str, tuple[Reader, Callable[[], list[bytes]]]] = {
     "pkcs12": (lambda d: read_entries(d, PASSWORD), lambda: [identity.to_pkcs12(make_identity("k"), "k", PASSWORD)]),
     "private-key": (lambda d: read_key(d, PASSWORD), lambda: [b"-----BEGIN KEY-----\n", bytes(64)]),
     "manifest": (manifest.decode, lambda: [encoded_tree()]),
-    "locations": (lambda d: locations.decode(d, tree()), lambda: [located()]),
+    "locations": (lambda d: locations.decode(d, tree(), tree()), lambda: [located(), chained()]),
     "pack-index": (lambda d: read_index(d, len(d)), lambda: [pack()]),
     "player-frame": (lambda d: list(open_pieces(d, len(PLAYED))), lambda: [player_frame()]),
     "manifest-difference": (
         lambda d: manifest_difference.apply(d, encoded_tree()),
         lambda: [manifest_difference.make(encoded_tree(), encoded_tree())],
     ),
-    "difference": (lambda d: difference.decode(d, 4096, 4096), lambda: [bytes(40)]),
+    "difference": (
+        lambda d: difference.decode(d, 4096, 4096),
+        lambda: [bytes(40), maker.make(b"", bytes(range(256)) * 16, dense=True)],
+    ),
     "program": (program, lambda: [Path("/bin/true").read_bytes()[:32768], b"MZ" + bytes(200)]),
     "symbols": (symbols, lambda: [debug_file()]),
     "crash": (read_report, lambda: [crash()]),

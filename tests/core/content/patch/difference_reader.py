@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import bisect
+import lzma
 import struct
 
 import zstandard
@@ -28,14 +29,21 @@ def numbers(data: bytes) -> list[int]:
     return out
 
 
+def unpacked(data: bytes, raw: int) -> bytes:
+    if data[:4] != struct.pack("<I", 0x184D2A5B):
+        return zstandard.ZstdDecompressor().decompress(data, max_output_size=raw)
+    size = (2 | data[8] & 1) << (data[8] // 2 + 11)
+    return lzma.decompress(data[9:], lzma.FORMAT_RAW, filters=[{"id": lzma.FILTER_LZMA2, "dict_size": size}])
+
+
 def read_difference(made: bytes, old: bytes) -> bytes:
-    assert made[:2] == b"\xd5\x01"
+    assert made[:2] in (b"\xd5\x01", b"\xd5\x02")
     at, streams = 2, []
     for _ in range(7):
         raw, at = number(made, at)
         stored, at = number(made, at)
         data = made[at : at + stored]
-        streams.append(data if stored == raw else zstandard.ZstdDecompressor().decompress(data, max_output_size=raw))
+        streams.append(data if stored == raw else unpacked(data, raw))
         at += stored
     header, copies, extras, seeks = (numbers(s) for s in streams[:4])
     mask = header[2]

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from rampa.core.binaries.segments import read_image
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.format import read_varints, varints
+from rampa.core.content.patch.format import is_dense, read_varints, varints
 from rampa.core.content.patch.pairs import counterparts
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 from rampa.core.errors import Damaged
@@ -56,9 +56,35 @@ contents = st.one_of(
 @given(contents, contents, st.integers(0, 2**32), st.integers(0, 40))
 def test_any_content_comes_back_and_another_reader_agrees(old: bytes, other: bytes, seed: int, edits: int) -> None:
     for new in (edited(old, seed, edits), other or b"x"):
-        made = maker.make(old, new, level=3)
-        assert maker.apply(made, old, len(new)) == new
-        assert read_difference(made, old) == new
+        for dense in (False, True):
+            made = maker.make(old, new, level=3, dense=dense)
+            assert maker.apply(made, old, len(new)) == new
+            assert read_difference(made, old) == new
+
+
+def test_a_dense_one_is_smaller_and_says_what_it_is() -> None:
+    old = words(200_000, 1)
+    new = edited(old, 3, 400) + words(300_000, 2)
+    plain, dense = (maker.make(old, new, dense=d) for d in (False, True))
+    assert len(dense) < len(plain)
+    assert [is_dense(made) for made in (plain, dense)] == [False, True]
+    # One that claims to be of the first version has no such streams.
+    with refuses("difference.damaged"):
+        maker.apply(plain[:2] + dense[2:], old, len(new))
+
+
+@pytest.mark.parametrize("spoil", ["short", "long", "dictionary"])
+def test_a_dense_stream_that_lies_is_damaged(spoil: str) -> None:
+    new = words(300_000, 2)
+    made = bytearray(maker.make(b"", new, dense=True))
+    at = made.index(b"\x5b\x2a\x4d\x18")
+    if spoil == "dictionary":
+        made[at + 8] = 40
+    else:
+        # The raw size of the stream, three bytes before its stored size: seven bits a byte.
+        made[at - 6] ^= 0x7F if spoil == "long" else 1
+    with refuses("difference.damaged", "stream"):
+        maker.apply(bytes(made), b"", len(new))
 
 
 def test_a_small_change_is_a_small_difference() -> None:

@@ -188,11 +188,14 @@ def _inflate(stored: memoryview, raw: int, dense: bool) -> bytes:
 
 def _joined(pieces: Iterator[bytes], raw: int) -> bytes:
     out = bytearray()
-    for piece in pieces:
-        out += piece
-        # What a stream says of itself bounds what is unpacked of it.
-        if len(out) > raw:
-            break
+    try:
+        for piece in pieces:
+            out += piece
+            # What a stream says of itself bounds what is unpacked of it.
+            if len(out) > raw:
+                break
+    except Damaged as error:
+        raise _damaged("has a stream that cannot be read") from error
     if len(out) != raw:
         raise _damaged("has a stream of another size than it says")
     return bytes(out)
