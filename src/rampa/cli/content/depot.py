@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 from rich.text import Text
@@ -14,6 +16,10 @@ from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.quantity import counted
 from rampa.schema import updates as wire
+
+if TYPE_CHECKING:
+    from rampa.core.content.depots.proposal import TooSmall
+    from rampa.core.content.tree.tree import Tree
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="Depots: what each device gets.")
 
@@ -105,16 +111,54 @@ def propose(
     folders: list[str] = typer.Argument(
         ..., metavar="PLATFORM=FOLDER...", help="An exported folder for each platform."
     ),
+    least_share: float = typer.Option(
+        3.0, "--least-share", min=0, max=100, help="Percent of an install that a depot saves some player at least."
+    ),
+    least_size: float = typer.Option(5.0, "--least-size", min=0, help="Or so many MB."),
     as_json: bool = JSON,
 ) -> None:
-    """Propose depots for exported folders: shared ones, by platform, language, addon and quality, and what each player saves."""
+    """Propose depots for exported folders: by language, addon and quality, and what each saves whom."""
+    from rampa.core.content.depots.proposal import Worth
     from rampa.core.content.depots.proposal import propose as work_out
+
+    worth = Worth(least_share / 100, round(least_size * 1e6))
+    found = work_out(_read(folders, as_json), worth)
+    if as_json:
+        rows = {name: [_row(v) for v in getattr(found, name)] for name in ("depots", "too_small", "savings")}
+        print_json(rows | {"text": found.text})
+        return
+    rows_of_depots = [
+        (
+            d.name,
+            ", ".join(x for x in (d.language, d.addon, d.quality, *d.platforms) if x) or "everybody",
+            f"{d.files:,}",
+            mb(d.size),
+            ", ".join(f"{mb(size)} on {platform}" for platform, size in d.saves.items()) or "-",
+        )
+        for d in found.depots
+    ]
+    table(["depot", "for", ">files", ">size", "saves who does without it"], rows_of_depots)
+    _say_too_small(found.too_small, least_share, least_size)
+    if len(found.depots) == 1:
+        out().print("\nOne depot is enough: no player would install less with more of them.")
+        return
+    lines = [
+        (s.platform, s.language or "any", mb(s.now), mb(s.then), f"{1 - s.then / max(1, s.now):.0%}")
+        for s in found.savings
+    ]
+    out().print("\nWhat a player installs, without addons and with one quality:")
+    table(["platform", "language", ">one depot", ">proposed", ">saved"], lines)
+    err().print("\nFor the profile document, in place of its [depots.…] tables:\n")
+    typer.echo(found.text)
+
+
+def _read(folders: list[str], quiet: bool) -> dict[str, Tree]:
     from rampa.core.content.scan.files import read_tree
     from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
 
     rules = ContentRules((Pattern("*", "all"),), tuple(class_patterns({})))
     trees = {}
-    with Bars({"read": "reading"}, quiet=as_json) as bars:
+    with Bars({"read": "reading"}, quiet=quiet) as bars:
         for word in folders:
             platform, equals, folder = word.partition("=")
             if not equals:
@@ -129,34 +173,20 @@ def propose(
                 bars.show("read", done, total)
 
             trees[platform] = read_tree(selection, progress=progress)
-    found = work_out(trees)
-    if as_json:
-        print_json(
-            {
-                "depots": [_row(d) for d in found.depots],
-                "savings": [_row(s) for s in found.savings],
-                "text": found.text,
-            }
-        )
+    return trees
+
+
+def _say_too_small(small: Sequence[TooSmall], share: float, size: float) -> None:
+    """What could be split off, and would save nobody enough: it goes with everybody's."""
+    if not small:
         return
-    rows = [
-        (
-            d.name,
-            ", ".join(x for x in (*d.platforms, d.language, d.addon, d.quality) if x) or "everybody",
-            f"{d.files:,}",
-            mb(d.size),
-        )
-        for d in found.depots
-    ]
-    table(["depot", "for", ">files", ">size"], rows)
-    lines = [
-        (s.platform, s.language or "any", mb(s.now), mb(s.then), f"{1 - s.then / max(1, s.now):.0%}")
-        for s in found.savings
-    ]
-    out().print("\nWhat a player installs, without addons and with one quality:")
-    table(["platform", "language", ">one depot", ">proposed", ">saved"], lines)
-    err().print("\nFor the profile document, in place of its [depots.…] tables:\n")
-    typer.echo(found.text)
+    most, sum_ = small[0], sum(t.saves for t in small)
+    named = ", ".join(t.what for t in small[:6]) + (f" and {len(small) - 6} more" if len(small) > 6 else "")
+    out().print(
+        f"\nNot proposed, since it saves no player {share:g} % or {size:g} MB: {named}. "
+        f"The most is {mb(most.saves)} on {most.platform} ({most.what}); all of it together is {mb(sum_)}. "
+        "Lower --least-share and --least-size to have them."
+    )
 
 
 def _row(value: object) -> dict[str, object]:

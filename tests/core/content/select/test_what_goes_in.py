@@ -13,7 +13,6 @@ import pytest
 from rampa.core.check.provided_libraries import check_provided_libraries
 from rampa.core.check.selection import check_selection
 from rampa.core.content.depots.preview import preview, tree
-from rampa.core.content.depots.proposal import addon_of, language_of, propose
 from rampa.core.content.pack import pack
 from rampa.core.content.pack.compression import STORED, Packing, PackingRules, read_rule
 from rampa.core.content.pack.opening import open_pieces
@@ -244,35 +243,3 @@ def test_tuning_measures_and_recommends(tmp_path: Path) -> None:
     assert hurried.skipped
     cheap = tune(selection, sample=2_000_000, seconds=60, packing=1e-9, clock=CLOCK)
     assert cheap.best == 0
-
-
-def test_a_proposal_of_depots_saves_what_players_do_not_need(tmp_path: Path) -> None:
-    for platform in ("linux", "windows"):
-        root = tmp_path / platform
-        for path, data in {
-            "data/bog.arc": noise(300_000),
-            "voice/en/fog.ogg": noise(80_000, 2),
-            "voice/fi/fog.ogg": noise(90_000, 3),
-            "addons/winter/ice.arc": noise(50_000, 4),
-            f"bin/peatlight-{platform}": noise(20_000, len(platform)),
-        }.items():
-            (root / path).parent.mkdir(parents=True, exist_ok=True)
-            (root / path).write_bytes(data)
-    everything = ContentRules((Pattern("*", "all"),), ())
-    found = propose({p: read_tree(select(tmp_path / p, everything)) for p in ("linux", "windows")})
-    depots = {d.name: d for d in found.depots}
-    assert set(depots) == {"base", "en", "fi", "winter", "linux", "windows"}
-    assert depots["fi"].only == ("/voice/fi/",)
-    assert depots["linux"].platforms == ("linux",)
-    saving = next(s for s in found.savings if (s.platform, s.language) == ("linux", "fi"))
-    assert (saving.now, saving.then) == (540_000, 410_000)
-    import tomllib
-
-    assert tomllib.loads(found.text)["depots"]["winter"]["addon"] == "winter"
-    assert [language_of(p) for p in ("locale/pt-BR.json", "lang/fi/a.txt", "data/at.arc", "a/menu_es.po")] == [
-        "pt-BR",
-        "fi",
-        "",
-        "es",
-    ]
-    assert addon_of("addons/winter-timetable/x") == "winter-timetable"

@@ -1,16 +1,21 @@
-"""Proposing depots: what players of one platform or language need not download, out of exported folders."""
+"""Proposing depots out of exported folders: what a player of some language, without an addon, at some quality need not have.
+
+Each platform is built from a folder of its own, so platforms need no depots. A depot that saves no player enough is not proposed:
+every one costs a manifest, a line in the document, and a choice.
+"""
 
 from __future__ import annotations
 
+import itertools
+import json
 import re
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from rampa.core.content.tree.tree import FileEntry, Tree
+from rampa.core.content.depots.generalized import Facet, patterns_for
+from rampa.core.content.tree.tree import Tree
 
-LEAST_SHARE = 0.001
-"""A depot smaller than this share of the content is not worth its request: its files go with everybody's."""
 LANGUAGES = frozenset(
     word
     for line in (
@@ -27,8 +32,20 @@ _QUALITY = re.compile(r"^(?P<stem>.+?)[-_](?P<quality>low|medium|high|ultra|hd|s
 
 
 @dataclass(frozen=True, slots=True)
+class Worth:
+    """A depot is worth it where some player saves so much by not having it: a share of what the platform's players install, or
+    bytes."""
+
+    share: float = 0.03
+    size: int = 5_000_000
+
+    def enough(self, saved: int, whole: int) -> bool:
+        return saved >= self.size or saved >= self.share * whole
+
+
+@dataclass(frozen=True, slots=True)
 class Proposed:
-    """A depot: for whom, what it holds. Bytes."""
+    """A depot: for whom, what it holds. `saves`: platform -> bytes that a player without it need not install."""
 
     name: str
     platforms: tuple[str, ...]
@@ -37,12 +54,24 @@ class Proposed:
     quality: str
     files: int
     size: int
+    saves: Mapping[str, int]
     only: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
+class TooSmall:
+    """What could be a depot, and saves nobody enough: its files go with everybody's. `saves`: bytes, on the platform where it is
+    most."""
+
+    what: str
+    files: int
+    saves: int
+    platform: str
+
+
+@dataclass(frozen=True, slots=True)
 class Saving:
-    """What a player of `platform` with one language, no addon and one quality installs; bytes. `now`: one depot a platform."""
+    """What a player of `platform` with one language, no addon and one quality installs; bytes. `now`: one depot."""
 
     platform: str
     language: str
@@ -55,54 +84,46 @@ class DepotProposal:
     """`text`: the depots as tables of a profile document."""
 
     depots: tuple[Proposed, ...]
+    too_small: tuple[TooSmall, ...]
     savings: tuple[Saving, ...]
     text: str
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class _Key:
-    platforms: tuple[str, ...]
-    language: str
-    addon: str
-    quality: str
+Held = dict[str, dict[str, int]]
+"""Platform -> path -> bytes."""
 
 
-def propose(trees: Mapping[str, Tree]) -> DepotProposal:
+def propose(trees: Mapping[str, Tree], worth: Worth = Worth()) -> DepotProposal:
     """`trees`: what was exported, by platform."""
-    groups: dict[_Key, dict[str, FileEntry]] = defaultdict(dict)
-    for key, path, file in _sorted_out(trees):
-        groups[key][path] = file
-    groups = _merged(groups, sum(t.size for t in trees.values()))
-    everything = tuple(sorted(trees))
-    depots = tuple(
-        Proposed(
-            _name(key, everything),
-            () if key.platforms == everything else key.platforms,
-            key.language,
-            key.addon,
-            key.quality,
-            len(files),
-            sum(f.size for f in files.values()),
-            tuple(_patterns(files, groups, key)),
-        )
-        for key, files in sorted(groups.items())
-    )
-    return DepotProposal(depots, tuple(_savings(trees, groups)), _document(depots))
+    groups = _choices({p: dict(zip(t.files.paths, t.files.sizes, strict=True)) for p, t in trees.items()})
+    small = {
+        facet: held
+        for facet, held in groups.items()
+        if facet != Facet() and not any(worth.enough(sum(held[p].values()), trees[p].size) for p in held)
+    }
+    for facet in small:
+        for platform, files in groups.pop(facet).items():
+            groups.setdefault(Facet(), {}).setdefault(platform, {}).update(files)
+    every, names = tuple(sorted(trees)), _names(sorted(groups))
+    depots = tuple(_proposed(facet, name, groups, every) for facet, name in names.items())
+    savings = tuple(_savings(trees, groups))
+    return DepotProposal(depots, tuple(_too_small(small)), savings, _document(depots))
 
 
-def _sorted_out(trees: Mapping[str, Tree]) -> list[tuple[_Key, str, FileEntry]]:
-    """The same path with the same content on several platforms is one file of a shared depot."""
-    # By path and content: the same name with other bytes is a platform's own file.
-    has: dict[tuple[str, bytes], list[str]] = defaultdict(list)
-    first: dict[tuple[str, bytes], FileEntry] = {}
-    for platform in sorted(trees):
-        for file in trees[platform].files:
-            has[file.path, file.digest].append(platform)
-            first.setdefault((file.path, file.digest), file)
-    return [
-        (_Key(tuple(platforms), language_of(path), addon_of(path), quality_of(path)), path, first[path, digest])
-        for (path, digest), platforms in has.items()
-    ]
+def _choices(files: Held) -> dict[Facet, Held]:
+    """By whom they are for; a language or quality that there is only one of is no choice."""
+    found: dict[Facet, Held] = defaultdict(lambda: defaultdict(dict))
+    for platform, sizes in files.items():
+        for path, size in sizes.items():
+            found[Facet(language_of(path), addon_of(path), quality_of(path))][platform][path] = size
+    languages, qualities = ({getattr(f, w) for f in found if getattr(f, w)} for w in ("language", "quality"))
+    out: dict[Facet, Held] = {}
+    for facet, held in found.items():
+        language = facet.language if len(languages) > 1 else ""
+        quality = facet.quality if len(qualities) > 1 else ""
+        for platform, sizes in held.items():
+            out.setdefault(Facet(language, facet.addon, quality), {}).setdefault(platform, {}).update(sizes)
+    return out
 
 
 def language_of(path: str) -> str:
@@ -124,53 +145,54 @@ def quality_of(path: str) -> str:
     return match["quality"] if match else ""
 
 
-def _merged(groups: dict[_Key, dict[str, FileEntry]], whole: int) -> dict[_Key, dict[str, FileEntry]]:
-    """Qualities and languages that there is only one of are no choice; a tiny language goes with everybody's files."""
-    out: dict[_Key, dict[str, FileEntry]] = defaultdict(dict)
-    many = {w: {getattr(k, w) for k in groups if getattr(k, w)} for w in ("language", "quality")}
-    languages = sum(f.size for k, files in groups.items() if k.language for f in files.values())
-    for key, files in groups.items():
-        language = key.language if len(many["language"]) > 1 and languages > LEAST_SHARE * whole else ""
-        quality = key.quality if len(many["quality"]) > 1 else ""
-        out[_Key(key.platforms, language, key.addon, quality)].update(files)
+def _proposed(facet: Facet, name: str, groups: Mapping[Facet, Held], everything: tuple[str, ...]) -> Proposed:
+    held = groups[facet]
+    paths = {path for sizes in held.values() for path in sizes}
+    others = {path for f, them in groups.items() if f != facet for sizes in them.values() for path in sizes}
+    return Proposed(
+        name,
+        () if set(held) == set(everything) else tuple(sorted(held)),
+        facet.language,
+        facet.addon,
+        facet.quality,
+        len(paths),
+        max(sum(sizes.values()) for sizes in held.values()),
+        {} if facet == Facet() else {p: sum(sizes.values()) for p, sizes in sorted(held.items())},
+        () if facet == Facet() else tuple(patterns_for(paths, others, facet)),
+    )
+
+
+def _names(facets: list[Facet]) -> dict[Facet, str]:
+    """An addon and a language can be called the same."""
+    out: dict[Facet, str] = {}
+    for facet in facets:
+        said = [facet.addon, facet.quality, facet.language]
+        words = "-".join(re.sub(r"[^a-z0-9]+", "-", w.lower()).strip("-") for w in said if w)
+        name = words.strip("-")[:46] or ("base" if facet == Facet() else "more")
+        numbered = (f"{name}-{n}" if n > 1 else name for n in itertools.count(1))
+        out[facet] = next(each for each in numbered if each not in out.values())
     return out
 
 
-def _name(key: _Key, everything: tuple[str, ...]) -> str:
-    said = [key.addon, key.quality, key.language]
-    if key.platforms != everything:
-        said.append("-".join(key.platforms))
-    words = "-".join(re.sub(r"[^a-z0-9]+", "-", w.lower()).strip("-") for w in said if w)
-    return words[:49] or "base"
+def _too_small(small: Mapping[Facet, Held]) -> list[TooSmall]:
+    out = []
+    for facet, held in small.items():
+        size, platform = max((sum(sizes.values()), platform) for platform, sizes in held.items())
+        what = ", ".join(w for w in (facet.language, facet.addon, facet.quality) if w)
+        out.append(TooSmall(what, len({path for sizes in held.values() for path in sizes}), size, platform))
+    return sorted(out, key=lambda t: (-t.saves, t.what))
 
 
-def _patterns(files: Mapping[str, FileEntry], groups: Mapping[_Key, Mapping[str, FileEntry]], depot: _Key) -> list[str]:
-    """The highest folders that hold nothing of another depot, and single files where there is no such folder."""
-    others = {path for key, them in groups.items() if key != depot for path in them}
-    # Every folder above a file of another depot holds something of it, up to the top.
-    taken = {path[: i + 1] for path in others for i, c in enumerate(path) if c == "/"}
-    out: dict[str, None] = {}
-    for path in sorted(files):
-        folders = [path[: i + 1] for i, c in enumerate(path) if c == "/"]
-        free = next((f for f in folders if f not in taken), None)
-        out["/" + (free or path)] = None
-    return list(out)
-
-
-def _savings(trees: Mapping[str, Tree], groups: Mapping[_Key, Mapping[str, FileEntry]]) -> list[Saving]:
-    languages = sorted({k.language for k in groups if k.language}) or [""]
-    quality = next((k.quality for k in sorted(groups) if k.quality), "")
+def _savings(trees: Mapping[str, Tree], groups: Mapping[Facet, Held]) -> list[Saving]:
+    languages = sorted({f.language for f in groups if f.language}) or [""]
+    quality = next((f.quality for f in sorted(groups) if f.quality), "")
     out = []
     for platform in sorted(trees):
         for language in languages:
             then = sum(
-                f.size
-                for key, files in groups.items()
-                if platform in key.platforms
-                and key.language in ("", language)
-                and key.quality in ("", quality)
-                and not key.addon
-                for f in files.values()
+                sum(held.get(platform, {}).values())
+                for facet, held in groups.items()
+                if facet.language in ("", language) and facet.quality in ("", quality) and not facet.addon
             )
             out.append(Saving(platform, language, trees[platform].size, then))
     return out
@@ -179,26 +201,13 @@ def _savings(trees: Mapping[str, Tree], groups: Mapping[_Key, Mapping[str, FileE
 def _document(depots: tuple[Proposed, ...]) -> str:
     """The tables for a profile document."""
     lines = []
+    words: list[tuple[str, object]]
     for d in depots:
         lines.append(f"[depots.{d.name}]")
-        if d.name != "base":
-            lines.append("only = [" + ", ".join(f'"{_quoted(p)}"' for p in d.only) + "]")
-        else:
-            rest = [p for o in depots if o is not d for p in o.only]
-            if rest:
-                lines.append("not = [" + ", ".join(f'"{_quoted(p)}"' for p in rest) + "]")
-        if d.platforms:
-            lines.append("platforms = [" + ", ".join(f'"{p}"' for p in d.platforms) + "]")
-        lines += [
-            f'{word} = "{_quoted(value)}"'
-            for word, value in (("language", d.language), ("quality", d.quality))
-            if value
-        ]
-        if d.addon:
-            lines.append(f'addon = "{_quoted(d.addon)}"')
+        rest = [p for o in depots for p in o.only]
+        words = [("only", d.only), ("not", () if d.only else rest), ("platforms", d.platforms)]
+        words += [("language", d.language), ("quality", d.quality), ("addon", d.addon)]
+        # What JSON writes for texts and lists of them, TOML reads.
+        lines += [f"{word} = {json.dumps(value, ensure_ascii=False)}" for word, value in words if value]
         lines.append("")
     return "\n".join(lines)
-
-
-def _quoted(text: str) -> str:
-    return text.replace("\\", "\\\\").replace('"', '\\"')
