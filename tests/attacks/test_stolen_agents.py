@@ -30,6 +30,7 @@ from tests.agents import FakeAgent, beside, with_repository
 from tests.conftest import World
 from tests.refusals import refuses
 from tests.samples import DOCUMENT
+from tests.service.test_written_bundle import asked as of_one_chunk
 
 TITLE = "peatlight"
 NO_BUNDLE = BundleIn(name="peatlight.zip", size=0, sha256="0" * 64, chunks=[])
@@ -127,6 +128,7 @@ def test_it_touches_nothing_but_its_run(client: Client, agent: FakeAgent) -> Non
         lambda: it.builds.missing(TITLE, by_hand.number, []),
         lambda: it.builds.sign_inside(TITLE, by_hand.number, SignBundleIn(bundle=NO_BUNDLE, lease=work.lease)),
         lambda: it.builds.put_pack(TITLE, by_hand.number, b"fog"),
+        lambda: list(it.builds.write_bundle(TITLE, by_hand.number, of_one_chunk(3))),
     )
     for attack in attacks:
         assert refused(attack) == "lease.lost"

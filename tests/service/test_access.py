@@ -91,6 +91,7 @@ EXPECTED = {
     "POST /api/v1/titles/<string:title>/builds/<int:build>/re-sign": ENGINEER,
     "GET /api/v1/titles/<string:title>/builds/<int:build>/provenance": ALL,
     "POST /api/v1/titles/<string:title>/builds/<int:build>/signatures": MAKE,
+    "POST /api/v1/titles/<string:title>/builds/<int:build>/bundle": MAKE,
     "GET /api/v1/symbols/<string:ident>": ALL,
     "GET /api/v1/titles/<string:title>/builds": ALL,
     "POST /api/v1/titles/<string:title>/builds": MAKE,

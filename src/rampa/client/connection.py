@@ -143,6 +143,19 @@ class Connection:
                 "service.unreachable", "the download broke off", hint="Run the same command again."
             ) from error
 
+    def lines(self, kind: type[M], path: str, body: BaseModel) -> Iterator[M]:
+        """What a long call says meanwhile, a JSON document a line. Raises `Unavailable` when it breaks off."""
+        content, headers = body.model_dump_json(exclude_unset=True).encode(), {"Content-Type": "application/json"}
+        try:
+            with self._http.stream("POST", path, content=content, headers=headers) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise problem_error(response)
+                for line in response.iter_lines():
+                    yield kind.model_validate_json(line)
+        except (httpx.TransportError, ValidationError) as error:
+            raise errors.Unavailable("service.unreachable", "the answer broke off") from error
+
     def events(self, path: str, after: int) -> Iterator[tuple[str, str]]:
         """(event, data) of server-sent events; after a broken connection it goes on from the last that came, until `end`."""
         broken = 0

@@ -37,6 +37,12 @@ class BuildsCalls(Calls):
         headers = {"Content-Type": "application/octet-stream"}
         return self.connection.send(builds_wire.PackStored, "PUT", path, data, headers)
 
+    def write_bundle(
+        self, title: str, number: int, wanted: builds_wire.WriteBundleIn
+    ) -> Iterator[builds_wire.BundleWriting]:
+        """The service writes the bundle itself; how far it is, and in the end whether it is there."""
+        return self.connection.lines(builds_wire.BundleWriting, _build(title, number) + "/bundle", wanted)
+
     def complete(self, title: str, number: int, complete: builds_wire.CompleteBuild) -> builds_wire.Build:
         return self.connection.post(builds_wire.Build, _build(title, number) + "/complete", complete)
 

@@ -10,18 +10,15 @@ import hashlib
 import tempfile
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from rampa.client.client import Client
 from rampa.client.content.upload import BuildUpload, Sent, upload
-from rampa.core.bundle.assembly import write_package
-from rampa.core.bundle.desktop import write_desktop
-from rampa.core.bundle.layout import has_own, place
 from rampa.core.bundle.package_signature import PackageSigner, Signatures, sign_package
 from rampa.core.bundle.sources import FileBytes
 from rampa.core.bundle.stamp import Stamp
-from rampa.core.bundle.zip_writer import Member
+from rampa.core.bundle.written import BundlePlan, members_of, write_bundle
 from rampa.core.check.findings import Finding
 from rampa.core.content.depots.depots import split
 from rampa.core.content.manifest import manifest as manifest_format
@@ -32,13 +29,15 @@ from rampa.core.content.scan.folder_index import FolderIndex
 from rampa.core.content.select.selection import Selection, only_file, select
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Tree
-from rampa.core.errors import Refused
+from rampa.core.errors import RampaError
 from rampa.core.files import disk_error
 from rampa.core.install.player_files import mark_player_files
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.schema.builds import builds as wire
 
-SYMBOLS = "symbols"
+SYMBOLS, BUNDLE = "symbols", "bundle"
+SMALL = 1024 * 1024
+"""Bundles below so many bytes are sent at once: asking for them to be written takes as long."""
 
 
 @dataclass(frozen=True)
@@ -90,6 +89,9 @@ class BuildParts:
         return self.tree
 
     def send_content(self) -> None:
+        """Once: a bundle can want it before its own step comes."""
+        if self.sent.content:
+            return
         rules = PackingRules(self.profile.settings.content.compression, self.profile.settings.content.packing)
         self.sent = self._upload("upload", self._tree(), self.selection.sources, rules)
 
@@ -110,14 +112,11 @@ class BuildParts:
         folder.mkdir(parents=True, exist_ok=True)
         kind = self.profile.settings.output.kind
         file = folder / f"{self.build.bundle_name}.{kind}"
-        progress = self._writing(self._tree().size)
-        if kind in ("zip", "tar.zst"):
-            with file.open("wb") as out:
-                write_desktop(out, kind, self.build.bundle_name, self._members(), progress=progress)
-        else:
-            debuggable = None if kind == "ipa" else self.profile.settings.code.debug_helpers
-            stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
-            write_package(self._placed(kind), file, stamp, progress=progress)
+        debuggable = None if kind == "ipa" else self.profile.settings.code.debug_helpers
+        stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
+        plan = BundlePlan(kind, self.build.bundle_name, self.profile.settings.launch.program_name, stamp)
+        members = members_of(self._tree(), self.selection.sources)
+        write_bundle(file, plan, members, progress=self._writing(self._tree().size))
         self.bare = _sha256(file)
         return file
 
@@ -140,15 +139,37 @@ class BuildParts:
         return given
 
     def send_bundle(self, file: Path) -> wire.BundleIn:
+        """As chunks, where the service cannot write the very same bundle out of the content."""
         tree = read_tree(select(file.parent, only_file(file.name)))
-        self.bundle_sent = self._upload("bundle", tree, {file.name: file})
-        return wire.BundleIn(
+        bundle = wire.BundleIn(
             name=file.name,
             size=file.stat().st_size,
             sha256=_sha256(file),
             chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in tree.files[0].chunks],
             bare=self.bare,
         )
+        if self._written_there(bundle):
+            self.bundle_sent = Sent(content=bundle.size, present=bundle.size)
+        else:
+            self.bundle_sent = self._upload("bundle", tree, {file.name: file})
+        return bundle
+
+    def _written_there(self, bundle: wire.BundleIn) -> bool:
+        """Whether the service wrote it. Why it could not is nothing to stop for: the bundle travels then."""
+        if bundle.size < SMALL:
+            return False
+        if not self.sent.content:
+            self.send_content()
+        content = wire.ManifestIn(depot=BUNDLE, data=_encode(Manifest(BUNDLE, self._tree(), DEFAULT)))
+        wanted = wire.WriteBundleIn(bundle=bundle, content=content, lease=self.lease)
+        state = ""
+        try:
+            for far in self.client.builds.write_bundle(self.title, self.build.number, wanted):
+                self.on(BuildProgress("bundle", far.done, far.total))
+                state = far.state
+        except RampaError:
+            return False
+        return state == "written"
 
     def sign(self, bundle: wire.BundleIn) -> wire.Build:
         return self.client.builds.sign_bundle(
@@ -215,24 +236,6 @@ class BuildParts:
             self.on(BuildProgress("write", done, total))
 
         return progress
-
-    def _members(self) -> list[Member]:
-        """Named from the bundle's top."""
-        sources, tree = self.selection.sources, self._tree()
-        files = [Member(f.path, sources[f.path], f.size, f.executable) for f in tree.files]
-        links = [Member(k.path, k.target, len(k.target)) for k in tree.links]
-        return sorted([*files, *links], key=lambda m: m.name)
-
-    def _placed(self, kind: str) -> list[Member]:
-        """Members at their places in a package; a package holds no links."""
-        members = self._members()
-        linked = next((m for m in members if isinstance(m.source, str)), None)
-        if linked is not None:
-            raise Refused("bundle.link", f"a package of kind {kind} holds no links", where=linked.name)
-        separate = has_own(m.name for m in members)
-        return [
-            replace(m, name=place(m.name, kind, self.profile.settings.launch.program_name, separate)) for m in members
-        ]
 
 
 def _encode(manifest: Manifest) -> str:

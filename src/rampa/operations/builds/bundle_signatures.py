@@ -104,15 +104,23 @@ def signed_inside(
     services: Services, actor: Actor, slug: str, number: int, asked: wire.SignBundleIn, file: Path
 ) -> Path:
     """The same for a package that the service has at hand: the signed file, beside it."""
-    given = sign_inside(services, actor, slug, number, asked)
-    signatures = Signatures(*(base64.b64decode(part) for part in (given.jar, given.v2, given.v3)))
+    sign_inside(services, actor, slug, number, asked)
     with begin(services) as uow:
-        schemes = profile_of(uow, find_build(uow.session, slug, number)).settings.signing.schemes
-    signed = file.with_name("signed-again")
+        build = find_build(uow.session, slug, number)
+    return signed_as_before(services, build, file)
+
+
+def signed_as_before(services: Services, build: BuildRow, file: Path) -> Path:
+    """The package that was signed, with the signatures that were made then: the signed file, beside it."""
+    with begin(services) as uow:
+        build = uow.session.get_one(BuildRow, build.id)
+        profile, kept = profile_of(uow, build), build.inner_signature
+        assert kept is not None
+        given = _answer(_signers(uow, profile), kept)
+    signatures = Signatures(*(base64.b64decode(part) for part in (given.jar, given.v2, given.v3)))
+    signed, key = file.with_name("signed-again"), PackageSigner(given.ec, tuple(given.contents))
     with FileBytes(file) as source:
-        sign_package(
-            source, signed, signatures.part_of, PackageSigner(given.ec, tuple(given.contents)), schemes or None
-        )
+        sign_package(source, signed, signatures.part_of, key, profile.settings.signing.schemes or None)
     return signed
 
 
@@ -125,11 +133,15 @@ def _ready(
     if not profile.settings.signing.identity or not profile.signs_inside:
         raise Refused("signing.none", f"the profile {profile.name} has no signature inside its bundle")
     check_name(build, profile, asked.bundle)
-    row = find_key(uow.session, profile.settings.signing.identity, lock=True)
+    return build, profile, _signers(uow, profile, lock=True)
+
+
+def _signers(uow: UnitOfWork, profile: ResolvedProfile, lock: bool = False) -> _Signers:
+    row = find_key(uow.session, profile.settings.signing.identity, lock=lock)
     line = succession.decode(row.succession) if row.succession else ()
     # An app bundle has no scheme that knows a succession: the storefront takes the newest identity's word.
     first = row if profile.settings.output.kind == "aab" else _oldest(uow, row, line)
-    return build, profile, _Signers(first, row, line, profile.settings.signing.rsa_padding)
+    return _Signers(first, row, line, profile.settings.signing.rsa_padding)
 
 
 def _sign(file: Path, profile: ResolvedProfile, signers: _Signers, opened: tuple[Identity, Identity]) -> _Made:

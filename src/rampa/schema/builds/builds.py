@@ -105,6 +105,28 @@ class BundleIn(Wire):
     """SHA-256 of the bundle without a signature inside it."""
 
 
+class WriteBundleIn(Wire):
+    """A bundle that the service writes out of content that has arrived; `content`: its files, as a manifest of depot `bundle`."""
+
+    bundle: BundleIn
+    content: ManifestIn
+    lease: Lease = ""
+
+
+WritingState = Literal["writing", "written", "differs", "failed"]
+
+
+class BundleWriting(Wire):
+    """A line of the answer while a bundle is written; the last one has another state. `done` and `total` are bytes of content.
+
+    `differs`: it came out with another digest; `failed` says why. Its maker sends it then."""
+
+    state: WritingState
+    done: int
+    total: int
+    why: str = ""
+
+
 class SignBundleIn(Wire):
     """A bundle whose chunks have arrived."""
 

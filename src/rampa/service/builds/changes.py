@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response
 
 from rampa.operations.base import Act, Services
-from rampa.operations.builds import bundle_signatures, comparison, completion, retention
+from rampa.operations.builds import bundle_signatures, comparison, completion, retention, written_bundle
 from rampa.operations.content import places, stored_trees
 from rampa.schema.builds import builds as builds_wire
 from rampa.schema.builds import changes as wire
@@ -15,6 +15,7 @@ from rampa.service.base.ranges import BYTES
 from rampa.service.base.resource import Resource
 
 RETENTION = "/titles/<string:title>/retention"
+LINES = "application/jsonl"
 BUILD = "/titles/<string:title>/builds/<int:build>"
 
 
@@ -25,6 +26,16 @@ def resource(services: Services) -> Resource:
     def compare_builds(path: TitlePath, query: wire.BuildPairQuery) -> wire.BuildComparison:
         """Two builds: settings, commits between, files, folders, findings, durations, tools."""
         return comparison.compare_builds(services, path.title, query)
+
+    @api.call("POST", BUILD + "/bundle", Act.MAKE_BUILD, LINES)
+    def write_bundle(path: builds_wire.BuildPath, body: builds_wire.WriteBundleIn) -> Response:
+        """Write the bundle out of content that has arrived, so that it need not be sent: JSON lines (`BundleWriting`) say how far
+        it is, the last one whether it came out as was said."""
+        wanted = written_bundle.look_at_wanted(services, current_actor(), path.title, path.build, body)
+        far = written_bundle.write_wanted(services, wanted)
+        lines = (f"{each.model_dump_json()}\n".encode() for each in far)
+        # A server in front must not keep the lines until there are many.
+        return Response(lines, content_type=LINES, headers={"X-Accel-Buffering": "no"})
 
     @api.call("POST", BUILD + "/sign", Act.MAKE_BUILD, builds_wire.Build)
     def sign_bundle(path: builds_wire.BuildPath, body: builds_wire.SignBundleIn) -> builds_wire.Build:
