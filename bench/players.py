@@ -184,9 +184,11 @@ def over_releases(tree: Tree) -> list[Figure]:
     newest = lay_out(made.newest, made.newest_folder, audience)
     by_itself = lay_out(ours.pack(made.newest_folder, tree.scratch / "alone"), made.newest_folder, audience)
     requests = [p.packed.fresh_plan().gets for p in (newest, by_itself)]
-    stored = sum(p.stat().st_size for p in newest.packed.folder.glob("*.pack"))
+    players = sum(frame.stored for frame in newest.packed.delivery.frames)
+    small, past = series.small_bytes(made), series.past_bytes(made)
     first = replace(newest.packed, before=made.first)
-    ours.prepare(first, (made.first_folder, made.newest_folder))
+    made_set = ours.prepare(first, (made.first_folder, made.newest_folder))
+    stored = small + players + past + made_set.size
     note = peers.missing("tar", "zstd", "xz")
     union = None if note else series.union_bytes(made, tree.scratch)
     theirs = None if note else series.patch_from_bytes(made, tree.scratch)
@@ -207,7 +209,9 @@ def over_releases(tree: Tree) -> list[Figure]:
             union,
             "bytes",
             1.6,
-            note or f"{many}; small frames of all, players' of the newest",
+            note
+            or f"{many}; small frames of the newest {small:,}, players' {players:,}, past {past:,}, "
+            f"differences from the first {made_set.size:,}",
         ),
     ]
 

@@ -12,6 +12,11 @@ from blake3 import blake3
 
 from bench import ours, peers
 from bench.rows import Tree
+from rampa.core.content.layout.past import make_past, order_past
+from rampa.core.content.pack.pack import decompress
+from rampa.core.content.pack.places import FramePlace
+from rampa.core.content.tree import tree as content
+from rampa.core.content.tree.tree import Chunk
 
 RELEASES = 12
 
@@ -22,6 +27,7 @@ class Releases:
     every file that there ever was once, versions of one side by side."""
 
     count: int
+    trees: tuple[content.Tree, ...]
     union: Path
     first: ours.Packed
     newest: ours.Packed
@@ -37,19 +43,22 @@ def releases(tree: Tree) -> Releases:
         packed = [ours.pack(given[0], store)]
         for folder in given[1:]:
             packed.append(ours.pack(folder, store, before=packed[-1]))
+        trees = tuple(p.tree for p in packed)
         for number, folder in enumerate(given):
             _keep(folder, number, union, seen)
-        return Releases(len(given), union, packed[0], packed[-1], given[0], given[-1])
+        return Releases(len(given), trees, union, packed[0], packed[-1], given[0], given[-1])
     changing = tree.scratch / "changing"
     shutil.rmtree(changing, ignore_errors=True)
     shutil.copytree(tree.v1, changing, symlinks=True)
     first = newest = ours.pack(changing, store)
+    every = [first.tree]
     _keep(changing, 0, union, seen)
     for number in range(1, RELEASES):
         change(changing, number)
         newest = ours.pack(changing, store, before=newest)
+        every.append(newest.tree)
         _keep(changing, number, union, seen)
-    return Releases(RELEASES, union, first, newest, tree.v1, changing)
+    return Releases(RELEASES, tuple(every), union, first, newest, tree.v1, changing)
 
 
 def _keep(folder: Path, number: int, union: Path, seen: set[bytes]) -> None:
@@ -89,6 +98,28 @@ def _edit(path: Path, rng: np.random.Generator) -> None:
     data = path.read_bytes()
     at = int(rng.integers(0, len(data) + 1))
     path.write_bytes(data[:at] + rng.bytes(200) + data[at:])
+
+
+def past_bytes(made: Releases) -> int:
+    """What only earlier releases have, packed again as the service does it."""
+    newest = made.newest
+    past = {d for tree in made.trees for d in tree.chunks.digests} - set(newest.tree.chunks.digests)
+
+    @lru_cache(maxsize=12)
+    def opened(frame: FramePlace) -> bytes:
+        return decompress(newest.read(frame.pack, frame.offset, frame.stored), frame.raw)
+
+    def read(chunk: Chunk) -> bytes:
+        frame, at = newest.where[chunk.digest]
+        return opened(frame)[at : at + chunk.size]
+
+    return sum(len(f.stored) for f in make_past(order_past(made.trees, past), read))
+
+
+def small_bytes(made: Releases) -> int:
+    """Of the frames of uploads what the newest release needs."""
+    where = made.newest.where
+    return sum(where[c.digest][0].share(c.size) for c in made.newest.tree.chunks)
 
 
 def patch_from_bytes(made: Releases, scratch: Path) -> int:

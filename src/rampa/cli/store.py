@@ -36,6 +36,7 @@ def usage(as_json: bool = JSON) -> None:
             ("needed", mb(found.needed)),
             ("condemned", f"{mb(found.condemned)}: it goes with the next collections"),
             ("differences", mb(found.differences)),
+            ("past builds", f"{mb(found.past)}: what only they have, packed again"),
         ]
     )
     out().print()

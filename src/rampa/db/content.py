@@ -24,6 +24,8 @@ class PackRow(Base):
     visibility: Mapped[Visibility] = mapped_column(Ranked(Visibility), default=Visibility.SOURCE)
     for_players: Mapped[bool] = mapped_column(default=False)
     """Laid out for those who download all of it (db/layout.py); what is in it lies in other packs, too."""
+    past: Mapped[bool] = mapped_column(default=False)
+    """Of what only past builds have, in large frames."""
     condemned_at: Mapped[dt.datetime | None]
     """When it was found that nothing needs it; it is removed some time after, unless somebody counted on it meanwhile."""
 

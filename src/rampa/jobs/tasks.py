@@ -32,7 +32,7 @@ from rampa.operations.reviews import desk
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
 from rampa.operations.store import check as checking
-from rampa.operations.store import collection
+from rampa.operations.store import collection, past
 from rampa.operations.storefronts import accounts
 from rampa.operations.studio import verification
 from rampa.operations.submissions import by_itself as by_itself_there
@@ -284,6 +284,7 @@ def _content(app: App, services: Services) -> None:
 
 def _collect(services: Services) -> None:
     visibility.settle(services)
+    past.lay_out_past(services)
     with suppress(Refused):  # a backup is being made: the next hour comes
         collection.collect(services)
     needed_differences.ask_where_lacking(services)

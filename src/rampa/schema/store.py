@@ -114,13 +114,15 @@ class KeptForPlayers(Wire):
 
 
 class UsageOut(Wire):
-    """`players`: what is laid out again for those who install anew; it is counted in `size` and in no title's."""
+    """`players`: what is laid out again for those who install anew; it is counted in `size` and in no title's. `past`: of what
+    only past builds have, packed again; counted in `size` and in titles'."""
 
     packs: int
     size: int
     needed: int
     condemned: int
     differences: int
+    past: int = 0
     players: list[KeptForPlayers] = []
     titles: list[UsageLine]
     channels: list[UsageLine]

@@ -30,6 +30,7 @@ export function StorePage() {
                 rows={[
                   ...u.titles.map((t) => ({ name: `${t.name} · ${plural(t.builds, "build")}`, size: t.size })),
                   { name: "differences for updates", size: u.differences },
+                  { name: "what only past builds have, packed again", size: u.past },
                   ...(u.players ?? []).map((p) => ({ name: `packs for players of ${p.name} · ${kept(p)}`, size: p.size })),
                 ]}
                 most={u.size}

@@ -100,6 +100,7 @@ def read_layout_rules() -> LayoutRules:
         frame=whole("RAMPA_PLAYER_PACK_FRAME_MB", usual.frame),
         kept_days=whole("RAMPA_PLAYER_PACK_DAYS", usual.kept_days),
         price=whole("RAMPA_REQUEST_BYTES", usual.price),
+        past=whole("RAMPA_PAST_MB", usual.past >> 20) << 20,
         audience=read_audience(said) if (said := os.environ.get("RAMPA_AUDIENCE", "")) else usual.audience,
     )
 

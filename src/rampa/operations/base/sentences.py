@@ -170,6 +170,7 @@ SENTENCES = {
     "store.check": "started a check of the store",
     "store.collect": "removed what nothing uses from the store",
     "store.repack": "packed the store again",
+    "store.past": "packed again what only past builds have",
     "studio.ask": "asked something before verifying {subject}: {said}",
     "studio.document": "added {subject}, the document for {kind}",
     "studio.drop-document": "removed {subject}, the document for {kind}",

@@ -48,6 +48,7 @@ def write_pack(
     key: Key | None = None,
     *,
     for_players: bool = False,
+    past: bool = False,
 ) -> tuple[bytes, int]:
     """Packs for players change nothing yet for who reads: their build's layout says when they do."""
     writer, random = PackWriter(), uow.services.random
@@ -64,7 +65,7 @@ def write_pack(
     # The bytes before the row: a row never points at what is not there.
     uow.services.store.put_pack(digest, [data], PACK_LIMIT, check)
     row = insert(PackRow).values(digest=digest, size=len(data), created_at=uow.now, visibility=visibility)
-    row = row.values(for_players=for_players)
+    row = row.values(for_players=for_players, past=past)
     # The same chunks give the same pack: one that an interrupted work left, or that somebody sent, is kept as it is.
     if uow.session.scalar(row.on_conflict_do_nothing().returning(PackRow.digest)) is not None:
         _record(uow, digest, writer.frames, key)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Set
 
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
@@ -14,7 +14,7 @@ from rampa.operations.content.copies import needed_copies
 from rampa.operations.content.stored_trees import manifest_tree, split_digests
 
 
-def needed_chunks(uow: UnitOfWork, without: set[object] = frozenset()) -> set[bytes]:  # type: ignore[assignment]
+def needed_chunks(uow: UnitOfWork, without: Set[object] = frozenset()) -> set[bytes]:
     """Digests of all chunks that ready builds and uploaded folders name, if the builds `without` were gone."""
     needed: set[bytes] = set()
     for build in uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)):

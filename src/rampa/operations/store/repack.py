@@ -63,10 +63,11 @@ def _sparse(uow: UnitOfWork, share: float) -> list[_Sparse]:
         # Encrypted packs are left as they are: what is in them belongs to keys of several builds.
         if copy.plain:
             live[copy.frame.pack].append(copy)
-    rows = select(PackRow.digest, PackRow.size, PackRow.visibility)
+    # What only past builds have is laid out otherwise: operations/store/past.
+    rows = select(PackRow.digest, PackRow.size, PackRow.visibility).where(PackRow.past.is_(False))
     packs = {digest: (size, visibility) for digest, size, visibility in uow.session.execute(rows)}
     found = []
-    for digest, copies in sorted(live.items()):
+    for digest, copies in sorted((d, c) for d, c in live.items() if d in packs):
         size, visibility = packs[digest]
         stored = sum(c.frame.stored * c.size / c.frame.raw for c in copies)
         if stored <= share * size:

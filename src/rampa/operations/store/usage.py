@@ -27,6 +27,7 @@ def usage(services: Services) -> wire.UsageOut:
     with begin(services) as uow:
         packs = list(uow.session.execute(select(PackRow.size, PackRow.created_at, PackRow.condemned_at)).all())
         differences = uow.session.scalar(select(func.coalesce(func.sum(DifferenceSetRow.size), 0))) or 0
+        past = uow.session.scalar(select(func.coalesce(func.sum(PackRow.size), 0)).where(PackRow.past)) or 0
         shares = _shares(uow)
         builds = list(uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
         bundles = _bundles(uow)
@@ -50,6 +51,7 @@ def usage(services: Services) -> wire.UsageOut:
         needed=min(whole, _sum(shares, needed) + sum(p.size for p in players)),
         condemned=sum(size for size, _, gone in packs if gone),
         differences=int(differences),
+        past=int(past),
         players=players,
         titles=[
             wire.UsageLine(name=name, size=_sum(shares, held), builds=counts[name])

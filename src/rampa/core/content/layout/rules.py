@@ -11,7 +11,8 @@ from rampa.core.content.layout.audience import USUAL, Audience
 class LayoutRules:
     """`devices`: a build that is placed for more than so many gets packs for players, one for everybody always. `seconds`: of
     wall time that making them may take; 0: none are made. `frame`: the most MiB of content in a frame. `least`: bytes; a smaller
-    build gets none. `kept_days`: for so long after a build was replaced. `price`: bytes that a request counts as."""
+    build gets none. `kept_days`: for so long after a build was replaced. `price`: bytes that a request counts as. `past`:
+    bytes of content that must have come to what only past builds have before it is packed again; 0: never."""
 
     devices: int = 100
     seconds: int = 3600
@@ -19,6 +20,7 @@ class LayoutRules:
     least: int = 1024 * 1024
     kept_days: int = 7
     price: int = 16 * 1024
+    past: int = 64 * 1024 * 1024
     audience: Audience = USUAL
 
 

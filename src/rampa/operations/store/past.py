@@ -1,0 +1,149 @@
+"""What only past builds have is packed again, small: the frames of their uploads are for updates, which nobody makes to them now.
+
+Written first, as copies; then the rows of what lay before go, and its packs are found idle or packed again. A kill anywhere
+leaves copies, of which the next time makes the same packs.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy import delete, or_, select
+
+from rampa.core.build.life import BuildState
+from rampa.core.content.layout.past import make_past, order_past
+from rampa.core.content.tree.tree import Chunk
+from rampa.core.content.visibility import Visibility
+from rampa.core.placement.life import LIVE, PlacementState
+from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow, PlacementRow, store_state
+from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
+from rampa.operations.content.copies import Copy, copies_of
+from rampa.operations.content.packing import by_pack, write_pack
+from rampa.operations.content.reframe import NewFrame
+from rampa.operations.content.stored_bytes import ChunkSequence, StoredChunks
+from rampa.operations.content.stored_trees import build_tree
+from rampa.operations.store.needed import needed_chunks
+from rampa.operations.store.repack import repack
+
+WORKER = service_actor("the worker")
+KEPT_FRAMES = 12
+SHARE = 4
+"""All of a title's past is laid out anew when what came to it is a quarter of it and more: so each byte is packed a few times."""
+
+
+@dataclass
+class _Past:
+    """`builds` of one title and platform that are past, oldest first; `fresh` and `laid`: copies in packs of uploads, and in
+    those of the past, by who may read them."""
+
+    builds: list[BuildRow]
+    fresh: dict[Visibility, dict[bytes, Copy]] = field(default_factory=lambda: defaultdict(dict))
+    laid: dict[Visibility, dict[bytes, Copy]] = field(default_factory=lambda: defaultdict(dict))
+
+    def due(self, visibility: Visibility, least: int) -> dict[bytes, Copy]:
+        """What is to be packed, empty where too little came."""
+        fresh, laid = self.fresh[visibility], self.laid[visibility]
+        size = sum(c.size for c in fresh.values())
+        if size < least:
+            return {}
+        return fresh | laid if SHARE * size >= sum(c.size for c in laid.values()) else fresh
+
+
+def lay_out_past(services: Services) -> int:
+    """Returns how many packs were made."""
+    least, made = services.layout.past, 0
+    if not least:
+        return 0
+    with begin(services) as uow:
+        current = _current(uow)
+        kept = needed_chunks(uow, without=_past_ids(uow, current))
+        pasts = [_gathered(uow, builds, kept) for builds in _past_builds(uow, current)]
+    for past in pasts:
+        for visibility in Visibility:
+            due = past.due(visibility, least)
+            if due:
+                made += _lay_out(services, past, visibility, due)
+    if made:
+        # What is left of the uploads' packs: less than half, as a rule.
+        repack(services, WORKER)
+    return made
+
+
+def _current(uow: UnitOfWork) -> set[uuid.UUID]:
+    """Builds that somebody gets, may be given, or goes back to: all but those that were replaced long enough ago."""
+    since = uow.now - dt.timedelta(days=uow.services.layout.kept_days)
+    replaced = (PlacementRow.state == PlacementState.SUPERSEDED) & (PlacementRow.ended_at > since)
+    placed = set(uow.session.scalars(select(PlacementRow.build_id).where(or_(PlacementRow.state.in_(LIVE), replaced))))
+    newest: dict[tuple[uuid.UUID, str], int] = {}
+    rows = list(uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
+    for build in rows:
+        if build.id in placed:
+            key = build.title_id, build.platform
+            newest[key] = max(newest.get(key, 0), build.version_code)
+    return {
+        b.id
+        for b in rows
+        # Without anything live nobody knows which build is the one; a newer one than that waits for its placement.
+        if b.id in placed or b.pinned or b.version_code > newest.get((b.title_id, b.platform), -1)
+    }
+
+
+def _past_ids(uow: UnitOfWork, current: set[uuid.UUID]) -> set[uuid.UUID]:
+    return set(uow.session.scalars(select(BuildRow.id).where(BuildRow.state == BuildState.READY))) - current
+
+
+def _past_builds(uow: UnitOfWork, current: set[uuid.UUID]) -> list[list[BuildRow]]:
+    groups: dict[tuple[uuid.UUID, str], list[BuildRow]] = defaultdict(list)
+    rows = select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.version_code, BuildRow.number)
+    for build in uow.session.scalars(rows):
+        if build.id not in current:
+            groups[build.title_id, build.platform].append(build)
+    return list(groups.values())
+
+
+def _gathered(uow: UnitOfWork, builds: list[BuildRow], kept: set[bytes]) -> _Past:
+    """Of the chunks that no other build, bundle or folder needs, those that lie plain."""
+    past = _Past(builds)
+    wanted = {d for build in builds for d in build_tree(uow.services, build).chunks.digests} - kept
+    laid = set(uow.session.scalars(select(PackRow.digest).where(PackRow.past)))
+    for copies in copies_of(uow, wanted):
+        for digest, found in copies.items():
+            plain = [c for c in found if c.plain]
+            if plain:
+                # One that lies elsewhere, too, is not done with: a kill came before its rows went.
+                done = all(c.frame.pack in laid for c in plain)
+                best = max(plain, key=lambda c: c.visibility)
+                (past.laid if done else past.fresh)[best.visibility][digest] = best
+    return past
+
+
+def _lay_out(services: Services, past: _Past, visibility: Visibility, due: dict[bytes, Copy]) -> int:
+    ordered = order_past((build_tree(services, b) for b in past.builds), set(due))
+    content = StoredChunks(services, due, KEPT_FRAMES)
+
+    def read(chunk: Chunk) -> bytes:
+        return content.read(ChunkSequence([chunk.digest], [chunk.size]), 0, chunk.size)
+
+    frames = (NewFrame(f.chunks, f.stored, f.raw) for f in make_past(ordered, read))
+    packs = set()
+    for group in by_pack(frames):
+        with begin(services, WORKER) as uow:
+            packs.add(write_pack(uow, group, visibility, past=True)[0])
+    with begin(services, WORKER) as uow:
+        _forget(uow, list(due), packs)
+        audit.record(uow, "store.past", past.builds[-1].title.name, past.builds[-1].title.slug, packs=len(packs))
+    return len(packs)
+
+
+def _forget(uow: UnitOfWork, digests: Sequence[bytes], packs: set[bytes]) -> None:
+    """Whoever reads is sent to the new packs from then on; what lay before is found idle."""
+    inside = select(FrameRow.id).join(PackRow, PackRow.digest == FrameRow.pack_digest)
+    inside = inside.where(PackRow.digest.not_in(packs), PackRow.for_players.is_(False), FrameRow.key.is_(None))
+    for at in range(0, len(digests), 5000):
+        gone = ChunkRow.digest.in_(digests[at : at + 5000]) & ChunkRow.frame_id.in_(inside)
+        uow.session.execute(delete(ChunkRow).where(gone))
+    store_state(uow.session, lock=True).epoch += 1
