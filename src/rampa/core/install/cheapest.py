@@ -151,10 +151,9 @@ def _frames(wanted: Digests, places: ChunkPlaces, price: int) -> list[_Item]:
     # Neighbours share a request: what a frame adds to the number of requests is known only for all of them together.
     each = price * sum(len(r.parts) for r in requests_for(sorted(frames))) / len(frames)
     ends = np.append(first, len(members))[1:]
-    return [
-        _Item(f.stored + each, members[a:b], at[a:b], f)
-        for f, a, b in zip(frames, first.tolist(), ends.tolist(), strict=True)
-    ]
+    # Sorted, since the first of two that cost alike is taken: who was told of them in another order must come to the same.
+    spans = sorted(zip(frames, first.tolist(), ends.tolist(), strict=True), key=lambda span: span[0])
+    return [_Item(f.stored + each, members[a:b], at[a:b], f) for f, a, b in spans]
 
 
 def _cover(sizes: Numbers, parts: Sequence[Sequence[_Item]]) -> list[_Item]:
