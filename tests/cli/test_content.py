@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -55,6 +56,18 @@ def test_levels_are_measured_and_a_filter_is_proposed(alone: Shell, folder: Path
     sound_ = next(e for e in found["endings"] if e["ending"] == ".wav")
     assert sound_["filtered_ratio"] < sound_["ratio"]
     assert found["best"] in [m["level"] for m in found["levels"]]
+    assert tomllib.loads(found["rules"])["packing"]["*.wav"] == "3 filtered"
+    assert found["players"] is None
+
+
+def test_ways_for_players_are_tried_beforehand(alone: Shell, folder: Path) -> None:
+    words = ("content", "tune", str(folder), "--profile", "linux-release", "--seconds", "1", "--players")
+    slow, fast = (alone.json(*words, "--audience", said)["players"]["ways"] for said in ("1:1", "9000:1:0.01"))
+    for ways in (slow, fast):
+        assert sum(w["chosen"] for w in ways) == 1
+        assert {w["frame"] for w in ways} == {1, 8, 32}
+    assert "chosen" in alone.run(*words).stdout
+    assert "RATE:WEIGHT" in alone.run(*words, "--audience", "fog", code=1).stderr
 
 
 def test_a_proposal_of_depots_is_text_for_the_document(alone: Shell, folder: Path, tmp_path: Path) -> None:

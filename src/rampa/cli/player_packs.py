@@ -7,10 +7,10 @@ import time
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build
-from rampa.cli.base.output import duration, err, facts, mb, out, print_json, table
+from rampa.cli.base.output import duration, err, facts, mb, print_json
 from rampa.cli.base.progress import Bars
+from rampa.cli.content.ways import ways_of_packing
 from rampa.client import Client
-from rampa.core.content.layout.audience import read_audience
 from rampa.core.content.layout.life import NEVER_ASKED, UNDER_WAY, LayoutState
 from rampa.core.quantity import counted
 from rampa.schema import layout as wire
@@ -86,7 +86,7 @@ def _say(found: wire.LayoutOut, as_json: bool) -> None:
         rows.append(("then about", mb(found.expected)))
     facts(rows)
     if found.choice:
-        _ways(found.choice)
+        ways_of_packing(found.choice)
 
 
 def _state(found: wire.LayoutOut) -> str:
@@ -104,26 +104,3 @@ def _fresh(found: wire.LayoutOut) -> str:
     if found.plain <= found.fresh:
         return mb(found.fresh)
     return f"{mb(found.fresh)}; {mb(found.plain)} without ({1 - found.fresh / found.plain:.0%} less)"
-
-
-def _ways(choice: wire.LayoutChoice) -> None:
-    classes = read_audience(choice.audience).classes
-    whole = sum(c.weight for c in classes)
-    said = ", ".join(f"{c.weight / whole:.0%} at {c.rate:g} Mbit/s" for c in classes)
-    by = f", as {counted(choice.devices, 'device')} said" if choice.devices else ""
-    out().print(f"\nTried in {duration(choice.seconds)}, for players of whom {said}{by}:")
-    rows = [
-        (
-            "chosen" if w.chosen else "" if w.allowed else "not allowed",
-            f"{w.codec} {w.level}",
-            f"{w.frame} MiB",
-            mb(w.size),
-            duration(w.waits),
-            duration(w.unpacking),
-            duration(w.packing),
-        )
-        for w in sorted(choice.ways, key=lambda w: w.waits)
-    ]
-    table(["", "way", ">frame", ">download", ">they wait", ">unpacking", ">making"], rows)
-    for tried in choice.filters:
-        out().print(f"{tried.name}: {1 - tried.share:+.1%} saved{'' if tried.used else ', not used'}")

@@ -10,6 +10,7 @@ from rampa.core.check.findings import Finding
 from rampa.core.content.depots.preview import Preview
 from rampa.core.content.pack.trials import RATES, Tuned
 from rampa.schema.common import Query, Wire
+from rampa.schema.layout import LayoutChoice
 
 
 class PreviewRow(Wire):
@@ -69,6 +70,8 @@ class EndingOut(Wire):
 
 
 class TunedOut(Wire):
+    """`players`: ways of packing for players, where they were asked for. `rules`: for the profile document."""
+
     size: int
     sample: int
     levels: list[TuneLevel]
@@ -76,6 +79,8 @@ class TunedOut(Wire):
     skipped: list[int]
     best: int
     why: str
+    players: LayoutChoice | None = None
+    rules: str = ""
 
 
 def preview_out(folder: str, profile: str, seen: Preview, findings: list[Finding]) -> PreviewOut:

@@ -8,15 +8,19 @@ from typing import TYPE_CHECKING
 import typer
 
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
-from rampa.cli.base.output import BLOCKED, WARNED, print_json
+from rampa.cli.base.output import BLOCKED, WARNED, err, print_json
 from rampa.cli.base.progress import Bars
 from rampa.cli.content import tables as shown
+from rampa.cli.content.ways import ways_of_packing
+from rampa.core.content.layout.audience import USUAL, Audience, read_audience
 from rampa.core.errors import Invalid
 from rampa.schema import content as wire
 from rampa.system import CLOCK
 
 if TYPE_CHECKING:
+    from rampa.core.content.select.selection import Selection
     from rampa.core.profile.resolved import ResolvedProfile
+    from rampa.schema.layout import LayoutChoice
 
 app = typer.Typer(
     rich_markup_mode=None, no_args_is_help=True, help="What goes in, what stays out, and how it is packed."
@@ -74,12 +78,20 @@ def tune(
     sample: int = typer.Option(64, "--sample-mb", min=1, help="How much of the content is measured."),
     seconds: float = typer.Option(120.0, "--seconds", min=1, help="How long measuring may take."),
     packing: float = typer.Option(0.0, "--packing-seconds", min=0, help="Recommend a level that packs in this time."),
+    players: bool = typer.Option(
+        False, "--players", help="Try ways of packing for players, too: codecs, frames, filters."
+    ),
+    audience: str = typer.Option(
+        str(USUAL), "--audience", help="Who they are: RATE:WEIGHT in Mbit/s, with commas between."
+    ),
     as_json: bool = JSON,
 ) -> None:
-    """Measure levels on a sample: packed size, packing and unpacking time, how long players wait; recommend one."""
+    """Measure levels on a sample: packed size, packing and unpacking time, how long players wait; propose rules."""
+    from rampa.core.content.pack.proposed_rules import rules_text
     from rampa.core.content.pack.trials import tune as measure
     from rampa.core.content.select.selection import ContentRules, Pattern, select
 
+    whom = read_audience(audience)
     rules = ContentRules((Pattern("*", "all"),), ()) if everything else _profile(folder, profile, document, title).rules
     selection = select(folder, rules)
     with Bars({"measure": "measuring levels"}, quiet=as_json) as bars:
@@ -91,10 +103,54 @@ def tune(
             on=lambda done, total: bars.show("measure", done, total),
             clock=CLOCK,
         )
+    choice = _for_players(selection, whom, as_json) if players else None
+    frame = next((w.frame for w in choice.ways if w.chosen), 0) if choice else 0
+    text = rules_text(found, frame)
     if as_json:
-        print_json(wire.tuned_out(found))
+        print_json(wire.tuned_out(found).model_copy(update={"players": choice, "rules": text}))
+        return
+    shown.tuned(found)
+    if choice:
+        ways_of_packing(choice)
+    if text:
+        err().print("\nUnder [content] in the profile document:\n")
+        typer.echo(text)
     else:
-        shown.tuned(found)
+        err().print("\nThe usual packing suits it: the profile document need say nothing.")
+
+
+def _for_players(selection: Selection, audience: Audience, quiet: bool) -> LayoutChoice:
+    """What the service tries when a build is placed for many, on this machine."""
+    from rampa.core.content.layout.order import order_of
+    from rampa.core.content.layout.trial import try_ways
+    from rampa.core.content.scan.files import read_tree
+    from rampa.schema.layout_choice import described
+
+    def read(path: str, offset: int, size: int) -> bytes:
+        with selection.sources[path].open("rb") as stream:
+            stream.seek(offset)
+            return stream.read(size)
+
+    total, done, steps = selection.files.size, 0, ("filters", "codecs", "frames")
+    with Bars({"read": "reading", "try": "trying ways of packing for players"}, quiet=quiet) as bars:
+
+        def progress(size: int) -> None:
+            nonlocal done
+            done += size
+            bars.show("read", done, total)
+
+        tree = read_tree(selection, progress=progress)
+        order = order_of(tree, read)
+        bars.show("try", 0, len(steps), steps[0])
+        trial = try_ways(
+            tree,
+            order,
+            read,
+            audience,
+            CLOCK,
+            on=lambda what: bars.show("try", steps.index(what) + 1, len(steps), what),
+        )
+    return described(trial, audience, 0, [])
 
 
 def _profile(folder: Path, name: str, document: Path | None, title: str) -> ResolvedProfile:

@@ -167,5 +167,6 @@ def tuned(found: Tuned) -> None:
 
 
 def _rule(ending: str, rule: str) -> str:
-    pattern = "*" if ending == "(none)" else f"*{ending}"
-    return f'"{pattern}" = "{"stored" if rule == "stored" else f"3 {rule}"}"'
+    from rampa.core.content.pack.proposed_rules import rule_of
+
+    return "{} = {}".format(*(f'"{word}"' for word in rule_of(ending, rule)))

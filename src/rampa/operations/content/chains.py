@@ -19,15 +19,25 @@ from rampa.operations.content.visibility import for_everybody
 
 
 @dataclass(frozen=True)
-class Way:
-    """Sets, each of which starts where the one before ends. `size`: bytes, at most."""
+class StepSet:
+    """A set of differences that is ready; `size` in bytes."""
 
-    sets: tuple[DifferenceSetRow, ...]
+    old_id: uuid.UUID
+    new_id: uuid.UUID
+    pack: bytes
+    size: int
+
+
+@dataclass(frozen=True)
+class Way:
+    """Sets, each of which starts where the one before ends."""
+
+    sets: tuple[StepSet, ...]
 
     @property
     def packs(self) -> tuple[bytes, ...]:
         """What it is made of: another one gives other differences."""
-        return tuple(row.pack for row in self.sets if row.pack)
+        return tuple(step.pack for step in self.sets)
 
 
 NO_WAY = Way(())
@@ -42,10 +52,15 @@ def ways_to(uow: UnitOfWork, new: BuildRow, old: Iterable[uuid.UUID] | None = No
     """From each of these builds, or from every one that there is a way from. Only by way of builds that everybody may read: a
     step's differences hold pieces of the build that they lead to."""
     row = DifferenceSetRow
-    sets = select(row).join(BuildRow, BuildRow.id == row.new_id)
+    # Not what the sets hold: there can be many, and a way needs few of them.
+    sets = select(row.old_id, row.new_id, row.pack, row.size).join(BuildRow, BuildRow.id == row.new_id)
     sets = sets.where(BuildRow.title_id == new.title_id, BuildRow.platform == new.platform)
     sets = sets.where(row.state == DifferenceState.READY, row.pack.is_not(None))
-    found = {(s.old_id, s.new_id): s for s in uow.session.scalars(sets)}
+    found = {
+        (old_id, new_id): StepSet(old_id, new_id, pack, size)
+        for old_id, new_id, pack, size in uow.session.execute(sets)
+        if pack
+    }
     open_ = for_everybody(uow, {s.new_id for s in found.values()}) | {new.id}
     sizes = {pair: s.size for pair, s in found.items() if pair[1] in open_}
     starts = {pair[0] for pair in sizes} if old is None else set(old)
@@ -56,9 +71,12 @@ def ways_to(uow: UnitOfWork, new: BuildRow, old: Iterable[uuid.UUID] | None = No
 def differences_along(services: Services, way: Way) -> tuple[DifferencePlace, ...]:
     """Against the first one's old build, whole."""
     steps = []
-    for row in way.sets:
+    for step in way.sets:
         with begin(services) as uow:
-            old, new = (uow.session.get_one(BuildRow, k) for k in (row.old_id, row.new_id))
+            old, new = (uow.session.get_one(BuildRow, k) for k in (step.old_id, step.new_id))
+            row = uow.session.get(DifferenceSetRow, (step.new_id, step.old_id))
+        if row is None or row.pack != step.pack:
+            return ()  # made anew, or collected, a moment ago
         trees = build_tree(services, old), build_tree(services, new)
         made = locations_format.decode(row.rows, trees[1], trees[0]).differences
         steps.append(Step(*trees, made))

@@ -23,9 +23,8 @@ from rampa.operations.content.chains import NO_WAY, Way, differences_along, ways
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
 from rampa.operations.signing.content_keys import get_keys
+from rampa.operations.updates.differences import MOST_STARTS
 
-MOST_STARTS = 50
-"""Old builds, the newest ones, that have their updates written out; others take what a fresh install takes."""
 NO_FILE = SignedFile("0" * 64, 0)
 
 
@@ -66,7 +65,8 @@ def build_files(services: Services, build: BuildRow) -> BuildFiles:
 
 
 def _starts(services: Services, build: BuildRow) -> list[tuple[BuildRow, Way]]:
-    """The builds that updates are written out for: those that somebody asked differences from, and those that chains begin at."""
+    """The builds that updates are written out for: those that somebody asked differences from, and those that chains begin at,
+    the newest of them. Others take what a fresh install takes."""
     row = DifferenceSetRow
     tried = select(row.old_id).where(row.new_id == build.id, row.state != DifferenceState.WAITING)
     with begin(services) as uow:
@@ -90,7 +90,7 @@ def _update(services: Services, out: BuildFiles, build: BuildRow, old: BuildRow,
             used.update(located.differences)
             depots[depot.name] = out.add(encoded)
     whole = None
-    out.stored |= {names.pack_name(row.pack): row.size for row in way.sets if row.pack}
+    out.stored |= {names.pack_name(step.pack): step.size for step in way.sets}
     every = differences_along(services, way)
     if every and not used.issuperset(every):
         joined = build_tree(services, build), build_tree(services, old)

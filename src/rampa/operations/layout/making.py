@@ -45,9 +45,9 @@ from rampa.operations.content.reframe import NewFrame
 from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import depot_trees, selectors_of
 from rampa.operations.content.visibility import is_offered, visibility_of
-from rampa.operations.layout.choice import chosen_way, described
 from rampa.operations.layout.players import audience_of, choices_of
 from rampa.schema.layout import LayoutChoice
+from rampa.schema.layout_choice import chosen_way, described
 from rampa.system import CLOCK
 
 WORKER = "the worker"
