@@ -19,16 +19,18 @@ from rampa.core.content.layout.past import make_past, order_past
 from rampa.core.content.tree.tree import Chunk
 from rampa.core.content.visibility import Visibility
 from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow, PlacementRow, store_state
+from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow, PlacementRow, StoreStateRow, store_state
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.content.copies import Copy, copies_of
 from rampa.operations.content.packing import by_pack, write_pack
 from rampa.operations.content.reframe import NewFrame
+from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_bytes import ChunkSequence, StoredChunks
 from rampa.operations.content.stored_trees import build_tree
 from rampa.operations.store.needed import needed_chunks
 from rampa.operations.store.repack import repack
 
+_looked = ResultCache(8)
 WORKER = service_actor("the worker")
 KEPT_FRAMES = 12
 SHARE = 4
@@ -55,16 +57,23 @@ class _Past:
 
 def lay_out_past(services: Services) -> int:
     """Returns how many packs were made."""
-    least, made = services.layout.past, 0
-    if not least:
+    if not services.layout.past:
         return 0
     with begin(services) as uow:
         current = _current(uow)
+        gone, epoch = frozenset(_past_ids(uow, current)), uow.session.scalar(select(StoreStateRow.epoch)) or 0
+    # Looked at every hour: where nothing moved since, all chunks of all builds need not be looked at again.
+    return _looked.get((services.store, services.layout.past, gone, epoch), lambda: _lay_out_due(services, current))
+
+
+def _lay_out_due(services: Services, current: set[uuid.UUID]) -> int:
+    made = 0
+    with begin(services) as uow:
         kept = needed_chunks(uow, without=_past_ids(uow, current))
         pasts = [_gathered(uow, builds, kept) for builds in _past_builds(uow, current)]
     for past in pasts:
         for visibility in Visibility:
-            due = past.due(visibility, least)
+            due = past.due(visibility, services.layout.past)
             if due:
                 made += _lay_out(services, past, visibility, due)
     if made:
