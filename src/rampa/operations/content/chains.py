@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -43,29 +43,39 @@ class Way:
 NO_WAY = Way(())
 
 
+@dataclass(frozen=True)
+class StepGraph:
+    """All sets of a title's builds for a platform, by (old, new), and which of the builds everybody may read."""
+
+    sets: Mapping[tuple[uuid.UUID, uuid.UUID], StepSet]
+    open_: frozenset[uuid.UUID]
+
+    @classmethod
+    def load(cls, uow: UnitOfWork, title: uuid.UUID, platform: str) -> StepGraph:
+        row = DifferenceSetRow
+        # Not what the sets hold: there can be many, and a way needs few of them.
+        rows = select(row.old_id, row.new_id, row.pack, row.size).join(BuildRow, BuildRow.id == row.new_id)
+        rows = rows.where(BuildRow.title_id == title, BuildRow.platform == platform)
+        rows = rows.where(row.state == DifferenceState.READY, row.pack.is_not(None))
+        sets = {(old, new): StepSet(old, new, pack, size) for old, new, pack, size in uow.session.execute(rows) if pack}
+        return cls(sets, frozenset(for_everybody(uow, {s.new_id for s in sets.values()}) if sets else ()))
+
+    def ways_to(self, new: uuid.UUID, old: Iterable[uuid.UUID] | None = None) -> dict[uuid.UUID, Way]:
+        """From each of these builds, or from every one that there is a way from; the ones of the fewest bytes. Only by way of
+        builds that everybody may read: a step's differences hold pieces of the build that they lead to."""
+        sizes = {pair: s.size for pair, s in self.sets.items() if pair[1] == new or pair[1] in self.open_}
+        starts = {pair[0] for pair in sizes} if old is None else set(old)
+        ways = {start: Way(tuple(self.sets[pair] for pair in route(sizes, start, new))) for start in starts}
+        return {start: way for start, way in ways.items() if way.sets}
+
+
 def way_between(uow: UnitOfWork, new: BuildRow, old: BuildRow) -> Way:
-    """The one of the fewest bytes; empty where there is none."""
+    """Empty where there is none."""
     return ways_to(uow, new, [old.id]).get(old.id, NO_WAY)
 
 
 def ways_to(uow: UnitOfWork, new: BuildRow, old: Iterable[uuid.UUID] | None = None) -> dict[uuid.UUID, Way]:
-    """From each of these builds, or from every one that there is a way from. Only by way of builds that everybody may read: a
-    step's differences hold pieces of the build that they lead to."""
-    row = DifferenceSetRow
-    # Not what the sets hold: there can be many, and a way needs few of them.
-    sets = select(row.old_id, row.new_id, row.pack, row.size).join(BuildRow, BuildRow.id == row.new_id)
-    sets = sets.where(BuildRow.title_id == new.title_id, BuildRow.platform == new.platform)
-    sets = sets.where(row.state == DifferenceState.READY, row.pack.is_not(None))
-    found = {
-        (old_id, new_id): StepSet(old_id, new_id, pack, size)
-        for old_id, new_id, pack, size in uow.session.execute(sets)
-        if pack
-    }
-    open_ = for_everybody(uow, {s.new_id for s in found.values()}) | {new.id}
-    sizes = {pair: s.size for pair, s in found.items() if pair[1] in open_}
-    starts = {pair[0] for pair in sizes} if old is None else set(old)
-    ways = {start: Way(tuple(found[pair] for pair in route(sizes, start, new.id))) for start in starts}
-    return {start: way for start, way in ways.items() if way.sets}
+    return StepGraph.load(uow, new.title_id, new.platform).ways_to(new.id, old)
 
 
 def differences_along(services: Services, way: Way) -> tuple[DifferencePlace, ...]:

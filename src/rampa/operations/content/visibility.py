@@ -52,9 +52,19 @@ def for_everybody(uow: UnitOfWork, builds: Iterable[uuid.UUID]) -> set[uuid.UUID
 
 
 def visibility_of(uow: UnitOfWork, build: BuildRow) -> Visibility:
-    if not is_offered(uow, build):
-        return Visibility.BUILD
-    return Visibility.EVERYBODY if for_everybody(uow, [build.id]) else Visibility.OFFERED
+    return visibilities_of(uow, [build])[build.id]
+
+
+def visibilities_of(uow: UnitOfWork, builds: Iterable[BuildRow]) -> dict[uuid.UUID, Visibility]:
+    """In one query, however many there are."""
+    found = {b.id: Visibility.BUILD for b in builds}
+    rows = select(PlacementRow.build_id, ChannelRow.audience).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
+    rows = rows.join(BuildRow, BuildRow.id == PlacementRow.build_id).where(BuildRow.state == BuildState.READY)
+    rows = rows.where(PlacementRow.build_id.in_(found), PlacementRow.state.in_(WAS_LIVE)).distinct()
+    for build, audience in uow.session.execute(rows):
+        level = Visibility.EVERYBODY if audience == Audience.FOR_EVERYBODY else Visibility.OFFERED
+        found[build] = max(found[build], level)
+    return found
 
 
 def show(services: Services, build: uuid.UUID) -> None:

@@ -21,11 +21,11 @@ from rampa.core.content.visibility import Visibility
 from rampa.core.install.plan import plan_update
 from rampa.db import BuildRow, DepotRow, DifferenceSetRow, LayoutRow, StoreStateRow
 from rampa.operations.base import Services, UnitOfWork, begin
-from rampa.operations.content.chains import NO_WAY, ways_to
+from rampa.operations.content.chains import NO_WAY, StepGraph
 from rampa.operations.content.places import Start, build_locations
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_trees import build_tree, manifest_difference, selectors_of
-from rampa.operations.content.visibility import visibility_of
+from rampa.operations.content.visibility import visibilities_of
 from rampa.schema.channels import CostOut
 
 _costs = ResultCache(2000)
@@ -74,8 +74,10 @@ def _made(uow: UnitOfWork, pairs: Sequence[Pair]) -> list[_Made]:
     for new, old in ids:
         starts[new].add(old)
     builds = {new.id: new for new, _ in pairs}
-    seen_by = {ident: visibility_of(uow, build) for ident, build in builds.items()}
-    ways = {ident: ways_to(uow, builds[ident], old) for ident, old in starts.items()}
+    seen_by = visibilities_of(uow, builds.values())
+    places = {(b.title_id, b.platform) for b in builds.values()}
+    graphs = {place: StepGraph.load(uow, *place) for place in places} if ids else {}
+    ways = {new: graphs[builds[new].title_id, builds[new].platform].ways_to(new, old) for new, old in starts.items()}
     return [
         _Made(
             seen_by[new.id],
