@@ -28,21 +28,21 @@ pytestmark = needs_kernel
 NOW = dt.timedelta(0)
 
 
+def make_three(client: Client, at: Path) -> None:
+    """Three builds, a large file edited from one to the next."""
+    add_key(client)
+    import_title(client)
+    folder = make_folder(at / "source", 200_000)
+    big = noise(600_000, 9)
+    for number, piece in enumerate((b"", b"a lantern", b"fog and ice")):
+        big = big[: 200_000 + number] + piece + big[200_000 + number :]
+        (folder / "data/big.arc").write_bytes(big)
+        build(client, folder, at / "state")
+
+
 @pytest.fixture
 def built(client: Client, world: World, begun: Begun, tmp_path: Path) -> World:
-    """Three builds, a large file edited from one to the next."""
-
-    def fill() -> None:
-        add_key(client)
-        import_title(client)
-        folder = make_folder(tmp_path / "source", 200_000)
-        big = noise(600_000, 9)
-        for number, piece in enumerate((b"", b"a lantern", b"fog and ice")):
-            big = big[: 200_000 + number] + piece + big[200_000 + number :]
-            (folder / "data/big.arc").write_bytes(big)
-            build(client, folder, tmp_path / "state")
-
-    begun(fill)
+    begun(lambda: make_three(client, tmp_path))
     return world
 
 
@@ -54,11 +54,16 @@ def live_for_everybody(client: Client, world: World, number: int) -> None:
 
 
 @pytest.fixture
-def series(built: World, client: Client) -> World:
+def series(client: Client, world: World, begun: Begun, tmp_path: Path) -> World:
     """Each of them was live for everybody until the next one came."""
-    for number in (1, 2, 3):
-        live_for_everybody(client, built, number)
-    return built
+
+    def fill() -> None:
+        make_three(client, tmp_path)
+        for number in (1, 2, 3):
+            live_for_everybody(client, world, number)
+
+    begun(fill)
+    return world
 
 
 def cells(client: Client) -> dict[tuple[int, int], MatrixCell]:
