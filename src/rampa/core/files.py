@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import errno
+import hashlib
 import os
 import shutil
 from collections.abc import Iterator
@@ -13,6 +14,12 @@ from typing import BinaryIO
 
 from rampa.core.errors import Invalid, Unavailable
 from rampa.core.libc import c_function
+
+
+def sha256_of(path: Path) -> str:
+    """Of its content, hexadecimal."""
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
 @contextmanager

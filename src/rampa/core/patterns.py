@@ -16,6 +16,7 @@ from pathspec import GitIgnoreSpec
 
 from rampa.core.errors import Invalid
 
+SPECIAL = re.compile(r"([*?\[\]!#\\ ])")
 LONGEST = 1000
 """Characters of one pattern."""
 # What `[[` may mean one day is no concern of who runs a command.
@@ -54,6 +55,11 @@ def pattern_problem(text: str) -> str:
         # The libraries' own kinds of error differ by what is wrong; to a person it is one thing.
         return "it is no pattern of gitignore(5), such as *.psd, data/ or !data/keep.psd"
     return ""
+
+
+def literal(text: str) -> str:
+    """A pattern that matches this text and nothing else."""
+    return SPECIAL.sub(r"\\\1", text)
 
 
 def as_utf8(path: str) -> str:

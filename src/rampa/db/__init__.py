@@ -31,6 +31,7 @@ from rampa.db.channels import (
     live_files,
     live_there,
     open_to_everybody,
+    placed_since,
 )
 from rampa.db.content import (
     ChunkRow,
@@ -319,6 +320,7 @@ __all__ = [
     "open_to_everybody",
     "parsed_document",
     "pending",
+    "placed_since",
     "role_at",
     "roles_at",
     "roles_of",

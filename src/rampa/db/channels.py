@@ -144,6 +144,12 @@ class GateWaiverRow(Base):
     at: Mapped[dt.datetime]
 
 
+def placed_since(since: dt.datetime) -> Select[uuid.UUID]:
+    """Builds that are live, or were until another came, later than that: they can be gone back to."""
+    replaced = (PlacementRow.state == PlacementState.SUPERSEDED) & (PlacementRow.ended_at > since)
+    return select(PlacementRow.build_id).where(or_(PlacementRow.state.in_(LIVE), replaced))
+
+
 def live_channels(session: Session, builds: Iterable[BuildRow]) -> dict[int, list[str]]:
     """Build number -> names of the channels where it is live."""
     # Numbers of builds count by title, and the builds asked for are always of one.

@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from rampa.core.content.patch import locations, maker
-from rampa.core.content.patch.chain import LONGEST, Step, chained, route
+from rampa.core.content.patch.chain import LONGEST, UpdateStep, chained, route
 from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.regions import local_content
@@ -35,7 +35,7 @@ class Skipping(Shop):
     def differences_from(self, first: Tree, last: Tree) -> tuple[DifferencePlace, ...]:
         trees = list(self.trees.values())
         way = trees[trees.index(first) : trees.index(last) + 1]
-        steps = [Step(a, b, tuple(self.differences[id(a), id(b)])) for a, b in itertools.pairwise(way)]
+        steps = [UpdateStep(a, b, tuple(self.differences[id(a), id(b)])) for a, b in itertools.pairwise(way)]
         return chained(steps)
 
     def located(self, new: Tree, old: Tree | None = None, base: int = 0) -> Locations:

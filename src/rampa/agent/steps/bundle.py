@@ -11,6 +11,7 @@ from rampa.agent.steps.collect import symbols_of
 from rampa.agent.steps.symbols import crash_place
 from rampa.client.builds.parts import BuildParts, BuildProgress
 from rampa.core.bundle.sources import FileBytes
+from rampa.core.bundle.written import DESKTOP
 from rampa.core.check.bundle import check_bundle
 from rampa.core.check.package import ExpectedPackage
 from rampa.core.quantity import counted
@@ -57,7 +58,7 @@ def _look_at_package(a: AttemptContext) -> None:
         build.version_code,
         a.profile.settings.code.architectures,
     )
-    if a.profile.settings.output.kind in ("zip", "tar.zst"):
+    if a.profile.settings.output.kind in DESKTOP:
         return
     with FileBytes(a.file) as source:
         found = check_bundle(source, expected)

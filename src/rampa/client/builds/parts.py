@@ -17,8 +17,7 @@ from rampa.client.client import Client
 from rampa.client.content.upload import BuildUpload, Sent, upload
 from rampa.core.bundle.package_signature import PackageSigner, Signatures, sign_package
 from rampa.core.bundle.sources import FileBytes
-from rampa.core.bundle.stamp import Stamp
-from rampa.core.bundle.written import BundlePlan, members_of, write_bundle
+from rampa.core.bundle.written import members_of, plan_of, write_bundle
 from rampa.core.check.findings import Finding
 from rampa.core.content.depots.depots import split
 from rampa.core.content.manifest import manifest as manifest_format
@@ -30,7 +29,7 @@ from rampa.core.content.select.selection import Selection, only_file, select
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import RampaError
-from rampa.core.files import disk_error
+from rampa.core.files import disk_error, sha256_of
 from rampa.core.install.player_files import mark_player_files
 from rampa.core.profile.resolved import ResolvedProfile
 from rampa.schema.builds import builds as wire
@@ -112,12 +111,10 @@ class BuildParts:
         folder.mkdir(parents=True, exist_ok=True)
         kind = self.profile.settings.output.kind
         file = folder / f"{self.build.bundle_name}.{kind}"
-        debuggable = None if kind == "ipa" else self.profile.settings.code.debug_helpers
-        stamp = Stamp(self.build.version_name, self.build.version_code, debuggable)
-        plan = BundlePlan(kind, self.build.bundle_name, self.profile.settings.launch.program_name, stamp)
+        plan = plan_of(self.profile, self.build.bundle_name, self.build.version_name, self.build.version_code)
         members = members_of(self._tree(), self.selection.sources)
         write_bundle(file, plan, members, progress=self._writing(self._tree().size))
-        self.bare = _sha256(file)
+        self.bare = sha256_of(file)
         return file
 
     def sign_inside(self, file: Path) -> wire.SignaturesOut:
@@ -144,7 +141,7 @@ class BuildParts:
         bundle = wire.BundleIn(
             name=file.name,
             size=file.stat().st_size,
-            sha256=_sha256(file),
+            sha256=sha256_of(file),
             chunks=[wire.ChunkIn(digest=c.digest.hex(), size=c.size) for c in tree.files[0].chunks],
             bare=self.bare,
         )
@@ -158,8 +155,7 @@ class BuildParts:
         """Whether the service wrote it. Why it could not is nothing to stop for: the bundle travels then."""
         if bundle.size < SMALL:
             return False
-        if not self.sent.content:
-            self.send_content()
+        self.send_content()
         content = wire.ManifestIn(depot=BUNDLE, data=_encode(Manifest(BUNDLE, self._tree(), DEFAULT)))
         wanted = wire.WriteBundleIn(bundle=bundle, content=content, lease=self.lease)
         state = ""
@@ -240,8 +236,3 @@ class BuildParts:
 
 def _encode(manifest: Manifest) -> str:
     return base64.b64encode(manifest_format.encode(manifest)).decode()
-
-
-def _sha256(file: Path) -> str:
-    with file.open("rb") as stream:
-        return hashlib.file_digest(stream, "sha256").hexdigest()

@@ -13,6 +13,7 @@ from rampa.core.bundle.stamp import Stamp
 from rampa.core.bundle.zip_writer import Member
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Refused
+from rampa.core.profile.resolved import ResolvedProfile
 
 DESKTOP = ("zip", "tar.zst")
 
@@ -25,6 +26,14 @@ class BundlePlan:
     top: str
     program_name: str
     stamp: Stamp
+
+
+def plan_of(profile: ResolvedProfile, top: str, version_name: str, version_code: int) -> BundlePlan:
+    """What a profile says of the bundle of a build with this version."""
+    settings = profile.settings
+    debuggable = None if settings.output.kind == "ipa" else settings.code.debug_helpers
+    stamp = Stamp(version_name, version_code, debuggable)
+    return BundlePlan(settings.output.kind, top, settings.launch.program_name, stamp)
 
 
 def members_of(tree: Tree, sources: Mapping[str, Path]) -> list[Member]:

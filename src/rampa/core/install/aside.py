@@ -10,9 +10,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import BinaryIO, cast
 
-from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
-
-Source = tuple[bytes, int]
+from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion, Source
 
 
 def rounds(places: Iterable[DifferencePlace]) -> list[list[DifferencePlace]]:

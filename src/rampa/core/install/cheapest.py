@@ -14,10 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, lacking
-from rampa.core.content.patch.difference_place import DifferencePlace
+from rampa.core.content.patch.difference_place import DifferencePlace, Source
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Digests, Numbers, view
-from rampa.core.install.aside import Source, rounds
+from rampa.core.install.aside import rounds
 
 REQUEST_LIMIT = 4 * 1024 * 1024
 """Neighbouring frames are fetched with one request up to this many bytes."""

@@ -6,7 +6,6 @@ otherwise or a step changed the bundle, it is sent as chunks.
 
 from __future__ import annotations
 
-import hashlib
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import Future, wait
@@ -17,16 +16,14 @@ from blake3 import blake3
 
 from rampa.core import parallel
 from rampa.core.apart import LONG
-from rampa.core.bundle.stamp import Stamp
-from rampa.core.bundle.written import BundlePlan, members_of, write_bundle
+from rampa.core.bundle.written import BundlePlan, members_of, plan_of, write_bundle
 from rampa.core.content.pack.writer import make_packs, places
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import only_file, select
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import RampaError, Refused
-from rampa.core.files import must_fit
-from rampa.core.profile.resolved import ResolvedProfile
+from rampa.core.files import must_fit, sha256_of
 from rampa.db import BuildRow, find_build, must_be_open
 from rampa.operations.base import Actor, Services, begin
 from rampa.operations.builds.builds import must_hold
@@ -37,7 +34,6 @@ from rampa.operations.content.arrival import missing_of, must_be_held, take_pack
 from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.schema.builds import builds as wire
 
-DEPOT = "bundle"
 PIECE = 4 * 1024 * 1024
 REPEATED = 16
 """How many times its distinct chunks a content may be: more is made to fill a disk."""
@@ -57,7 +53,7 @@ class _Far:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedBundle:
     """What is to be written, once it was looked at."""
 
     build: BuildRow
@@ -67,7 +63,7 @@ class Wanted:
     signed: bool
 
 
-def look_at_wanted(services: Services, actor: Actor, slug: str, number: int, asked: wire.WriteBundleIn) -> Wanted:
+def look_at_wanted(services: Services, actor: Actor, slug: str, number: int, asked: wire.WriteBundleIn) -> WantedBundle:
     """Raises `Conflict` for chunks that have not arrived, and `Refused` for what is no content of a build."""
     tree = read_manifest(asked.content).manifest.tree
     if tree.size > REPEATED * sum(tree.chunks.sizes):
@@ -81,10 +77,11 @@ def look_at_wanted(services: Services, actor: Actor, slug: str, number: int, ask
         signed = profile.signs_inside and asked.bundle.sha256 != asked.bundle.bare
         if signed and build.inner_signature is None:
             raise Refused("signing.none", f"{build.name} has no signature inside its bundle yet")
-    return Wanted(build, _plan(build, profile), tree, asked.bundle, signed)
+    plan = plan_of(profile, build.bundle_name, build.version_name, build.version_code)
+    return WantedBundle(build, plan, tree, asked.bundle, signed)
 
 
-def write_wanted(services: Services, wanted: Wanted) -> Iterator[wire.BundleWriting]:
+def write_wanted(services: Services, wanted: WantedBundle) -> Iterator[wire.BundleWriting]:
     """How far it is, at least once a second, and in the end whether the bundle is there. Does not raise what is ours."""
     with parallel.pool(1) as thread:
         far = _Far(wanted.tree.size)
@@ -98,14 +95,7 @@ def write_wanted(services: Services, wanted: Wanted) -> Iterator[wire.BundleWrit
         yield far.line("failed", error.sentence()[:400])
 
 
-def _plan(build: BuildRow, profile: ResolvedProfile) -> BundlePlan:
-    settings = profile.settings
-    debuggable = None if settings.output.kind == "ipa" else settings.code.debug_helpers
-    stamp = Stamp(build.version_name, build.version_code, debuggable)
-    return BundlePlan(settings.output.kind, build.bundle_name, settings.launch.program_name, stamp)
-
-
-def _write(services: Services, wanted: Wanted, far: _Far) -> bool:
+def _write(services: Services, wanted: WantedBundle, far: _Far) -> bool:
     with tempfile.TemporaryDirectory(prefix="rampa-bundle-") as scratch:
         folder = Path(scratch)
         must_fit(folder, wanted.tree.size + 2 * wanted.bundle.size)
@@ -115,10 +105,10 @@ def _write(services: Services, wanted: Wanted, far: _Far) -> bool:
         # Packages are opened to be stamped, and what is in them is a stranger's.
         LONG.read(write_bundle, file, wanted.plan, members_of(wanted.tree, sources))
         if wanted.signed:
-            if _sha256(file) != wanted.bundle.bare:
+            if sha256_of(file) != wanted.bundle.bare:
                 return False
             signed_as_before(services, wanted.build, file).replace(file)
-        if _sha256(file) != wanted.bundle.sha256:
+        if sha256_of(file) != wanted.bundle.sha256:
             return False
         _keep(services, file)
         return True
@@ -151,8 +141,3 @@ def _keep(services: Services, file: Path) -> None:
     wanted = places(tree, Digests(bytes.fromhex("".join(missing))))
     for pack in make_packs({file.name: file}, wanted):
         take_pack(services, blake3(pack.data).digest(), [pack.data])
-
-
-def _sha256(file: Path) -> str:
-    with file.open("rb") as stream:
-        return hashlib.file_digest(stream, "sha256").hexdigest()

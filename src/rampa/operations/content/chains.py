@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from rampa.core.content.patch import locations as locations_format
-from rampa.core.content.patch.chain import Step, chained, route
+from rampa.core.content.patch.chain import UpdateStep, chained, route
 from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.patch.life import DifferenceState
 from rampa.db import BuildRow, DifferenceSetRow
@@ -89,7 +89,7 @@ def differences_along(services: Services, way: Way) -> tuple[DifferencePlace, ..
             return ()  # made anew, or collected, a moment ago
         trees = build_tree(services, old), build_tree(services, new)
         made = locations_format.decode(row.rows, trees[1], trees[0]).differences
-        steps.append(Step(*trees, made))
+        steps.append(UpdateStep(*trees, made))
     if len(steps) == 1:
         return steps[0].differences
     return chained(steps) if steps else ()

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from sqlalchemy import select
 
+from rampa.core.content.pack.new_frame import NewFrame
 from rampa.core.content.pack.places import ChunkPlaces, FramePlace, PlacesBuilder
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Chunk
@@ -16,7 +17,7 @@ from rampa.core.content.visibility import Visibility
 from rampa.db import ChunkRow, FrameRow, LayoutPackRow, PackRow
 from rampa.operations.base import Services, UnitOfWork
 from rampa.operations.content.arrival import BATCH, batched
-from rampa.operations.content.reframe import NewFrame, new_frames
+from rampa.operations.content.reframe import new_frames
 
 COLUMNS = (
     ChunkRow.digest,

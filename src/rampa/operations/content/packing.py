@@ -9,12 +9,12 @@ from blake3 import blake3
 from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.content.pack.encryption import encrypt
+from rampa.core.content.pack.new_frame import NewFrame
 from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET, Frame, PackWriter
 from rampa.core.content.visibility import Visibility
 from rampa.db import ChunkRow, FrameRow, PackRow, store_state
 from rampa.operations.base import UnitOfWork
 from rampa.operations.content.arrival import PACK_LIMIT, check_pack
-from rampa.operations.content.reframe import NewFrame
 
 Key = tuple[bytes, bytes]
 """Id and key of an encrypted depot."""

@@ -5,22 +5,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
+from rampa.core.content.pack.new_frame import NewFrame
 from rampa.core.content.pack.pack import FRAME_TARGET, compress
 from rampa.core.content.pack.places import FramePlace
 from rampa.core.content.tree.tree import Chunk
 from rampa.operations.base import Services
 from rampa.operations.content.frames import read_frame
-
-
-@dataclass(frozen=True)
-class NewFrame:
-    """`stored` is the compressed frame of these chunks, one behind the other: `raw` bytes."""
-
-    chunks: Sequence[Chunk]
-    stored: bytes
-    raw: int
 
 
 def new_frames(

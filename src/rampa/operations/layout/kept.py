@@ -9,8 +9,8 @@ from sqlalchemy import delete, func, or_, select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.layout.life import LayoutState
-from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, LayoutPackRow, LayoutRow, PackRow, PlacementRow, store_state
+from rampa.core.placement.life import LIVE
+from rampa.db import BuildRow, LayoutPackRow, LayoutRow, PackRow, PlacementRow, placed_since, store_state
 from rampa.operations.base import UnitOfWork
 from rampa.schema import store as wire
 
@@ -19,8 +19,7 @@ def forget_layouts(uow: UnitOfWork) -> list[uuid.UUID]:
     """Drops those that nobody installs from any more; their packs are found idle then. Returns the builds."""
     since = uow.now - dt.timedelta(days=uow.services.layout.kept_days)
     # A build that another one replaced is gone back to within the days that it is watched.
-    replaced = (PlacementRow.state == PlacementState.SUPERSEDED) & (PlacementRow.ended_at > since)
-    wanted = select(PlacementRow.build_id).where(or_(PlacementRow.state.in_(LIVE), replaced))
+    wanted = placed_since(since)
     ready = select(BuildRow.id).where(BuildRow.state == BuildState.READY)
     # One that was asked for by hand waits for its placement as long.
     over = or_(LayoutRow.build_id.not_in(ready), (LayoutRow.build_id.not_in(wanted)) & (LayoutRow.created_at <= since))

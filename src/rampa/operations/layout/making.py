@@ -21,6 +21,7 @@ from rampa.core.content.layout.life import LayoutEvent, LayoutState
 from rampa.core.content.layout.making import MadeFrame, make_frames
 from rampa.core.content.layout.order import FileOrder, order_of
 from rampa.core.content.layout.trial import Bounds, try_ways
+from rampa.core.content.pack.new_frame import NewFrame
 from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import FileEntry, Tree
@@ -41,7 +42,6 @@ from rampa.operations.base import Services, begin, service_actor, transition
 from rampa.operations.content.copies import locate
 from rampa.operations.content.frames import content_key
 from rampa.operations.content.packing import Key, write_pack
-from rampa.operations.content.reframe import NewFrame
 from rampa.operations.content.stored_bytes import StoredFileBytes
 from rampa.operations.content.stored_trees import depot_trees, selectors_of
 from rampa.operations.content.visibility import is_offered, visibility_of

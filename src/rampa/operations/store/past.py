@@ -12,18 +12,16 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy import delete, or_, select
+from sqlalchemy import delete, select
 
 from rampa.core.build.life import BuildState
 from rampa.core.content.layout.past import make_past, order_past
 from rampa.core.content.tree.tree import Chunk
 from rampa.core.content.visibility import Visibility
-from rampa.core.placement.life import LIVE, PlacementState
-from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow, PlacementRow, StoreStateRow, store_state
+from rampa.db import BuildRow, ChunkRow, FrameRow, PackRow, StoreStateRow, placed_since, store_state
 from rampa.operations.base import Services, UnitOfWork, audit, begin, service_actor
 from rampa.operations.content.copies import Copy, copies_of
 from rampa.operations.content.packing import by_pack, write_pack
-from rampa.operations.content.reframe import NewFrame
 from rampa.operations.content.result_cache import ResultCache
 from rampa.operations.content.stored_bytes import ChunkSequence, StoredChunks
 from rampa.operations.content.stored_trees import build_tree
@@ -60,17 +58,19 @@ def lay_out_past(services: Services) -> int:
     if not services.layout.past:
         return 0
     with begin(services) as uow:
-        current = _current(uow)
-        gone, epoch = frozenset(_past_ids(uow, current)), uow.session.scalar(select(StoreStateRow.epoch)) or 0
+        groups, epoch = _past_builds(uow), uow.session.scalar(select(StoreStateRow.epoch)) or 0
+    gone = frozenset(build.id for builds in groups for build in builds)
     # Looked at every hour: where nothing moved since, all chunks of all builds need not be looked at again.
-    return _looked.get((services.store, services.layout.past, gone, epoch), lambda: _lay_out_due(services, current))
+    return _looked.get(
+        (services.store, services.layout.past, gone, epoch), lambda: _lay_out_due(services, groups, gone)
+    )
 
 
-def _lay_out_due(services: Services, current: set[uuid.UUID]) -> int:
+def _lay_out_due(services: Services, groups: list[list[BuildRow]], gone: frozenset[uuid.UUID]) -> int:
     made = 0
     with begin(services) as uow:
-        kept = needed_chunks(uow, without=_past_ids(uow, current))
-        pasts = [_gathered(uow, builds, kept) for builds in _past_builds(uow, current)]
+        kept = needed_chunks(uow, without=gone)
+        pasts = [_gathered(uow, builds, kept) for builds in groups]
     for past in pasts:
         for visibility in Visibility:
             due = past.due(visibility, services.layout.past)
@@ -82,36 +82,20 @@ def _lay_out_due(services: Services, current: set[uuid.UUID]) -> int:
     return made
 
 
-def _current(uow: UnitOfWork) -> set[uuid.UUID]:
-    """Builds that somebody gets, may be given, or goes back to: all but those that were replaced long enough ago."""
-    since = uow.now - dt.timedelta(days=uow.services.layout.kept_days)
-    replaced = (PlacementRow.state == PlacementState.SUPERSEDED) & (PlacementRow.ended_at > since)
-    placed = set(uow.session.scalars(select(PlacementRow.build_id).where(or_(PlacementRow.state.in_(LIVE), replaced))))
-    newest: dict[tuple[uuid.UUID, str], int] = {}
-    rows = list(uow.session.scalars(select(BuildRow).where(BuildRow.state == BuildState.READY)))
-    for build in rows:
-        if build.id in placed:
-            key = build.title_id, build.platform
-            newest[key] = max(newest.get(key, 0), build.version_code)
-    return {
-        b.id
-        for b in rows
-        # Without anything live nobody knows which build is the one; a newer one than that waits for its placement.
-        if b.id in placed or b.pinned or b.version_code > newest.get((b.title_id, b.platform), -1)
-    }
-
-
-def _past_ids(uow: UnitOfWork, current: set[uuid.UUID]) -> set[uuid.UUID]:
-    return set(uow.session.scalars(select(BuildRow.id).where(BuildRow.state == BuildState.READY))) - current
-
-
-def _past_builds(uow: UnitOfWork, current: set[uuid.UUID]) -> list[list[BuildRow]]:
-    groups: dict[tuple[uuid.UUID, str], list[BuildRow]] = defaultdict(list)
+def _past_builds(uow: UnitOfWork) -> list[list[BuildRow]]:
+    """By title and platform, oldest first: those that were replaced long enough ago, that nobody gets, may be given, or goes back
+    to."""
+    placed = set(uow.session.scalars(placed_since(uow.now - dt.timedelta(days=uow.services.layout.kept_days))))
     rows = select(BuildRow).where(BuildRow.state == BuildState.READY).order_by(BuildRow.version_code, BuildRow.number)
+    groups: dict[tuple[uuid.UUID, str], list[BuildRow]] = defaultdict(list)
     for build in uow.session.scalars(rows):
-        if build.id not in current:
-            groups[build.title_id, build.platform].append(build)
-    return list(groups.values())
+        groups[build.title_id, build.platform].append(build)
+    past = []
+    for builds in groups.values():
+        # Without anything live nobody knows which build is the one; a newer one than that waits for its placement.
+        newest = max((b.version_code for b in builds if b.id in placed), default=-1)
+        past.append([b for b in builds if b.id not in placed and not b.pinned and b.version_code <= newest])
+    return [builds for builds in past if builds]
 
 
 def _gathered(uow: UnitOfWork, builds: list[BuildRow], kept: set[bytes]) -> _Past:
@@ -137,9 +121,8 @@ def _lay_out(services: Services, past: _Past, visibility: Visibility, due: dict[
     def read(chunk: Chunk) -> bytes:
         return content.read(ChunkSequence([chunk.digest], [chunk.size]), 0, chunk.size)
 
-    frames = (NewFrame(f.chunks, f.stored, f.raw) for f in make_past(ordered, read))
     packs = set()
-    for group in by_pack(frames):
+    for group in by_pack(make_past(ordered, read)):
         with begin(services, WORKER) as uow:
             packs.add(write_pack(uow, group, visibility, past=True)[0])
     with begin(services, WORKER) as uow:

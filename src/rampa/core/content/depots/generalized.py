@@ -6,9 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from rampa.core.patterns import read_patterns
-
-SPECIAL = re.compile(r"([*?\[\]!#\\ ])")
+from rampa.core.patterns import literal, read_patterns
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -22,14 +20,10 @@ class Facet:
 
 def patterns_for(paths: set[str], others: set[str], facet: Facet) -> list[str]:
     """Patterns as in gitignore(5) that match all of `paths` and none of `others`: the fewest that are found, the widest first."""
-    covers: dict[str, set[str]] = {}
-    for path in sorted(paths):
-        for pattern in _candidates(path, facet):
-            covers.setdefault(pattern, set()).add(path)
-    sound = [p for p in covers if not _matched(p, others)]
+    candidates = {pattern for path in paths for pattern in _candidates(path, facet)}
+    # What one file suggests can match more of them.
+    wide = {p: _matched(p, paths) for p in candidates if not _matched(p, others)}
     out, left = [], set(paths)
-    # What one file suggests can match more of them: the widest comes first.
-    wide = {p: _matched(p, paths) for p in sorted(sound, key=lambda p: -len(covers[p]))}
     while left:
         best = max(wide, key=lambda p: (len(wide[p] & left), -len(p), p))
         out.append(best)
@@ -46,14 +40,14 @@ def _candidates(path: str, facet: Facet) -> Iterator[str]:
     folder, _, name = path.rpartition("/")
     for ending in _endings(name, facet.language):
         yield f"*{ending}"
-        yield f"/{_plain(folder)}/*{ending}" if folder else f"/*{ending}"
+        yield f"/{literal(folder)}/*{ending}" if folder else f"/*{ending}"
     parts = folder.split("/") if folder else []
     for depth, part in enumerate(parts):
         if part in _spellings(facet.language) or part == facet.addon:
-            yield "**/" + "/".join(_plain(p) for p in parts[max(0, depth - 1) : depth + 1]) + "/"
+            yield "**/" + "/".join(literal(p) for p in parts[max(0, depth - 1) : depth + 1]) + "/"
     for depth in range(len(parts)):
-        yield "/" + "/".join(_plain(p) for p in parts[: depth + 1]) + "/"
-    yield f"/{_plain(path)}"
+        yield "/" + "/".join(literal(p) for p in parts[: depth + 1]) + "/"
+    yield f"/{literal(path)}"
 
 
 def _endings(name: str, language: str) -> Iterator[str]:
@@ -61,12 +55,8 @@ def _endings(name: str, language: str) -> Iterator[str]:
     for spelled in _spellings(language):
         match = re.search(rf"[._-]{re.escape(spelled)}\.[A-Za-z0-9]+$", name)
         if match:
-            yield _plain(match[0])
+            yield literal(match[0])
 
 
 def _spellings(language: str) -> set[str]:
     return {language, language.replace("-", "_")} if language else set()
-
-
-def _plain(text: str) -> str:
-    return SPECIAL.sub(r"\\\1", text)

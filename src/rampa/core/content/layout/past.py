@@ -7,12 +7,11 @@ distances have, which every device opens.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
-
-import zstandard
 
 from rampa.core import parallel
 from rampa.core.content.layout.order import ending_of
+from rampa.core.content.layout.ways import compress_whole
+from rampa.core.content.pack.new_frame import NewFrame
 from rampa.core.content.pack.pack import LONG_TARGET
 from rampa.core.content.tree.columns import view
 from rampa.core.content.tree.regions import uses_of
@@ -21,15 +20,6 @@ from rampa.core.content.tree.tree import Chunk, Tree
 BAND = 256 * 1024
 """Bytes of a file whose versions lie together: fewer lose what comes before, more put the versions too far apart."""
 LEVEL = 19
-
-
-@dataclass(frozen=True, slots=True)
-class PastFrame:
-    """`stored` is the compressed frame of these chunks, one behind the other: `raw` bytes."""
-
-    chunks: list[Chunk]
-    stored: bytes
-    raw: int
 
 
 def order_past(trees: Iterable[Tree], past: set[bytes]) -> list[Chunk]:
@@ -48,7 +38,7 @@ def order_past(trees: Iterable[Tree], past: set[bytes]) -> list[Chunk]:
 
 def make_past(
     chunks: Iterable[Chunk], read: Callable[[Chunk], bytes], workers: int = parallel.WORKERS
-) -> Iterator[PastFrame]:
+) -> Iterator[NewFrame]:
     """In their order. The same chunks give the same frames."""
     with parallel.pool(workers) as threads:
         yield from parallel.in_order(threads, _pack, _frames(chunks, read), ahead=workers)
@@ -69,9 +59,7 @@ def _frames(chunks: Iterable[Chunk], read: Callable[[Chunk], bytes]) -> Iterator
         yield group, b"".join(parts)
 
 
-def _pack(made: tuple[list[Chunk], bytes]) -> PastFrame:
+def _pack(made: tuple[list[Chunk], bytes]) -> NewFrame:
     chunks, raw = made
-    window = max(20, (len(raw) - 1).bit_length())
-    parameters = zstandard.ZstdCompressionParameters.from_level(LEVEL, source_size=len(raw), window_log=window)
-    stored = zstandard.ZstdCompressor(compression_params=parameters).compress(raw)
-    return PastFrame(chunks, stored, len(raw))
+    # Not as for players: versions of noise resemble each other though each by itself does not pack.
+    return NewFrame(chunks, compress_whole(raw, LEVEL), len(raw))

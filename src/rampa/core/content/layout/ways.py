@@ -55,9 +55,14 @@ def compress(data: bytes, way: Way) -> bytes:
         return stored_frame(data)
     if way.codec == LZMA2:
         return lzma2.compress(data, way.level)
+    return compress_whole(data, way.level)
+
+
+def compress_whole(data: bytes, level: int) -> bytes:
+    """One frame of zstd, whose window holds all of it."""
     window = max(20, (len(data) - 1).bit_length())
     form = zstandard.ZstdCompressionParameters.from_level(
-        way.level, source_size=len(data), window_log=window, write_checksum=False, write_content_size=True
+        level, source_size=len(data), window_log=window, write_checksum=False, write_content_size=True
     )
     return zstandard.ZstdCompressor(compression_params=form).compress(data)
 

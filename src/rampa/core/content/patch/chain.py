@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from itertools import accumulate, pairwise
 from typing import TypeVar
 
-from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
+from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion, Source
 from rampa.core.content.patch.pairs import Region
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import Tree
@@ -23,7 +23,7 @@ Build = TypeVar("Build", bound=Hashable)
 
 
 @dataclass(frozen=True)
-class Step:
+class UpdateStep:
     """`differences` make what `new` has and `old` lacks, as far as they go."""
 
     old: Tree
@@ -56,7 +56,7 @@ def route(sets: Mapping[tuple[Build, Build], int], start: Build, end: Build) -> 
     return list(pairwise(reversed(way))) if len(way) <= LONGEST + 1 else []
 
 
-def chained(steps: Sequence[Step]) -> tuple[DifferencePlace, ...]:
+def chained(steps: Sequence[UpdateStep]) -> tuple[DifferencePlace, ...]:
     """Only those that what the last step's new build lacks is made with, each behind those that it starts from.
 
     `steps`, at least one: each one's old build is the new one of the step before.
@@ -74,7 +74,7 @@ class _Making:
 
     has: LocalContent
     made: dict[bytes, MadeRegion] = field(default_factory=dict)
-    places: dict[tuple[bytes, int], DifferencePlace] = field(default_factory=dict)
+    places: dict[Source, DifferencePlace] = field(default_factory=dict)
 
     def add(self, place: DifferencePlace, old: Tree) -> None:
         pieces: list[Region | MadeRegion] = []
@@ -118,7 +118,7 @@ class _Making:
 
     def needed(self, new: Tree) -> tuple[DifferencePlace, ...]:
         wanted = {d for d in new.chunks.digests if d in self.made}
-        left, kept = {self.made[d].source for d in wanted}, set[tuple[bytes, int]]()
+        left, kept = {self.made[d].source for d in wanted}, set[Source]()
         while left:
             source = left.pop()
             kept.add(source)

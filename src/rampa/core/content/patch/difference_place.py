@@ -8,6 +8,9 @@ from itertools import accumulate
 from rampa.core.content.patch.pairs import Region
 from rampa.core.content.tree.tree import Chunk
 
+Source = tuple[bytes, int]
+"""The pack in which a difference lies, and where it begins there: no two have the same."""
+
 
 @dataclass(frozen=True, slots=True)
 class MadeRegion:
@@ -19,7 +22,7 @@ class MadeRegion:
     size: int
 
     @property
-    def source(self) -> tuple[bytes, int]:
+    def source(self) -> Source:
         return self.pack, self.start
 
 
@@ -49,7 +52,7 @@ class DifferencePlace:
         return replace(self, pack=pack)
 
     @property
-    def source(self) -> tuple[bytes, int]:
+    def source(self) -> Source:
         """What a `MadeRegion` knows it by."""
         return self.pack, self.offset
 
@@ -63,7 +66,7 @@ class DifferencePlace:
         return self.at or tuple(accumulate((c.size for c in self.new[:-1]), initial=0)) if self.new else ()
 
     @property
-    def sources(self) -> set[tuple[bytes, int]]:
+    def sources(self) -> set[Source]:
         """The differences that make what it starts from."""
         return {r.source for r in self.old if isinstance(r, MadeRegion)}
 

@@ -23,7 +23,7 @@ from rampa.core.content.tree.chosen_files import Selected, SelectedFiles, Source
 from rampa.core.content.tree.links import leading_out
 from rampa.core.content.tree.paths import check_link, path_problem, printable
 from rampa.core.errors import Invalid, NotFound
-from rampa.core.patterns import as_utf8, read_patterns
+from rampa.core.patterns import as_utf8, literal, read_patterns
 
 SHOWN = 20
 BATCH = 256
@@ -53,8 +53,7 @@ class ContentRules:
 
 def only_file(name: str) -> ContentRules:
     """One file of a folder, whatever characters its name has."""
-    escaped = "".join(f"\\{c}" if c in "*?[]!#\\ " else c for c in name)
-    return ContentRules((Pattern(f"/{escaped}", "the bundle"),), ())
+    return ContentRules((Pattern(f"/{literal(name)}", "the bundle"),), ())
 
 
 @dataclass(frozen=True)
