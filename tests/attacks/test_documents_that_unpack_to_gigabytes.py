@@ -19,7 +19,8 @@ from blake3 import blake3
 from rampa.core.content.manifest import manifest
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack import pack
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.patch import locations
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.scan.files import read_tree

@@ -20,7 +20,8 @@ from rampa.core.content.manifest import manifest
 from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.pack import pack
 from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.patch import locations, manifest_difference
 from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.patch.locations import Locations

@@ -12,7 +12,8 @@ from blake3 import blake3
 from rampa.client.client import Client
 from rampa.core import parallel
 from rampa.core.content.pack.compression import PackingRules
-from rampa.core.content.pack.writer import MadePack, make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import MadePack, make_packs
 from rampa.core.content.tree.columns import Digests, view
 from rampa.core.content.tree.tree import Tree
 from rampa.schema.builds.builds import MISSING_LIMIT

@@ -17,7 +17,8 @@ from blake3 import blake3
 from rampa.core import parallel
 from rampa.core.apart import LONG
 from rampa.core.bundle.written import BundlePlan, members_of, plan_of, write_bundle
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import only_file, select
 from rampa.core.content.tree.columns import Digests

@@ -7,7 +7,8 @@ from pathlib import Path
 
 from blake3 import blake3
 
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import only_file, select
 from rampa.core.content.tree.columns import Digests

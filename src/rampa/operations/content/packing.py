@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from rampa.core.content.pack.encryption import encrypt
 from rampa.core.content.pack.new_frame import NewFrame
-from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET, Frame, PackWriter
+from rampa.core.content.pack.pack import Frame, PackWriter, is_full
 from rampa.core.content.visibility import Visibility
 from rampa.db import ChunkRow, FrameRow, PackRow, store_state
 from rampa.operations.base import UnitOfWork
@@ -34,7 +34,7 @@ def by_pack(frames: Iterable[NewFrame]) -> Iterator[list[NewFrame]]:
     for frame in frames:
         group.append(frame)
         stored, raw = stored + len(frame.stored), raw + frame.raw
-        if stored >= PACK_TARGET or raw >= RAW_TARGET:
+        if is_full(stored, raw):
             yield group
             group, stored, raw = [], 0, 0
     if group:

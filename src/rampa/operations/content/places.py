@@ -12,7 +12,7 @@ from rampa.core.content.layout.life import LayoutState
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.pack.places import ChunkPlaces
 from rampa.core.content.patch import locations as locations_format
-from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
+from rampa.core.content.patch.difference_place import DifferencePlace, fitting
 from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.patch.sets import missing_chunks
 from rampa.core.content.tree.columns import Digests
@@ -100,19 +100,7 @@ def layout_for(uow: UnitOfWork, build: BuildRow) -> uuid.UUID | None:
 
 def _differences(services: Services, start: Start, way: Way, new: Tree, old: Tree) -> tuple[DifferencePlace, ...]:
     """Those that fit what the device chose; they were made for one that takes everything."""
-    whole = build_tree(services, start.build)
-    kept: dict[tuple[bytes, int], DifferencePlace] = {}
-    for place in differences_along(services, way):
-        # They start from files as a device has them that takes everything; one that has another file there cannot use them.
-        starts = all(r.source in kept if isinstance(r, MadeRegion) else _same(r.path, old, whole) for r in place.old)
-        if starts and all(c.digest in new.chunks.digests for c in place.new):
-            kept[place.source] = place
-    return tuple(kept.values())
-
-
-def _same(path: str, installed: Tree, whole: Tree) -> bool:
-    there, meant = installed.files.find(path), whole.files.find(path)
-    return there is not None and meant is not None and there.digest == meant.digest
+    return fitting(differences_along(services, way), new, old, build_tree(services, start.build))
 
 
 def locations_for(services: Services, slug: str, number: int, query: wire.LocationsQuery) -> bytes:

@@ -20,11 +20,12 @@ from rampa.core.content.layout.groups import Groups, groups_of, together
 from rampa.core.content.layout.life import LayoutEvent, LayoutState
 from rampa.core.content.layout.making import MadeFrame, make_frames
 from rampa.core.content.layout.order import FileOrder, order_of
+from rampa.core.content.layout.side_by_side import side_by_side
 from rampa.core.content.layout.trial import Bounds, try_ways
 from rampa.core.content.pack.new_frame import NewFrame
-from rampa.core.content.pack.pack import PACK_TARGET, RAW_TARGET
+from rampa.core.content.pack.pack import is_full
 from rampa.core.content.tree.columns import Digests
-from rampa.core.content.tree.tree import FileEntry, Tree
+from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import RampaError
 from rampa.core.profile.resolved import resolve
 from rampa.db import (
@@ -57,7 +58,7 @@ WORTH = 0.97
 
 @dataclass(frozen=True)
 class _Content:
-    """All depots of a build, side by side: each below a folder of its name, since two may deliver the same path."""
+    """All depots of a build, side by side."""
 
     tree: Tree
     depots: Mapping[str, Tree]
@@ -100,17 +101,10 @@ def lay_out(services: Services, build_id: str) -> None:
 
 def _content(services: Services, build: BuildRow) -> _Content:
     trees = depot_trees(services, build)
-    files = sorted(
-        (_below(depot, file) for depot, tree in trees.items() for file in tree.files), key=lambda f: f.path.encode()
-    )
-    whole = Tree(files)
+    whole = side_by_side(trees)
     bytes_ = StoredFileBytes(services, whole)
     order = order_of(whole, bytes_.read)
     return _Content(whole, trees, selectors_of(build), order, bytes_, _keys(services, build))
-
-
-def _below(depot: str, file: FileEntry) -> FileEntry:
-    return FileEntry(f"{depot}/{file.path}", file.size, file.executable, file.digest, file.chunks, file.player_rule)
 
 
 def _keys(services: Services, build: BuildRow) -> dict[str, Key]:
@@ -193,7 +187,7 @@ def _packs(frames: Iterator[MadeFrame]) -> Iterator[tuple[int, list[NewFrame]]]:
     for made in frames:
         pack = open_[made.group]
         pack.append(NewFrame(made.chunks, made.stored, made.raw))
-        if sum(len(f.stored) for f in pack) >= PACK_TARGET or sum(f.raw for f in pack) >= RAW_TARGET:
+        if is_full(sum(len(f.stored) for f in pack), sum(f.raw for f in pack)):
             yield made.group, open_.pop(made.group)
     yield from open_.items()
 

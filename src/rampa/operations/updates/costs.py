@@ -16,6 +16,7 @@ from rampa.core.content.layout.life import UNDER_WAY, LayoutState
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.patch.life import DifferenceState
 from rampa.core.content.patch.locations import Locations
+from rampa.core.content.patch.manifest_difference import travelling
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.visibility import Visibility
 from rampa.core.install.plan import plan_update
@@ -123,14 +124,12 @@ def _cost(services: Services, new: BuildRow, old: BuildRow | None, far: _Made) -
 
 def _manifests(services: Services, new: BuildRow, old: BuildRow | None) -> int:
     """Bytes of the manifests that travel: by their difference from the same depot's, where there is one."""
+    depots = {d.name: d for d in _taken(new)}
     held = {d.name: d.manifest for d in _taken(old)} if old else {}
     size = 0
-    for depot in _taken(new):
-        # A manifest that the device has, under whatever depot, does not travel.
-        if depot.manifest in held.values():
-            continue
-        difference = manifest_difference(services, new, depot.name, held[depot.name]) if depot.name in held else b""
-        size += len(difference) or depot.manifest_size
+    for depot, base in travelling({name: d.manifest for name, d in depots.items()}, held):
+        difference = manifest_difference(services, new, depot, base) if base else b""
+        size += len(difference) or depots[depot].manifest_size
     return size
 
 

@@ -17,8 +17,9 @@ from rampa.core.content.pack import filters, pack
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, KTX2, shape_of
 from rampa.core.content.pack.filters import ARM64, BLOCKS, CODE, SOUND, X86_64, Filter
+from rampa.core.content.pack.shared_frames import places
 from rampa.core.content.pack.trials import tune
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, select
 from rampa.core.errors import Damaged

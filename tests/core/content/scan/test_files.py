@@ -14,7 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rampa.core.content.depots.depots import DepotRule, split
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.shared_frames import places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.scan import buffers, files
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.scan.folder_index import FolderIndex

@@ -16,8 +16,9 @@ from rampa.core.content.depots.preview import preview, tree
 from rampa.core.content.pack import pack
 from rampa.core.content.pack.compression import STORED, Packing, PackingRules, read_rule
 from rampa.core.content.pack.opening import open_pieces
+from rampa.core.content.pack.shared_frames import places
 from rampa.core.content.pack.trials import tune
-from rampa.core.content.pack.writer import make_packs, places
+from rampa.core.content.pack.writer import make_packs
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.file_traits import look, trait_of
 from rampa.core.content.select.provided_libraries import needed

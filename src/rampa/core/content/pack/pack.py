@@ -123,6 +123,11 @@ def verify_chunks(frame: Frame, pieces: Iterable[bytes]) -> None:
         raise Damaged("pack.damaged", "a frame holds more than its chunks")
 
 
+def is_full(stored: int, raw: int, target: int = PACK_TARGET) -> bool:
+    """Whether a pack of so many bytes is closed: by stored bytes, or by what it unpacks to."""
+    return stored >= target or raw >= RAW_TARGET
+
+
 class PackWriter:
     """Collects compressed frames in memory; `finish` gives the pack's bytes."""
 
@@ -139,8 +144,7 @@ class PackWriter:
         self.size += len(stored)
 
     def full(self, target: int = PACK_TARGET) -> bool:
-        """Whether it is large enough to be closed: by stored bytes, or by what it unpacks to."""
-        return self.size >= target or self.raw >= RAW_TARGET
+        return is_full(self.size, self.raw, target)
 
     @property
     def frames(self) -> list[Frame]:

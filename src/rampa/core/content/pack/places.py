@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rampa.core.content.pack.pack import Frame
-from rampa.core.content.tree.columns import Digests, view
+from rampa.core.content.tree.columns import Digests, column, view
 from rampa.core.errors import Unavailable
 
 
@@ -56,6 +56,13 @@ class ChunkPlaces(Mapping[bytes, tuple[FramePlace, int]]):
         if row < 0:
             raise KeyError(digest)
         return self.frames[self.frame[row]], self.at[row]
+
+    def only(self, wanted: Digests) -> ChunkPlaces:
+        """Those of these chunks that lie here, in their order."""
+        rows = self.digests.find_all(wanted)
+        rows = rows[rows >= 0]
+        frame, at = column("I", view(self.frame)[rows]), column("I", view(self.at)[rows])
+        return ChunkPlaces(self.digests.take(rows), frame, at, self.frames)
 
     def frames_of(self, wanted: Digests) -> list[FramePlace]:
         """The frames that hold these chunks, each once, in the order of the packs. Raises `Unavailable`."""

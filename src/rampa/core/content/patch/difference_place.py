@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
 from rampa.core.content.patch.pairs import Region
-from rampa.core.content.tree.tree import Chunk
+from rampa.core.content.tree.tree import Chunk, Tree
 
 Source = tuple[bytes, int]
 """The pack in which a difference lies, and where it begins there: no two have the same."""
@@ -74,3 +75,21 @@ class DifferencePlace:
     def plain(self) -> bool:
         """Whether readers of the first kind of differences can use it."""
         return not (self.dense or self.size or self.sources)
+
+
+def fitting(places: Iterable[DifferencePlace], new: Tree, installed: Tree, meant: Tree) -> tuple[DifferencePlace, ...]:
+    """Those that a device can use that has `installed` and gets `new`: they were made against `meant`, whole."""
+    kept: dict[Source, DifferencePlace] = {}
+    for place in places:
+        # Where it has another file, or what a difference starts from was not made, it cannot use them.
+        starts = all(
+            r.source in kept if isinstance(r, MadeRegion) else _same(r.path, installed, meant) for r in place.old
+        )
+        if starts and all(c.digest in new.chunks.digests for c in place.new):
+            kept[place.source] = place
+    return tuple(kept.values())
+
+
+def _same(path: str, installed: Tree, meant: Tree) -> bool:
+    there, at_first = installed.files.find(path), meant.files.find(path)
+    return there is not None and at_first is not None and there.digest == at_first.digest

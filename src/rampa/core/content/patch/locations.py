@@ -87,13 +87,8 @@ class Locations:
         plain = replace(self, differences=tuple(d for d in self.differences if d.plain))
         if version >= TWO_PLACES:
             return plain
-        only = np.flatnonzero(self.chunks.digests.find_all(self.delivery.digests) < 0)
-        rest = ChunkPlaces(
-            self.delivery.digests.take(only),
-            column("I", view(self.delivery.frame)[only]),
-            column("I", view(self.delivery.at)[only]),
-            self.delivery.frames,
-        )
+        lacking = np.flatnonzero(self.chunks.digests.find_all(self.delivery.digests) < 0)
+        rest = self.delivery.only(self.delivery.digests.take(lacking))
         return replace(plain, chunks=joined_places([self.chunks, rest]), delivery=NO_PLACES, price=0)
 
 

@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import maker
 from rampa.core.content.patch.format import CONTENT_LIMIT
 from rampa.core.errors import Damaged
+
+
+def travelling(new: Mapping[str, bytes], held: Mapping[str, bytes]) -> Iterator[tuple[str, bytes | None]]:
+    """The depots whose manifest a device lacks, each with the one of its own that a difference starts from. Digests by depot."""
+    # A manifest that the device has, under whatever depot, does not travel.
+    known = set(held.values())
+    return ((depot, held.get(depot)) for depot, manifest in new.items() if manifest not in known)
 
 
 def make(old: bytes, new: bytes) -> bytes:
