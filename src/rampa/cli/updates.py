@@ -7,6 +7,7 @@ import time
 import typer
 from rich.text import Text
 
+from rampa.cli import replays
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import duration, err, facts, larger_downloads, mb, out, print_json, ruled, table
 from rampa.cli.base.shades import shade
@@ -16,6 +17,7 @@ from rampa.core.quantity import counted
 from rampa.schema import updates as wire
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=True, help="What updates cost, exactly.")
+app.add_typer(replays.app, name="replay")
 OLD = typer.Argument(..., metavar="FROM", help="The build that players have, as in peatlight#14.")
 NEW = typer.Argument(..., metavar="TO", help="The build that they get.")
 RATE = typer.Option(50, "--mbit", min=1, help="The connection for which times are said, in Mbit/s.")

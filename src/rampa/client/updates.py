@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rampa.client.calls import API, Calls
 from rampa.schema import layout as layout_wire
+from rampa.schema import replays as replays_wire
 from rampa.schema import updates as updates_wire
 
 
@@ -40,3 +41,18 @@ class UpdatesCalls(Calls):
     def depot_plan(self, title: str, number: int, query: updates_wire.DepotPlanQuery) -> updates_wire.DepotPlan:
         path = f"{API}/titles/{title}/builds/{number}/depot-plan"
         return self.connection.get(updates_wire.DepotPlan, path, **query.model_dump())
+
+    def replays(self, title: str) -> replays_wire.ReplayList:
+        return self.connection.get(replays_wire.ReplayList, f"{API}/titles/{title}/replays")
+
+    def replay(self, title: str, number: int) -> replays_wire.ReplayOut:
+        return self.connection.get(replays_wire.ReplayOut, f"{API}/titles/{title}/replays/{number}")
+
+    def ask_for_replay(self, title: str, asked: replays_wire.ReplayIn) -> replays_wire.ReplayOut:
+        return self.connection.post(replays_wire.ReplayOut, f"{API}/titles/{title}/replays", asked)
+
+    def stop_replay(self, title: str, number: int) -> replays_wire.ReplayOut:
+        return self.connection.post(replays_wire.ReplayOut, f"{API}/titles/{title}/replays/{number}/stop")
+
+    def go_on_with_replay(self, title: str, number: int) -> replays_wire.ReplayOut:
+        return self.connection.post(replays_wire.ReplayOut, f"{API}/titles/{title}/replays/{number}/go-on")

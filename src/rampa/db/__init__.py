@@ -77,6 +77,7 @@ from rampa.db.people import (
     with_address,
 )
 from rampa.db.releases import ReleaseBuildRow, ReleaseLeftOutRow, ReleaseNoteRow, ReleaseRow, find_release
+from rampa.db.replays import ReplayRow
 from rampa.db.reviews import ReviewRow, ReviewWordRow, find_review, newest_review, next_review
 from rampa.db.runs import (
     LogKindRow,
@@ -221,6 +222,7 @@ __all__ = [
     "ReleaseNoteRow",
     "ReleaseRow",
     "ReminderRow",
+    "ReplayRow",
     "ReservationRow",
     "ReviewRow",
     "ReviewWordRow",

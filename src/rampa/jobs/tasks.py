@@ -28,6 +28,8 @@ from rampa.operations.listings import links, pictures
 from rampa.operations.notices import sending as webhook_sending
 from rampa.operations.notices import telling
 from rampa.operations.releases import by_itself, schedule
+from rampa.operations.replays import asked as replay_asked
+from rampa.operations.replays import carried_out
 from rampa.operations.reviews import desk
 from rampa.operations.runs import assignment, bisect_trials, triggers
 from rampa.operations.sources import repository
@@ -254,6 +256,11 @@ def _content(app: App, services: Services) -> None:
     def lay_out(build: str) -> None:
         """Packs for players, one build after the other: each takes all cores while it is made."""
         layout_making.lay_out(services, build)
+
+    @app.task(name=replay_asked.TASK, queue=queue.CONTENT, lock=replay_asked.TASK, retry=AGAIN)
+    def replay(replay: str) -> None:
+        """One after the other, as packs for players: each takes all cores."""
+        carried_out.carry_out(services, replay)
 
     @app.task(name="show_content", queue=queue.CONTENT, lock="visibility", retry=AGAIN)
     def show_content(build: str) -> None:

@@ -25,6 +25,7 @@ from rampa.service import (
     notices,
     profiles,
     releases,
+    replays,
     reviews,
     rollouts,
     schedule,
@@ -121,6 +122,7 @@ def make_app(
         events.resource(services),
         notices.resource(services),
         updates.resource(services),
+        replays.resource(services),
         store.resource(services),
     ):
         app.register_api(resource)

@@ -9,17 +9,38 @@ from typing import Any, NamedTuple
 from rampa.core.build import life as build
 from rampa.core.content.layout import life as layout
 from rampa.core.content.patch import life as differences
+from rampa.core.content.replay import life as replay
 from rampa.core.placement import life as placement
 from rampa.core.placement import schedule
 from rampa.core.run import bisect
 from rampa.core.run import life as run
 from rampa.core.store import check_life as check
 from rampa.core.transitions import advance
-from rampa.db import BisectRow, BuildRow, DifferenceSetRow, LayoutRow, PlacementRow, RunRow, ScheduledRow, StoreCheckRow
+from rampa.db import (
+    BisectRow,
+    BuildRow,
+    DifferenceSetRow,
+    LayoutRow,
+    PlacementRow,
+    ReplayRow,
+    RunRow,
+    ScheduledRow,
+    StoreCheckRow,
+)
 from rampa.operations.base import audit
 from rampa.operations.base.unit_of_work import UnitOfWork
 
-Living = BuildRow | RunRow | PlacementRow | ScheduledRow | DifferenceSetRow | LayoutRow | StoreCheckRow | BisectRow
+Living = (
+    BuildRow
+    | RunRow
+    | PlacementRow
+    | ScheduledRow
+    | DifferenceSetRow
+    | LayoutRow
+    | StoreCheckRow
+    | BisectRow
+    | ReplayRow
+)
 
 
 class Life(NamedTuple):
@@ -36,6 +57,7 @@ LIVES: dict[type[Living], Life] = {
     ScheduledRow: Life("scheduled", schedule.TRANSITIONS, "ended_at"),
     DifferenceSetRow: Life("difference", differences.TRANSITIONS),
     LayoutRow: Life("layout", layout.TRANSITIONS),
+    ReplayRow: Life("replay", replay.TRANSITIONS),
     BisectRow: Life("bisect", bisect.TRANSITIONS, "ended_at"),
     StoreCheckRow: Life("store-check", check.TRANSITIONS, "ended_at"),
 }

@@ -144,9 +144,8 @@ def _cost(file: FileEntry, have: LocalContent, locations: Locations, told: set[b
 def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlanQuery) -> wire.DepotPlan:
     """Which depots a device gets that chose this, and what an empty one downloads."""
     build = find_ready(services, slug, number)
-    choice = Choice(query.architecture, _list(query.languages), _list(query.addons), query.quality)
     selectors = selectors_of(build)
-    taken = tuple(chosen(selectors, choice))
+    taken = tuple(chosen(selectors, choice_of(query)))
     trees = depot_trees(services, build)
     located, encoded = build_locations(services, build, None, taken)
     tree = merge(trees[n] for n in taken)
@@ -181,6 +180,10 @@ def depot_plan(services: Services, slug: str, number: int, query: wire.DepotPlan
         size=tree.size,
         download=plan.download + manifest_bytes,
     )
+
+
+def choice_of(query: wire.DepotPlanQuery) -> Choice:
+    return Choice(query.architecture, _list(query.languages), _list(query.addons), query.quality)
 
 
 def _list(text: str) -> tuple[str, ...] | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -20,6 +21,7 @@ from rampa.core.content.tree.tree import Chunk
 SAMPLE = 64 * MIB
 """Content of a release of which frames for players are compressed; what the others take follows from those."""
 AHEAD = 4
+ROW = struct.Struct("<32sQ")
 Progress = Callable[[int], None]
 """Is told of raw bytes that were looked at."""
 
@@ -27,8 +29,12 @@ Progress = Callable[[int], None]
 class FrameSizes:
     """In bytes as they would be stored."""
 
-    def __init__(self) -> None:
-        self._known: dict[bytes, int] = {}
+    def __init__(self, known: bytes = b"") -> None:
+        """`known`: what `joined` gave an earlier time."""
+        self._known = {key: size for key, size in ROW.iter_unpack(known)}
+
+    def joined(self) -> bytes:
+        return b"".join(ROW.pack(*row) for row in self._known.copy().items())
 
     def of_shared(
         self, threads: ThreadPoolExecutor, frames: Iterable[SharedFrame], read: READ, on: Progress

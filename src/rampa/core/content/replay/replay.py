@@ -23,21 +23,20 @@ def replay(
     count: int,
     load: Callable[[int], Release],
     clock: Clock,
+    sizes: FrameSizes,
     bounds: ReplayBounds = ReplayBounds(),
     on: Callable[[int, float], None] = lambda number, share: None,
     workers: int = parallel.WORKERS,
 ) -> Iterator[list[SideCost]]:
-    """Of each release, oldest first, the costs of every side. `load` gives a release by its number, from 0. `on` is told the
-    release that is looked at, and the share of it that is done; what it raises ends the replay."""
-    sizes = FrameSizes()
+    """Of each release, oldest first, the costs of every side. `load` gives a release by its number, from 0; `sizes` of frames
+    that are known already. `on` is told the release that is looked at, and the share of it that is done; what it raises ends the
+    replay."""
     ways = _Ways(load(count - 1), clock, bounds) if bounds.players else None
     sides: list[ReplaySide] = []
     with parallel.pool(workers) as threads:
         for number in range(count):
             release = load(number)
-            sides = sides or [
-                ReplaySide(str(n), sizes, threads, ways.of if ways else None, bounds) for n in range(len(release.rules))
-            ]
+            sides = sides or [ReplaySide(sizes, threads, ways.of if ways else None, bounds) for _ in release.rules]
             work = sum(side.work(release) for side in sides)
             told = _Told(number, work, on)
             yield [side.add(release, rules, told) for side, rules in zip(sides, release.rules, strict=True)]

@@ -51,9 +51,9 @@ class ReplaySide:
     """A store and a device that live by one set of rules."""
 
     def __init__(
-        self, name: str, sizes: FrameSizes, threads: ThreadPoolExecutor, way_of: WayOf | None, bounds: ReplayBounds
+        self, sizes: FrameSizes, threads: ThreadPoolExecutor, way_of: WayOf | None, bounds: ReplayBounds
     ) -> None:
-        self._name, self._sizes, self._threads, self._way_of, self._bounds = name, sizes, threads, way_of, bounds
+        self._sizes, self._threads, self._way_of, self._bounds = sizes, threads, way_of, bounds
         self._small = NO_PLACES
         self._before: _Held | None = None
         self._count = 0
@@ -87,7 +87,7 @@ class ReplaySide:
         tree, read = release.source, release.reader(release.source)
         missing = tree.chunks.digests.take((self._small.digests.find_all(tree.chunks.digests) < 0).nonzero()[0])
         frames = shared_frames(places(tree, missing), rules.packing, lambda path: shape_of(read(path, 0, HEADER)))
-        packs, grown = ThoughtPacks(f"{self._name} {self._count} small"), PlacesBuilder(self._small)
+        packs, grown = ThoughtPacks(f"{self._count} small"), PlacesBuilder(self._small)
         for frame, stored in self._sizes.of_shared(self._threads, frames, read, on):
             place, at = packs.place(stored, frame.raw), 0
             for each in frame.places:
@@ -109,7 +109,7 @@ class ReplaySide:
         classes = together({rule.name: rule.selector for rule in rules.depots}, release.choices)
         groups = groups_of(whole, depots, classes, rules.apart).numbers
         plans = list(plan_frames(whole, order_of(whole, read), groups, way.frame * MIB, used))
-        packs, building = ThoughtPacks(f"{self._name} {self._count} players"), PlacesBuilder()
+        packs, building = ThoughtPacks(f"{self._count} players"), PlacesBuilder()
         for plan, stored in zip(plans, self._sizes.of_players(self._threads, plans, read, way, on), strict=True):
             place, at = packs.place(stored, plan.size, plan.group), 0
             for chunk in plan.chunks:
