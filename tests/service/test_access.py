@@ -122,6 +122,11 @@ EXPECTED = {
     "POST /api/v1/store/repack": OWN,
     "GET /api/v1/titles/<string:title>/updates/matrix": ALL,
     "GET /api/v1/titles/<string:title>/updates/depots": ALL,
+    "GET /api/v1/titles/<string:title>/replays": ALL,
+    "POST /api/v1/titles/<string:title>/replays": ENGINEER,
+    "GET /api/v1/titles/<string:title>/replays/<int:replay>": ALL,
+    "POST /api/v1/titles/<string:title>/replays/<int:replay>/stop": ENGINEER,
+    "POST /api/v1/titles/<string:title>/replays/<int:replay>/go-on": ENGINEER,
     "GET /api/v1/titles/<string:title>/builds/<int:build>/depot-plan": ALL,
     "GET /api/v1/titles/<string:title>/builds/<int:build>/player-packs": ALL,
     "POST /api/v1/titles/<string:title>/builds/<int:build>/player-packs": ENGINEER,
@@ -412,7 +417,7 @@ FILLED = {
     "<string:profile>": "linux-release",
     "<string:title>": "peatlight", "<int:build>": "1", "<string:channel>": "studio", "<int:placement>": "1",
     "<string:device>": "desk", "<int:revision>": "1", "<string:name>": "none", "<string:depot>": "base",
-    "<string:pack>": "0" * 64, "<string:token_id>": "00000000-0000-0000-0000-000000000000", "<path:path>": "titles",
+    "<int:replay>": "1", "<string:pack>": "0" * 64, "<string:token_id>": "00000000-0000-0000-0000-000000000000", "<path:path>": "titles",
 }  # fmt: skip
 
 

@@ -63,6 +63,7 @@ const StorefrontsPage = page("StorefrontsPage", () => import("../features/storef
 const StorefrontReturnPage = page("StorefrontReturnPage", () => import("../features/storefronts/StorefrontReturnPage"));
 const StorePage = page("StorePage", () => import("../features/store/StorePage"));
 const UpdatesPage = page("UpdatesPage", () => import("../features/updates/UpdatesPage"));
+const ReplaysPage = page("ReplaysPage", () => import("../features/replays/ReplaysPage"));
 const EventsPage = page("EventsPage", () => import("../features/events/EventsPage"));
 const InvitationPage = page("InvitationPage", () => import("../features/session/InvitationPage"));
 const PeoplePage = page("PeoplePage", () => import("../features/people/PeoplePage"));
@@ -161,6 +162,8 @@ function SignedInPages() {
         <Route path="titles/:title/builds/:build" element={<BuildPage />} />
         <Route path="titles/:title/builds/:build/content" element={<ContentPage />} />
         <Route path="titles/:title/updates" element={<UpdatesPage />} />
+        <Route path="titles/:title/replays" element={<ReplaysPage />} />
+        <Route path="titles/:title/replays/:number" element={<ReplaysPage />} />
         <Route path="store" element={<StorePage />} />
         <Route path="storefronts" element={<StorefrontsPage />} />
         <Route path="storefronts/return" element={<StorefrontReturnPage />} />

@@ -194,7 +194,8 @@ def _sides(found: wire.ReplayOut) -> tuple[list[wire.ReplayedCost], list[wire.Re
 
 
 def _change(before: int, after: int) -> str:
-    return "" if not before else f"{after / before - 1:+.1%}" if after != before else "same"
+    said = f"{after / before - 1:+.1%}" if before else ""
+    return "same" if said in ("+0.0%", "-0.0%") else said
 
 
 def _builds(found: wire.ReplaySummary) -> str:

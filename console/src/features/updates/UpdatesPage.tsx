@@ -56,7 +56,8 @@ export function UpdatesPage() {
           />
         }
       >
-        Rows: what players have. Columns: what they get. Exact to the byte for a device whose files are untouched.
+        Rows: what players have. Columns: what they get. Exact to the byte for a device whose files are untouched.{" "}
+        <Link to={`/titles/${title}/replays`}>Replay past releases under other rules</Link>
       </PageHead>
       <Panel
         title="Builds by builds"

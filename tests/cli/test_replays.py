@@ -1,0 +1,68 @@
+"""rampa update replay: asked for and followed, listed, stopped and gone on with."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+import pytest
+
+from rampa.client import Client
+from rampa.db import Database
+from rampa.operations.base.context import Services
+from rampa.store.folder import FolderStore
+from tests.cli.test_commands import Shell
+from tests.conftest import OWNER, Lives
+from tests.samples import add_key, build, change_folder, import_title, make_folder, words
+from tests.service.test_replays import work
+
+
+@pytest.fixture
+def beside(lives: Lives, tmp_path: Path) -> tuple[Shell, Services]:
+    """A service with two builds, and what its worker would have."""
+
+    def fill(client: Client) -> None:
+        source = make_folder(tmp_path / "source", 200_000)
+        (source / "data/story.txt").write_bytes(words(400_000, 2))
+        add_key(client)
+        import_title(client)
+        build(client, source, tmp_path / "state")
+        change_folder(source)
+        build(client, source, tmp_path / "state")
+
+    made = Shell(live := lives(fill), tmp_path / "home")
+    made.run("sign-in", live.address, "--email", OWNER)
+    master = bytes.fromhex(live.folder.master_key.read_text().strip())
+    return made, Services(Database(live.url), FolderStore(live.folder.store), master)
+
+
+def test_asked_for_followed_listed_stopped_and_gone_on_with(beside: tuple[Shell, Services], tmp_path: Path) -> None:
+    made, services = beside
+    rules = tmp_path / "rules.toml"
+    assert "--rules" in made.run("update", "replay", code=2).stderr
+    assert "Nothing was replayed yet" in made.run("update", "replay", "list").stderr
+    rules.write_text("compresion = 19\n")
+    assert "compresion cannot be said here" in made.run("update", "replay", "--rules", str(rules), code=2).stderr
+    rules.write_text("compression = 19\n")
+    asked = made.run("update", "replay", "--rules", str(rules), "--no-players", "--no-wait").stdout
+    assert "asked for" in asked
+    assert "#1 to #2" in asked
+    assert "stopped" in made.run("update", "replay", "stop", "1").stdout
+    worker = threading.Thread(target=lambda: _when_asked(services, made))
+    worker.start()
+    shown = made.run("update", "replay", "go-on", "1").stdout
+    worker.join()
+    assert "ready" in shown
+    assert "in all" in shown
+    assert "-" in shown.partition("in all")[2]
+    found = made.json("update", "replay", "show", "1")
+    assert [r["build"] for r in found["releases"]] == [1, 2]
+    assert all(r["ruled"]["fresh"] < r["own"]["fresh"] for r in found["releases"])
+    assert "linux-release" in made.run("update", "replay", "list").stdout
+    assert "is ready" in made.run("update", "replay", "stop", "1", code=5).stderr
+
+
+def _when_asked(services: Services, made: Shell) -> None:
+    while made.json("update", "replay", "show", "1")["state"] != "waiting":
+        pass
+    work(services, 1)
