@@ -417,7 +417,8 @@ FILLED = {
     "<string:profile>": "linux-release",
     "<string:title>": "peatlight", "<int:build>": "1", "<string:channel>": "studio", "<int:placement>": "1",
     "<string:device>": "desk", "<int:revision>": "1", "<string:name>": "none", "<string:depot>": "base",
-    "<int:replay>": "1", "<string:pack>": "0" * 64, "<string:token_id>": "00000000-0000-0000-0000-000000000000", "<path:path>": "titles",
+    "<int:replay>": "1",
+    "<string:pack>": "0" * 64, "<string:token_id>": "00000000-0000-0000-0000-000000000000", "<path:path>": "titles",
 }  # fmt: skip
 
 

@@ -27,9 +27,12 @@ from rampa.core.install.assembly import Assembly, file_holds, read_region
 from rampa.core.install.cheapest import Request, Supply, supply
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fetched import ChunksByFrame, open_frames
+from rampa.core.install.line import Line
 from rampa.core.install.reuse import Reused, runs
 
 TRIES = 3
+AHEAD = 1
+"""Parts that are asked for beyond those that threads open."""
 TELLING = 1_000_000
 """Bytes from which on a rate says something of the line."""
 
@@ -102,11 +105,11 @@ class Filling:
         self.report.files = len(tree.files)
         try:
             self._root.mkdir(parents=True, exist_ok=True)
-            with parallel.pool(self._workers) as threads:
+            with parallel.pool(self._workers) as threads, parallel.pool(self._workers) as line:
                 assembly = self._assembly(tree, have, threads)
                 try:
                     self._reuse(assembly, have, threads)
-                    self._download(assembly, locations, threads)
+                    self._download(assembly, locations, threads, line)
                 finally:
                     assembly.close()
                 self._finish(assembly, threads)
@@ -185,7 +188,9 @@ class Filling:
         with self._lock:
             self.report.reused += size
 
-    def _download(self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor) -> None:
+    def _download(
+        self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor, line: ThreadPoolExecutor
+    ) -> None:
         chunks = assembly.tree.chunks
         wanted = assembly.wanted()
         # What no difference and no frame brings is found out below, with the whole list.
@@ -207,12 +212,15 @@ class Filling:
         self._keys = self._delivery.keys() if any(f.key for f in by_frame) else {}
         total = done + brought.size
 
-        def fetch(request: Request) -> int:
-            self._fetch(request, by_frame, assembly)
+        coming = Line(brought.requests, self._read, line, self._workers + AHEAD)
+
+        def fetch(numbered: tuple[int, Request]) -> int:
+            number, request = numbered
+            self._fetch(request, coming.arriving(number, request), by_frame, assembly)
             return request.size
 
         started = self._clock.seconds()
-        for size in parallel.in_order(threads, fetch, brought.requests):
+        for size in parallel.in_order(threads, fetch, enumerate(brought.requests)):
             done += size
             self._on(Progress("download", done, total))
         self.report.rate = _rate(sum(r.size for r in brought.requests), self._clock.seconds() - started)
@@ -269,28 +277,27 @@ class Filling:
         old = b"".join(p for p in parts if p is not None)
         return old if blake3(old).digest() == place.old_digest else None
 
-    def _fetch(self, request: Request, by_frame: ChunksByFrame, assembly: Assembly) -> None:
+    def _fetch(self, request: Request, arriving: Iterator[bytes], by_frame: ChunksByFrame, assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""
         for attempt in range(TRIES):
             try:
-                for chunks in open_frames(request, self._arriving(request), by_frame, self._keys):
+                for chunks in open_frames(request, arriving, by_frame, self._keys):
                     assembly.put_run(chunks)
                 return
             except Damaged:
                 if attempt == TRIES - 1:
                     raise
                 self._clock.sleep(0.05 * attempt)
+                arriving = (self._read(request.pack, *part) for part in request.parts)
 
-    def _arriving(self, request: Request) -> Iterator[bytes]:
-        """What is still on its way is not waited for: a large frame is opened while it comes."""
-        for offset, size in request.parts:
-            data = self._delivery.read(request.pack, offset, size)
-            with self._lock:
-                self.report.downloaded += len(data)
-            # A server that sends more or less than was asked for is not trusted with the rest.
-            if len(data) != size:
-                raise Damaged("download.damaged", f"{len(data)} bytes came where {size} were asked for")
-            yield data
+    def _read(self, pack: bytes, offset: int, size: int) -> bytes:
+        data = self._delivery.read(pack, offset, size)
+        with self._lock:
+            self.report.downloaded += len(data)
+        # A server that sends more or less than was asked for is not trusted with the rest.
+        if len(data) != size:
+            raise Damaged("download.damaged", f"{len(data)} bytes came where {size} were asked for")
+        return data
 
     def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
         total, done = assembly.tree.size, 0
