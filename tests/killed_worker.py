@@ -13,6 +13,7 @@ from pathlib import Path
 
 from sqlalchemy import event
 
+from rampa.core.content.pack import pack
 from rampa.db import Database
 from rampa.operations.base.context import Services
 from rampa.operations.channels.rollouts import grow_due
@@ -34,7 +35,7 @@ def main(url: str, store: str, now: str, after: str, build: str = "") -> None:
     event.listen(services.db.engine, "before_cursor_execute", count)
     event.listen(services.db.engine, "commit", count)
     if build:
-        setattr(making, "RAW_TARGET", 100_000)  # noqa: B010
+        setattr(pack, "RAW_TARGET", 100_000)  # noqa: B010
         making.lay_out(services, build)
     else:
         grow_due(services)

@@ -164,7 +164,11 @@ def test_differences_stay_while_somebody_needs_them(
     collection.collect(at_once, young=NOW, grace=NOW)
     assert sets(series) == {(1, 2), (2, 3)}, "a step for who has the first"
     client.devices.report(TITLE, "loft", DeviceReport(build=2))
-    collection.collect(at_once, young=NOW, grace=NOW)
+    seen = collection.preview(at_once, young=NOW, grace=NOW)
+    assert seen.differences == 1
+    assert sets(series) == {(1, 2), (2, 3)}, "looking changes nothing"
+    done = collection.collect(at_once, young=NOW, grace=NOW)
+    assert (done.differences, done.frees) == (1, seen.frees)
     assert sets(series) == {(2, 3)}
     assert cells(client)[1, 3].download == cells(client)[1, 3].plain
 

@@ -144,7 +144,7 @@ class Failing:
 def test_a_disk_that_is_full_anywhere_loses_nothing(
     releases: World, client: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, after: int, written: bool
 ) -> None:
-    monkeypatch.setattr("rampa.operations.content.packing.RAW_TARGET", 150_000)
+    monkeypatch.setattr("rampa.core.content.pack.pack.RAW_TARGET", 150_000)
     monkeypatch.setattr("rampa.core.content.layout.past.LONG_TARGET", 150_000)
     failing = replace(releases.services, store=Failing(releases.services.store, after, written))  # type: ignore[arg-type]
     with pytest.raises(OSError, match="full"):

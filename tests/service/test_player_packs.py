@@ -142,7 +142,7 @@ def test_a_worker_that_ends_anywhere_is_gone_on_from(
 ) -> None:
     """`written`: the bytes of the pack lie there, and no row says so."""
     # Small packs, so that there are several to fail between.
-    monkeypatch.setattr(making, "RAW_TARGET", 700_000)
+    monkeypatch.setattr("rampa.core.content.pack.pack.RAW_TARGET", 700_000)
     services = replace(world.services, layout=replace(world.services.layout, frame=1))
     place(client, 1)
     with pytest.raises(OSError, match="full"):
@@ -183,7 +183,7 @@ def test_a_worker_that_is_killed_again_and_again(client: Client, world: World, t
 
 
 def test_stopping_and_going_on(client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(making, "RAW_TARGET", 700_000)
+    monkeypatch.setattr("rampa.core.content.pack.pack.RAW_TARGET", 700_000)
     services = replace(world.services, layout=replace(world.services.layout, frame=1))
     with refuses("layout.none"):
         client.updates.stop_player_packs(TITLE, 1)

@@ -118,7 +118,7 @@ def collect(young: float = YOUNG, grace: float = GRACE, yes: bool = YES, as_json
         seen = client.store.preview_collect(asked)
         if not as_json:
             _collected(seen, "would go now", "would be condemned")
-        if not (seen.condemned or seen.removed or seen.files or seen.manifests):
+        if not (seen.condemned or seen.removed or seen.files or seen.manifests or seen.differences):
             if as_json:
                 print_json(seen)
             else:
@@ -142,6 +142,7 @@ def _collected(found: wire.CollectOut, gone: str, waiting: str) -> None:
                 "left over",
                 f"{counted(found.files, 'pack file')} and {counted(found.manifests, 'manifest')} that no build names",
             ),
+            ("differences", f"{counted(found.differences, 'set')} that nobody needs any more"),
             ("frees", mb(found.frees)),
         ]
     )

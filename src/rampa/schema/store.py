@@ -58,7 +58,8 @@ class IdlePack(Wire):
 
 
 class CollectOut(Wire):
-    """`idle`: what nothing needs. `condemned` packs wait; `removed` ones go, with `files` and `manifests` that no row names."""
+    """`idle`: what nothing needs. `condemned` packs wait; `removed` ones go, with `files` and `manifests` that no row
+    names, and the sets of `differences` that nobody needs any more."""
 
     packs: list[IdlePack]
     packs_in_all: int
@@ -68,6 +69,7 @@ class CollectOut(Wire):
     frees: int
     files: int
     manifests: int
+    differences: int = 0
 
 
 class RepackIn(Wire):

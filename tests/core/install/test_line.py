@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -64,9 +65,5 @@ def test_a_part_that_does_not_come_is_told_to_the_one_who_takes_it() -> None:
     with parallel.pool(1) as readers:
         arriving = Line([request], read, readers, 2).arriving(0, request)
         assert next(arriving) == b"first"
-        try:
+        with pytest.raises(ConnectionError, match="gone"):
             next(arriving)
-        except ConnectionError as error:
-            assert str(error) == "gone"
-        else:
-            raise AssertionError("nobody was told")

@@ -36,13 +36,17 @@ class _Found:
     condemned: dict[bytes, int]
     files: dict[bytes, int]
     manifests: dict[bytes, int]
+    differences: dict[bytes, int]
+    """Those of builds that are gone, and those that are no step from what players have."""
 
 
 def preview(services: Services, young: dt.timedelta = YOUNG, grace: dt.timedelta = GRACE) -> wire.CollectOut:
     """What a collection would condemn and remove now. Changes nothing."""
-    with begin(services) as uow:
-        found = _find(uow, young, grace)
-        return _out(uow, found)
+    with begin(services) as uow, uow.session.begin_nested() as tried:
+        # What goes with it is asked of the same code that lets it go, and put back.
+        out = _out(uow, _find(uow, young, grace))
+        tried.rollback()
+        return out
 
 
 def collect(
@@ -58,13 +62,6 @@ def collect(
                 f"a backup is being made until {state.held_until:%H:%M} UTC at the latest: nothing is removed",
                 hint="Collect again when it has ended.",
             )
-        gone = uow.session.scalars(
-            select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
-        )
-        # Before the rows of builds are asked what they need: what a removed build's differences need, nobody does.
-        forgotten = forget_of(uow, list(gone))
-        forgotten += forget_unused(uow)
-        forget_layouts(uow)
         found = _find(uow, young, grace)
         out = _out(uow, found)
         # What is needed again is not condemned any more.
@@ -79,7 +76,7 @@ def collect(
             store_state(uow.session).epoch += 1
         if removed or found.files or actor:
             audit.record(uow, "store.collect", "store", "", packs=len(removed), frees=out.frees)
-    for digest in [*removed, *found.files, *forgotten]:
+    for digest in [*removed, *found.files, *found.differences]:
         services.store.remove_pack(digest)
     for digest in found.manifests:
         services.store.remove_manifest(digest)
@@ -105,7 +102,7 @@ def let_go(services: Services, until: dt.datetime) -> None:
 
 
 def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
-    now = uow.now
+    now, differences = uow.now, _forget(uow)
     packs = {p.digest: p for p in uow.session.scalars(select(PackRow))}
     needed = packs_of(uow, needed_chunks(uow)) | set(uow.session.scalars(select(LayoutPackRow.pack_digest)))
     idle = {d: p.size for d, p in packs.items() if d not in needed and p.created_at <= now - young}
@@ -116,8 +113,19 @@ def _find(uow: UnitOfWork, young: dt.timedelta, grace: dt.timedelta) -> _Found:
     named = needed_manifests(uow)
     manifests = {s.digest: s.size for s in uow.services.store.manifests() if s.digest not in named and s.written <= old}
     # Differences lie in files of their own, which no pack's row names.
-    lost = {d: n for d, n in files.items() if d not in offered}
-    return _Found(idle, ripe, lost, manifests)
+    lost = {d: n for d, n in files.items() if d not in offered and d not in differences}
+    return _Found(idle, ripe, lost, manifests, differences)
+
+
+def _forget(uow: UnitOfWork) -> dict[bytes, int]:
+    """Lets go of the differences and of the packs for players that nobody needs; returns the differences' files, in bytes."""
+    gone = select(BuildRow.id).where(BuildRow.state.in_((BuildState.REMOVED, BuildState.ABANDONED)))
+    sizes = dict(uow.session.execute(select(DifferenceSetRow.pack, DifferenceSetRow.size)).all())
+    # Before the rows of builds are asked what they need: what a removed build's differences need, nobody does.
+    forgotten = forget_of(uow, list(uow.session.scalars(gone)))
+    forgotten += forget_unused(uow)
+    forget_layouts(uow)
+    return {pack: sizes.get(pack, 0) for pack in forgotten}
 
 
 def _out(uow: UnitOfWork, found: _Found) -> wire.CollectOut:
@@ -136,7 +144,9 @@ def _out(uow: UnitOfWork, found: _Found) -> wire.CollectOut:
         idle=sum(found.packs.values()),
         condemned=len(found.packs) - len(found.condemned),
         removed=len(found.condemned),
-        frees=sum(found.condemned.values()) + sum(found.files.values()) + sum(found.manifests.values()),
+        frees=sum(found.condemned.values())
+        + sum(sum(f.values()) for f in (found.files, found.manifests, found.differences)),
         files=len(found.files),
         manifests=len(found.manifests),
+        differences=len(found.differences),
     )
