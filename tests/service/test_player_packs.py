@@ -87,7 +87,9 @@ def test_pages_and_devices_agree_to_the_byte_before_and_after(
     assert client.channels.preview(TITLE, EVERYBODY, 1).player_packs == "to-make"
     place(client, 1)
     assert client.channels.preview(TITLE, EVERYBODY, 1).player_packs == "waiting"
+    assert client.channels.preview(TITLE, EVERYBODY, 2).differences_from == [1]
     place(client, 2)
+    assert client.channels.preview(TITLE, EVERYBODY, 2).differences_from == []
     before = {(c.old, c.new): c for c in client.updates.matrix(TITLE, "linux").cells}
     assert before[0, 2].making == ["packs for players"]
     assert before[1, 2].making == ["differences"]

@@ -174,6 +174,8 @@ class PlacePreview(Wire):
     etag: str
     player_packs: Literal["none", "to-make", "waiting", "making", "ready", "skipped", "stopped"] = "none"
     """Packs for players of this build; `to-make`: placing it asks for them."""
+    differences_from: list[int] = []
+    """The builds from which placing it makes differences."""
 
 
 class Placement(Wire):

@@ -73,15 +73,17 @@ function Costs({ seen }: { seen: Preview }) {
   return (
     <div style={{ display: "grid", gridTemplateColumns: "repeat(auto-fit, minmax(260px, 1fr))", gap: 12, marginBottom: 14 }}>
       {seen.update && seen.replaces && (
-        <Cost
-          name={`Update from #${seen.replaces.number}`}
-          cost={seen.update}
-          note={seen.update.making?.includes("differences") ? "Its differences are still made: it gets smaller." : undefined}
-        />
+        <Cost name={`Update from #${seen.replaces.number}`} cost={seen.update} note={updating(seen, seen.replaces.number, seen.update)} />
       )}
       <Cost name="Fresh install" cost={seen.fresh} note={coming(seen, seen.fresh)} />
     </div>
   );
+}
+
+/** What differences will still change about an update. */
+function updating(seen: Preview, from: number, update: Schemas["CostOut"]): string | undefined {
+  if (seen.differences_from?.includes(from)) return "Placing it here makes differences: it gets smaller, where they pay.";
+  return update.making?.includes("differences") ? "Its differences are still made: it gets smaller." : undefined;
 }
 
 /** What packs for players will still change about a fresh install. */

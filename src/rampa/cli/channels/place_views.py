@@ -58,6 +58,11 @@ def _coming(seen: PlacePreview) -> None:
         waiting = list(dict.fromkeys([seen.replaces.name, *waiting]))
     if waiting:
         out().print(f"Differences from {', '.join(waiting)} are still made: those updates get smaller.", style="dim")
+    if seen.differences_from:
+        starts = ", ".join(f"#{number}" for number in seen.differences_from)
+        out().print(
+            f"Placing it here makes differences from {starts}: those updates get smaller, where it pays.", style="dim"
+        )
     if seen.player_packs == "to-make":
         out().print("Placing it here makes packs for players: a fresh install gets smaller.", style="dim")
     elif seen.fresh and seen.fresh.making:

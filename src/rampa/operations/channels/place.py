@@ -21,7 +21,7 @@ from rampa.operations.content.stored_trees import build_tree
 from rampa.operations.layout import asking
 from rampa.operations.signing.continuity import bind
 from rampa.operations.updates.costs import update_cost, update_costs
-from rampa.operations.updates.differences import ask, likely
+from rampa.operations.updates.differences import ask, likely, to_be_asked
 from rampa.schema import channels as wire
 
 SHOWN_CHANGES = 500
@@ -39,6 +39,7 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
         findings = check(uow, standing, build, channel)
         had = builds_had(uow, channel, build)
         packs = asking.standing(uow, build, channel)
+        starts = [start.number for start in to_be_asked(uow, build)]
     # Both deliver it or the upload is not whole: there is no tree to compare or to price.
     whole = not any(f.code in ("depot.overlap", "build.not-ready") for f in findings)
     changes = compare(build_tree(services, old) if old else Tree(), build_tree(services, build)) if whole else []
@@ -58,6 +59,7 @@ def preview(services: Services, actor: Actor, slug: str, channel_name: str, numb
         possible=not blocks(findings) and all(gate.state != "closed" for gate in gates),
         etag=str(channel.version),
         player_packs=packs,
+        differences_from=starts if whole else [],
     )
 
 

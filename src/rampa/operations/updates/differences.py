@@ -56,6 +56,15 @@ def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
     return list(uow.session.scalars(weighted.limit(MOST_STARTS)))
 
 
+def to_be_asked(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
+    """From which builds placing this one asks for differences: those that it was not asked for yet."""
+    unsealing = uow.session.get(UnsealingKeyRow, build.id)
+    if not maker.available() or not uow.services.budget.seconds or (unsealing and unsealing.unsealed_at is None):
+        return []
+    asked = set(uow.session.scalars(select(DifferenceSetRow.old_id).where(DifferenceSetRow.new_id == build.id)))
+    return [old for old in likely(uow, build) if old.id not in asked]
+
+
 def make_now(services: Services, actor: Actor, slug: str, asked: wire.PrepareIn) -> wire.PreparedOut:
     """Asks for an update's differences by hand: made again, even where they were made before."""
     must(actor, Act.PREPARE_UPDATE)
