@@ -185,6 +185,8 @@ def test_one_at_a_time_and_clear_errors(client: Client, world: World, three: Pat
         client.updates.ask_for_replay(TITLE, ReplayIn(rules=other))
     with refuses("replay.none", says="that was on nowhere"):
         client.updates.ask_for_replay(TITLE, ReplayIn(rules=DOCUMENT, channel="nowhere"))
+    with refuses("replay.none", says="no ready build of profile windows-release"):
+        client.updates.ask_for_replay(TITLE, ReplayIn(rules=DOCUMENT, profile="windows-release"))
     with refuses("replay.unknown"):
         client.updates.replay(TITLE, 99)
     assert [r.number for r in client.updates.replays(TITLE).items] == [1]

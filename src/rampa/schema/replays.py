@@ -21,8 +21,8 @@ class ReplayPath(TitlePath):
 class ReplayIn(DepotPlanQuery):
     """`rules`: a profile document, or keys of its `[content]` table by themselves: compression, packing, player_frame.
 
-    Of `last` ready builds of the profile (empty: that of the platform's newest build), or of those that were placed on the
-    channel. `players`: with packs for players. The rest is what a device chose.
+    Of `last` ready builds of the profile (empty: that of the platform's newest build; with one, the platform says nothing), or of
+    those that were placed on the channel. `players`: with packs for players. The rest is what a device chose.
     """
 
     rules: DocumentText

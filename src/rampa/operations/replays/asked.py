@@ -33,7 +33,7 @@ def ask(services: Services, actor: Actor, slug: str, asked: wire.ReplayIn) -> wi
             title=title,
             number=last + 1,
             state=ReplayState.WAITING,
-            asked=asked.model_copy(update={"profile": builds[-1].profile}),
+            asked=asked.model_copy(update={"profile": builds[-1].profile, "platform": builds[-1].platform}),
             builds=[b.number for b in builds],
             releases=[],
             measured=b"",
@@ -87,8 +87,10 @@ def _must_be_free(uow: UnitOfWork, title: TitleRow) -> None:
 def _builds(uow: UnitOfWork, title: TitleRow, asked: wire.ReplayIn) -> list[BuildRow]:
     """The oldest first; all of one profile."""
     rows = select(BuildRow).where(BuildRow.title_id == title.id, BuildRow.state == BuildState.READY)
-    rows = rows.where(BuildRow.platform == asked.platform).order_by(BuildRow.number.desc())
-    where = f" for {asked.platform}"
+    rows = rows.order_by(BuildRow.number.desc())
+    # A profile is of one platform: who names one need not name the other.
+    rows = rows if asked.profile else rows.where(BuildRow.platform == asked.platform)
+    where = "" if asked.profile else f" for {asked.platform}"
     if asked.channel:
         placed = select(PlacementRow.build_id).join(ChannelRow, ChannelRow.id == PlacementRow.channel_id)
         rows = rows.where(
