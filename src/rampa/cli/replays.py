@@ -175,7 +175,7 @@ def _table(found: wire.ReplayOut) -> None:
     update = [sum(c.update or 0 for c in side) for side in _sides(found)]
     packed = [sum(c.packed for c in side) for side in _sides(found)]
     totals = ("in all", "", mb(fresh[0]), mb(fresh[1]), _change(*fresh), mb(update[0]), mb(update[1]), _change(*update))
-    heads = ["release", ">size", ">fresh", ">under these", ">", ">update", ">under these", ">"]
+    heads = ["release", ">size", ">fresh", ">under these", ">change", ">update", ">under these", ">change"]
     table(heads, [*rows, totals])
     out().print(f"The store: {mb(packed[0])} of small frames; {mb(packed[1])} under these rules ({_change(*packed)}).")
     today = [r for r in found.releases if r.now_fresh is not None][-1:]

@@ -14,7 +14,7 @@ export function PutBefore({ title, build, purpose }: { title: string; build: num
     <>
       <Menu position="bottom-end" withinPortal>
         <Menu.Target>
-          <Button size="xs" variant="default">
+          <Button size="compact-md" variant="default">
             Put before reviewers …
           </Button>
         </Menu.Target>
