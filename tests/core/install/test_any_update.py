@@ -14,7 +14,7 @@ from rampa.core.content.tree.regions import local_content
 from rampa.core.install.install import Installation
 from rampa.core.install.plan import plan_update
 from rampa.system import CLOCK
-from tests.core.install.test_install import KEY, TITLE, Shop
+from tests.core.install.test_install import KEY, KINDS, TITLE, Shop
 from tests.samples import noise, words
 
 PIECES = [noise(70_000, 1), noise(90_000, 2), words(120_000, 3), bytes(300_000), b"fog", b"", noise(17_000, 4)]
@@ -40,11 +40,13 @@ def read(root: Path) -> dict[str, tuple[bytes, bool]]:
 
 @pytest.mark.slow
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
-@given(folder, folder, st.booleans())
-def test_any_update(old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool) -> None:
+@given(folder, folder, st.booleans(), st.sampled_from(KINDS))
+def test_any_update(
+    old: dict[str, tuple[bytes, bool]], new: dict[str, tuple[bytes, bool]], differences: bool, kind: str
+) -> None:
     with tempfile.TemporaryDirectory() as scratch:
         at = Path(scratch)
-        shop = Shop()
+        shop = Shop(kind)
         first, second = shop.take(written(at / "old", old)), shop.take(written(at / "new", new))
         device = Installation(at / "device", TITLE, KEY.public_key().public_bytes_raw(), clock=CLOCK)
         device.update(shop.release(1, first), shop)

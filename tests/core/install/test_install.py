@@ -65,7 +65,8 @@ class Shop:
 
     def __init__(self, kind: str = "small") -> None:
         self.kind = kind
-        self.delivery: dict[int, ChunkPlaces] = {}
+        self.delivery: dict[bytes, ChunkPlaces] = {}
+        """By the digests of a tree's chunks: marking player files makes another tree of the same content."""
         self.packs: dict[bytes, bytes] = {}
         self.where = ChunkPlaces.of({})
         self.manifests: dict[bytes, bytes] = {}
@@ -86,7 +87,7 @@ class Shop:
         packs = (made.data for made in make_packs(selection.sources, places(tree, new), pack_target=500_000))
         self.where = self._kept(self.where, packs)
         if self.kind == "players":
-            self.delivery[id(tree)] = self._kept(ChunkPlaces.of({}), self._for_players(folder, tree))
+            self.delivery[tree.chunks.digests.joined] = self._kept(ChunkPlaces.of({}), self._for_players(folder, tree))
         return tree
 
     def _kept(self, before: ChunkPlaces, packs: Iterable[bytes]) -> ChunkPlaces:
@@ -142,7 +143,7 @@ class Shop:
 
     def located(self, new: Tree, old: Tree | None = None, base: int = 0) -> Locations:
         """As the service gives them: for an update only what is missing, and the differences that were made."""
-        delivery = self.delivery.get(id(new), ChunkPlaces.of({}))
+        delivery = self.delivery.get(new.chunks.digests.joined, ChunkPlaces.of({}))
         if old is None:
             return Locations(self.where, delivery=delivery)
         missing = missing_chunks(old, new)

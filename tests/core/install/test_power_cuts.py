@@ -73,8 +73,8 @@ def folder(root: Path, version: int) -> Path:
     return root
 
 
-def builds(at: Path) -> tuple[Shop, bytes, bytes]:
-    shop = Shop()
+def builds(at: Path, kind: str = "small") -> tuple[Shop, bytes, bytes]:
+    shop = Shop(kind)
     first = player(shop.take(folder(at / "one", 1)))
     second = player(shop.take(folder(at / "two", 2)))
     return shop, shop.release(1, first), shop.release(2, second)
@@ -104,9 +104,11 @@ def fresh(at: Path, shop: Shop, first: bytes, *, keep_previous: bool) -> Install
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("keep_previous", [False, True])
-def test_an_update_cut_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, keep_previous: bool) -> None:
-    shop, first, second = builds(tmp_path)
+@pytest.mark.parametrize(("kind", "keep_previous"), [("players", False), ("past", True)])
+def test_an_update_cut_anywhere(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, kind: str, keep_previous: bool
+) -> None:
+    shop, first, second = builds(tmp_path, kind)
     seen = set()
     for at in range(1, 1000):
         device = fresh(tmp_path / "device", shop, first, keep_previous=keep_previous)
