@@ -11,6 +11,7 @@ from rich.text import Text
 from rampa.cli.base.common import JSON, TITLE, signed_in, the_title
 from rampa.cli.base.output import BLOCKED, duration, err, facts, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
+from rampa.cli.content.choice import ADDON, ARCHITECTURE, LANGUAGE, QUALITY, choice_words
 from rampa.client import Client
 from rampa.client.profiles.documents import file_bytes
 from rampa.core.content.replay.life import UNDER_WAY, ReplayState
@@ -39,10 +40,10 @@ def replay(
     players: bool = typer.Option(
         True, "--players/--no-players", help="With packs for players, which takes most of the time."
     ),
-    architecture: str = typer.Option("", "--architecture", help="The device's; the first that was built without it."),
-    language: list[str] = typer.Option(None, "--language", help="Languages that the player chose; all without any."),
-    addon: list[str] = typer.Option(None, "--addon", help="Addons that the player has; all without any; `-` for none."),
-    quality: str = typer.Option("", "--quality", help="The asset quality that the player chose."),
+    architecture: str = ARCHITECTURE,
+    language: list[str] = LANGUAGE,
+    addon: list[str] = ADDON,
+    quality: str = QUALITY,
     title: str = TITLE,
     wait: bool = WAIT,
     as_json: bool = JSON,
@@ -63,10 +64,7 @@ def replay(
         channel=channel,
         last=last,
         players=players,
-        architecture=architecture,
-        languages=",".join(language or []),
-        addons=",".join(addon or []),
-        quality=quality,
+        **choice_words(architecture, language, addon, quality),
     )
     with signed_in() as client:
         slug = the_title(client, title)

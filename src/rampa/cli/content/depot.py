@@ -12,6 +12,7 @@ from rich.text import Text
 from rampa.cli.base.common import JSON, TITLE, YES, confirmed, signed_in, the_build, the_title
 from rampa.cli.base.output import err, facts, larger_downloads, mb, out, print_json, table
 from rampa.cli.base.progress import Bars
+from rampa.cli.content.choice import ADDON, ARCHITECTURE, LANGUAGE, QUALITY, choice_words
 from rampa.core.build.life import BuildState
 from rampa.core.errors import Conflict, Invalid, NotFound
 from rampa.core.quantity import counted
@@ -30,17 +31,15 @@ def plan(
         "", help="A build, as in peatlight#14; without it the newest ready one of the platform."
     ),
     platform: str = typer.Option("linux", "--platform", help="The platform whose builds it is worked out from."),
-    architecture: str = typer.Option("", "--architecture", help="The device's; the first that was built without it."),
-    language: list[str] = typer.Option(None, "--language", help="Languages that the player chose; all without any."),
-    addon: list[str] = typer.Option(None, "--addon", help="Addons that the player has; all without any; `-` for none."),
-    quality: str = typer.Option("", "--quality", help="The asset quality that the player chose."),
+    architecture: str = ARCHITECTURE,
+    language: list[str] = LANGUAGE,
+    addon: list[str] = ADDON,
+    quality: str = QUALITY,
     title: str = TITLE,
     as_json: bool = JSON,
 ) -> None:
     """Which depots a device gets, and what it downloads and keeps."""
-    query = wire.DepotPlanQuery(
-        architecture=architecture, languages=",".join(language or []), addons=",".join(addon or []), quality=quality
-    )
+    query = wire.DepotPlanQuery(**choice_words(architecture, language, addon, quality))
     with signed_in() as client:
         if build:
             slug, number = the_build(client, build, title)
