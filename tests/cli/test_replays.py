@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import threading
 from pathlib import Path
+from types import SimpleNamespace
+from typing import cast
 
 import pytest
+import typer
 
+from rampa.cli import replays
 from rampa.client import Client
 from rampa.db import Database
 from rampa.operations.base.context import Services
 from rampa.store.folder import FolderStore
 from tests.cli.test_commands import Shell
 from tests.conftest import OWNER, Lives
+from tests.refusals import refuses
 from tests.samples import add_key, build, change_folder, import_title, make_folder, words
 from tests.service.test_replays import work
 
@@ -39,10 +44,10 @@ def beside(lives: Lives, tmp_path: Path) -> tuple[Shell, Services]:
 def test_asked_for_followed_listed_stopped_and_gone_on_with(beside: tuple[Shell, Services], tmp_path: Path) -> None:
     made, services = beside
     rules = tmp_path / "rules.toml"
-    assert "--rules" in made.run("update", "replay", code=2).stderr
+    assert "which rules are tried is not said" in made.run("update", "replay", code=1).stderr
     assert "Nothing was replayed yet" in made.run("update", "replay", "list").stderr
     rules.write_text("compresion = 19\n")
-    assert "compresion cannot be said here" in made.run("update", "replay", "--rules", str(rules), code=2).stderr
+    assert "compresion cannot be said here" in made.run("update", "replay", "--rules", str(rules), code=1).stderr
     rules.write_text("compression = 19\n")
     asked = made.run("update", "replay", "--rules", str(rules), "--no-players", "--no-wait").stdout
     assert "asked for" in asked
@@ -60,6 +65,11 @@ def test_asked_for_followed_listed_stopped_and_gone_on_with(beside: tuple[Shell,
     assert all(r["ruled"]["fresh"] < r["own"]["fresh"] for r in found["releases"])
     assert "linux-release" in made.run("update", "replay", "list").stdout
     assert "is ready" in made.run("update", "replay", "stop", "1", code=5).stderr
+
+
+def test_which_rules_must_be_said() -> None:
+    with refuses("rules.not-set", says="give --rules"):
+        replays.replay(cast(typer.Context, SimpleNamespace(invoked_subcommand=None)), rules=None)
 
 
 def _when_asked(services: Services, made: Shell) -> None:
