@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), compression({ algorithms: ["gzip", "brotliCompress"], include: /\.(js|css|svg|json)$/, threshold: 1000 })],
-  test: { environment: "jsdom", setupFiles: "./tests/setup.ts" },
+  test: { environment: "jsdom", setupFiles: "./tests/setup.ts", testTimeout: 60_000 },
   build: {
     target: "es2022",
     rollupOptions: {
