@@ -8,9 +8,9 @@ from rampa.core.content.visibility import Visibility
 from rampa.core.errors import Denied, NotFound
 from rampa.db import BuildRow, DifferenceSetRow, PackRow
 from rampa.operations.base import Act, Actor, Services, begin, may
+from rampa.operations.content.seal import is_locked
 from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.content.visibility import is_offered
-from rampa.operations.signing.content_keys import is_locked
 
 
 def readable(services: Services, actor: Actor, slug: str, number: int) -> BuildRow:

@@ -12,6 +12,7 @@ from rampa.core.signing.seal import seal, unseal
 from rampa.db import BuildRow, ChunkRow, ContentKeyRow, FrameRow, PackRow, UnsealingKeyRow, find_build
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
 from rampa.operations.content.frames import content_key, key_label
+from rampa.operations.content.seal import is_locked
 from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.store.needed import build_chunks
 from rampa.operations.updates.differences import ask, likely
@@ -33,12 +34,6 @@ def make_keys(uow: UnitOfWork, build: BuildRow, depots: list[str]) -> dict[str, 
     uow.session.add(UnsealingKeyRow(build_id=build.id, sealed=sealed, created_at=uow.now, unsealed_by=""))
     uow.session.flush()
     return made
-
-
-def is_locked(uow: UnitOfWork, build: BuildRow) -> bool:
-    """It has encrypted depots whose key was not given out yet."""
-    row = uow.session.get(UnsealingKeyRow, build.id)
-    return row is not None and row.unsealed_at is None
 
 
 def get_keys(services: Services, slug: str, number: int) -> wire.ContentKeys:

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from rampa.core.errors import Denied
 from rampa.db import BuildRow, BundleRow, PersonRow
 from rampa.operations.base import Actor, Services, UnitOfWork, audit, begin
+from rampa.operations.content.seal import is_locked
 from rampa.operations.content.stored_trees import split_digests, stream_part
-from rampa.operations.signing.content_keys import is_locked
 from rampa.operations.signing.grants import listed_devices
 from rampa.operations.testers.access import may_install, must_install
 from rampa.operations.testers.links import Ticket, read_ticket, ticket_text

@@ -10,8 +10,9 @@ from rampa.core.content.patch import maker
 from rampa.core.content.patch.life import NEVER_ASKED, DifferenceState
 from rampa.core.errors import Refused
 from rampa.core.placement.life import LIVE
-from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, UnsealingKeyRow, find_build, queue
+from rampa.db import BuildRow, ChannelRow, DeviceRow, DifferenceSetRow, PlacementRow, find_build, queue
 from rampa.operations.base import Act, Actor, Services, UnitOfWork, audit, begin, must
+from rampa.operations.content.seal import is_locked
 from rampa.operations.content.stored_trees import find_ready
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import updates as wire
@@ -22,8 +23,7 @@ MOST_STARTS = 20
 
 def ask(uow: UnitOfWork, build: BuildRow, old: list[BuildRow]) -> None:
     """Asks for the differences of these updates, with the transaction that makes them likely."""
-    unsealing = uow.session.get(UnsealingKeyRow, build.id)
-    locked = unsealing is not None and unsealing.unsealed_at is None  # a difference would give away what is encrypted
+    locked = is_locked(uow, build)  # a difference would give away what is encrypted
     for other in old:
         if locked or other.id == build.id or other.state != BuildState.READY:
             continue
@@ -58,8 +58,7 @@ def likely(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
 
 def to_be_asked(uow: UnitOfWork, build: BuildRow) -> list[BuildRow]:
     """From which builds placing this one asks for differences: those that it was not asked for yet."""
-    unsealing = uow.session.get(UnsealingKeyRow, build.id)
-    if not maker.available() or not uow.services.budget.seconds or (unsealing and unsealing.unsealed_at is None):
+    if not maker.available() or not uow.services.budget.seconds or is_locked(uow, build):
         return []
     asked = set(uow.session.scalars(select(DifferenceSetRow.old_id).where(DifferenceSetRow.new_id == build.id)))
     return [old for old in likely(uow, build) if old.id not in asked]

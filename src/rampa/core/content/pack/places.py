@@ -10,6 +10,7 @@ import numpy as np
 
 from rampa.core.content.pack.pack import Frame
 from rampa.core.content.tree.columns import Digests, column, view
+from rampa.core.content.tree.tree import Chunk
 from rampa.core.errors import Unavailable
 
 
@@ -107,14 +108,17 @@ class PlacesBuilder:
         self._frame.append(self._numbers.setdefault(frame, len(self._numbers)))
         self._at.append(at)
 
+    def add_frame(self, frame: FramePlace, chunks: Iterable[Chunk]) -> None:
+        """Its chunks, one behind the other."""
+        at = 0
+        for chunk in chunks:
+            self.add(chunk.digest, frame, at)
+            at += chunk.size
+
     def add_pack(self, pack: bytes, frames: Iterable[Frame]) -> None:
         """What the index of a plain pack says; `pack` is its digest."""
         for frame in frames:
-            place = FramePlace(pack, frame.offset, frame.stored, frame.raw)
-            at = 0
-            for chunk in frame.chunks:
-                self.add(chunk.digest, place, at)
-                at += chunk.size
+            self.add_frame(FramePlace(pack, frame.offset, frame.stored, frame.raw), frame.chunks)
 
     def places(self) -> ChunkPlaces:
         return ChunkPlaces(Digests(bytes(self._digests)), self._frame, self._at, list(self._numbers))

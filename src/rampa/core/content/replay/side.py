@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+import numpy as np
+
 from rampa.core.content.depots.choice import chosen
 from rampa.core.content.depots.depots import split
 from rampa.core.content.layout.frames import plan_frames
@@ -28,6 +30,7 @@ from rampa.core.content.replay.frame_sizes import FrameSizes
 from rampa.core.content.replay.packs import ThoughtPacks
 from rampa.core.content.replay.release import Cost, Release, ReplayBounds, SideCost
 from rampa.core.content.replay.rules import ReplayRules
+from rampa.core.content.tree.columns import Numbers, view
 from rampa.core.content.tree.merge import merge
 from rampa.core.content.tree.parameters import DEFAULT
 from rampa.core.content.tree.regions import LocalContent, local_content
@@ -60,9 +63,12 @@ class ReplaySide:
 
     def work(self, release: Release) -> int:
         """Raw bytes that will be looked at."""
-        known = self._small.digests.find_all(release.source.chunks.digests) >= 0
-        new = sum(size for size, there in zip(release.source.chunks.sizes, known.tolist(), strict=True) if not there)
-        return new + (sum(release.source.chunks.sizes) if self._way_of else 0)
+        sizes = view(release.source.chunks.sizes)
+        return int(sizes[self._missing(release.source)].sum()) + (int(sizes.sum()) if self._way_of else 0)
+
+    def _missing(self, tree: Tree) -> Numbers:
+        """The numbers of the chunks that the store lacks."""
+        return np.flatnonzero(self._small.digests.find_all(tree.chunks.digests) < 0)
 
     def add(self, release: Release, rules: ReplayRules, on: Callable[[int], None]) -> SideCost:
         self._count += 1
@@ -85,14 +91,11 @@ class ReplaySide:
     def _pack(self, release: Release, rules: ReplayRules, on: Callable[[int], None]) -> int:
         """As an upload does: the chunks that the store lacks."""
         tree, read = release.source, release.reader(release.source)
-        missing = tree.chunks.digests.take((self._small.digests.find_all(tree.chunks.digests) < 0).nonzero()[0])
+        missing = tree.chunks.digests.take(self._missing(tree))
         frames = shared_frames(places(tree, missing), rules.packing, lambda path: shape_of(read(path, 0, HEADER)))
         packs, grown = ThoughtPacks(f"{self._count} small"), PlacesBuilder(self._small)
         for frame, stored in self._sizes.of_shared(self._threads, frames, read, on):
-            place, at = packs.place(stored, frame.raw), 0
-            for each in frame.places:
-                grown.add(each.chunk.digest, place, at)
-                at += each.chunk.size
+            grown.add_frame(packs.place(stored, frame.raw), (p.chunk for p in frame.places))
         self._small = grown.places()
         return packs.stored
 
@@ -111,10 +114,7 @@ class ReplaySide:
         plans = list(plan_frames(whole, order_of(whole, read), groups, way.frame * MIB, used))
         packs, building = ThoughtPacks(f"{self._count} players"), PlacesBuilder()
         for plan, stored in zip(plans, self._sizes.of_players(self._threads, plans, read, way, on), strict=True):
-            place, at = packs.place(stored, plan.size, plan.group), 0
-            for chunk in plan.chunks:
-                building.add(chunk.digest, place, at)
-                at += chunk.size
+            building.add_frame(packs.place(stored, plan.size, plan.group), plan.chunks)
         return building.places(), packs.stored
 
     def _cost(self, release: Release, now: _Held, before: _Held | None, delivery: ChunkPlaces) -> Cost:
