@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
 import httpx
@@ -297,13 +298,21 @@ class Live:
         _, token = token_for(self.address, OWNER, self.owner_password, "test")
         return Client(self.address, token.secret)
 
+    def worker(self, **others: Any) -> Services:
+        return worker_of(self.folder, Database(self.url), **others)
+
+
+def worker_of(folder: ServiceFolder, database: Database, **others: Any) -> Services:
+    """What the worker of a service would have, in this process."""
+    master = bytes.fromhex(folder.master_key.read_text().strip())
+    return Services(database, FolderStore(folder.store), master, **others)
+
 
 def start_live(database_url: str, root: Path) -> Live:
     """A service of its own over a migrated, empty database."""
     folder = ServiceFolder(root / "service")
     folder.prepare()
-    master = bytes.fromhex(folder.master_key.read_text().strip())
-    services = Services(Database(database_url), FolderStore(folder.store), master, reach=ANYWHERE)
+    services = worker_of(folder, Database(database_url), reach=ANYWHERE)
     password = people.first_start(services, "Quillback Works", "Iida", OWNER)
     services.db.engine.dispose()
     assert password
@@ -335,10 +344,7 @@ def lives(
 
         def filled() -> str:
             folder.prepare()
-            master = bytes.fromhex(folder.master_key.read_text().strip())
-            services = Services(
-                Database(database_url, engine=engine(database_url)), FolderStore(folder.store), master, reach=ANYWHERE
-            )
+            services = worker_of(folder, Database(database_url, engine=engine(database_url)), reach=ANYWHERE)
             password = people.first_start(services, "Quillback Works", "Iida", OWNER)
             assert password
             standing[0].now_in = services

@@ -12,7 +12,11 @@ import structlog
 import typer
 
 from rampa.cli.main import app
-from tests.conftest import World
+from rampa.client import Client
+from rampa.operations.base.context import Services
+from tests.cli.test_commands import Shell
+from tests.conftest import OWNER, Lives, World
+from tests.samples import add_key, build, change_folder, import_title, make_folder, words
 
 Said = Callable[..., str]
 
@@ -47,3 +51,21 @@ def said(
 
     yield run
     structlog.reset_defaults()
+
+
+@pytest.fixture
+def beside(lives: Lives, tmp_path: Path) -> tuple[Shell, Services]:
+    """A service with two builds, and what its worker would have."""
+
+    def fill(client: Client) -> None:
+        source = make_folder(tmp_path / "source", 200_000)
+        (source / "data/story.txt").write_bytes(words(400_000, 2))
+        add_key(client)
+        import_title(client)
+        build(client, source, tmp_path / "state")
+        change_folder(source)
+        build(client, source, tmp_path / "state")
+
+    made = Shell(live := lives(fill), tmp_path / "home")
+    made.run("sign-in", live.address, "--email", OWNER)
+    return made, live.worker()

@@ -7,38 +7,13 @@ from pathlib import Path
 from types import SimpleNamespace
 from typing import cast
 
-import pytest
 import typer
 
 from rampa.cli import replays
-from rampa.client import Client
-from rampa.db import Database
 from rampa.operations.base.context import Services
-from rampa.store.folder import FolderStore
 from tests.cli.test_commands import Shell
-from tests.conftest import OWNER, Lives
 from tests.refusals import refuses
-from tests.samples import add_key, build, change_folder, import_title, make_folder, words
 from tests.service.test_replays import work
-
-
-@pytest.fixture
-def beside(lives: Lives, tmp_path: Path) -> tuple[Shell, Services]:
-    """A service with two builds, and what its worker would have."""
-
-    def fill(client: Client) -> None:
-        source = make_folder(tmp_path / "source", 200_000)
-        (source / "data/story.txt").write_bytes(words(400_000, 2))
-        add_key(client)
-        import_title(client)
-        build(client, source, tmp_path / "state")
-        change_folder(source)
-        build(client, source, tmp_path / "state")
-
-    made = Shell(live := lives(fill), tmp_path / "home")
-    made.run("sign-in", live.address, "--email", OWNER)
-    master = bytes.fromhex(live.folder.master_key.read_text().strip())
-    return made, Services(Database(live.url), FolderStore(live.folder.store), master)
 
 
 def test_asked_for_followed_listed_stopped_and_gone_on_with(beside: tuple[Shell, Services], tmp_path: Path) -> None:
@@ -46,6 +21,8 @@ def test_asked_for_followed_listed_stopped_and_gone_on_with(beside: tuple[Shell,
     rules = tmp_path / "rules.toml"
     assert "which rules are tried is not said" in made.run("update", "replay", code=1).stderr
     assert "Nothing was replayed yet" in made.run("update", "replay", "list").stderr
+    rules.write_bytes(b"compression = 19 # \xff\n")
+    assert "this byte is not UTF-8" in made.run("update", "replay", "--rules", str(rules), code=1).stderr
     rules.write_text("compresion = 19\n")
     assert "compresion cannot be said here" in made.run("update", "replay", "--rules", str(rules), code=1).stderr
     rules.write_text("compression = 19\n")

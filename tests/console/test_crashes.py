@@ -14,7 +14,6 @@ from playwright.sync_api import Browser, expect
 from rampa.client import Client
 from rampa.core.health.crash import CrashModule, CrashReport
 from rampa.core.run.bisect import BisectState, Measured
-from rampa.db.base import Database
 from rampa.operations.base.context import Services
 from rampa.operations.health import stacks
 from rampa.operations.runs import bisect_trials
@@ -22,7 +21,6 @@ from rampa.operations.sources import repository
 from rampa.schema.bisects import NewBisect
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import SourceIn
-from rampa.store.folder import FolderStore
 from tests.agents import FakeAgent
 from tests.conftest import Live, Lives, Standing
 from tests.console.driving import MARKS, complaints, signed_in
@@ -80,8 +78,7 @@ def stage(lives: Lives, standing: tuple[Standing, object], tmp_path: Path) -> It
         KEPT["it"] = set_up(client, standing[0].now_in, tmp_path)
 
     live = lives(fill)
-    master = bytes.fromhex(live.folder.master_key.read_text().strip())
-    services = Services(Database(live.url), FolderStore(live.folder.store), master, reach=ANYWHERE)
+    services = live.worker(reach=ANYWHERE)
     with live.client() as client:
         instance, holds, commits = KEPT["it"]
         agent = FakeAgent(client, services, "kiln-1", instance)

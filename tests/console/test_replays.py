@@ -8,9 +8,6 @@ import pytest
 from playwright.sync_api import Browser, expect
 
 from rampa.client import Client
-from rampa.db import Database
-from rampa.operations.base.context import Services
-from rampa.store.folder import FolderStore
 from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, settled, signed_in
 from tests.samples import add_key, build, import_title, make_folder, words
@@ -49,8 +46,7 @@ def test_rules_are_tried_followed_and_looked_at(browser: Browser, three: Live) -
     panel.get_by_role("button", name="Stop").click()
     panel.get_by_role("button", name="Go on").click()
     expect(panel.get_by_role("button", name="Stop")).to_be_visible()
-    master = bytes.fromhex(three.folder.master_key.read_text().strip())
-    services = Services(Database(three.url), FolderStore(three.folder.store), master)
+    services = three.worker()
     work(services, 1)
     services.db.engine.dispose()
     expect(panel.get_by_text("done in")).to_be_visible()

@@ -11,12 +11,10 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from rampa.client import Client
-from rampa.db.base import Database
 from rampa.operations.base.context import Services
 from rampa.operations.sources import repository
 from rampa.schema.runs import NewRuns
 from rampa.schema.sources import BranchDefault, NewTrigger, SourceIn, StepVariablesIn
-from rampa.store.folder import FolderStore
 from tests.agents import FakeAgent
 from tests.conftest import Live, Lives, Standing
 from tests.console.driving import MARKS, complaints, signed_in
@@ -48,8 +46,7 @@ def stage(lives: Lives, standing: tuple[Standing, object], tmp_path: Path) -> It
         KEPT["kiln-1"] = set_up(client, standing[0].now_in, tmp_path)
 
     live = lives(fill)
-    master = bytes.fromhex(live.folder.master_key.read_text().strip())
-    services = Services(Database(live.url), FolderStore(live.folder.store), master, reach=ANYWHERE)
+    services = live.worker(reach=ANYWHERE)
     with live.client() as client:
         instance, holds = KEPT["kiln-1"]
         agent = FakeAgent(client, services, "kiln-1", instance)

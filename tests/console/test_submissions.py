@@ -14,10 +14,8 @@ from sqlalchemy import select
 
 from rampa.client import Client
 from rampa.core.submission.life import SubmissionState as S
-from rampa.db import Database, SubmissionRow
-from rampa.operations.base import Services
+from rampa.db import SubmissionRow
 from rampa.standin.storefront.character import ReviewPolicy
-from rampa.store.folder import FolderStore
 from rampa.store.reach import Reach
 from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, signed_in
@@ -34,10 +32,9 @@ class Studio:
     """The service, its jobs in a test's hand, and a storefront where people review."""
 
     def __init__(self, live: Live, quay: Quay, address: str) -> None:
-        master = bytes.fromhex(live.folder.master_key.read_text().strip())
         reach = Reach(hosts=("127.0.0.1",))
         self.live, self.quay, self.address = live, quay, address
-        self.services = Services(Database(live.url), FolderStore(live.folder.store), master, storefront_reach=reach)
+        self.services = live.worker(storefront_reach=reach)
 
     def until(self, state: S) -> str:
         """The newest submission's number at the storefront."""

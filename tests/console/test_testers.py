@@ -11,12 +11,10 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from rampa.client import Client
-from rampa.db.base import Database
 from rampa.operations.base.context import Services
 from rampa.operations.testers import letters
 from rampa.schema.feedback import FeedbackIn
 from rampa.schema.testers import AddressesIn, JoinAccept
-from rampa.store.folder import FolderStore
 from tests.conftest import Live, Lives
 from tests.console.driving import MARKS, complaints, signed_in
 from tests.gits import ANYWHERE
@@ -76,9 +74,7 @@ def stage(lives: Lives, tmp_path: Path) -> Iterator[Stage]:
         client.sign_offs.set_checklists(TITLE, CHECKLISTS)
 
     live = lives(filled)
-    master = bytes.fromhex(live.folder.master_key.read_text().strip())
-    store = FolderStore(live.folder.store)
-    services = Services(Database(live.url), store, master, reach=ANYWHERE, origin=live.address)
+    services = live.worker(reach=ANYWHERE, origin=live.address)
     with live.client() as client:
         yield Stage(live, client, services)
     services.db.engine.dispose()

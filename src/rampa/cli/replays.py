@@ -16,6 +16,7 @@ from rampa.client import Client
 from rampa.client.profiles.documents import file_bytes
 from rampa.core.content.replay.life import UNDER_WAY, ReplayState
 from rampa.core.errors import Invalid
+from rampa.core.profile.toml_text import checked_text
 from rampa.core.quantity import counted
 from rampa.schema import replays as wire
 
@@ -58,7 +59,7 @@ def replay(
         hint = "As in: rampa update replay --last 10 --rules rules.toml; list earlier ones: rampa update replay list"
         raise Invalid("rules.not-set", "which rules are tried is not said: give --rules", hint=hint)
     asked = wire.ReplayIn(
-        rules=file_bytes(rules).decode(),
+        rules=checked_text(file_bytes(rules)),
         platform=platform,
         profile=profile,
         channel=channel,

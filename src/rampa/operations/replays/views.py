@@ -10,6 +10,7 @@ from rampa.core.content.replay.life import ReplayState
 from rampa.core.errors import NotFound
 from rampa.db import ReplayRow, find_title, first_of
 from rampa.operations.base import Services, UnitOfWork, begin
+from rampa.operations.base.speed import seconds_of, speed
 from rampa.schema import replays as wire
 
 
@@ -73,9 +74,7 @@ def _chosen(asked: wire.ReplayIn) -> str:
 
 def _speed(services: Services, row: ReplayRow) -> tuple[float, float | None]:
     """Bytes of content a second, and seconds until the rest is done."""
-    if row.started_at is None or not row.done:
+    if row.started_at is None:
         return 0.0, None
-    seconds = max(0.001, ((row.ended_at or services.now()) - row.started_at).total_seconds())
-    rate = row.done / seconds
-    left = (row.total - row.done) / rate if row.state == ReplayState.RUNNING else None
-    return round(rate, 1), None if left is None else round(left, 1)
+    seconds = seconds_of(row.started_at, row.ended_at or services.now())
+    return speed(row.done, row.total, seconds, row.state == ReplayState.RUNNING)

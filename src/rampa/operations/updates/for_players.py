@@ -7,6 +7,7 @@ from sqlalchemy import func, select
 from rampa.core.content.layout.life import NEVER_ASKED, LayoutState
 from rampa.db import BuildRow, LayoutPackRow, LayoutRow, find_build
 from rampa.operations.base import Services, begin
+from rampa.operations.base.speed import seconds_of, speed
 from rampa.operations.updates.costs import update_cost
 from rampa.schema import layout as wire
 
@@ -69,13 +70,10 @@ def _speed(services: Services, row: LayoutRow) -> tuple[float, float | None]:
     """Bytes of content a second, and seconds until the rest is done."""
     if row.started_at is None:
         return 0.0, None
-    until = row.ended_at or services.now()
-    seconds = max(0.001, (until - row.started_at).total_seconds())
-    rate = row.done / seconds
-    if row.state != LayoutState.MAKING:
-        return round(rate, 1), None
-    if row.done:
-        return round(rate, 1), round((row.content - row.done) / rate, 1)
+    seconds = seconds_of(row.started_at, row.ended_at or services.now())
+    making = row.state == LayoutState.MAKING
+    if row.done or not making:
+        return speed(row.done, row.content, seconds, making)
     # Nothing is recorded yet: what the sample took says how long the rest will take.
     told = next((w.packing for w in row.choice.ways if w.chosen), None) if row.choice else None
     return 0.0, None if told is None else round(max(0.0, told - seconds), 1)
