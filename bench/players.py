@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import shutil
 import subprocess
 import sys
+import threading
 import time
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -118,19 +120,31 @@ def sizes(tree: Tree) -> list[Figure]:
 
 
 class _Line:
-    """A line of so many Mbit/s: what is read arrives no sooner than it could have."""
+    """A line of so many Mbit/s: what is read arrives no sooner than it could have. What a service has ready is made beforehand."""
 
     def __init__(self, packed: ours.Packed, rate: float) -> None:
-        self._packed, self._rate, self._free = packed, rate * 1e6 / 8, time.perf_counter()
+        self._packed, self._located = packed, packed.locations()
+        self._lock = threading.Lock()
+        self._rate, self._free = rate * 1e6 / 8, time.perf_counter()
 
-    def __getattr__(self, name: str) -> object:
-        return getattr(self._packed, name)
+    def manifest(self, digest: bytes) -> bytes:
+        return self._arrived(self._packed.encoded)
+
+    def locations(self, depots: object = (), base: int = 0, base_depots: object = ()) -> bytes:
+        return self._arrived(self._located)
+
+    def keys(self) -> dict[bytes, bytes]:
+        return {}
 
     def read(self, pack: bytes, offset: int, size: int) -> bytes:
-        data = self._packed.read(pack, offset, size)
-        # Two requests share the line: the second one's bytes come behind the first one's.
-        self._free = max(self._free, time.perf_counter()) + size / self._rate
-        time.sleep(max(0.0, self._free - time.perf_counter()))
+        return self._arrived(self._packed.read(pack, offset, size))
+
+    def _arrived(self, data: bytes) -> bytes:
+        with self._lock:
+            # Several requests share the line: what is asked for later comes behind.
+            self._free = max(self._free, time.perf_counter()) + len(data) / self._rate
+            here = self._free
+        time.sleep(max(0.0, here - time.perf_counter()))
         return data
 
 
@@ -153,14 +167,15 @@ def _archived(tree: Tree, kind: str, rate: float) -> float:
 
 def _install(tree: Tree, packed: ours.Packed, rate: float) -> float:
     shutil.rmtree(tree.scratch / "player", ignore_errors=True)
+    line, statement = _Line(packed, rate), packed.statement(1)
     started = time.perf_counter()
-    ours.installation(tree.scratch / "player").update(packed.statement(1), _Line(packed, rate))  # type: ignore[arg-type]
+    ours.installation(tree.scratch / "player").update(statement, line)  # type: ignore[arg-type]
     return time.perf_counter() - started
 
 
 def unpacking(tree: Tree) -> list[Figure]:
     own = laid_out(tree, SLOW_LINE)
-    seconds = median_of(ROUNDS, lambda: ours.install_seconds(own.packed, tree.scratch / "player"))
+    seconds = median_of(ROUNDS, lambda: _install(tree, own.packed, math.inf))
     note = peers.missing("tar", "xz")
     theirs = None if note else median_of(ROUNDS, lambda: archive(tree, "xz").unpacking(tree.scratch / "unpacked"))
     return [Figure("install-time-xz", seconds, theirs, "s", 0.8, note or str(own.trial.chosen.way))]

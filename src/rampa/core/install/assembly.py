@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -103,34 +104,35 @@ class Assembly:
         self._order = column("I", order)
         self._first = column("I", np.searchsorted(numbers[order], np.arange(len(tree.chunks) + 1)))
         self._todo = bytearray(b"\1") * len(numbers)
+        self._unwritten = np.diff(view(tree.files.ends).astype(np.int64), prepend=0).tolist()
+        self._sized = bytearray(len(tree.files))
+        self.on_made: Callable[[int], object] = lambda number: None
+        """Told of every file that has all its chunks, by the thread that wrote the last of them."""
 
-    def prepare(self, threads: ThreadPoolExecutor) -> None:
-        """Makes folders and files, keeping what an earlier, interrupted run left. Large files stay open to be written."""
+    def look(self, threads: ThreadPoolExecutor) -> None:
+        """Finds what an earlier, interrupted run left. Files are made as their first chunk comes."""
         count = len(self.tree.files)
-        for folder in {path.rpartition("/")[0] for path in self.tree.files.paths}:
-            (self.root / folder).mkdir(parents=True, exist_ok=True)
         batches = (range(at, min(count, at + AT_ONCE)) for at in range(0, count, AT_ONCE))
-        for found in parallel.in_order(threads, lambda batch: [i for i in batch if self._prepare(i)], batches):
+        for found in parallel.in_order(threads, lambda batch: [i for i in batch if self._is_there(i)], batches):
             self._found += found
 
-    def _prepare(self, number: int) -> bool:
-        """Whether the file was there."""
-        size = self.tree.files.sizes[number]
-        fd = os.open(self.root / self.tree.files.paths[number], WRITE, 0o644)
-        keep = False
+    def _is_there(self, number: int) -> bool:
         try:
-            there = os.fstat(fd).st_size
-            # At full length at once: chunks come in any order, and the file system can lay them side by side.
-            if there != size:
-                os.ftruncate(fd, size)
-            with self._lock:
-                keep = self._count(number) >= MANY_CHUNKS and len(self._open) < MOST_OPEN
-                if keep:
-                    self._open[number] = fd
+            fd = os.open(self.root / self.tree.files.paths[number], os.O_RDWR | os.O_NOFOLLOW)
+        except FileNotFoundError:
+            return False
+        try:
+            return self._at_length(number, fd) != 0
         finally:
-            if not keep:
-                os.close(fd)
-        return there != 0
+            os.close(fd)
+
+    def _at_length(self, number: int, fd: int) -> int:
+        """How long it was. At full length at once: chunks come in any order, and the file system can lay them side by side."""
+        there, size = os.fstat(fd).st_size, self.tree.files.sizes[number]
+        if there != size:
+            os.ftruncate(fd, size)
+        self._sized[number] = 1
+        return there
 
     def close(self) -> None:
         for fd in self._open.values():
@@ -148,6 +150,7 @@ class Assembly:
                 if read_chunk(path, self._offset[use], chunk.size, chunk.digest) is not None:
                     kept += chunk.size
                     self._todo[use] = 0
+                    self._unwritten[i] -= 1
         return kept
 
     def wanted(self) -> Numbers:
@@ -173,20 +176,46 @@ class Assembly:
                         self.written += len(data)
                         _join(writes, self._file[use], self._offset[use], data)
         for file, offset, parts in writes:
-            fd = self._open.get(file)
-            if fd is not None:
-                _write_parts(fd, parts, offset)
-                continue
-            fd = os.open(self.root / self.tree.files.paths[file], WRITE, 0o644)
-            try:
-                _write_parts(fd, parts, offset)
-            finally:
+            self._write(file, offset, parts)
+        for file in self._count_written(writes):
+            self.on_made(file)
+
+    def _write(self, file: int, offset: int, parts: list[memoryview]) -> None:
+        fd = self._open.get(file)
+        if fd is not None:
+            _write_parts(fd, parts, offset)
+            return
+        fd = os.open(self.root / self.tree.files.paths[file], WRITE, 0o644)
+        keep = False
+        try:
+            if not self._sized[file]:
+                self._at_length(file, fd)
+                keep = self._stays_open(file, fd)
+            _write_parts(fd, parts, offset)
+        finally:
+            if not keep:
                 os.close(fd)
+
+    def _stays_open(self, file: int, fd: int) -> bool:
+        with self._lock:
+            stays = self._count(file) >= MANY_CHUNKS and len(self._open) < MOST_OPEN and file not in self._open
+            if stays:
+                self._open[file] = fd
+            return stays
+
+    def _count_written(self, writes: list[tuple[int, int, list[memoryview]]]) -> list[int]:
+        """Those that are made."""
+        with self._lock:
+            for file, _, parts in writes:
+                self._unwritten[file] -= len(parts)
+            return [file for file in {w[0] for w in writes} if not self._unwritten[file]]
 
     def finish(self, number: int) -> int:
         """Checks a made file against its digest and sets its mode; returns its size. Raises `Damaged`."""
         file = self.tree.files[number]
         path = self.root / file.path
+        if not file.size:
+            os.close(os.open(path, WRITE, 0o644))  # no chunk of it ever came
         # One chunk is the whole file, and its digest was checked in memory just before it was written.
         if len(file.chunks) > 1 and not file_holds(path, file.size, file.digest):
             raise Damaged(

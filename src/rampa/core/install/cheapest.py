@@ -21,11 +21,13 @@ from rampa.core.install.aside import rounds
 
 REQUEST_LIMIT = 4 * 1024 * 1024
 """Neighbouring frames are fetched with one request up to this many bytes."""
+PART = 1024 * 1024
+"""A frame above this size comes in parts, and is opened meanwhile."""
 
 
 @dataclass(frozen=True)
 class Request:
-    """Neighbouring frames of one pack, for one ranged GET; a frame above the limit takes several, and is opened meanwhile."""
+    """Neighbouring frames of one pack, for one ranged GET; a large frame by itself takes several."""
 
     pack: bytes
     offset: int
@@ -35,8 +37,9 @@ class Request:
     @property
     def parts(self) -> list[tuple[int, int]]:
         """(offset, size) of each GET."""
-        ends = range(self.offset, self.offset + self.size, REQUEST_LIMIT)
-        return [(at, min(REQUEST_LIMIT, self.offset + self.size - at)) for at in ends]
+        most = PART if len(self.frames) == 1 else REQUEST_LIMIT
+        end = self.offset + self.size
+        return [(at, min(most, end - at)) for at in range(self.offset, end, most)]
 
 
 @dataclass(frozen=True)

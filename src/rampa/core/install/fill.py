@@ -25,14 +25,17 @@ from rampa.core.files import disk_error
 from rampa.core.install.aside import Aside, rounds
 from rampa.core.install.assembly import Assembly, file_holds, read_region
 from rampa.core.install.cheapest import Request, Supply, supply
+from rampa.core.install.checks import FileChecks
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fetched import ChunksByFrame, open_frames
 from rampa.core.install.line import Line
 from rampa.core.install.reuse import Reused, runs
 
 TRIES = 3
-AHEAD = 1
-"""Parts that are asked for beyond those that threads open."""
+CONNECTIONS = 4
+"""Parts that come at a time."""
+AHEAD = 2
+"""Parts that wait for those who open them, beside those that come."""
 TELLING = 1_000_000
 """Bytes from which on a rate says something of the line."""
 
@@ -105,14 +108,19 @@ class Filling:
         self.report.files = len(tree.files)
         try:
             self._root.mkdir(parents=True, exist_ok=True)
-            with parallel.pool(self._workers) as threads, parallel.pool(self._workers) as line:
+            with (
+                parallel.pool(self._workers) as threads,
+                parallel.pool(CONNECTIONS) as line,
+                parallel.pool(1) as beside,
+            ):
                 assembly = self._assembly(tree, have, threads)
+                checks = FileChecks(assembly, beside)
                 try:
                     self._reuse(assembly, have, threads)
                     self._download(assembly, locations, threads, line)
                 finally:
                     assembly.close()
-                self._finish(assembly, threads)
+                self._finish(checks, assembly.tree, threads)
             self._link(tree)
         except OSError as error:
             raise disk_error(error, self._root) from error
@@ -120,12 +128,16 @@ class Filling:
 
     def _assembly(self, tree: Tree, have: LocalContent, threads: ThreadPoolExecutor) -> Assembly:
         """Links whole files after their digests hold; the rest is to be made of chunks."""
+        begun = any(self._root.iterdir())
         for folder in {path.rpartition("/")[0] for path in tree.files.paths}:
             (self._root / folder).mkdir(parents=True, exist_ok=True)
+        if not begun and not len(have.tree.files):
+            return Assembly(self._root, tree)
         taken = parallel.in_order(threads, lambda f: self._take_whole(f, have), tree.files, ahead=64)
         left = np.fromiter((i for i, done in enumerate(taken) if not done), dtype=np.int64)
         assembly = Assembly(self._root, tree.take(left))
-        assembly.prepare(threads)
+        if begun:
+            assembly.look(threads)
         return assembly
 
     def _reuse(self, assembly: Assembly, have: LocalContent, threads: ThreadPoolExecutor) -> None:
@@ -206,13 +218,14 @@ class Filling:
         missing = assembly.wanted()
         if self._whole and not locations.hold(chunks.digests.take(missing), differences=False).all():
             locations = self._whole()
-        brought = self._supply(assembly, missing, locations, False)
+        if brought.differences or len(missing) != len(wanted) or not known.all():
+            brought = self._supply(assembly, missing, locations, False)
         by_frame = ChunksByFrame(chunks, missing, brought.frames)
         # Asked for before anything travels: a build that is not unsealed yet costs its players nothing.
         self._keys = self._delivery.keys() if any(f.key for f in by_frame) else {}
         total = done + brought.size
 
-        coming = Line(brought.requests, self._read, line, self._workers + AHEAD)
+        coming = Line(brought.requests, self._read, line, CONNECTIONS + AHEAD)
 
         def fetch(numbered: tuple[int, Request]) -> int:
             number, request = numbered
@@ -299,12 +312,12 @@ class Filling:
             raise Damaged("download.damaged", f"{len(data)} bytes came where {size} were asked for")
         return data
 
-    def _finish(self, assembly: Assembly, threads: ThreadPoolExecutor) -> None:
-        total, done = assembly.tree.size, 0
-        self._on(Progress("verify", 0, total))
-        for size in parallel.in_order(threads, assembly.finish, range(len(assembly.tree.files)), ahead=64):
+    def _finish(self, checks: FileChecks, made: Tree, threads: ThreadPoolExecutor) -> None:
+        done = 0
+        self._on(Progress("verify", 0, made.size))
+        for size in checks.finish(threads):
             done += size
-            self._on(Progress("verify", done, total))
+            self._on(Progress("verify", done, made.size))
 
     def _link(self, tree: Tree) -> None:
         """Links come last: nothing is ever written through one."""
