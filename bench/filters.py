@@ -10,8 +10,9 @@ from typing import Any
 import zstandard
 
 from bench.rows import Figure, Tree
+from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.pack.compression import Packing
-from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack.filter_choice import Shape, shape_in
 from rampa.core.content.pack.filters import BLOCKS, CODE, SOUND
 from rampa.core.content.pack.pack import FRAME_TARGET, compress, compress_filtered
 
@@ -26,7 +27,7 @@ def filters(tree: Tree) -> list[Figure]:
     sizes = {SOUND: [0, 0], BLOCKS: [0, 0], CODE: [0, 0]}
     for path in _files(tree.v1):
         with path.open("rb") as stream:
-            shape = shape_of(stream.read(HEADER))
+            shape = shape_in(of_descriptor(stream.fileno()))
         if shape:
             plain, filtered = _both(path, shape)
             sizes[shape.filter.kind][0] += filtered

@@ -120,7 +120,7 @@ def sizes(tree: Tree) -> list[Figure]:
 
 
 class _Line:
-    """A line of so many Mbit/s: what is read arrives no sooner than it could have. What a service has ready is made beforehand."""
+    """A line of so many Mbit/s: what is read arrives no sooner than it could have. What a service has ready is there before."""
 
     def __init__(self, packed: ours.Packed, rate: float) -> None:
         self._packed, self._located = packed, packed.locations()

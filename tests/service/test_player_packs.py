@@ -15,8 +15,10 @@ import pytest
 from sqlalchemy import select, update
 
 from rampa.client import Client
+from rampa.core import parallel
 from rampa.core.content.depots.choice import Choice
 from rampa.core.content.layout.audience import read_audience
+from rampa.core.content.layout.processor import unpacks
 from rampa.core.content.layout.rules import LayoutRules
 from rampa.core.content.patch import locations as locations_format
 from rampa.db import BuildRow, LayoutPackRow, LayoutRow, PackRow, PlacementRow
@@ -27,6 +29,7 @@ from rampa.operations.store import collection
 from rampa.schema.devices import DeviceReport, NewDevice
 from rampa.schema.updates import DepotPlanQuery
 from rampa.store.port import ContentStore
+from rampa.system import CLOCK
 from tests.conftest import Begun, World
 from tests.refusals import refuses
 from tests.samples import DOCUMENT, add_key, build, change_folder, import_title, make_folder, words
@@ -245,13 +248,17 @@ def test_devices_say_whom_they_are_made_for(client: Client, world: World, tmp_pa
     for number in range(20):
         client.devices.register(TITLE, NewDevice(name=f"loft-{number}", platform="linux", channel="studio"))
         depots = ["base", "english", "finnish", "fine"] if number else ["base", "english", "finnish", "plain"]
-        report = DeviceReport(build=1, depots=depots, rate=8.0 if number % 2 else 90.0)
+        # Handhelds among those with slow lines unpack a tenth of what the others do, who say nothing of it.
+        slow = round(0.1 * unpacks(CLOCK, parallel.WORKERS), 3) if number % 4 == 1 else 0.0
+        report = DeviceReport(build=1, depots=depots, rate=8.0 if number % 2 else 90.0, unpacks=slow)
         client.devices.report(TITLE, f"loft-{number}", report)
     client.updates.make_player_packs(TITLE, 1)
     laid_out(world.services)
     choice = client.updates.player_packs(TITLE, 1).choice
     assert choice is not None
-    assert (choice.audience, choice.devices) == ("8:10:1,90:10:1", 20)
+    classes = read_audience(choice.audience).classes
+    assert ([(c.rate, c.weight) for c in classes], choice.devices) == ([(8, 5), (8, 5), (90, 10)], 20)
+    assert classes[0].speed < 0.3 < classes[1].speed == classes[2].speed == 1
     assert choice.depots == [["base", "english", "fine", "finnish"], ["base", "english", "finnish", "plain"]]
     with world.services.db.transaction() as session:
         packs = len(list(session.scalars(select(LayoutPackRow.pack_digest))))

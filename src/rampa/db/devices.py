@@ -43,6 +43,8 @@ class DeviceRow(Identified, Base):
     """Those that it said to have, sorted."""
     rate: Mapped[float] = mapped_column(default=0.0)
     """Mbit/s of its last download that said something."""
+    unpacks: Mapped[float] = mapped_column(default=0.0)
+    """MB of content a second, as it measured itself; 0 where it did not say."""
     channel: Mapped[ChannelRow] = relationship(lazy="joined")
     build: Mapped[BuildRow | None] = relationship(lazy="joined")
     person: Mapped[PersonRow | None] = relationship(lazy="joined")

@@ -107,7 +107,8 @@ class Device(Wire):
 
 class DeviceReport(Wire):
     """What an install or update did. Bytes, seconds. `depots`: those that the device has now; `rate`: Mbit/s of its download, 0
-    where too little came to say."""
+    where too little came to say; `unpacks`: MB of content a second that it opens of what is packed smallest, 0 where it did not
+    measure."""
 
     build: Number
     downloaded: Annotated[int, Field(ge=0, le=2**53)] = 0
@@ -116,4 +117,5 @@ class DeviceReport(Wire):
     seconds: Annotated[float, Field(ge=0, le=1e9)] = 0.0
     depots: Annotated[list[Slug], Field(max_length=MOST_DEPOTS)] = []
     rate: Annotated[float, Field(ge=0, le=MOST_RATE)] = 0.0
+    unpacks: Annotated[float, Field(ge=0, le=MOST_RATE)] = 0.0
     note: Annotated[str, StringConstraints(max_length=200, pattern=r"^[^\x00]*$")] = ""

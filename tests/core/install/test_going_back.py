@@ -40,20 +40,19 @@ class Counting:
         self.now += seconds
 
 
-def two(at: Path, rule: str = "keep") -> tuple[Shop, bytes, bytes]:
-    shop = Shop()
+def two(shop: Shop, at: Path, rule: str = "keep") -> tuple[bytes, bytes]:
     first, second = (
         mark_player_files(shop.take(folder(at / name, n)), PLAYER, rule) for n, name in ((1, "a"), (2, "b"))
     )
-    return shop, shop.release(1, first), shop.release(2, second)
+    return shop.release(1, first), shop.release(2, second)
 
 
-def updated(at: Path, rule: str = "keep") -> tuple[Installation, Shop]:
+def updated(shop: Shop, at: Path, rule: str = "keep") -> Installation:
     """Build 2 in place of 1, whose options the player changed; 1 is kept."""
-    shop, first, second = two(at, rule)
+    first, second = two(shop, at, rule)
     device = fresh(at / "device", shop, first, keep_previous=True)
     device.update(second, shop.of(2))
-    return device, shop
+    return device
 
 
 def failing(code: int) -> Callable[..., None]:
@@ -63,8 +62,8 @@ def failing(code: int) -> Callable[..., None]:
     return fail
 
 
-def test_rolling_back_starts_the_kept_build_with_the_player_s_files(tmp_path: Path) -> None:
-    device, _ = updated(tmp_path)
+def test_rolling_back_starts_the_kept_build_with_the_player_s_files(shop: Shop, tmp_path: Path) -> None:
+    device = updated(shop, tmp_path)
     (device.root / "current/tree/options.ini").write_bytes(b"fog = 1\n")
     went = device.roll_back()
     now = device.current()
@@ -76,16 +75,16 @@ def test_rolling_back_starts_the_kept_build_with_the_player_s_files(tmp_path: Pa
     assert device.verify() == []
 
 
-def test_what_the_kept_build_would_replace_goes_aside(tmp_path: Path) -> None:
-    device, _ = updated(tmp_path, "aside")
+def test_what_the_kept_build_would_replace_goes_aside(shop: Shop, tmp_path: Path) -> None:
+    device = updated(shop, tmp_path, "aside")
     (device.root / "current/tree/options.ini").write_bytes(CHANGED)
     device.roll_back()
     assert (device.root / "aside/2/options.ini").read_bytes() == CHANGED
     assert (device.root / "current/tree/options.ini").read_bytes() == b"fog = 9\n", "as it was when 1 was left"
 
 
-def test_there_is_nothing_to_go_back_to(tmp_path: Path) -> None:
-    shop, first, _ = two(tmp_path)
+def test_there_is_nothing_to_go_back_to(shop: Shop, tmp_path: Path) -> None:
+    first, _ = two(shop, tmp_path)
     device = fresh(tmp_path / "device", shop, first, keep_previous=True)
     with refuses("install.no-previous", "no build is kept", where=str(device.root)) as caught:
         device.roll_back()
@@ -93,8 +92,8 @@ def test_there_is_nothing_to_go_back_to(tmp_path: Path) -> None:
     assert device.current() is not None
 
 
-def test_a_kept_build_that_is_not_whole_is_not_gone_back_to(tmp_path: Path) -> None:
-    device, _ = updated(tmp_path)
+def test_a_kept_build_that_is_not_whole_is_not_gone_back_to(shop: Shop, tmp_path: Path) -> None:
+    device = updated(shop, tmp_path)
     bad = device.root / "previous/tree/maps/night-1.json"
     bad.chmod(0o644)
     bad.write_bytes(b"{}")
@@ -106,8 +105,8 @@ def test_a_kept_build_that_is_not_whole_is_not_gone_back_to(tmp_path: Path) -> N
     assert now.statement.build == 2
 
 
-def test_uninstalling_leaves_what_the_player_changed_and_nothing_else(tmp_path: Path) -> None:
-    device, _ = updated(tmp_path)
+def test_uninstalling_leaves_what_the_player_changed_and_nothing_else(shop: Shop, tmp_path: Path) -> None:
+    device = updated(shop, tmp_path)
     (device.root / "current/tree/options.ini").write_bytes(CHANGED)
     # What an update that broke off had fetched.
     (device.root / "making/left/tree").mkdir(parents=True)
@@ -127,9 +126,9 @@ def test_uninstalling_leaves_what_the_player_changed_and_nothing_else(tmp_path: 
 )
 @pytest.mark.parametrize(("code", "said"), [(errno.ENOSPC, "disk.full"), (errno.EIO, "disk.error")])
 def test_a_disk_that_gives_up_says_where(
-    act: str, broken: str, code: int, said: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    act: str, broken: str, code: int, said: str, shop: Shop, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    device, shop = updated(tmp_path)
+    device = updated(shop, tmp_path)
     (device.root / "current/tree/data/same.pak").unlink()
     (device.root / "current/tree/options.ini").write_bytes(CHANGED)
     if broken == "replace":
@@ -141,11 +140,10 @@ def test_a_disk_that_gives_up_says_where(
     assert (caught.value.code, caught.value.where) == (said, str(device.root))
 
 
-def test_a_repair_takes_what_is_good_from_wherever_it_stands(tmp_path: Path) -> None:
+def test_a_repair_takes_what_is_good_from_wherever_it_stands(shop: Shop, tmp_path: Path) -> None:
     root = folder(tmp_path / "one", 1)
     (root / "data/twin.pak").write_bytes(noise(40_000, 3))
     (root / "start").symlink_to("bin/peatlight")
-    shop = Shop()
     clock = Counting()
     device = Installation(tmp_path / "device", TITLE, KEY.public_key().public_bytes_raw(), clock=clock)
     device.update(shop.release(1, shop.take(root)), shop)
@@ -166,12 +164,13 @@ def test_a_repair_takes_what_is_good_from_wherever_it_stands(tmp_path: Path) -> 
     assert device.repair(shop).repaired == []
 
 
-def test_a_repair_makes_folders_that_are_gone_and_is_not_led_astray_by_one_that_broke_off(tmp_path: Path) -> None:
+def test_a_repair_makes_folders_that_are_gone_and_is_not_led_astray_by_one_that_broke_off(
+    shop: Shop, tmp_path: Path
+) -> None:
     root = folder(tmp_path / "one", 1)
     for name in ("zones/bog/far/a.pak", "zones/bog/b.pak"):
         (root / name).parent.mkdir(parents=True, exist_ok=True)
         (root / name).write_bytes(noise(20_000, len(name)))
-    shop = Shop()
     device = fresh(tmp_path / "device", shop, shop.release(1, shop.take(root)), keep_previous=False)
     now = device.current()
     assert now is not None
@@ -184,9 +183,9 @@ def test_a_repair_makes_folders_that_are_gone_and_is_not_led_astray_by_one_that_
 
 @pytest.mark.parametrize("bytes_", [None, b"\xff\xfe", b""])
 def test_an_installation_whose_list_of_depots_is_damaged_is_installed_again(
-    bytes_: bytes | None, tmp_path: Path
+    bytes_: bytes | None, shop: Shop, tmp_path: Path
 ) -> None:
-    shop, first, second = two(tmp_path)
+    first, second = two(shop, tmp_path)
     device = fresh(tmp_path / "device", shop, first, keep_previous=False)
     chosen = device.root / "current/release/chosen.txt"
     chosen.chmod(0o644)

@@ -180,11 +180,6 @@ class Shop:
         return bytes(data)
 
 
-@pytest.fixture(params=KINDS)
-def shop(request: pytest.FixtureRequest) -> Shop:
-    return Shop(request.param)
-
-
 @pytest.fixture
 def versions(shop: Shop, tmp_path: Path) -> tuple[Tree, Tree]:
     folder = make_folder(tmp_path / "source", 900_000)
@@ -325,7 +320,8 @@ def test_an_interrupted_download_goes_on_where_it_stopped(
 ) -> None:
     if shop.kind != "small":
         # Large frames come in several answers; one that is cut short comes again.
-        monkeypatch.setattr("rampa.core.install.cheapest.REQUEST_LIMIT", 300_000)
+        for limit in ("REQUEST_LIMIT", "PART"):
+            monkeypatch.setattr(f"rampa.core.install.cheapest.{limit}", 300_000)
     real, calls = shop.read, [0]
 
     def cut(pack: bytes, offset: int, size: int) -> bytes:

@@ -62,8 +62,7 @@ def update(device: Installation, shop: Shop, tree: Tree, number: int) -> tuple[F
     return device.update(envelope, shop.of(number), on=told), told
 
 
-def test_a_first_install_downloads_and_verifies_everything(device: Installation, source: Path) -> None:
-    shop = Shop()
+def test_a_first_install_downloads_and_verifies_everything(device: Installation, shop: Shop, source: Path) -> None:
     tree = shop.take(source)
     shop.sent = 0
     report, told = update(device, shop, tree, 1)
@@ -77,8 +76,7 @@ def test_a_first_install_downloads_and_verifies_everything(device: Installation,
     assert report.seconds > 0
 
 
-def test_an_update_reuses_what_is_there(device: Installation, source: Path) -> None:
-    shop = Shop()
+def test_an_update_reuses_what_is_there(device: Installation, shop: Shop, source: Path) -> None:
     installed(device, shop, shop.take(source))
     change_folder(source)
     tree = shop.take(source)
@@ -96,8 +94,7 @@ def test_an_update_reuses_what_is_there(device: Installation, source: Path) -> N
 
 
 @pytest.mark.skipif(not maker.available(), reason="no compiled kernel")
-def test_differences_count_as_they_travel(device: Installation, source: Path, tmp_path: Path) -> None:
-    shop = Shop()
+def test_differences_count_as_they_travel(device: Installation, shop: Shop, source: Path, tmp_path: Path) -> None:
     before = make_folder(tmp_path / "before", 900_000)
     first = shop.take(before)
     installed(device, shop, first)
@@ -113,8 +110,7 @@ def test_differences_count_as_they_travel(device: Installation, source: Path, tm
     assert sum(p.stored for p in made.places) <= shop.sent
 
 
-def test_what_an_interrupted_install_left_is_reused(device: Installation, source: Path) -> None:
-    shop = Shop()
+def test_what_an_interrupted_install_left_is_reused(device: Installation, shop: Shop, source: Path) -> None:
     tree = shop.take(source)
     shop.fail = True
     with pytest.raises(Exception, match="network is gone"):
@@ -147,9 +143,8 @@ def test_what_an_interrupted_install_left_is_reused(device: Installation, source
 
 @pytest.mark.parametrize(("spoilt", "ends"), [(TRIES - 1, True), (1000, False)])
 def test_spoilt_bytes_are_asked_for_again_and_again(
-    spoilt: int, ends: bool, device: Installation, source: Path
+    spoilt: int, ends: bool, device: Installation, shop: Shop, source: Path
 ) -> None:
-    shop = Shop()
     tree = shop.take(source)
     envelope = shop.release(1, tree)
     started = shop.sent
@@ -164,9 +159,9 @@ def test_spoilt_bytes_are_asked_for_again_and_again(
     assert device.verify() == []
 
 
-def test_what_was_begun_for_another_build_makes_room(device: Installation, tmp_path: Path) -> None:
+def test_what_was_begun_for_another_build_makes_room(device: Installation, shop: Shop, tmp_path: Path) -> None:
     """Cut off on the way to one build, then sent to the next: two builds beside the installed one would fill a disk."""
-    shop, folder = Shop(), make_folder(tmp_path / "folder", 300_000)
+    folder = make_folder(tmp_path / "folder", 300_000)
     device.update(shop.release(1, shop.take(folder)), shop)
     shop.fail = True
     for number in (2, 3):

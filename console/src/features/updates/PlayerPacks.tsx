@@ -107,10 +107,13 @@ function State({ layout }: { layout: Layout }) {
   }
 }
 
+/** Beside the machine that tried. */
+const speed = (times: number) => (times === 1 ? "" : ` (unpacking ${times} times as fast as the service)`);
+
 function Ways({ choice }: { choice: Choice }) {
   const classes = choice.audience.split(",").map((c) => c.split(":").map(Number));
   const whole = classes.reduce((sum, c) => sum + (c[1] ?? 0), 0);
-  const said = classes.map((c) => `${Math.round((100 * (c[1] ?? 0)) / whole)} % at ${c[0]} Mbit/s`).join(", ");
+  const said = classes.map((c) => `${Math.round((100 * (c[1] ?? 0)) / whole)} % at ${c[0]} Mbit/s${speed(c[2] ?? 1)}`).join(", ");
   const ways = [...choice.ways].sort((a, b) => a.waits - b.waits);
   return (
     <details style={{ marginTop: 12 }}>

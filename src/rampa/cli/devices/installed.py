@@ -15,6 +15,7 @@ from rampa.cli.base.progress import Bars
 from rampa.cli.devices.folders import FOLDER, calling, opened
 from rampa.client import Client
 from rampa.client.devices.delivery import device_report
+from rampa.core import parallel
 from rampa.core.errors import Damaged, NotFound, RampaError
 from rampa.core.health.comparison import Trouble
 from rampa.core.install.rate import RateLimited
@@ -128,6 +129,8 @@ def start(folder: Path = FOLDER, arguments: list[str] = typer.Argument(None, hel
 
 
 def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float) -> None:
+    from rampa.core.content.layout.processor import unpacks
+
     identity, before = device.identity, device.installed_build()
     try:
         with looked(client, device, _told) as found:
@@ -140,7 +143,9 @@ def _update(client: Client, device: SimulatedDevice, as_json: bool, limit: float
     build = found.build
     if before != build:
         device.note(build, Trouble.INSTALL, bad=False, seconds=report.seconds)
-    if not tell(client, device, found.token, device_report(build, report), changed=before != build):
+    # Measured behind an install, not in it, and only where a download of some size says of the line, too.
+    speed = unpacks(CLOCK, parallel.WORKERS) if report.rate else 0.0
+    if not tell(client, device, found.token, device_report(build, report, speed), changed=before != build):
         err().print("The service does not answer: what is installed is reported with the next look.")
     now = device.installed()
     assert now is not None

@@ -17,8 +17,9 @@ if TYPE_CHECKING:
     from rampa.core.install.fill import FillReport
 
 
-def device_report(build: int, report: FillReport) -> DeviceReport:
-    """What the installer did, as the service is told; everything that travelled counts as downloaded."""
+def device_report(build: int, report: FillReport, unpacks: float = 0.0) -> DeviceReport:
+    """What the installer did, as the service is told; everything that travelled counts as downloaded. `unpacks`: MB/s, where it
+    was measured."""
     return DeviceReport(
         build=build,
         downloaded=report.downloaded + report.metadata,
@@ -27,6 +28,7 @@ def device_report(build: int, report: FillReport) -> DeviceReport:
         seconds=round(report.seconds, 3),
         depots=report.depots[:MOST_DEPOTS],
         rate=min(report.rate, MOST_RATE),
+        unpacks=min(unpacks, MOST_RATE),
     )
 
 

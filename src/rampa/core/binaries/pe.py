@@ -12,6 +12,8 @@ from rampa.core.binaries.read_at import NAME_LIMIT, ReadAt, text_at
 MAGIC = b"MZ"
 MACHINES = {0x14C: "x86", 0x8664: "x86_64", 0xAA64: "arm64"}
 EXECUTABLE = 0x20000000
+UNWINDING = 3
+"""The place of the table of functions among the directories (section 4.7.2: exception table)."""
 MOST = 2000
 """Sections, and libraries, that are read at most."""
 
@@ -69,6 +71,13 @@ class Pe:
             raise ValueError("more sections than a loader takes")
         data = self._read(self._at + 24 + optional, 40 * count)
         return tuple(self._section(data[i : i + 40]) for i in range(0, len(data) - 39, 40))
+
+    def directory(self, number: int) -> tuple[int, int] | None:
+        """(offset in the file, bytes) of one of the optional header's directories; None where there is none."""
+        at = (112 if self.wide else 96) + 8 * number
+        address, size = struct.unpack_from("<II", self._options, at) if at + 8 <= len(self._options) else (0, 0)
+        place = self._place(address) if address and size else None
+        return None if place is None else (place, size)
 
     def imports(self) -> Iterator[str]:
         """The libraries of the import directory (section 6.4)."""

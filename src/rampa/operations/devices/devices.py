@@ -92,6 +92,7 @@ def report(services: Services, actor: Actor, slug: str, name: str, asked: wire.D
         row.downloaded += asked.downloaded
         row.depots = sorted(set(asked.depots)) or row.depots
         row.rate = asked.rate or row.rate
+        row.unpacks = asked.unpacks or row.unpacks
         detail = asked.model_dump()
         audit.record(uow, "device.report", name, slug, **detail)
         uow.session.flush()

@@ -20,18 +20,26 @@ MOST_CHOICES = 16
 """The commonest ones: each more splits content into more frames."""
 BOUNDS = (2, 5, 10, 20, 50, 100, 200, 500, 1000)
 """Mbit/s between the classes."""
+LEAST_SPEED = 0.01
+SPEEDS = (0.3, 1, 3)
+"""How many times as fast as this machine, between the classes."""
 
 
-def audience_of(uow: UnitOfWork, build: BuildRow) -> tuple[Audience, int]:
-    """The audience, and how many devices said so; 0 for the stated one."""
-    rates = list(uow.session.scalars(_devices(build, DeviceRow.rate).where(DeviceRow.rate > 0)))
-    if len(rates) < ENOUGH:
+def audience_of(uow: UnitOfWork, build: BuildRow, here: float) -> tuple[Audience, int]:
+    """The audience, and how many devices said so; 0 for the stated one. `here`: MB/s that this machine unpacks."""
+    said = uow.session.execute(_devices(build, DeviceRow.rate, DeviceRow.unpacks).where(DeviceRow.rate > 0))
+    pairs = [(rate, unpacks / here if unpacks else 1.0) for rate, unpacks in said]
+    if len(pairs) < ENOUGH:
         return uow.services.layout.audience, 0
-    classes: dict[int, list[float]] = defaultdict(list)
-    for rate in rates:
-        classes[bisect_right(BOUNDS, rate)].append(rate)
-    found = (PlayerClass(round(median(held), 1), len(held)) for _, held in sorted(classes.items()))
-    return Audience(tuple(found)), len(rates)
+    classes: dict[tuple[int, int], list[tuple[float, float]]] = defaultdict(list)
+    for rate, speed in pairs:
+        classes[bisect_right(BOUNDS, rate), bisect_right(SPEEDS, speed)].append((rate, speed))
+    return Audience(tuple(_middle(held) for _, held in sorted(classes.items()))), len(pairs)
+
+
+def _middle(held: list[tuple[float, float]]) -> PlayerClass:
+    speed = median(speed for _, speed in held)
+    return PlayerClass(round(median(rate for rate, _ in held), 1), len(held), max(LEAST_SPEED, float(f"{speed:.2g}")))
 
 
 def choices_of(uow: UnitOfWork, build: BuildRow) -> list[list[str]]:
@@ -44,7 +52,7 @@ def choices_of(uow: UnitOfWork, build: BuildRow) -> list[list[str]]:
     return [list(depots) for depots, _ in chosen.most_common(MOST_CHOICES)]
 
 
-def _devices(build: BuildRow, column):  # type: ignore[no-untyped-def]
+def _devices(build: BuildRow, *columns):  # type: ignore[no-untyped-def]
     """Of the title's devices on this platform; simulated ones stand beside the service, and have no line."""
-    rows = select(column).where(DeviceRow.title_id == build.title_id, DeviceRow.platform == build.platform)
+    rows = select(*columns).where(DeviceRow.title_id == build.title_id, DeviceRow.platform == build.platform)
     return rows.where(DeviceRow.simulated.is_(False)).order_by(DeviceRow.last_seen_at.desc()).limit(MOST_DEVICES)

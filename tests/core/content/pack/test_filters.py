@@ -17,6 +17,7 @@ from rampa.core.content.pack import filters, pack
 from rampa.core.content.pack.compression import Packing, PackingRules
 from rampa.core.content.pack.filter_choice import HEADER, KTX2, shape_of
 from rampa.core.content.pack.filters import ARM64, BLOCKS, CODE, SOUND, X86_64, Filter
+from rampa.core.content.pack.program_stretches import Stretch
 from rampa.core.content.pack.shared_frames import places
 from rampa.core.content.pack.trials import tune
 from rampa.core.content.pack.writer import make_packs
@@ -31,6 +32,13 @@ KINDS += [Filter(CODE, X86_64), Filter(CODE, ARM64)]
 # Bytes that are calls, look like calls, or lie within one another.
 CALLS = st.lists(
     st.sampled_from([b"\xe8", b"\xe9", b"\x00", b"\xff", b"\x01\x02", b"\xe8\x10\x00\x00\x00"]), max_size=60
+).map(b"".join)
+# Rows of call frame information: common ones, those of functions, some that say they are longer than they are.
+ROWS_OF_FRAMES = st.lists(
+    st.tuples(
+        st.sampled_from([4, 16, 20, 300]), st.sampled_from([0, 4, 5, 24, 25, 0xFFFFFFFF]), st.binary(max_size=18)
+    ).map(lambda row: struct.pack("<II", row[0], row[1]) + row[2].ljust(max(0, min(row[0], 20) - 4), b"\1")),
+    max_size=8,
 ).map(b"".join)
 RULES = PackingRules(3, {"*.wav": "3 filtered", "*.dds": "9 filtered"})
 
@@ -65,11 +73,11 @@ def ktx(form: int, packed: int = 0) -> bytes:
 
 @given(
     st.sampled_from(KINDS),
-    st.lists(st.tuples(st.binary(max_size=200) | CALLS, st.integers(0, 15)), min_size=1, max_size=5),
+    st.lists(st.tuples(st.binary(max_size=200) | CALLS | ROWS_OF_FRAMES, st.integers(0, 255)), min_size=1, max_size=5),
 )
 def test_every_byte_comes_back(own: Filter, given_: list[tuple[bytes, int]]) -> None:
     data = b"".join(part for part, _ in given_)
-    runs = [(len(part), skip % (own.most_skipped + 1)) for part, skip in given_]
+    runs = [(len(part), skip if own.allows(skip) else skip % own.record) for part, skip in given_]
     turned = filters.apply(data, own, runs)
     assert len(turned) == len(data)
     assert filters.undo(turned, own, runs) == data
@@ -135,7 +143,7 @@ def test_calls_of_mach_o(machine: int, parameter: int) -> None:
     data = mach(machine, (4096, 60_000))
     shape = shape_of(data[:HEADER])
     assert shape is not None
-    assert (shape.filter, shape.spans) == (Filter(CODE, parameter), ((4096, 64_096),))
+    assert (shape.filter, shape.stretches) == (Filter(CODE, parameter), (Stretch(4096, 64_096, 0),))
     runs = shape.runs(0, len(data))
     assert filters.undo(filters.apply(data, shape.filter, runs), shape.filter, runs) == data
     # Segments that overlap, that no file holds, or that are not executed, and a header that is cut short.
@@ -153,7 +161,7 @@ def test_calls_of_programs_name_where_they_go(machine: int, parameter: int, tmp_
     data = program(machine)
     shape = shape_of(data[:HEADER])
     assert shape is not None
-    assert (shape.filter, shape.spans) == (Filter(CODE, parameter), ((4096, 64_096),))
+    assert (shape.filter, shape.stretches) == (Filter(CODE, parameter), (Stretch(4096, 64_096, 0),))
     # As chunks lie: from the middle of an instruction, over both segments, behind the end.
     assert shape.runs(4000, 100) == [(96, parameter), (4, 0)]
     assert shape.runs(4097, 8) == [(8, 0 if parameter == X86_64 else 3)]

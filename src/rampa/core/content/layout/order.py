@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.binaries.read_at import ReadAt
+from rampa.core.content.pack.filter_choice import Shape, shape_in
 from rampa.core.content.pack.filters import CODE
 from rampa.core.content.tree.tree import Tree
 
@@ -24,10 +25,10 @@ class FileOrder:
 
 
 def order_of(tree: Tree, read: READ) -> FileOrder:
-    """Reads the first bytes of every file of some size."""
+    """Reads the first bytes of every file of some size, and what the headers of programs name."""
     shapes = {}
     for number, (path, size) in enumerate(zip(tree.files.paths, tree.files.sizes, strict=True)):
-        shape = shape_of(read(path, 0, min(size, HEADER))) if size >= LEAST else None
+        shape = shape_in(reader_of(read, path, size)) if size >= LEAST else None
         if shape is not None:
             shapes[number] = shape
     paths = tree.files.paths
@@ -40,6 +41,11 @@ def order_of(tree: Tree, read: READ) -> FileOrder:
         return 1, 0, ending_of(paths[number]), paths[number]
 
     return FileOrder(sorted(range(len(paths)), key=key), shapes)
+
+
+def reader_of(read: READ, path: str, size: int) -> ReadAt:
+    """Of one file: what its header names can lie anywhere, and be of any length."""
+    return lambda offset, most: read(path, offset, min(most, size - offset)) if 0 <= offset < size and most > 0 else b""
 
 
 def ending_of(path: str) -> str:

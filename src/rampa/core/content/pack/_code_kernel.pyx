@@ -49,3 +49,42 @@ def turn_arm64(uint32_t[::1] words, bint back, uint64_t place):
                 page = (word >> 5 & 0x7FFFF) << 2 | (word >> 29 & 3)
                 page = (page - here if back else page + here) & 0x1FFFFF
                 words[i] = (word & 0x9F00001FU) | (page >> 2) << 5 | (page & 3) << 29
+
+
+cdef inline uint32_t word_at(uint8_t[::1] data, size_t at) noexcept nogil:
+    return (<uint32_t> data[at] | <uint32_t> data[at + 1] << 8
+            | <uint32_t> data[at + 2] << 16 | <uint32_t> data[at + 3] << 24)
+
+
+cdef inline void put_at(uint8_t[::1] data, size_t at, uint32_t value) noexcept nogil:
+    data[at] = value & 0xFF
+    data[at + 1] = value >> 8 & 0xFF
+    data[at + 2] = value >> 16 & 0xFF
+    data[at + 3] = value >> 24
+
+
+def turn_frames(uint8_t[::1] data, bint back, uint64_t position, uint32_t last):
+    """In place, from whole row to whole row; `program_tables` says what is turned. Gives how many bytes are settled, the end of
+    the last function, and whether the table is over."""
+    cdef size_t size = data.shape[0]
+    cdef size_t at = 0
+    cdef uint32_t length, common, here, function, turned
+    cdef bint over = False
+    with nogil:
+        while at + 4 <= size:
+            length = word_at(data, at)
+            if length == 0 or length > 1 << 16:
+                over = True
+                break
+            if at + 4 + length > size:
+                break
+            common = word_at(data, at + 4) if length >= 16 else 0
+            if common:
+                turned = <uint32_t> (position + at + 5) - common
+                put_at(data, at + 4, turned if turned else common)
+                here = <uint32_t> (position + at + 8)
+                function = word_at(data, at + 8) + (last if back else here)
+                put_at(data, at + 8, function - (here if back else last))
+                last = (function + word_at(data, at + 12) + 15) & ~<uint32_t> 15
+            at += 4 + length
+    return at, last, over

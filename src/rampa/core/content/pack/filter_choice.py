@@ -3,17 +3,19 @@ none."""
 
 from __future__ import annotations
 
-import itertools
 import struct
 from dataclasses import dataclass
 
 from rampa.core.binaries import segments
-from rampa.core.binaries.mach_o import read_mach_o
-from rampa.core.binaries.read_at import of_bytes
+from rampa.core.binaries.read_at import ReadAt
+from rampa.core.content.pack import program_stretches
 from rampa.core.content.pack.filters import ARM64, BLOCKS, CHANNELS, CODE, SOUND, X86_64, Filter, Run
+from rampa.core.content.pack.program_stretches import Stretch, stretches_of
+from rampa.core.content.pack.program_tables import FRAMES, ROWS, mark
 
 HEADER = segments.HEAD
 """Bytes of a file's start that are looked at."""
+TABLE_RUN = 512 * 1024
 PCM, EXTENSIBLE = 1, 0xFFFE
 KTX2 = b"\xabKTX 20\xbb\r\n\x1a\n"
 # Block bytes by DXGI_FORMAT and VkFormat: BC1 and BC3 with their typeless, linear and sRGB kinds.
@@ -24,33 +26,51 @@ FOUR = {b"DXT1": 8, b"DXT4": 16, b"DXT5": 16}
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """A file's filter, and how many bytes come before its records. `spans`: code, (its first byte, behind its last)."""
+    """A file's filter, and how many bytes come before its records; of a program its code and its tables."""
 
     filter: Filter
     start: int
-    spans: tuple[tuple[int, int], ...] = ()
+    stretches: tuple[Stretch, ...] = ()
 
     def runs(self, offset: int, size: int) -> list[Run]:
         """Those of `size` bytes at `offset` of the file."""
         if self.filter.kind != CODE:
             return [(size, (self.start - offset) % self.filter.record)]
-        runs, at, end, left = [], offset, offset + size, self.filter.record
-        for first, last in self.spans:
-            first, last = max(first, at), min(last, end)
-            if first >= last:
-                continue
-            if at < first:
-                runs.append((first - at, left))
-            # Instructions of four bytes lie at whole fours of the file.
-            runs.append((last - first, -first % self.filter.record))
-            at = last
+        runs: list[Run] = []
+        at, end, left = offset, offset + size, self.filter.record
+        for stretch in self.stretches:
+            first, last = max(stretch.first, at), min(stretch.last, end)
+            if first < last:
+                if at < first:
+                    runs.append((first - at, left))
+                runs += self._runs_in(stretch, first, last)
+                at = last
         return [*runs, (end - at, left)] if at < end else runs
 
+    def _runs_in(self, stretch: Stretch, first: int, last: int) -> list[Run]:
+        if stretch.what == program_stretches.CODE:
+            # Instructions of four bytes lie at whole fours of the file.
+            return [(last - first, -first % self.filter.record)]
+        if stretch.what == FRAMES:
+            # Their rows say how long they are: whoever begins in the middle does not know where one begins.
+            whole = first == stretch.first
+            return [(last - first, mark(FRAMES) if whole else self.filter.record)]
+        row, runs = ROWS[stretch.what].itemsize, []
+        # A reader holds a run of a table whole.
+        for at in range(first, last, TABLE_RUN):
+            runs.append((min(TABLE_RUN, last - at), mark(stretch.what, (stretch.first - at) % row)))
+        return runs
 
-def shape_of(head: bytes) -> Shape | None:
-    """`head`: the first `HEADER` bytes, or fewer."""
+
+def shape_in(read: ReadAt) -> Shape | None:
+    """Of a file, by its header and what that names."""
+    return shape_of(read(0, HEADER), read)
+
+
+def shape_of(head: bytes, read: ReadAt | None = None) -> Shape | None:
+    """`head`: the first `HEADER` bytes, or fewer; `read` reads all of the file."""
     try:
-        return _sound(head) or _dds(head) or _ktx(head) or _code(head)
+        return _sound(head) or _dds(head) or _ktx(head) or _program(head, read)
     except struct.error:  # cut short
         return None
 
@@ -101,21 +121,6 @@ def _ktx(head: bytes) -> Shape | None:
 PROCESSORS = {segments.X86_64: X86_64, segments.ARM64: ARM64}
 
 
-def _code(head: bytes) -> Shape | None:
-    image = segments.read_image(head)
-    if image is None:
-        return _mach_o(head)
-    spans = tuple((s.offset, s.offset + s.size) for s in image.segments if s.kind == segments.CODE)
-    return Shape(Filter(CODE, PROCESSORS[image.machine]), 0, spans) if spans else None
-
-
-def _mach_o(head: bytes) -> Shape | None:
-    # For the filter alone: how addresses move between two releases was never tried on these.
-    program = read_mach_o(of_bytes(head))
-    if program is None or program.machine not in segments.PROCESSORS:
-        return None
-    spans = sorted((offset, offset + size) for offset, size in program.code())
-    apart = all(end <= start for (_, end), (start, _) in itertools.pairwise(spans))
-    if not spans or not apart or spans[-1][1] >= segments.HIGHEST:
-        return None
-    return Shape(Filter(CODE, PROCESSORS[segments.PROCESSORS[program.machine]]), 0, tuple(spans))
+def _program(head: bytes, read: ReadAt | None) -> Shape | None:
+    found = stretches_of(head, read)
+    return Shape(Filter(CODE, PROCESSORS[found[0]]), 0, found[1]) if found else None

@@ -2,13 +2,13 @@
 
 sound    16-bit PCM: differences from the sample before, the second channel of two from the first; low and high bytes apart
 blocks   textures of colour blocks (BC1, BC3): end points and indices of all blocks apart
-code     programs: calls name where they go, in place of how far (code_filter.py)
+code     programs: calls name where they go, in place of how far (code_filter.py), and tables the other way (program_tables.py)
 
     stored := u32 0x184D2A5F | u32 length | u8 kind | u8 parameter | u16 runs | run * runs | zstd frame
     run    := u32 bytes | u8 bytes before its first whole record            a zstd skippable frame (RFC 8878, 3.1.2)
 
 Runs are stretches of one file: what they begin and end with beside whole records stays as it is. A run of code that is not
-turned at all has as many bytes before its first record as a record has.
+turned at all has as many bytes before its first record as a record has; one of a table has the table's mark.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from rampa.core.content.pack import program_tables
 from rampa.core.content.pack.code_filter import CodeStream, turn_arm64, turn_x86
 from rampa.core.content.pack.source import Source
 from rampa.core.errors import Damaged
@@ -52,10 +53,9 @@ class Filter:
         """Bytes of what repeats."""
         return 2 * self.parameter if self.kind == SOUND else self.parameter
 
-    @property
-    def most_skipped(self) -> int:
-        """Bytes before the first whole record; of code the whole of a run can be left as it is."""
-        return self.record if self.kind == CODE else self.record - 1
+    def allows(self, skip: int) -> bool:
+        """As what a run says. Of code the whole of a run can be left as it is, or be a table."""
+        return skip < self.record or (self.kind == CODE and (skip == self.record or program_tables.is_mark(skip)))
 
 
 Turn = Callable[[np.ndarray, int], np.ndarray]
@@ -65,20 +65,20 @@ Run = tuple[int, int]
 
 def apply(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """As many bytes as there were. The runs' sizes sum up to them."""
-    return _through(data, chosen, runs, APPLY[chosen.kind])
+    return _through(data, chosen, runs, back=False)
 
 
 def undo(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run]) -> bytes:
     """What `apply` was given."""
-    return _through(data, chosen, runs, UNDO[chosen.kind])
+    return _through(data, chosen, runs, back=True)
 
 
 def undo_pieces(pieces: Iterable[bytes], chosen: Filter, runs: Sequence[Run]) -> Iterator[bytes]:
-    """The same for what comes in pieces. Of code only a piece is held, of sound and blocks a run."""
+    """The same for what comes in pieces. Of code only a piece is held, of anything else a run."""
     rest, left = iter(pieces), memoryview(b"")
     for size, skip in runs:
-        code = CodeStream(chosen.parameter) if chosen.kind == CODE and skip < chosen.record else None
-        plain = chosen.kind == CODE and code is None
+        code = _stream_of(chosen, skip)
+        plain = chosen.kind == CODE and skip == chosen.record
         waiting, held = [], 0
         while held < size:
             left = left or memoryview(next(rest, b""))
@@ -92,10 +92,19 @@ def undo_pieces(pieces: Iterable[bytes], chosen: Filter, runs: Sequence[Run]) ->
                 waiting.append(piece)
             else:
                 # What comes before the first whole record stays as it is.
-                ahead = max(0, min(skip - first, len(piece)))
+                ahead = max(0, min(skip - first, len(piece))) if skip < chosen.record else 0
                 yield bytes(piece[:ahead]) + code.feed(piece[ahead:], last=held == size)
         if waiting:
             yield undo(b"".join(waiting), chosen, [(size, skip)])
+
+
+def _stream_of(chosen: Filter, skip: int) -> CodeStream | program_tables.FrameRows | None:
+    """What turns a run back as it comes, where there is such a thing."""
+    if chosen.kind != CODE:
+        return None
+    if skip == program_tables.mark(program_tables.FRAMES):
+        return program_tables.FrameRows(back=True)
+    return CodeStream(chosen.parameter) if skip < chosen.record else None
 
 
 def wrap(frame: bytes, chosen: Filter, runs: Sequence[Run]) -> bytes:
@@ -122,14 +131,19 @@ def unwrap(stored: Source, raw: int) -> tuple[Filter, list[Run]] | None:
         raise Damaged("pack.damaged", "a filtered frame does not look like one")
     stored.read(HEAD.size)
     runs = list(RUN.iter_unpack(stored.read(count * RUN.size)))
-    if sum(size for size, _ in runs) != raw or any(skip > chosen.most_skipped for _, skip in runs):
+    if sum(size for size, _ in runs) != raw or not all(chosen.allows(skip) for _, skip in runs):
         raise Damaged("pack.damaged", "the runs of a filtered frame do not fill it")
     return chosen, runs
 
 
-def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], turn: Turn) -> bytes:
-    view, at, out = memoryview(data), 0, []
+def _through(data: bytes | memoryview, chosen: Filter, runs: Sequence[Run], back: bool) -> bytes:
+    view, at, out = memoryview(data), 0, list[bytes | memoryview]()
+    turn = (UNDO if back else APPLY)[chosen.kind]
     for size, skip in runs:
+        if chosen.kind == CODE and skip > chosen.record:
+            out.append(program_tables.turn(view[at : at + size], skip, back))
+            at += size
+            continue
         # A run may be shorter than what it should skip: a chunk can end within a header.
         first = at + (size if chosen.kind == CODE and skip == chosen.record else min(skip, size))
         last = first + (at + size - first) // chosen.record * chosen.record

@@ -9,8 +9,9 @@ from dataclasses import dataclass, field
 
 from rampa.core import parallel
 from rampa.core.ambient import Clock
+from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.pack.compression import Packing
-from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack.filter_choice import Shape, shape_in
 from rampa.core.content.pack.filters import Filter, Run
 from rampa.core.content.pack.pack import FRAME_TARGET, LONG_TARGET, compress, compress_filtered, decompress
 from rampa.core.content.select.selection import Selection
@@ -136,8 +137,7 @@ def _sample(selection: Selection, limit: int) -> list[_Block]:
     counter = 0
     for file in selection.files:
         with open(selection.root / file.disk, "rb") as stream:
-            shape = shape_of(stream.read(HEADER))
-            stream.seek(0)
+            shape = shape_in(of_descriptor(stream.fileno()))
             for offset, piece in enumerate(iter(lambda s=stream: s.read(FRAME_TARGET), b"")):  # type: ignore[misc]
                 counter += 1
                 if counter % step:

@@ -10,8 +10,9 @@ from pathlib import Path
 from blake3 import blake3
 
 from rampa.core import parallel
+from rampa.core.binaries.read_at import of_descriptor
 from rampa.core.content.pack.compression import PackingRules
-from rampa.core.content.pack.filter_choice import HEADER, Shape, shape_of
+from rampa.core.content.pack.filter_choice import Shape, shape_in
 from rampa.core.content.pack.pack import PACK_TARGET, PackWriter
 from rampa.core.content.pack.shared_frames import Place, SharedFrame, shared_frames
 from rampa.core.content.scan.buffers import ThreadRoom, read_into
@@ -59,7 +60,7 @@ def make_packs(
 def _shape(source: Path) -> Shape | None:
     try:
         with source.open("rb", buffering=0) as stream:
-            return shape_of(stream.read(HEADER))
+            return shape_in(of_descriptor(stream.fileno()))
     except OSError:
         return None  # reading its content says why, in a moment
 

@@ -12,12 +12,12 @@ from rampa.core.content.depots.choice import chosen
 from rampa.core.content.depots.depots import split
 from rampa.core.content.layout.frames import plan_frames
 from rampa.core.content.layout.groups import groups_of, together
-from rampa.core.content.layout.order import order_of
+from rampa.core.content.layout.order import READ, order_of, reader_of
 from rampa.core.content.layout.side_by_side import side_by_side
 from rampa.core.content.layout.ways import MIB, Way
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.manifest.manifest import Manifest
-from rampa.core.content.pack.filter_choice import HEADER, shape_of
+from rampa.core.content.pack.filter_choice import Shape, shape_in
 from rampa.core.content.pack.filters import Filter
 from rampa.core.content.pack.places import ChunkPlaces, PlacesBuilder
 from rampa.core.content.pack.shared_frames import places, shared_frames
@@ -92,7 +92,7 @@ class ReplaySide:
         """As an upload does: the chunks that the store lacks."""
         tree, read = release.source, release.reader(release.source)
         missing = tree.chunks.digests.take(self._missing(tree))
-        frames = shared_frames(places(tree, missing), rules.packing, lambda path: shape_of(read(path, 0, HEADER)))
+        frames = shared_frames(places(tree, missing), rules.packing, lambda path: _shape(read, tree, path))
         packs, grown = ThoughtPacks(f"{self._count} small"), PlacesBuilder(self._small)
         for frame, stored in self._sizes.of_shared(self._threads, frames, read, on):
             grown.add_frame(packs.place(stored, frame.raw), (p.chunk for p in frame.places))
@@ -142,3 +142,8 @@ def _manifest_bytes(new: Mapping[str, bytes], held: Mapping[str, bytes]) -> int:
         difference = manifest_difference.make(held[depot], new[depot]) if base else b""
         size += len(difference) or len(new[depot])
     return size
+
+
+def _shape(read: READ, tree: Tree, path: str) -> Shape | None:
+    file = tree.files.find(path)
+    return shape_in(reader_of(read, path, file.size)) if file else None
