@@ -55,7 +55,7 @@ def chosen_way(choice: LayoutChoice) -> tuple[Way, frozenset[Filter]]:
 
 def _name(chosen: Filter) -> str:
     if chosen.kind == CODE:
-        return f"calls of {PROCESSORS.get(chosen.parameter, 'x86-64')} programs"
+        return f"calls and tables of {PROCESSORS.get(chosen.parameter, 'x86-64')} programs"
     if chosen.kind == SOUND:
         return f"16-bit sound, {chosen.parameter} channel{'s' if chosen.parameter > 1 else ''}"
     assert chosen.kind == BLOCKS

@@ -14,7 +14,7 @@ from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Digests
 from rampa.core.content.tree.tree import Chunk
-from rampa.core.install.cheapest import Supply, supply
+from rampa.core.install.cheapest import PART, Supply, requests_for, supply
 from tests.refusals import refuses
 
 SMALL, LARGE, MADE = bytes(32), b"\1" * 32, b"\2" * 32
@@ -77,6 +77,15 @@ def test_requests_have_a_price() -> None:
     wanted = [0, 8, 16, 20]
     assert {t.frame.pack for t in asked(wanted, Locations(apart, delivery=one)).frames} == {SMALL}
     assert {t.frame.pack for t in asked(wanted, Locations(apart, delivery=one, price=100)).frames} == {LARGE}
+
+
+def test_a_large_frame_comes_in_parts_and_neighbours_together() -> None:
+    alone = [FramePlace(LARGE, 7, 2 * PART + 5, 9 * PART)]
+    (request,) = requests_for(alone)
+    assert request.parts == [(7, PART), (7 + PART, PART), (7 + 2 * PART, 5)]
+    together = [FramePlace(SMALL, n * PART, PART, PART) for n in range(3)]
+    (request,) = requests_for(together)
+    assert request.parts == [(0, 3 * PART)]
 
 
 def test_what_lies_nowhere_is_said() -> None:

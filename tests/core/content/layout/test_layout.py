@@ -113,6 +113,16 @@ def test_a_trial_measures_and_takes_what_pays(folder: Path) -> None:
         try_ways(tree, order, read, USUAL, CLOCK, Bounds(seconds=0))
 
 
+def test_a_filter_is_tried_though_there_is_little_for_it(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for number in range(8):
+        (folder / f"data/day-{number}.txt").write_bytes(words(1_000_000, number))
+    for bound in ("SAMPLE", "LEAST_SAMPLE"):
+        monkeypatch.setattr(f"rampa.core.content.layout.trial.{bound}", MIB)
+    tree, read = scanned(folder)
+    trial = try_ways(tree, order_of(tree, read), read, read_audience("500:1"), CLOCK)
+    assert {chosen.kind for chosen, _ in trial.filters} == {CODE, SOUND}
+
+
 CODECS = [(ZSTD, 3, 0.4, 1e-8, 1e-9), (ZSTD, 19, 0.3, 4e-7, 2e-9), (LZMA2, 6, 0.27, 3e-7, 1.2e-8)]
 GAINS = [(1, 1.05), (8, 1.0), (32, 0.99)]
 

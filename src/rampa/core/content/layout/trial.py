@@ -19,8 +19,8 @@ from rampa.core.content.pack.filters import Filter
 from rampa.core.content.pack.opening import open_pieces
 from rampa.core.content.tree.tree import Tree
 
-SAMPLE = 16 * MIB
-"""Content that every codec is tried on, in pieces from all over the build."""
+SAMPLE, LEAST_SAMPLE, SHARE = 16 * MIB, 4 * MIB, 8
+"""Content that every codec is tried on, in pieces from all over the build: an eighth of it, within bounds."""
 STRETCHES = 64 * MIB
 """Content that sizes of frames are tried on, in stretches of the largest frame."""
 TRIED_FRAME = 8
@@ -66,7 +66,8 @@ def try_ways(
     every = frozenset(shape.filter for shape in order.shapes.values())
     raw = sum(tree.chunks.sizes)
     with parallel.pool(workers) as threads:
-        pieces = list(_spread(plan_frames(tree, order, one, MIB, every), raw, SAMPLE, 1))
+        sample = max(LEAST_SAMPLE, min(SAMPLE, raw // SHARE))
+        pieces = _of_each_filter(list(plan_frames(tree, order, one, MIB, every)), raw, sample)
         filters = _filters(threads, pieces, read)
         used = frozenset(f for f, share in filters if share <= WORTH)
         on("filters")
@@ -84,6 +85,14 @@ def _spread(plans: Iterator[FramePlan], raw: int, most: int, run: int) -> Iterat
     """Of frames one behind the other as many as hold about `most` bytes, evenly, in runs of `run`."""
     every = max(1, -(-raw // most))
     return (plan for number, plan in enumerate(plans) if number // run % every == every // 2)
+
+
+def _of_each_filter(plans: Sequence[FramePlan], raw: int, most: int) -> list[FramePlan]:
+    """A few, evenly, and one of every filter that they lack: it is tried though there is little for it."""
+    chosen = list(_spread(iter(plans), raw, most, 1))
+    there = {plan.filter for plan in chosen}
+    first = {plan.filter: plan for plan in reversed(plans) if plan.filter not in there}
+    return [*chosen, *first.values()]
 
 
 def _filters(threads: ThreadPoolExecutor, pieces: Sequence[FramePlan], read: READ) -> list[tuple[Filter, float]]:

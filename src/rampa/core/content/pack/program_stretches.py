@@ -21,6 +21,8 @@ FRAME_HEAD = 12
 """Bytes before the pairs of .eh_frame_hdr, where they have four bytes each, as linkers make them."""
 LEAST = 512
 """Smaller tables are not worth a run."""
+MOST = 64
+"""Tables that are taken of one program: no linker makes nearly as many."""
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -89,7 +91,7 @@ def _apart(tables: Iterable[Stretch]) -> list[Stretch]:
     for table in sorted(t for t in tables if t.first >= 0 and t.last - t.first >= LEAST and t.last < segments.HIGHEST):
         if not out or out[-1].last <= table.first:
             out.append(table)
-    return out
+    return out[:MOST]
 
 
 def _without(code: Iterable[Stretch], tables: Iterable[Stretch]) -> Iterator[Stretch]:
