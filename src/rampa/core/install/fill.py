@@ -30,6 +30,7 @@ from rampa.core.install.delivery import Delivery
 from rampa.core.install.fetched import ChunksByFrame, open_frames
 from rampa.core.install.line import Line
 from rampa.core.install.reuse import Reused, runs
+from rampa.core.memory import give_back_blocks
 
 TRIES = 3
 CONNECTIONS = 4
@@ -105,6 +106,8 @@ class Filling:
         Raises `Damaged` for bytes that stay wrong, `Unavailable` for a network or a disk that gave up.
         """
         self._whole = whole
+        if self._workers == 1:
+            give_back_blocks()
         self.report.files = len(tree.files)
         try:
             self._root.mkdir(parents=True, exist_ok=True)
