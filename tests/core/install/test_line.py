@@ -50,7 +50,7 @@ def test_each_part_comes_once_and_few_are_asked_for_ahead(sizes: list[int], work
     parts = [(r.pack, *part) for r in requests for part in r.parts]
     assert counts == [len(r.parts) for r in requests]
     assert sorted(asked) == sorted(parts)
-    # A thread asks for what it wants at once beyond what is allowed ahead, and has the part before in its hands.
+    # Each thread asks for one that it wants at once beyond what is allowed ahead, and has the part before in its hands.
     assert most <= ahead + 2 * workers
 
 

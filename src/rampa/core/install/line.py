@@ -14,30 +14,43 @@ READ = Callable[[bytes, int, int], bytes]
 
 
 class Line:
-    """The parts of all requests, asked for in their order, a few ahead of what is taken."""
+    """The parts of all requests, asked for in their order, a few ahead of what is taken.
+
+    Who wants a part that was not asked for yet, while as many as may be wait, asks for that one: never more than one for each
+    thread comes to what waits.
+    """
 
     def __init__(self, requests: Sequence[Request], read: READ, threads: ThreadPoolExecutor, ahead: int) -> None:
         """`ahead`: parts that are asked for, or here, and not taken; each has a few MiB at most."""
         self._read, self._threads, self._ahead = read, threads, ahead
-        self._todo = deque((number, request, part) for number, request in enumerate(requests) for part in request.parts)
+        self._todo = [deque(request.parts) for request in requests]
+        self._packs = [request.pack for request in requests]
         self._coming: list[deque[Future[bytes]]] = [deque() for _ in requests]
-        self._waiting = 0
+        self._first, self._waiting = 0, 0
         self._lock = threading.Lock()
 
     def arriving(self, number: int, request: Request) -> Iterator[bytes]:
         """The request's parts, once."""
         for _ in request.parts:
             with self._lock:
-                # Parts are asked for in order: what is wanted first never waits behind what nobody opens yet.
-                while self._todo and (self._waiting < self._ahead or not self._coming[number]):
-                    self._ask()
+                while self._waiting < self._ahead and (next_ := self._next()) is not None:
+                    self._ask(next_)
+                if not self._coming[number]:
+                    self._ask(number)
                 part = self._coming[number].popleft()
             data = part.result()
             with self._lock:
                 self._waiting -= 1
             yield data
 
-    def _ask(self) -> None:
-        number, request, part = self._todo.popleft()
-        self._coming[number].append(self._threads.submit(self._read, request.pack, *part))
+    def _next(self) -> int | None:
+        """The first request of which not everything was asked for."""
+        while self._first < len(self._todo) and not self._todo[self._first]:
+            self._first += 1
+        return self._first if self._first < len(self._todo) else None
+
+    def _ask(self, number: int) -> None:
+        self._coming[number].append(
+            self._threads.submit(self._read, self._packs[number], *self._todo[number].popleft())
+        )
         self._waiting += 1
