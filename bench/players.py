@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import os
 import shutil
 import subprocess
 import sys
@@ -88,6 +89,7 @@ class Archive:
     def unpacking(self, into: Path) -> float:
         shutil.rmtree(into, ignore_errors=True)
         into.mkdir(parents=True)
+        os.sync()
         return peers.shell(f"{self.opens} '{self.path}' | tar x -C '{into}'")
 
 
@@ -168,6 +170,7 @@ def _archived(tree: Tree, kind: str, rate: float) -> float:
 def _install(tree: Tree, packed: ours.Packed, rate: float) -> float:
     shutil.rmtree(tree.scratch / "player", ignore_errors=True)
     line, statement = _Line(packed, rate), packed.statement(1)
+    os.sync()  # an install waits for its disk: not for what others wrote before it
     started = time.perf_counter()
     ours.installation(tree.scratch / "player").update(statement, line)  # type: ignore[arg-type]
     return time.perf_counter() - started
