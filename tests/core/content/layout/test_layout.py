@@ -146,8 +146,9 @@ def test_the_way_is_what_brings_the_audience_there_soonest() -> None:
     "text", ["", "50", "50:0", "0:1", "50:1:0", "a:b", "50:1,", "1e9:1", "50:-1", ",".join(["5:1"] * 41)]
 )
 def test_an_audience_that_is_none(text: str) -> None:
-    with refuses("audience.unclear"):
+    with refuses("audience.unclear") as caught:
         read_audience(text)
+    assert "{" not in caught.value.message
 
 
 def tree_of(*names: str) -> Tree:

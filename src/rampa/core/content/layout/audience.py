@@ -42,7 +42,7 @@ def read_audience(text: str) -> Audience:
     """`RATE:WEIGHT[:SPEED]`, with commas between them, such as `10:20,50:50,200:30`. Raises `Invalid`."""
     found = [CLASS.fullmatch(part.strip()) for part in text.split(",")]
     if not 0 < len(found) <= MOST_CLASSES or not all(found):
-        raise _unclear(text, "RATE:WEIGHT[:SPEED], with commas between them, at most {MOST_CLASSES}")
+        raise _unclear(text, f"RATE:WEIGHT[:SPEED], with commas between them, at most {MOST_CLASSES}")
     classes = tuple(PlayerClass(float(m[1]), float(m[2]), float(m[3] or 1)) for m in found if m)
     if any(c.rate <= 0 or c.speed <= 0 for c in classes) or not sum(c.weight for c in classes):
         raise _unclear(text, "rates and speeds above 0, and a weight above 0")
