@@ -12,8 +12,8 @@ from rampa.core.binaries.read_at import NAME_LIMIT, ReadAt, text_at
 MAGIC = b"MZ"
 MACHINES = {0x14C: "x86", 0x8664: "x86_64", 0xAA64: "arm64"}
 EXECUTABLE = 0x20000000
-UNWINDING = 3
-"""The place of the table of functions among the directories (section 4.7.2: exception table)."""
+IMPORTS, UNWINDING = 1, 3
+"""Places among the directories (section 4.7.2: import table, exception table, which is that of functions)."""
 MOST = 2000
 """Sections, and libraries, that are read at most."""
 
@@ -74,15 +74,18 @@ class Pe:
 
     def directory(self, number: int) -> tuple[int, int] | None:
         """(offset in the file, bytes) of one of the optional header's directories; None where there is none."""
-        at = (112 if self.wide else 96) + 8 * number
-        address, size = struct.unpack_from("<II", self._options, at) if at + 8 <= len(self._options) else (0, 0)
+        address, size = self._directory(number)
         place = self._place(address) if address and size else None
         return None if place is None else (place, size)
 
+    def _directory(self, number: int) -> tuple[int, int]:
+        """(address relative to the image's base, bytes)."""
+        address, size = struct.unpack_from("<II", self._options, (112 if self.wide else 96) + 8 * number)
+        return address, size
+
     def imports(self) -> Iterator[str]:
         """The libraries of the import directory (section 6.4)."""
-        # The import directory is the second of the table, after the export one: eight bytes further on.
-        (directory, _) = struct.unpack_from("<II", self._options, (112 if self.wide else 96) + 8)
+        directory, _ = self._directory(IMPORTS)
         start = self._place(directory) if directory else None
         for i in range(MOST if start is not None else 0):
             row = self._read((start or 0) + 20 * i, 20)

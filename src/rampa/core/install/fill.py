@@ -221,7 +221,7 @@ class Filling:
         missing = assembly.wanted()
         if self._whole and not locations.hold(chunks.digests.take(missing), differences=False).all():
             locations = self._whole()
-        if brought.differences or len(missing) != len(wanted) or not known.all():
+        if brought.differences or not known.all():
             brought = self._supply(assembly, missing, locations, False)
         by_frame = ChunksByFrame(chunks, missing, brought.frames)
         # Asked for before anything travels: a build that is not unsealed yet costs its players nothing.

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
-from rampa.core import parallel
 from rampa.core.build.life import BuildState
 from rampa.core.content.depots.choice import Selector
 from rampa.core.content.layout.frames import FramePlan
@@ -21,7 +20,6 @@ from rampa.core.content.layout.groups import Groups, groups_of, together
 from rampa.core.content.layout.life import LayoutEvent, LayoutState
 from rampa.core.content.layout.making import MadeFrame, make_frames
 from rampa.core.content.layout.order import FileOrder, order_of
-from rampa.core.content.layout.processor import unpacks
 from rampa.core.content.layout.side_by_side import side_by_side
 from rampa.core.content.layout.trial import Bounds, try_ways
 from rampa.core.content.pack.new_frame import NewFrame
@@ -118,9 +116,8 @@ def _keys(services: Services, build: BuildRow) -> dict[str, Key]:
 
 
 def _try(services: Services, build: BuildRow, content: _Content) -> LayoutChoice:
-    here = unpacks(CLOCK, parallel.WORKERS)
     with begin(services) as uow:
-        audience, devices = audience_of(uow, build, here)
+        audience, devices = audience_of(uow, build)
         depots = choices_of(uow, build)
         profile = resolve(load_document(uow.session, build.title, build.revision), build.profile)
     bounds = Bounds(services.layout.seconds, min(services.layout.frame, profile.settings.content.player_frame))

@@ -8,9 +8,12 @@ from statistics import median
 
 from sqlalchemy import select
 
+from rampa.core import parallel
 from rampa.core.content.layout.audience import Audience, PlayerClass
+from rampa.core.content.layout.processor import unpacks
 from rampa.db import BuildRow, DeviceRow
 from rampa.operations.base import UnitOfWork
+from rampa.system import CLOCK
 
 ENOUGH = 20
 """Devices from which on their word counts more than the stated audience."""
@@ -25,16 +28,17 @@ SPEEDS = (0.3, 1, 3)
 """How many times as fast as this machine, between the classes."""
 
 
-def audience_of(uow: UnitOfWork, build: BuildRow, here: float) -> tuple[Audience, int]:
-    """The audience, and how many devices said so; 0 for the stated one. `here`: MB/s that this machine unpacks."""
-    said = uow.session.execute(_devices(build, DeviceRow.rate, DeviceRow.unpacks).where(DeviceRow.rate > 0))
-    pairs = [(rate, unpacks / here if unpacks else 1.0) for rate, unpacks in said]
-    if len(pairs) < ENOUGH:
+def audience_of(uow: UnitOfWork, build: BuildRow) -> tuple[Audience, int]:
+    """The audience, and how many devices said so; 0 for the stated one."""
+    said = uow.session.execute(_devices(build, DeviceRow.rate, DeviceRow.unpacks).where(DeviceRow.rate > 0)).all()
+    if len(said) < ENOUGH:
         return uow.services.layout.audience, 0
+    here = unpacks(CLOCK, parallel.WORKERS) if any(speed for _, speed in said) else 0.0
+    pairs = [(rate, speed / here if speed else 1.0) for rate, speed in said]
     classes: dict[tuple[int, int], list[tuple[float, float]]] = defaultdict(list)
     for rate, speed in pairs:
         classes[bisect_right(BOUNDS, rate), bisect_right(SPEEDS, speed)].append((rate, speed))
-    return Audience(tuple(_middle(held) for _, held in sorted(classes.items()))), len(pairs)
+    return Audience(tuple(_middle(held) for _, held in sorted(classes.items()))), len(said)
 
 
 def _middle(held: list[tuple[float, float]]) -> PlayerClass:

@@ -8,10 +8,8 @@ from dataclasses import dataclass, field
 
 from sqlalchemy import select
 
-from rampa.core import parallel
 from rampa.core.build.life import BuildState
 from rampa.core.content.depots.choice import EVERYTHING
-from rampa.core.content.layout.processor import unpacks
 from rampa.core.content.replay.frame_sizes import FrameSizes
 from rampa.core.content.replay.life import UNDER_WAY, ReplayEvent, ReplayState
 from rampa.core.content.replay.release import Release, ReplayBounds, SideCost
@@ -83,9 +81,8 @@ def _replay(services: Services, key: uuid.UUID, asked: _Asked, sizes: FrameSizes
     gone = sorted({*asked.numbers} - {b.number for b in builds})
     if gone:
         raise NotFound("replay.none", f"build {', '.join(map(str, gone))} is not ready any more: its content is gone")
-    here = unpacks(CLOCK, parallel.WORKERS)
     with begin(services) as uow:
-        audience, _ = audience_of(uow, builds[-1], here)
+        audience, _ = audience_of(uow, builds[-1])
         sides = [_rules(uow, asked, build) for build in builds]
     choice = choice_of(asked.what)
     bounds = ReplayBounds(audience, choice, asked.what.players, services.layout.price)

@@ -9,17 +9,13 @@ is never changed, and what is changed stays within what says that it is one.
 
 from __future__ import annotations
 
-import importlib
 import sys
-from typing import Any
 
 import numpy as np
 
-_kernel: Any
-try:
-    _kernel = importlib.import_module("rampa.core.content.pack._code_kernel")
-except ImportError:  # no C compiler when Rampa was installed
-    _kernel = None
+from rampa.core.content.pack import code_kernel
+
+_kernel = code_kernel.kernel
 
 CALL, JUMP, LENGTH = 0xE8, 0xE9, 5
 BITS = 25

@@ -11,16 +11,11 @@ its place. All of it comes back whatever the bytes are: what says how long a row
 
 from __future__ import annotations
 
-import importlib
-from typing import Any
-
 import numpy as np
 
-_kernel: Any
-try:
-    _kernel = importlib.import_module("rampa.core.content.pack._code_kernel")
-except ImportError:  # no C compiler when Rampa was installed
-    _kernel = None
+from rampa.core.content.pack import code_kernel
+
+_kernel = code_kernel.kernel
 
 RELOCATIONS, PAIRS, TRIPLES, FRAMES = 1, 2, 3, 4
 ROWS = {
