@@ -17,7 +17,7 @@ from rampa.agent.settings import AgentSettings
 from rampa.agent.steps import fetch
 from rampa.client import Client
 from rampa.client.sources.folders import bring_folder, upload_folder
-from rampa.core.install.fill import Progress
+from rampa.core.install.progress import Progress
 from rampa.core.run import causes
 from rampa.core.run.step import Step
 from rampa.schema.runs import NewRuns, Run

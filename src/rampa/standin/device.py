@@ -32,8 +32,9 @@ from rampa.core.files import replace_file
 from rampa.core.health.comparison import Trouble
 from rampa.core.health.crash import CrashReport, left_behind
 from rampa.core.install.delivery import Delivery
-from rampa.core.install.fill import FillReport, Progress
-from rampa.core.install.install import Installation, Installed
+from rampa.core.install.folder import Installed
+from rampa.core.install.install import Installation
+from rampa.core.install.progress import FillReport, Progress
 from rampa.core.placement.share import Having, OfferedBuild
 from rampa.core.signing.grant import must_allow, read
 from rampa.core.signing.offer import Follower, chosen, must_admit, must_hold, verify

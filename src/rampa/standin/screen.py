@@ -30,7 +30,7 @@ from rampa.core.errors import Conflict, NotFound, RampaError, Refused, Unavailab
 from rampa.core.files import replace_file
 from rampa.core.health.comparison import Trouble
 from rampa.core.health.crash import CrashReport
-from rampa.core.install.fill import Progress
+from rampa.core.install.progress import Progress
 from rampa.core.install.rate import RateLimited
 from rampa.core.transitions import advance, possible
 from rampa.schema.screens import Screen, ScreenBuild, ScreenProgress

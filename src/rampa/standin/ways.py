@@ -20,7 +20,7 @@ from rampa.core.delivery.line import LineBuild
 from rampa.core.errors import NotFound, RampaError, Unavailable
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.file_delivery import fetch_signed
-from rampa.core.install.fill import FillReport
+from rampa.core.install.progress import FillReport
 from rampa.core.platform.table import PLATFORMS
 from rampa.core.signing import statement as statement_format
 from rampa.schema.devices import DeviceReport

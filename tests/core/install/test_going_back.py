@@ -134,7 +134,7 @@ def test_a_disk_that_gives_up_says_where(
     if broken == "replace":
         monkeypatch.setattr(os, "replace", failing(code))
     else:
-        monkeypatch.setattr("rampa.core.install.install.sync", failing(code))
+        monkeypatch.setattr("rampa.core.install.folder.sync", failing(code))
     with pytest.raises(Unavailable) as caught:
         device.repair(shop.of(2)) if act == "repair" else getattr(device, act)()
     assert (caught.value.code, caught.value.where) == (said, str(device.root))

@@ -10,8 +10,9 @@ import pytest
 from rampa.core.content.patch import maker
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged
-from rampa.core.install.fill import TRIES, FillReport, Progress
+from rampa.core.install.fill import TRIES
 from rampa.core.install.install import Installation
+from rampa.core.install.progress import FillReport, Progress
 from tests.core.install.test_going_back import Counting
 from tests.core.install.test_install import KEY, TITLE, Shop, installed
 from tests.refusals import refuses

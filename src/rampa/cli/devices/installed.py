@@ -25,7 +25,7 @@ from rampa.standin.ways import report as tell
 from rampa.system import CLOCK
 
 if TYPE_CHECKING:
-    from rampa.core.install.fill import FillReport, Progress
+    from rampa.core.install.progress import FillReport, Progress
     from rampa.standin.device import SimulatedDevice
 
 WORDS = {"reuse": "reusing what is there", "download": "downloading", "verify": "verifying"}

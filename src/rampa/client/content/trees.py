@@ -11,7 +11,8 @@ from rampa.client.client import Client
 from rampa.core.content.manifest import manifest as manifest_format
 from rampa.core.content.patch import locations as locations_format
 from rampa.core.content.tree.regions import LocalContent
-from rampa.core.install.fill import Filling, Progress
+from rampa.core.install.fill import Filling
+from rampa.core.install.progress import Progress
 from rampa.system import CLOCK
 
 

@@ -14,7 +14,7 @@ from rampa.core.signing.statement import depots_in
 from rampa.schema.devices import MOST_DEPOTS, MOST_RATE, DeviceReport
 
 if TYPE_CHECKING:
-    from rampa.core.install.fill import FillReport
+    from rampa.core.install.progress import FillReport
 
 
 def device_report(build: int, report: FillReport, unpacks: float = 0.0) -> DeviceReport:

@@ -15,7 +15,7 @@ from rampa.core.content.manifest.manifest import Manifest
 from rampa.core.content.scan.files import read_tree
 from rampa.core.content.select.selection import ContentRules, Pattern, class_patterns, select
 from rampa.core.content.tree.parameters import DEFAULT
-from rampa.core.install.fill import Progress
+from rampa.core.install.progress import Progress
 from rampa.schema.sources import FolderOut, NewFolder
 
 DEPOT = "source"

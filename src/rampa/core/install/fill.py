@@ -2,34 +2,31 @@
 
 from __future__ import annotations
 
-import os
 import threading
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
-from blake3 import blake3
 
 from rampa.core import parallel
 from rampa.core.ambient import Clock
 from rampa.core.content.patch import maker
-from rampa.core.content.patch.difference_place import DifferencePlace, MadeRegion
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.tree.columns import Numbers, view
 from rampa.core.content.tree.regions import LocalContent
-from rampa.core.content.tree.tree import FileEntry, Tree
-from rampa.core.errors import Damaged, NotFound
+from rampa.core.content.tree.tree import Tree
+from rampa.core.errors import Damaged
 from rampa.core.files import disk_error
-from rampa.core.install.aside import Aside, rounds
-from rampa.core.install.assembly import Assembly, file_holds, read_region
+from rampa.core.install.assembly import Assembly
 from rampa.core.install.cheapest import Request, Supply, supply
 from rampa.core.install.checks import FileChecks
 from rampa.core.install.delivery import Delivery
 from rampa.core.install.fetched import ChunksByFrame, open_frames
+from rampa.core.install.from_differences import FromDifferences
+from rampa.core.install.from_installed import FromInstalled
 from rampa.core.install.line import Line
-from rampa.core.install.reuse import Reused, runs
+from rampa.core.install.progress import FillReport, Progress, line_rate
 from rampa.core.memory import give_back_blocks
 
 TRIES = 3
@@ -37,42 +34,6 @@ CONNECTIONS = 4
 """Parts that come at a time."""
 AHEAD = 2
 """Parts that wait for those who open them, beside those that come."""
-TELLING = 1_000_000
-"""Bytes from which on a rate says something of the line."""
-
-
-@dataclass
-class FillReport:
-    """What an install, update or repair did. Bytes, seconds."""
-
-    downloaded: int = 0
-    metadata: int = 0
-    reused: int = 0
-    written: int = 0
-    seconds: float = 0.0
-    files: int = 0
-    repaired: list[str] = field(default_factory=list)
-    kept: list[str] = field(default_factory=list)
-    """Player files that the player changed, and that stayed."""
-    aside: list[str] = field(default_factory=list)
-    """Those that were replaced, and are kept aside."""
-    depots: list[str] = field(default_factory=list)
-    """What the device chose."""
-    rate: float = 0.0
-    """Mbit/s while frames came; 0 where too few came to say. What unpacks slower than the line brings counts as a slower line."""
-
-
-@dataclass(frozen=True)
-class Progress:
-    """`phase` is reuse, download or verify; `done` and `total` are bytes."""
-
-    phase: str
-    done: int
-    total: int
-
-
-def _rate(size: int, seconds: float) -> float:
-    return round(size * 8 / 1e6 / seconds, 3) if size >= TELLING and seconds > 0 else 0.0
 
 
 class Filling:
@@ -136,9 +97,11 @@ class Filling:
             (self._root / folder).mkdir(parents=True, exist_ok=True)
         if not begun and not len(have.tree.files):
             return Assembly(self._root, tree)
-        taken = parallel.in_order(threads, lambda f: self._take_whole(f, have), tree.files, ahead=64)
-        left = np.fromiter((i for i, done in enumerate(taken) if not done), dtype=np.int64)
-        assembly = Assembly(self._root, tree.take(left))
+        installed = FromInstalled(self._have_root, have)
+        taken = parallel.in_order(threads, lambda f: installed.take_whole(f, self._root / f.path), tree.files, ahead=64)
+        whole = np.fromiter(taken, dtype=bool, count=len(tree.files))
+        self.report.reused += int(view(tree.files.sizes)[whole].sum())
+        assembly = Assembly(self._root, tree.take(np.flatnonzero(~whole)))
         if begun:
             assembly.look(threads)
         return assembly
@@ -146,62 +109,14 @@ class Filling:
     def _reuse(self, assembly: Assembly, have: LocalContent, threads: ThreadPoolExecutor) -> None:
         """Chunks that an interrupted run left, and those of the installed build, each after its digest holds."""
         self.report.reused += assembly.salvage()
-        chunks, wanted = assembly.tree.chunks, assembly.wanted()
-        held = have.find_chunks(chunks.digests.take(wanted))
-        numbers, held = wanted[held >= 0], held[held >= 0]
-
-        def copy(run: Reused) -> int:
-            assert self._have_root is not None
-            data = memoryview(read_region(self._have_root / run.path, run.offset, run.size) or b"")
-            good, at = [], 0
-            for number in run.numbers:
-                piece = data[at : at + chunks.sizes[number]]
-                # What it was given can be what it should hold, not what it holds: a player can have changed any file
-                # since.
-                if blake3(piece).digest() == chunks.digests[number]:
-                    good.append((number, piece))
-                at += chunks.sizes[number]
-            assembly.put_run(good)
-            return sum(len(piece) for _, piece in good)
-
-        total, copied = int(view(chunks.sizes)[numbers].sum()), 0
+        total, copied = FromInstalled(self._have_root, have).take_chunks(assembly, threads)
         if total:
             self._on(Progress("reuse", 0, total))
-        for size in parallel.in_order(threads, copy, runs(numbers, held, chunks, have), ahead=8):
-            copied += size
-            self._on(Progress("reuse", copied, total))
-        self.report.reused += copied
-
-    def _take_whole(self, file: FileEntry, have: LocalContent) -> bool:
-        """A file that is already made, or that the device has as a whole under any path."""
-        target = self._root / file.path
-        mode = 0o755 if file.executable else 0o644
-        if target.exists():
-            if file_holds(target, file.size, file.digest):
-                self._count_reused(file.size)
-                if target.stat().st_mode & 0o777 != mode:
-                    target.chmod(mode)
-                return True
-            # It may be linked to the old build's file: a new one is made, the old one is not written to.
-            if target.stat().st_nlink > 1:
-                target.unlink()
-            return False
-        old = have.find_file(file.digest)
-        if old is None or self._have_root is None:
-            return False
-        source = self._have_root / old.path
-        if file.player_rule:
-            return False  # a player may write to it: it is never shared with another build
-        if old.executable != file.executable or not file_holds(source, file.size, file.digest):
-            return False
-        os.link(source, target, follow_symlinks=False)
-        self._count_reused(file.size)
-        return True
-
-    # Two threads count at a time.
-    def _count_reused(self, size: int) -> None:
-        with self._lock:
-            self.report.reused += size
+        done = 0
+        for size in copied:
+            done += size
+            self._on(Progress("reuse", done, total))
+        self.report.reused += done
 
     def _download(
         self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor, line: ThreadPoolExecutor
@@ -214,7 +129,7 @@ class Filling:
         total, done = brought.size, 0
         if total:
             self._on(Progress("download", 0, total))
-        for size in self._make_all(brought.differences, assembly, threads):
+        for size in FromDifferences(self._have_root, self._read).make_all(brought.differences, assembly, threads):
             done += size
             self._on(Progress("download", done, total))
         # Whatever the differences could not make comes as plain chunks, with the rest.
@@ -239,59 +154,13 @@ class Filling:
         for size in parallel.in_order(threads, fetch, enumerate(brought.requests)):
             done += size
             self._on(Progress("download", done, total))
-        self.report.rate = _rate(sum(r.size for r in brought.requests), self._clock.seconds() - started)
+        self.report.rate = line_rate(sum(r.size for r in brought.requests), self._clock.seconds() - started)
         self.report.written = assembly.written
 
     def _supply(self, assembly: Assembly, numbers: Numbers, locations: Locations, differences: bool) -> Supply:
         chunks = assembly.tree.chunks
         sizes = view(chunks.sizes)[numbers].astype(np.int64)
         return supply(chunks.digests.take(numbers), sizes, locations, differences)
-
-    def _make_all(
-        self, places: Sequence[DifferencePlace], assembly: Assembly, threads: ThreadPoolExecutor
-    ) -> Iterator[int]:
-        aside = Aside(self._root.parent, places)
-        try:
-            for each in rounds(places):
-                yield from parallel.in_order(threads, lambda d: self._make(d, assembly, aside), each)
-        finally:
-            aside.close()
-
-    def _make(self, place: DifferencePlace, assembly: Assembly, aside: Aside) -> int:
-        """Makes chunks of what the device has. Where that was touched, or the difference is not right or not there any more,
-        nothing is put: plain chunks come instead."""
-        old = self._old_content(place, aside)
-        content = None if old is None else self._made(place, old)
-        if content is not None:
-            aside.put(place, content)
-            for chunk, at in zip(place.new, place.starts, strict=True):
-                piece = content[at : at + chunk.size]
-                number = assembly.tree.chunks.digests.find(chunk.digest)
-                if number >= 0 and blake3(piece).digest() == chunk.digest:
-                    assembly.put(number, piece)
-        aside.done(place)
-        return place.stored if old is not None else 0
-
-    def _made(self, place: DifferencePlace, old: bytes) -> memoryview | None:
-        try:
-            payload = self._delivery.read(place.pack, place.offset, place.stored)
-            with self._lock:
-                self.report.downloaded += len(payload)
-            return memoryview(maker.apply(payload, old, place.new_size))
-        except (Damaged, NotFound):
-            return None
-
-    def _old_content(self, place: DifferencePlace, aside: Aside) -> bytes | None:
-        if not place.old:
-            return b""
-        if self._have_root is None:
-            return None
-        parts = [
-            aside.read(r) if isinstance(r, MadeRegion) else read_region(self._have_root / r.path, r.offset, r.size)
-            for r in place.old
-        ]
-        old = b"".join(p for p in parts if p is not None)
-        return old if blake3(old).digest() == place.old_digest else None
 
     def _fetch(self, request: Request, arriving: Iterator[bytes], by_frame: ChunksByFrame, assembly: Assembly) -> None:
         """Damaged bytes are asked for again; what stays damaged ends the run before anything is replaced."""

@@ -1,11 +1,4 @@
-"""An installation: a folder in which one build of a title is installed, swapped for another as a whole, verified, repaired.
-
-    ROOT/current             a link to builds/<key>: what the player starts
-    ROOT/builds/<key>/tree   the files
-    ROOT/builds/<key>/release  the signed statement and the manifests, to verify against without a network
-    ROOT/previous            a link to the build before, where it is kept to be rolled back to
-    ROOT/aside/<build>/      player files of the player's that an update replaced or dropped
-    ROOT/making/<key>/      a build in the making; a later run goes on with it
+"""An installation: one build of a title is installed, swapped for another as a whole, verified, repaired.
 
 Order of an update: verify the statement, verify the manifests, fill making (every chunk and file checked), sync, rename
 making into builds, swap the link, remove the old build. Until the swap the old build starts; after it the new one does.
@@ -16,7 +9,6 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from rampa.core import parallel
@@ -28,28 +20,19 @@ from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.files import disk_error, must_fit, sync
 from rampa.core.install.delivery import Delivery, Located
-from rampa.core.install.fill import Filling, FillReport, Progress
+from rampa.core.install.fill import Filling
+from rampa.core.install.folder import Installed, InstallFolder, write_release
 from rampa.core.install.integrity import good_chunks, intact, link_holds, still_to_write
 from rampa.core.install.located import Manifests, read_located, size_of
 from rampa.core.install.plan import plan_update
 from rampa.core.install.player_files import carry_over
-from rampa.core.install.release_manifests import CHOSEN, chosen_lines, fetch_manifests, key_of, lines_for, tree_of
+from rampa.core.install.progress import FillReport, Progress
+from rampa.core.install.release_manifests import fetch_manifests, key_of, lines_for, tree_of
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 
 Listener = Callable[[Progress], None]
 NOWHERE = locations_format.Locations(locations_format.NO_PLACES)
-
-
-@dataclass(frozen=True)
-class Installed:
-    """A build in the installation: its verified statement and its whole tree."""
-
-    key: str
-    statement: Statement
-    tree: Tree
-    depots: tuple[DepotLine, ...]
-    """Those of the statement's depots that are installed."""
 
 
 class Installation:
@@ -71,8 +54,8 @@ class Installation:
     ) -> None:
         """`threads`: each holds a request's bytes and a piece of what it unpacks to; a small device takes one."""
         self.root = root
+        self._folder = InstallFolder(root, keep_previous)
         self._threads = threads
-        self._keep_previous = keep_previous
         self._title = title
         self._public_key = public_key
         self._clock = clock
@@ -81,36 +64,17 @@ class Installation:
 
     def current(self) -> Installed | None:
         """What is installed, verified against the pinned key. Raises `Damaged` when its release manifests are."""
-        return self._installed("current")
+        return self._folder.installed("current", self._verify)
 
     def previous(self) -> Installed | None:
         """The build that `roll_back` goes to, if one is kept whole."""
         try:
-            return self._installed("previous")
+            return self._folder.installed("previous", self._verify)
         except Damaged:
             return None
 
-    def _installed(self, name: str) -> Installed | None:
-        link = self.root / name
-        if not link.is_symlink():
-            return None
-        key = Path(os.readlink(link)).name
-        release = self.root / "builds" / key / "release"
-        try:
-            statement = self._verify((release / "statement.json").read_bytes())
-            lines = chosen_lines(statement, release)
-            encoded = {d.depot: (release / f"{d.manifest.hex()}.manifest").read_bytes() for d in lines}
-        except OSError as error:
-            raise Damaged(
-                "install.damaged",
-                "the installed build's manifests cannot be read",
-                where=str(error.filename or release),
-                hint="Install again: files that are still right are reused.",
-            ) from error
-        return Installed(key, statement, tree_of(statement, encoded), lines)
-
     def tree_folder(self, installed: Installed) -> Path:
-        return self.root / "builds" / installed.key / "tree"
+        return self._folder.tree(installed.key)
 
     def update(
         self,
@@ -134,7 +98,7 @@ class Installation:
         # The same content signed again (another channel, another statement) is another key: what is installed always
         # has its own manifests.
         if now is not None and now.key == key:
-            self._clean(key)
+            self._folder.clean(key)
             return FillReport(files=len(now.tree.files), seconds=self._clock.seconds() - started)
         # Whoever holds an old statement could otherwise bring a device back to a build with known holes.
         if now is not None and not back and statement.version_code < now.statement.version_code:
@@ -150,12 +114,12 @@ class Installation:
             # What was kept can be the same content under another code: then nothing but its statement travels.
             again = kept is not None and {d.manifest for d in lines} <= {d.manifest for d in kept.depots}
             start = kept if again else now
-            held = {} if start is None else {d.manifest: self._release(start) for d in start.depots}
+            held = {} if start is None else {d.manifest: self._folder.release(start.key) for d in start.depots}
             old = {d.depot: self._encoded(start, d) for d in start.depots} if start else {}
             encoded, fetched = fetch_manifests(lines, delivery, held, old)
             tree = tree_of(statement, encoded)
             report = self._fill(key, lines, envelope, encoded, tree, (now, start), delivery, on)
-            self._swap(key)
+            self._folder.swap(key)
         except OSError as error:
             raise disk_error(error, self.root) from error
         report.metadata += fetched + len(envelope)
@@ -203,7 +167,7 @@ class Installation:
         # A chunk that is asked for must be one that the disk proves: the list of what the old tree should hold is not
         # enough here.
         have = good_chunks(tree_at, now.tree)
-        beside = self.root / "making" / f"repair-{now.key}"
+        beside = self._folder.making(f"repair-{now.key}")
         shutil.rmtree(beside, ignore_errors=True)
         located = delivery.locations([d.depot for d in now.depots])
         filling = Filling(beside, tree_at, delivery, self._clock, on, self._threads)
@@ -233,8 +197,8 @@ class Installation:
     ) -> FillReport:
         """`before`: what is installed, and what the content is made of; the same but where a kept build has more of it."""
         now, start = before
-        making = self.root / "making" / key
-        self._drop_other_staging(key)
+        making = self._folder.making(key)
+        self._folder.drop_other_making(key)
         names = [d.depot for d in lines]
         have = local_content(start.tree) if start else LocalContent()
         located: Located = b""
@@ -260,52 +224,15 @@ class Installation:
             must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"), self.room)
         report = filling.run(tree, have, locations, whole)
         if now is not None:
-            aside = self.root / "aside" / str(now.statement.build)
+            aside = self._folder.aside(now.statement.build)
             carried = carry_over(now.tree, self.tree_folder(now), tree, making / "tree", aside)
             report.kept, report.aside = carried
-        release = making / "release"
-        release.mkdir(parents=True, exist_ok=True)
-        (release / CHOSEN).write_text("\n".join(names))
-        for line in lines:
-            (release / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
-        # Written last: a folder with a statement is whole.
-        (release / "statement.json").write_bytes(envelope)
+        write_release(making / "release", envelope, lines, encoded)
         # Content first, then its name: after a power cut the link must not name a build whose files are not on the
         # disk.
         sync(making)
         report.metadata += size_of(located)
         return report
-
-    def _swap(self, key: str) -> None:
-        making, place = self.root / "making" / key, self.root / "builds" / key
-        place.parent.mkdir(parents=True, exist_ok=True)
-        if place.exists():
-            shutil.rmtree(place)
-        os.rename(making, place)
-        before = self.root / "current"
-        if self._keep_previous and before.is_symlink() and Path(os.readlink(before)).name != key:
-            self._point("previous", Path(os.readlink(before)).name)
-        self._point("current", key)
-        sync(self.root)
-        self._clean(key)
-
-    def _point(self, name: str, key: str) -> None:
-        # A link cannot be pointed elsewhere in one step; a second one can be renamed over it.
-        beside = self.root / f"{name}.new"
-        beside.unlink(missing_ok=True)
-        beside.symlink_to(Path("builds") / key)
-        os.replace(beside, self.root / name)
-
-    def _clean(self, key: str) -> None:
-        previous = self.root / "previous"
-        # Rolled back to, or not wanted any more: a link to what is current would keep nothing.
-        if previous.is_symlink() and (not self._keep_previous or Path(os.readlink(previous)).name == key):
-            previous.unlink()
-        kept = {key, Path(os.readlink(previous)).name if previous.is_symlink() else key}
-        for old in (self.root / "builds").iterdir():
-            if old.name not in kept:
-                shutil.rmtree(old, ignore_errors=True)
-        shutil.rmtree(self.root / "making", ignore_errors=True)
 
     def roll_back(self) -> Installed:
         """Starts the kept build again from now on; what was installed is removed. Needs no network.
@@ -334,11 +261,9 @@ class Installation:
         """The kept build is what starts from now on; the player files that stayed, and those that were set aside."""
         carried: tuple[list[str], list[str]] = ([], [])
         if now is not None:
-            aside = self.root / "aside" / str(now.statement.build)
+            aside = self._folder.aside(now.statement.build)
             carried = carry_over(now.tree, self.tree_folder(now), kept.tree, self.tree_folder(kept), aside)
-        self._point("current", kept.key)
-        sync(self.root)
-        self._clean(kept.key)
+        self._folder.take_up(kept.key)
         return carried
 
     def _go_to_kept(self, kept: Installed, now: Installed | None, started: float) -> FillReport:
@@ -351,22 +276,12 @@ class Installation:
         """Removes what is installed; returns the bytes of its files. What the player changed goes to ROOT/aside first."""
         now = self._must_be_installed()
         try:
-            aside = self.root / "aside" / str(now.statement.build)
+            aside = self._folder.aside(now.statement.build)
             carry_over(now.tree, self.tree_folder(now), Tree(), self.root, aside)
-            for name in ("current", "previous"):
-                (self.root / name).unlink(missing_ok=True)
-            sync(self.root)
-            for name in ("builds", "making"):
-                shutil.rmtree(self.root / name, ignore_errors=True)
+            self._folder.remove()
         except OSError as error:
             raise disk_error(error, self.root) from error
         return now.tree.size
-
-    def _drop_other_staging(self, key: str) -> None:
-        folder = self.root / "making"
-        for other in folder.iterdir() if folder.is_dir() else ():
-            if other.name != key:
-                shutil.rmtree(other, ignore_errors=True)
 
     def _current_or_nothing(self) -> Installed | None:
         """An installation whose release manifests are damaged is installed again, not mourned."""
@@ -385,10 +300,7 @@ class Installation:
         return Manifests({d.depot: self._encoded(now, d) for d in now.depots}, now.tree)
 
     def _encoded(self, now: Installed, line: DepotLine) -> bytes:
-        return (self._release(now) / f"{line.manifest.hex()}.manifest").read_bytes()
-
-    def _release(self, now: Installed) -> Path:
-        return self.root / "builds" / now.key / "release"
+        return (self._folder.release(now.key) / f"{line.manifest.hex()}.manifest").read_bytes()
 
     def _verify(self, envelope: bytes) -> Statement:
         statement = statement_format.verify(envelope, self._public_key)
