@@ -207,3 +207,19 @@ def test_a_build_that_is_gone_ends_it_and_says_so(client: Client, world: World, 
     found = client.updates.replay(TITLE, asked.number)
     assert found.state == "failed"
     assert "77" in found.note
+
+
+def test_an_error_that_nobody_expects_ends_it_and_it_goes_on(
+    client: Client, world: World, three: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = client.updates.ask_for_replay(TITLE, ReplayIn(rules=DOCUMENT, players=False))
+    with monkeypatch.context() as broken:
+        broken.setattr(carried_out, "source_tree", lambda *_: 1 // 0)
+        with pytest.raises(ZeroDivisionError):
+            work(world.services, asked.number)
+    found = client.updates.replay(TITLE, asked.number)
+    assert found.state == "failed"
+    assert "ZeroDivisionError" in found.note
+    client.updates.go_on_with_replay(TITLE, asked.number)
+    work(world.services, asked.number)
+    assert client.updates.replay(TITLE, asked.number).state == "ready"

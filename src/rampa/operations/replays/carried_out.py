@@ -39,7 +39,7 @@ class _Stopped(Exception):
 
 
 def carry_out(services: Services, replay_id: str) -> None:
-    """For the queue. Raises what may be tried again: a disk or a store that fails."""
+    """For the queue. What goes wrong is said with the replay, which can be gone on with."""
     key = uuid.UUID(replay_id)
     asked = _begin(services, key)
     if asked is None:
@@ -52,6 +52,12 @@ def carry_out(services: Services, replay_id: str) -> None:
     except RampaError as error:
         _keep(services, key, sizes)
         _fail(services, key, error.sentence())
+    except Exception as error:
+        _keep(services, key, sizes)
+        _fail(
+            services, key, f"the worker met an error that it does not know ({type(error).__name__}); its log has more"
+        )
+        raise
 
 
 @dataclass(frozen=True)

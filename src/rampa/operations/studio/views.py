@@ -28,12 +28,12 @@ def describe(uow: UnitOfWork) -> wire.StudioOut:
     studio = the_studio(uow.session)
     documents = list(uow.session.scalars(select(StudioDocumentRow).order_by(StudioDocumentRow.kind)))
     there = {d.kind.value for d in documents}
-    unsaid = lacking(studio.facts)
+    lacked = lacking(studio.facts)
     storefronts = select(StorefrontRow).where(StorefrontRow.state.in_(USABLE)).order_by(StorefrontRow.title)
-    verified = [_verified(uow, OWN, OWN_TITLE, studio.verification, None, there, unsaid)]
+    verified = [_verified(uow, OWN, OWN_TITLE, studio.verification, None, there, lacked)]
     for row in uow.session.scalars(storefronts):
         if row.verification is not None:
-            verified.append(_verified(uow, row.name, row.title, row.verification, row.looked_at, there, unsaid))
+            verified.append(_verified(uow, row.name, row.title, row.verification, row.looked_at, there, lacked))
     return wire.StudioOut(
         name=studio.name,
         verified=studio_is_verified(uow.session),
@@ -65,7 +65,7 @@ def _verified(
     seen: VerificationAt,
     looked_at: dt.datetime | None,
     there: set[str],
-    unsaid: list[str],
+    lacked: list[str],
 ) -> wire.VerifiedAt:
     missing = [kind for kind in seen.needs if kind not in there]
     return wire.VerifiedAt(
@@ -78,11 +78,11 @@ def _verified(
         usual_days=seen.usual_days,
         needs=seen.needs,
         missing=missing,
-        lacking=unsaid,
+        lacking=lacked,
         words=seen.words,
         until=seen.until,
         looked_at=looked_at,
-        allowed_actions=_actions(uow, verifier, seen, [*unsaid, *(DOCUMENTS[kind] for kind in missing)]),
+        allowed_actions=_actions(uow, verifier, seen, [*lacked, *(DOCUMENTS[kind] for kind in missing)]),
     )
 
 
