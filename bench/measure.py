@@ -84,11 +84,8 @@ def update_bytes(tree: Tree) -> list[Figure]:
     _, second = packed(tree)
     travels = second.update_bytes()
     aims = (0.70, 0.55) if tree.generated else (0.35, 0.15)
-    rows = [("update-bytes-xdelta", aims[0], "xdelta3")]
-    if not tree.generated:
-        rows.append(("update-bytes-bsdiff", 0.65, "bsdiff"))
     out = []
-    for row, aim, program in rows:
+    for row, aim, program in (("update-bytes-xdelta", aims[0], "xdelta3"), ("update-bytes-bsdiff", 0.55, "bsdiff")):
         note = peers.missing(program, "zstd")
         theirs = None if note else peers.differences(program, tree.v1, tree.v2, tree.scratch)[0]
         out.append(Figure(row, travels, theirs, "bytes", aim, note))

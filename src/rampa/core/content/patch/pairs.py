@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -17,6 +17,8 @@ from rampa.core.content.tree.columns import Digests, view
 from rampa.core.content.tree.regions import local_content, uses_of
 from rampa.core.content.tree.tree import Chunk, FileEntry, Tree
 
+Resembling = Callable[[Sequence[FileEntry]], Mapping[str, FileEntry]]
+"""New files -> by their paths, the old files that they resemble."""
 NEW_WINDOW = 16 * 1024 * 1024
 OLD_WINDOW = 32 * 1024 * 1024
 """Bytes of new and old content that one difference spans: memory is bounded by them, not by a file's size."""
@@ -52,9 +54,9 @@ class Stretch:
         return sum(c.size for c in self.chunks)
 
 
-def counterparts(old: Tree, files: Iterable[FileEntry]) -> dict[str, FileEntry]:
-    """New path -> the old file that it comes from: the same path, else the most shared chunks, else the same name but for
-    numbers, or the same last name."""
+def counterparts(old: Tree, files: Iterable[FileEntry], resembling: Resembling | None = None) -> dict[str, FileEntry]:
+    """New path -> the old file that it comes from: the same path, else the most shared chunks, else what it resembles, else the
+    same name but for numbers, or the same last name."""
     out: dict[str, FileEntry] = {}
     left = []
     for file in files:
@@ -67,14 +69,19 @@ def counterparts(old: Tree, files: Iterable[FileEntry]) -> dict[str, FileEntry]:
     if not left:
         return out
     have = local_content(old)
-    by_name = _by_name(old, {n for f in left for n in _names(f.path)})
     for f in left:
         held = have.find_chunks(Digests.of(c.digest for c in f.chunks))
         shared = Counter(have.file[held[held >= 0]].tolist())
+        if shared:
+            out[f.path] = old.files[shared.most_common(1)[0][0]]
+    left = [f for f in left if f.path not in out]
+    if resembling and left:
+        out.update(resembling(left))
+    by_name = _by_name(old, {n for f in left for n in _names(f.path)})
+    for f in left:
         names = [by_name[n] for n in _names(f.path) if n in by_name]
-        best = shared.most_common(1)[0][0] if shared else names[0] if names else -1
-        if best >= 0:
-            out[f.path] = old.files[best]
+        if names and f.path not in out:
+            out[f.path] = old.files[names[0]]
     return out
 
 
@@ -94,12 +101,13 @@ def _names(path: str) -> tuple[str, str]:
     return _without_numbers(path), path.rpartition("/")[2]
 
 
-def stretches(old: Tree, new: Tree, missing: set[bytes]) -> Iterator[Stretch]:
-    """The stretches of `new` that hold all `missing` chunks, each chunk once, in file order."""
+def stretches(old: Tree, new: Tree, missing: set[bytes], resembling: Resembling | None = None) -> Iterator[Stretch]:
+    """The stretches of `new` that hold all `missing` chunks, each chunk once, in file order. `resembling` looks into files where
+    names and chunks do not tell what they come from."""
     lacking = np.flatnonzero(np.fromiter((d in missing for d in new.chunks.digests), dtype=bool))
     file, _ = uses_of(new)
     changed = [new.files[i] for i in np.unique(file[np.isin(view(new.files.numbers), lacking)]).tolist()]
-    origin = counterparts(old, changed)
+    origin = counterparts(old, changed, resembling)
     left = set(missing)
     for entry in changed:
         if not left.isdisjoint(c.digest for c in entry.chunks):

@@ -5,7 +5,7 @@ The payloads lie one behind the other in a file of its own, which is delivered b
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -19,8 +19,9 @@ from rampa.core.content.patch import maker
 from rampa.core.content.patch.difference_place import DifferencePlace
 from rampa.core.content.patch.locations import Locations
 from rampa.core.content.patch.pairs import GROUP, Stretch, stretches
+from rampa.core.content.patch.resemblance import find_resembling
 from rampa.core.content.tree.columns import column, view
-from rampa.core.content.tree.tree import Chunks, Tree
+from rampa.core.content.tree.tree import Chunks, FileEntry, Tree
 from rampa.core.errors import Damaged
 
 READ = Callable[[str, int, int], bytes]
@@ -81,7 +82,9 @@ def make_set(
     missing = missing_chunks(old, new)
     # What the chunks take as plain frames is what a difference has to beat; shared frames count by their share.
     shares = {c.digest: locations.chunks[c.digest][0].share(c.size) for c in missing}
-    found = list(stretches(old, new, set(missing.digests)))
+    found = list(
+        stretches(old, new, set(missing.digests), lambda files: _resembling(files, old, new, read_new, read_old))
+    )
     made = MadeSet()
     groups = list(_groups([s for s in found if s.old], read_new, shares))
     # What saves most comes first: the budget may end before the list does.
@@ -115,6 +118,14 @@ def make_set(
         take(_repacked(found, covered, locations))
     made.seconds = clock.seconds() - started
     return made
+
+
+def _resembling(
+    files: Sequence[FileEntry], old: Tree, new: Tree, read_new: READ, read_old: READ
+) -> dict[str, FileEntry]:
+    # What kept its place and its content is rather copied than renamed.
+    changed = [f for f in old.files if (there := new.files.find(f.path)) is None or there.digest != f.digest]
+    return find_resembling(files, changed, read_new, read_old)
 
 
 def _groups(found: list[Stretch], read_new: READ, shares: dict[bytes, int]) -> Iterator[_Group]:
