@@ -30,10 +30,10 @@ from rampa.core.install.progress import FillReport, Progress, line_rate
 from rampa.core.memory import give_back_blocks
 
 TRIES = 3
-CONNECTIONS = 4
-"""Parts that come at a time."""
-AHEAD = 2
-"""Parts that wait for those who open them, beside those that come."""
+CONNECTIONS, AHEAD = 4, 2
+"""Parts that come at a time, and parts that wait for those who open them beside those that come."""
+FEW_CONNECTIONS, LITTLE_AHEAD = 2, 1
+"""For a device with one thread, which has little memory as a rule."""
 
 
 class Filling:
@@ -54,6 +54,7 @@ class Filling:
         self._clock = clock
         self._on = on
         self._workers = workers
+        self._connections, self._ahead = (CONNECTIONS, AHEAD) if workers > 1 else (FEW_CONNECTIONS, LITTLE_AHEAD)
         self._lock = threading.Lock()
         self._whole: Callable[[], Locations] | None = None
         self._keys: Mapping[bytes, bytes] = {}
@@ -74,7 +75,7 @@ class Filling:
             self._root.mkdir(parents=True, exist_ok=True)
             with (
                 parallel.pool(self._workers) as threads,
-                parallel.pool(CONNECTIONS) as line,
+                parallel.pool(self._connections) as line,
                 parallel.pool(1) as beside,
             ):
                 assembly = self._assembly(tree, have, threads)
@@ -143,7 +144,7 @@ class Filling:
         self._keys = self._delivery.keys() if any(f.key for f in by_frame) else {}
         total = done + brought.size
 
-        coming = Line(brought.requests, self._read, line, CONNECTIONS + AHEAD)
+        coming = Line(brought.requests, self._read, line, self._connections + self._ahead)
 
         def fetch(numbered: tuple[int, Request]) -> int:
             number, request = numbered

@@ -14,12 +14,12 @@ from pathlib import Path
 from rampa.core import parallel
 from rampa.core.ambient import Clock
 from rampa.core.content.depots.choice import EVERYTHING, Choice
-from rampa.core.content.patch import locations as locations_format
+from rampa.core.content.patch.locations import NO_PLACES, Locations
 from rampa.core.content.tree.regions import LocalContent, local_content
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged, NotFound, Refused
 from rampa.core.files import disk_error, must_fit, sync
-from rampa.core.install.delivery import Delivery, Located
+from rampa.core.install.delivery import Delivery
 from rampa.core.install.fill import Filling
 from rampa.core.install.folder import Installed, InstallFolder, write_release
 from rampa.core.install.integrity import good_chunks, intact, link_holds, still_to_write
@@ -32,7 +32,7 @@ from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 
 Listener = Callable[[Progress], None]
-NOWHERE = locations_format.Locations(locations_format.NO_PLACES)
+NOWHERE = Locations(NO_PLACES)
 
 
 class Installation:
@@ -201,26 +201,22 @@ class Installation:
         self._folder.drop_other_making(key)
         names = [d.depot for d in lines]
         have = local_content(start.tree) if start else LocalContent()
-        located: Located = b""
-        if start is now:
-            located = delivery.locations(
-                names, now.statement.build if now else 0, [d.depot for d in now.depots] if now else []
-            )
         have_root = self.tree_folder(start) if start else None
         filling = Filling(making / "tree", have_root, delivery, self._clock, on, self._threads)
-        # A kept build that is taken up again holds all there is: where it was touched, the whole list is asked for.
         new = Manifests(encoded, tree)
-        locations = read_located(located, new, self._manifests(now) if now else None) if located else NOWHERE
+        # A kept build that is taken up again holds all there is: where it was touched, the whole list is asked for.
+        locations, asked = self._locate(delivery, names, now, new) if start is now else (NOWHERE, 0)
+        filling.report.metadata += asked
 
         # Asked only where differences failed: the whole list is many times as large as that of an update.
-        def whole() -> locations_format.Locations:
+        def whole() -> Locations:
             every = delivery.locations(names)
             filling.report.metadata += size_of(every)
             return read_located(every, new, None)
 
         # Before the first byte travels, and less what an interrupted run has written: going on must not need the room
         # twice.
-        if located:
+        if asked:
             must_fit(self.root, still_to_write(plan_update(tree, have, locations), making / "tree"), self.room)
         report = filling.run(tree, have, locations, whole)
         if now is not None:
@@ -231,8 +227,17 @@ class Installation:
         # Content first, then its name: after a power cut the link must not name a build whose files are not on the
         # disk.
         sync(making)
-        report.metadata += size_of(located)
         return report
+
+    def _locate(
+        self, delivery: Delivery, names: list[str], now: Installed | None, new: Manifests
+    ) -> tuple[Locations, int]:
+        """Where what is new lies, and the bytes in which that was told."""
+        base, depots = (now.statement.build, [d.depot for d in now.depots]) if now else (0, [])
+        located = delivery.locations(names, base, depots)
+        if not located:
+            return NOWHERE, 0
+        return read_located(located, new, self._manifests(now) if now else None), size_of(located)
 
     def roll_back(self) -> Installed:
         """Starts the kept build again from now on; what was installed is removed. Needs no network.
