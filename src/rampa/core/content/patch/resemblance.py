@@ -76,7 +76,9 @@ def find_resembling(
 
 
 def _largest(files: Iterable[FileEntry]) -> list[FileEntry]:
-    return sorted((f for f in files if f.size >= LEAST), key=lambda f: (-f.size, f.path))[:MOST]
+    """In the order of their paths: neighbours lie in the same frames."""
+    largest = sorted((f for f in files if f.size >= LEAST), key=lambda f: (-f.size, f.path))[:MOST]
+    return sorted(largest, key=lambda f: f.path)
 
 
 def _samples(file: FileEntry, read: READ) -> list[bytes]:
