@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import shutil
 import subprocess
 import sys
 from pathlib import Path
 
 from bench.generate import generate
 from bench.measure import GROUPS
+from bench.series import change
 
 ROOT = Path(__file__).parents[2]
 
@@ -34,6 +36,9 @@ def test_rows_of_a_tree_of_one_s_own(tmp_path: Path) -> None:
 
 def test_rows_of_packs_for_players(tmp_path: Path) -> None:
     generate(tmp_path / "data", 2, 5)
+    # A series of three: twelve, as the row makes of a generated tree, take minutes.
+    shutil.copytree(tmp_path / "data/v2", tmp_path / "data/v3")
+    change(tmp_path / "data/v3", 2)
     rows = "fresh-bytes-best,fresh-bytes-xz,delivery-make-time,fresh-time-500,install-time-xz,install-memory"
     series = ",fresh-bytes-series,skip-bytes-series,store-bytes-series"
     done = run("--data", str(tmp_path / "data"), "--rows", rows + series, "--json", str(tmp_path / "f.json"))
@@ -42,6 +47,7 @@ def test_rows_of_packs_for_players(tmp_path: Path) -> None:
     assert list(figures) == (rows + series).split(",")
     assert all(f["ours"] > 0 for f in figures.values())
     assert figures["fresh-bytes-series"]["ratio"] <= 1.05
+    assert "3 releases" in figures["fresh-bytes-series"]["note"]
 
 
 def test_wrong_words_are_said(tmp_path: Path) -> None:
