@@ -74,14 +74,19 @@ class Pe:
 
     def directory(self, number: int) -> tuple[int, int] | None:
         """(offset in the file, bytes) of one of the optional header's directories; None where there is none."""
-        address, size = self._directory(number)
+        # A table may end before it: files say themselves how many directories they have.
+        there = self._directory_at(number) + 8 <= len(self._options)
+        address, size = self._directory(number) if there else (0, 0)
         place = self._place(address) if address and size else None
         return None if place is None else (place, size)
 
     def _directory(self, number: int) -> tuple[int, int]:
         """(address relative to the image's base, bytes)."""
-        address, size = struct.unpack_from("<II", self._options, (112 if self.wide else 96) + 8 * number)
+        address, size = struct.unpack_from("<II", self._options, self._directory_at(number))
         return address, size
+
+    def _directory_at(self, number: int) -> int:
+        return (112 if self.wide else 96) + 8 * number
 
     def imports(self) -> Iterator[str]:
         """The libraries of the import directory (section 6.4)."""

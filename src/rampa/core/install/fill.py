@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -113,11 +113,7 @@ class Filling:
         total, copied = FromInstalled(self._have_root, have).take_chunks(assembly, threads)
         if total:
             self._on(Progress("reuse", 0, total))
-        done = 0
-        for size in copied:
-            done += size
-            self._on(Progress("reuse", done, total))
-        self.report.reused += done
+        self.report.reused += self._follow("reuse", copied, 0, total)
 
     def _download(
         self, assembly: Assembly, locations: Locations, threads: ThreadPoolExecutor, line: ThreadPoolExecutor
@@ -127,12 +123,11 @@ class Filling:
         # What no difference and no frame brings is found out below, with the whole list.
         known = locations.hold(chunks.digests.take(wanted))
         brought = self._supply(assembly, wanted[known], locations, maker.available())
-        total, done = brought.size, 0
+        total = brought.size
         if total:
             self._on(Progress("download", 0, total))
-        for size in FromDifferences(self._have_root, self._read).make_all(brought.differences, assembly, threads):
-            done += size
-            self._on(Progress("download", done, total))
+        made = FromDifferences(self._have_root, self._read).make_all(brought.differences, assembly, threads)
+        done = self._follow("download", made, 0, total)
         # Whatever the differences could not make comes as plain chunks, with the rest.
         missing = assembly.wanted()
         if self._whole and not locations.hold(chunks.digests.take(missing), differences=False).all():
@@ -152,9 +147,7 @@ class Filling:
             return request.size
 
         started = self._clock.seconds()
-        for size in parallel.in_order(threads, fetch, enumerate(brought.requests)):
-            done += size
-            self._on(Progress("download", done, total))
+        self._follow("download", parallel.in_order(threads, fetch, enumerate(brought.requests)), done, total)
         self.report.rate = line_rate(sum(r.size for r in brought.requests), self._clock.seconds() - started)
         self.report.written = assembly.written
 
@@ -186,11 +179,15 @@ class Filling:
         return data
 
     def _finish(self, checks: FileChecks, made: Tree, threads: ThreadPoolExecutor) -> None:
-        done = 0
         self._on(Progress("verify", 0, made.size))
-        for size in checks.finish(threads):
+        self._follow("verify", checks.finish(threads), 0, made.size)
+
+    def _follow(self, phase: str, sizes: Iterable[int], done: int, total: int) -> int:
+        """Tells of each step as it is done; the bytes of all of them."""
+        for size in sizes:
             done += size
-            self._on(Progress("verify", done, made.size))
+            self._on(Progress(phase, done, total))
+        return done
 
     def _link(self, tree: Tree) -> None:
         """Links come last: nothing is ever written through one."""

@@ -19,7 +19,7 @@ from pathlib import Path
 from rampa.core.content.tree.tree import Tree
 from rampa.core.errors import Damaged
 from rampa.core.files import sync
-from rampa.core.install.release_manifests import CHOSEN, chosen_lines, tree_of
+from rampa.core.install.release_manifests import CHOSEN, chosen_lines, manifest_file, tree_of
 from rampa.core.signing.statement import DepotLine, Statement
 
 
@@ -52,17 +52,21 @@ class InstallFolder:
     def aside(self, build: int) -> Path:
         return self._root / "aside" / str(build)
 
+    def _key(self, name: str) -> str:
+        """Of the build that the link `name` points at; empty where there is no link."""
+        link = self._root / name
+        return Path(os.readlink(link)).name if link.is_symlink() else ""
+
     def installed(self, name: str, verify: Callable[[bytes], Statement]) -> Installed | None:
         """What the link `name` points at. Raises `Damaged` when its release manifests are."""
-        link = self._root / name
-        if not link.is_symlink():
+        key = self._key(name)
+        if not key:
             return None
-        key = Path(os.readlink(link)).name
         release = self.release(key)
         try:
             statement = verify((release / "statement.json").read_bytes())
             lines = chosen_lines(statement, release)
-            encoded = {d.depot: (release / f"{d.manifest.hex()}.manifest").read_bytes() for d in lines}
+            encoded = {d.depot: manifest_file(release, d).read_bytes() for d in lines}
         except OSError as error:
             raise Damaged(
                 "install.damaged",
@@ -79,9 +83,9 @@ class InstallFolder:
         if place.exists():
             shutil.rmtree(place)
         os.rename(self.making(key), place)
-        before = self._root / "current"
-        if self._keep_previous and before.is_symlink() and Path(os.readlink(before)).name != key:
-            self._point("previous", Path(os.readlink(before)).name)
+        before = self._key("current")
+        if self._keep_previous and before and before != key:
+            self._point("previous", before)
         self.take_up(key)
 
     def take_up(self, key: str) -> None:
@@ -99,13 +103,13 @@ class InstallFolder:
 
     def clean(self, key: str) -> None:
         """Removes what is neither build `key` nor the one that is kept."""
-        previous = self._root / "previous"
+        previous = self._key("previous")
         # Rolled back to, or not wanted any more: a link to what is current would keep nothing.
-        if previous.is_symlink() and (not self._keep_previous or Path(os.readlink(previous)).name == key):
-            previous.unlink()
-        kept = {key, Path(os.readlink(previous)).name if previous.is_symlink() else key}
+        if previous and (not self._keep_previous or previous == key):
+            (self._root / "previous").unlink()
+            previous = ""
         for old in (self._root / "builds").iterdir():
-            if old.name not in kept:
+            if old.name not in (key, previous):
                 shutil.rmtree(old, ignore_errors=True)
         shutil.rmtree(self._root / "making", ignore_errors=True)
 
@@ -129,6 +133,6 @@ def write_release(folder: Path, envelope: bytes, lines: Iterable[DepotLine], enc
     folder.mkdir(parents=True, exist_ok=True)
     (folder / CHOSEN).write_text("\n".join(line.depot for line in lines))
     for line in lines:
-        (folder / f"{line.manifest.hex()}.manifest").write_bytes(encoded[line.depot])
+        manifest_file(folder, line).write_bytes(encoded[line.depot])
     # Written last: a folder with a statement is whole.
     (folder / "statement.json").write_bytes(envelope)

@@ -27,7 +27,7 @@ from rampa.core.install.located import Manifests, read_located, size_of
 from rampa.core.install.plan import plan_update
 from rampa.core.install.player_files import carry_over
 from rampa.core.install.progress import FillReport, Progress
-from rampa.core.install.release_manifests import fetch_manifests, key_of, lines_for, tree_of
+from rampa.core.install.release_manifests import fetch_manifests, key_of, lines_for, manifest_file, tree_of
 from rampa.core.signing import statement as statement_format
 from rampa.core.signing.statement import DepotLine, Statement
 
@@ -305,7 +305,7 @@ class Installation:
         return Manifests({d.depot: self._encoded(now, d) for d in now.depots}, now.tree)
 
     def _encoded(self, now: Installed, line: DepotLine) -> bytes:
-        return (self._folder.release(now.key) / f"{line.manifest.hex()}.manifest").read_bytes()
+        return manifest_file(self._folder.release(now.key), line).read_bytes()
 
     def _verify(self, envelope: bytes) -> Statement:
         statement = statement_format.verify(envelope, self._public_key)

@@ -30,6 +30,10 @@ def chosen_lines(statement: Statement, release: Path) -> tuple[DepotLine, ...]:
     return tuple(d for d in statement.depots if d.depot in names)
 
 
+def manifest_file(release: Path, line: DepotLine) -> Path:
+    return release / f"{line.manifest.hex()}.manifest"
+
+
 def key_of(statement: Statement, envelope: bytes, lines: tuple[DepotLine, ...]) -> str:
     """One name for a build with these depots."""
     what = envelope + b"".join(d.manifest for d in lines)
@@ -44,7 +48,7 @@ def fetch_manifests(
     for line in lines:
         data = b""
         if line.manifest in held:
-            data = (held[line.manifest] / f"{line.manifest.hex()}.manifest").read_bytes()
+            data = manifest_file(held[line.manifest], line).read_bytes()
         if manifest_format.digest_of(data) != line.manifest:
             data, size = _fetch_manifest(line, delivery, old.get(line.depot))
             fetched += size

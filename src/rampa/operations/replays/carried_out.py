@@ -49,14 +49,13 @@ def carry_out(services: Services, replay_id: str) -> None:
         _replay(services, key, asked, sizes)
     except _Stopped:
         _keep(services, key, sizes)
-    except RampaError as error:
-        _keep(services, key, sizes)
-        _fail(services, key, error.sentence())
     except Exception as error:
         _keep(services, key, sizes)
-        _fail(
-            services, key, f"the worker met an error that it does not know ({type(error).__name__}); its log has more"
-        )
+        if isinstance(error, RampaError):
+            _fail(services, key, error.sentence())
+            return
+        name = type(error).__name__
+        _fail(services, key, f"the worker met an error that it does not know ({name}); its log has more")
         raise
 
 

@@ -77,10 +77,11 @@ def counterparts(old: Tree, files: Iterable[FileEntry], resembling: Resembling |
     left = [f for f in left if f.path not in out]
     if resembling and left:
         out.update(resembling(left))
+        left = [f for f in left if f.path not in out]
     by_name = _by_name(old, {n for f in left for n in _names(f.path)})
     for f in left:
         names = [by_name[n] for n in _names(f.path) if n in by_name]
-        if names and f.path not in out:
+        if names:
             out[f.path] = old.files[names[0]]
     return out
 

@@ -8,16 +8,14 @@ is about the share of such runs that they have in common (Broder, On the resembl
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from rampa.core.content.layout.order import ending_of
+from rampa.core.content.layout.order import READ, ending_of
 from rampa.core.content.tree.columns import Numbers
 from rampa.core.content.tree.tree import FileEntry
 
-READ = Callable[[str, int, int], bytes]
-"""(path, offset, size) -> the content of a file of a build."""
 LEAST = 4096
 """Smaller files go without a difference of their own."""
 SAMPLES, SAMPLE = 3, 64 * 1024
@@ -34,13 +32,12 @@ COMMON = 32
 
 def sketch(pieces: Iterable[bytes]) -> Numbers:
     """The least hashes, ascending, each once; at most `KEPT`."""
-    hashes = [_hashes(piece) for piece in pieces]
-    return np.unique(np.concatenate(hashes))[:KEPT] if hashes else np.zeros(0, np.uint64)
+    return np.unique(np.concatenate([_hashes(b""), *map(_hashes, pieces)]))[:KEPT]
 
 
 def _hashes(piece: bytes) -> Numbers:
-    runs = [np.frombuffer(piece, "<u8", (len(piece) - at) // RUN, at) for at in range(min(RUN, len(piece)))]
-    joined = np.concatenate(runs) if runs else np.zeros(0, "<u8")
+    runs = [np.frombuffer(piece[at : at + (len(piece) - at) // RUN * RUN], "<u8") for at in range(RUN)]
+    joined = np.concatenate(runs)
     # A product's high bits hang on all bits of the run, its low ones do not.
     spread = (joined ^ (joined >> np.uint64(32))) * FACTOR
     least: Numbers = spread[spread < SPARSE]
@@ -50,7 +47,7 @@ def _hashes(piece: bytes) -> Numbers:
 def resemblance(a: Numbers, b: Numbers) -> float:
     """0 to 1."""
     least = np.union1d(a, b)[:KEPT]
-    return len(np.intersect1d(least, np.intersect1d(a, b, assume_unique=True), assume_unique=True)) / max(1, len(least))
+    return int((np.isin(least, a) & np.isin(least, b)).sum()) / max(1, len(least))
 
 
 def find_resembling(
