@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import shutil
+import struct
 import subprocess
 import sys
 from pathlib import Path
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 
 from rampa.core.binaries.elf import Elf, read_elf, whole_elf
 from rampa.core.binaries.mach_o import MachO
-from rampa.core.binaries.pe import Pe, read_pe
+from rampa.core.binaries.pe import IMPORTS, UNWINDING, Pe, read_pe
 from rampa.core.binaries.program import needed, read_program
 from rampa.core.binaries.read_at import ReadAt, of_bytes, of_descriptor
 from rampa.core.binaries.segments import read_image
@@ -59,6 +60,21 @@ def test_segments_and_build_id() -> None:
     pe = read_pe(of_bytes(samples.pe(imports=("fog.dll",))))
     assert pe
     assert (pe.base, pe.memory, [s.name for s in pe.sections]) == (0x140000000, 0x9000, [".rdata"])
+
+
+def test_a_table_of_directories_may_end_early() -> None:
+    data = bytearray(samples.pe(imports=("fog.dll",)))
+    whole = read_pe(of_bytes(bytes(data)))
+    assert whole
+    assert whole.directory(IMPORTS)
+    assert whole.directory(UNWINDING) is None
+    # The size of the optional header: up to the imports, and not so far.
+    for size, there in ((112 + 16, True), (112 + 8, False)):
+        struct.pack_into("<H", data, 64 + 20, size)
+        short = read_pe(of_bytes(bytes(data[: 64 + 24 + size] + data[64 + 24 + 112 + 16 * 8 :])))
+        assert short
+        assert short.directory(UNWINDING) is None
+        assert (short.directory(IMPORTS) is not None) == there
 
 
 @pytest.mark.parametrize(
